@@ -1,0 +1,111 @@
+"""Why: every gate evaluated, and every obstacle that is ahead, seen at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import NamedTuple
+
+from .folders import decide
+from .gates import ALL_GATES, Case, Demand, allowed_text, demands, gate_obstacles, open_case
+from .judgement import Judgement, judge
+from .names import Place, ancestors, rest_below
+from .prepared import Prepared
+from .question import Question, Refusal, Verdict
+from .rights import BIT
+
+
+class Passing(NamedTuple):
+    """One folder on the way, and whether the account may enter it."""
+
+    place: Place
+    allowed: bool
+
+
+class Check(NamedTuple):
+    """What the folder gate looked at for one right."""
+
+    passing: tuple[Passing, ...]
+    judgement: Judgement
+    blocked: tuple[Judgement, ...]
+
+
+class GateReport(NamedTuple):
+    """One gate. `asked`: was it asked; `obstacles`: all that it refuses; `notes`: what was not known."""
+
+    gate: str
+    asked: bool
+    obstacles: tuple[Refusal, ...]
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Explanation:
+    """The verdict with every gate, every obstacle, and every entry's part."""
+
+    case: Case
+    verdict: Verdict
+    gates: tuple[GateReport, ...]
+    checks: tuple[Check, ...]
+
+    @property
+    def obstacles(self) -> tuple[Refusal, ...]:
+        """All that stands in the way, in the order of the gates."""
+        return tuple(r for g in self.gates for r in g.obstacles)
+
+
+def explain(prepared: Prepared, question: Question, now: datetime) -> Explanation:
+    """Explain the verdict on a question. Raises as :func:`drawknife.core.gates.verdict`."""
+    case = open_case(prepared, question, now)
+    gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES)
+    first = next((r for g in gates for r in g.obstacles), None)
+    if first is None:
+        verdict = Verdict(True, None, "allowed", allowed_text(case))
+    else:
+        verdict = Verdict(False, *first)
+    checks = ()
+    if question.action != "sign-in":
+        checks = tuple(_check(prepared, case, d) for d in demands(case.account, question, case.sites))
+    return Explanation(case, verdict, gates, checks)
+
+
+def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
+    question = case.question
+    asked = _is_asked(case, gate)
+    obstacles = tuple(gate_obstacles(prepared, case, gate)) if asked else ()
+    notes: list[str] = []
+    if asked and gate == "door" and question.client is None:
+        notes.append("the client's address was not asked")
+    if asked and gate == "sign-in":
+        facts = (("address", question.client), ("TLS", question.tls), ("method", question.method))
+        notes += [f"the client's {fact} was not asked" for fact, value in facts if value is None]
+    if gate == "folder" and asked and not demands(case.account, question, case.sites):
+        here = case.sites.here
+        notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
+    return GateReport(gate, asked, obstacles, tuple(notes))
+
+
+def _is_asked(case: Case, gate: str) -> bool:
+    action = case.question.action
+    if gate in ("door", "sign-in"):
+        return case.endpoint is not None
+    if gate == "endpoint":
+        return case.endpoint is not None and action != "sign-in"
+    if gate == "limits":
+        return action in ("upload", "overwrite", "append", "rename")
+    return action != "sign-in"
+
+
+def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
+    store = prepared.stores[demand.folder.store]
+    account = case.account
+    on_the_way: list[str] = []
+    if demand.through is not None:
+        on_the_way = [at for at in ancestors(demand.through) if rest_below(at, demand.top) is not None][::-1]
+    passing = tuple(Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way)
+    blocked = tuple(
+        judge(store, p.place.path, "enter", account, None)
+        for p in passing
+        if not p.allowed and not (demand.right == "enter" and p.place == demand.folder)
+    )
+    return Check(passing, judge(store, demand.folder.path, demand.right, account, demand.own), blocked)

@@ -1,0 +1,76 @@
+"""Deciding a right at a folder (docs/rules.md, "Deciding at a folder").
+
+:func:`decide` is the hot walk: it reads prepared folders only and allocates nothing. The slow,
+literal restatement that it is compared with stands in the tests; :mod:`explain` tells each entry's
+part in it.
+"""
+
+from __future__ import annotations
+
+from .prepared import PreparedAccount, PreparedFolder, PreparedStore
+from .rights import ENTER
+
+
+def walk(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
+    """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?"""
+    decided = False
+    while node is not None:
+        at = depth if depth < 2 else 2
+        if not decided:
+            for rights, sid, effect in node.rules[at]:
+                if rights & bit and sid in who:
+                    if not effect:
+                        return False
+                    decided = True
+            if not decided and node.sealed:
+                return False
+        if node.forbids_above:
+            for rights, sid, _ in node.forbids[at]:
+                if rights & bit and sid in who:
+                    return False
+        elif decided:
+            return True
+        depth += node.gap
+        node = node.up
+    return decided or store.open
+
+
+def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, own: bool | None = None) -> bool:
+    """Is the right `bit` allowed to `account` at the folder `path`?
+
+    `own` says whether the account owns the thing acted on; None: the folder itself is acted on.
+    """
+    node, depth = store.nearest(path)
+    if own is None:
+        own = node is not None and depth == 0 and node.owner == account.index
+    return walk(store, node, depth, bit, account.who_owning if own else account.who)
+
+
+def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> bool:
+    """May the account enter every folder from `top` down to `path`?"""
+    at = path
+    while True:
+        node, depth = store.nearest(at)
+        own = depth == 0 and node is not None and node.owner == account.index
+        if not walk(store, node, depth, ENTER, account.who_owning if own else account.who):
+            return False
+        if node is None or len(at) <= len(top):
+            return True
+        if depth == 0 or node.varies:
+            at = at[: at.rindex("/")] or "/"
+        elif len(node.path) < len(top):
+            return True  # all alike from here up to the top
+        else:
+            at = node.path
+
+
+def blocked(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[str]:
+    """Every folder from `top` down to `path` that the account may not enter, the uppermost first."""
+    found = []
+    at = path
+    while True:
+        if not decide(store, at, ENTER, account):
+            found.append(at)
+        if len(at) <= len(top):
+            return found[::-1]
+        at = at[: at.rindex("/")] or "/"

@@ -1,0 +1,292 @@
+"""Gates and verdicts: a question meets the gates in their order (docs/rules.md, "Gates").
+
+Each gate yields every obstacle that it finds; the verdict is the first of the first gate that has
+one, an explanation is all of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import NamedTuple
+
+from . import quotas
+from .folders import blocked, can_pass, decide
+from .judgement import judge
+from .model import Endpoint
+from .names import Place, fold, parent, rest_below
+from .namespace import Location, Namespace
+from .prepared import Prepared, PreparedAccount
+from .question import Question, Refusal, Verdict
+from .rights import BIT, ENTER
+from .signin import door, endpoint_gate, expired, sign_in, verb
+
+
+class UnknownName(LookupError):
+    """A question names something that the model does not have."""
+
+    def __init__(self, key: str, kind: str, name: str) -> None:
+        super().__init__(f"there is no {kind} {name!r}")
+        self.key, self.kind, self.name = key, kind, name
+
+
+class Demand(NamedTuple):
+    """A right that the request needs at one folder, and how far it has to pass to use it.
+
+    `own`: None where the folder itself is acted on, else whether the file is the account's own.
+    `through` is the last folder that has to be entered; None where there is none to pass.
+    """
+
+    right: str
+    folder: Place
+    own: bool | None
+    top: str
+    through: str | None
+
+
+class Sites(NamedTuple):
+    """Where a question's locations are, and whether a rename stays within one folder."""
+
+    here: Location
+    there: Location | None
+    same_folder: bool
+
+
+def locate(namespace: Namespace, question: Question) -> Sites:
+    """Resolve the locations of a question."""
+    here = namespace.resolve(question.path)
+    if question.to is None:
+        return Sites(here, None, False)
+    there = namespace.resolve(question.to)
+    one, other = parent(question.path), parent(question.to)
+    same = one == other or (
+        (place := namespace.resolve(one).place) is not None and place == namespace.resolve(other).place
+    )
+    return Sites(here, there, same)
+
+
+def needed_rights(question: Question, sites: Sites) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The rights needed at the location and, for a rename, at the destination."""
+    if sites.there is None:
+        return (question.action,), ()
+    if question.thing == "folder":
+        return ("rename",), () if sites.same_folder else ("make-folder",)
+    if question.replaces:
+        return ("rename",), ("overwrite",)
+    return ("rename",), () if sites.same_folder else ("upload",)
+
+
+def virtual_path_gate(
+    prepared: Prepared, account: PreparedAccount, namespace: Namespace, question: Question, sites: Sites
+) -> Iterator[Refusal]:
+    """Do the locations resolve, do the ceilings hold the rights, is nothing fixed acted on?"""
+    rights_here, rights_there = needed_rights(question, sites)
+    action, here, there = question.action, sites.here, sites.there
+    yield from _in_view(account, here, action)
+    yield from _under_ceiling(account, here, rights_here)
+    if here.served is not None and namespace.fixed(question.path):
+        is_path = question.path in namespace.served
+        if question.on_file:
+            yield _fixed(question.path, "there is no file there", is_path)
+        elif action in ("delete-folder", "rename"):
+            yield _fixed(question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path)
+        elif action == "make-folder" and is_path:
+            yield _fixed(question.path, "no folder can be made there", is_path)
+    if there is None:
+        return
+    yield from _in_view(account, there, "be the destination")
+    yield from _under_ceiling(account, there, rights_there)
+    if there.served is None:
+        return
+    if namespace.fixed(there.location):
+        yield _fixed(there.location, "nothing can be moved there", there.location in namespace.served)
+    if here.place is None or there.place is None:
+        return
+    if here.place.store != there.place.store:
+        yield Refusal(
+            "virtual path",
+            "between-stores",
+            f"{here.location} is in store {here.place.store} and {there.location} in {there.place.store}; "
+            "nothing can be moved between stores: copy and delete instead",
+        )
+    elif question.thing == "folder":
+        if rest_below(there.place.path, here.place.path) is not None:
+            yield Refusal(
+                "virtual path", "into-itself", f"the folder {here.location} cannot be moved into itself, to {there.location}"
+            )
+        elif question.replaces or prepared.stores[there.place.store].exists(there.place.path):
+            yield Refusal(
+                "virtual path", "destination-exists", f"there is a folder or file {there.location} already; take another name"
+            )
+
+
+def _fixed(location: str, what: str, is_path: bool) -> Refusal:
+    why = "a virtual path of the account" if is_path else "above a virtual path of the account"
+    return Refusal("virtual path", "fixed-point", f"{location} is {why}: {what}")
+
+
+def _in_view(account: PreparedAccount, location: Location, action: str) -> Iterator[Refusal]:
+    if location.served is not None:
+        return
+    at, who = location.location, account.name
+    if location.synthetic:
+        if action not in ("enter", "list"):
+            yield Refusal(
+                "virtual path",
+                "synthetic",
+                f"{at} only leads to virtual paths of {who}: it can be entered and listed, and nothing else",
+            )
+    elif location.unserved is not None:
+        yield Refusal("virtual path", f"path-{location.unserved.reason}", f"{at} is not served to {who}: {location.unserved.text}")
+    else:
+        yield Refusal(
+            "virtual path",
+            "out-of-view",
+            f"{who} has no virtual path that holds {at}; give it a grant on one that does",
+        )
+
+
+def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[str, ...]) -> Iterator[Refusal]:
+    served = location.served
+    if served is None:
+        return
+    if not served.ceiling & ENTER:
+        yield Refusal(
+            "virtual path",
+            "ceiling-without-enter",
+            f"the grants on {served.path} do not let {account.name} enter: it is of no use to it without",
+        )
+    for right in rights:
+        if right != "enter" and not served.ceiling & BIT[right]:
+            yield Refusal(
+                "virtual path",
+                "ceiling-lacks-right",
+                f"the grants on {served.path} do not let {account.name} {verb(right)}, whatever the folder allows",
+            )
+
+
+def demands(account: PreparedAccount, question: Question, sites: Sites) -> list[Demand]:
+    """What has to be allowed by the entries of folders. Locations outside the stores demand nothing."""
+    out = []
+    rights_here, rights_there = needed_rights(question, sites)
+    here, there = sites.here, sites.there
+    if here.place is not None and here.served is not None:
+        own = question.owner is not None and fold(question.owner) == fold(account.name)
+        out.append(_demand(rights_here[0], here.place, here.served.place.path, question.on_file, own))
+    if there is not None and there.place is not None and there.served is not None:
+        for right in rights_there:
+            out.append(_demand(right, there.place, there.served.place.path, True, False))
+    return [d for d in out if d is not None]
+
+
+def _demand(right: str, place: Place, top: str, on_file: bool, own: bool) -> Demand | None:
+    store, path = place
+    if right in ("enter", "list"):
+        return Demand(right, place, None, top, path)
+    if right in ("upload", "make-folder"):
+        # The thing does not exist yet: its parent decides. At a virtual path there is no such folder.
+        return None if path == top else Demand(right, Place(store, parent(path)), None, top, parent(path))
+    if on_file:
+        return None if path == top else Demand(right, Place(store, parent(path)), own, top, parent(path))
+    return Demand(right, place, None, top, None if path == top else parent(path))
+
+
+def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Demand]) -> Iterator[Refusal]:
+    """Can the account pass through, and do the entries allow each right?"""
+    for right, place, own, top, through in wanted:
+        store = prepared.stores[place.store]
+        if through is not None and not can_pass(store, top, through, account):
+            for path in blocked(store, top, through, account):
+                if right != "enter" or path != place.path:
+                    yield Refusal(
+                        "folder", "cannot-pass", f"{account.name} may not enter {place.store}:{path}, on the way"
+                        f"{'' if path == place.path else ' to ' + str(place)}: {judge(store, path, 'enter', account, None).text}"
+                    )  # fmt: skip
+        if not decide(store, place.path, BIT[right], account, own):
+            why = judge(store, place.path, right, account, own)
+            yield Refusal("folder", why.reason, f"{account.name} may not {verb(right)} in {place}: {why.text}")
+
+
+class Case(NamedTuple):
+    """A question with all that it names looked up."""
+
+    question: Question
+    account: PreparedAccount
+    endpoint: Endpoint | None
+    namespace: Namespace
+    sites: Sites
+    at: datetime
+
+
+def open_case(prepared: Prepared, question: Question, now: datetime) -> Case:
+    """Look up what the question names; :class:`UnknownName` if something does not exist."""
+    account = prepared.account(question.account)
+    if account is None:
+        raise UnknownName("account", "account", question.account)
+    endpoint = None
+    if question.endpoint is not None:
+        endpoint = prepared.endpoints.get(fold(question.endpoint))
+        if endpoint is None:
+            raise UnknownName("endpoint", "endpoint", question.endpoint)
+    if question.owner is not None and fold(question.owner) not in prepared.people.by_fold:
+        raise UnknownName("owner", "account", question.owner)
+    namespace = prepared.namespace(account)
+    return Case(question, account, endpoint, namespace, locate(namespace, question), question.at or now)
+
+
+def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusal]:
+    """Every obstacle of one gate. A gate that is not asked has none."""
+    question, account, endpoint = case.question, case.account, case.endpoint
+    if gate in ("door", "sign-in", "endpoint"):
+        if endpoint is None:
+            return
+        if gate == "door":
+            yield from door(prepared, endpoint, question)
+        elif gate == "sign-in":
+            yield from sign_in(prepared, account, endpoint, question, case.at)
+        elif question.action != "sign-in":
+            here, there = needed_rights(question, case.sites)
+            needed = dict.fromkeys(("enter", *here, *there))
+            yield from endpoint_gate(prepared, account, endpoint, tuple(needed))
+    elif question.action == "sign-in":
+        return
+    elif gate == "virtual path":
+        yield from virtual_path_gate(prepared, account, case.namespace, question, case.sites)
+    elif gate == "folder":
+        yield from folder_gate(prepared, account, demands(account, question, case.sites))
+    else:
+        yield from quotas.limits_gate(prepared, account, question, case.sites, case.at)
+
+
+def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
+    """The verdict on one question. `now` counts where the question gives no time of its own.
+
+    Raises :class:`UnknownName` if the question names an account or an endpoint that does not exist.
+    """
+    case = open_case(prepared, question, now)
+    gates = ("virtual path", "folder", "limits") if case.endpoint is None else ALL_GATES
+    for gate in gates:
+        for refusal in gate_obstacles(prepared, case, gate):
+            return Verdict(False, refusal.gate, refusal.reason, refusal.text)
+    return Verdict(True, None, "allowed", allowed_text(case))
+
+
+ALL_GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "limits")
+
+
+def allowed_text(case: Case) -> str:
+    """The sentence for what is allowed."""
+    question, who = case.question, case.account.name
+    if question.action == "sign-in":
+        return f"{who} may sign in at {question.endpoint}"
+    what = {"enter": "enter", "list": "list", "download": "download", "upload": "upload"}.get(
+        question.action, question.action
+    )
+    to = f" to {question.to}" if question.to else ""
+    text = f"{who} may {what} {question.path}{to}"
+    if case.endpoint is None:
+        if not case.account.account.enabled:
+            text += "; but the account is switched off"
+        elif expired(case.account, case.at):
+            text += f"; but the account expired with {case.account.account.expires}"
+    return text

@@ -1,0 +1,150 @@
+"""The first two gates: the door of an endpoint, and signing in there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from .endpoints import allows, reachable, read_address, tls_policy
+from .model import Endpoint
+from .prepared import Prepared, PreparedAccount
+from .question import Question, Refusal
+from .rights import ALL, BIT
+from .settings import admits, resolve
+
+
+def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator[Refusal]:
+    """Is the endpoint enabled, started, and reachable from the client's address?"""
+    name = endpoint.name
+    if not endpoint.enabled:
+        yield Refusal("door", "endpoint-off", f"endpoint {name} is switched off; enable it")
+    clash = prepared.stopped_by.get(name)
+    if clash is not None:
+        yield Refusal(
+            "door",
+            "endpoint-not-started",
+            f"endpoint {name} does not start, because {clash.winner} comes first: {clash.text}; "
+            "give one of them other ports",
+        )
+    if question.client is not None and not reachable(endpoint, read_address(question.client)):
+        yield Refusal(
+            "door",
+            "endpoint-out-of-reach",
+            f"endpoint {name} listens on {endpoint.address}, where a client at {question.client} cannot come",
+        )
+
+
+def sign_in(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question, at: datetime
+) -> Iterator[Refusal]:
+    """May this account sign in here, now, from there, in this way? A fact not given is not held against it."""
+    who = account.name
+    if not account.account.enabled:
+        yield Refusal("sign-in", "account-off", f"{who} is switched off; enable the account")
+    if expired(account, at):
+        yield Refusal(
+            "sign-in",
+            "account-expired",
+            f"{who} expired: {account.account.expires} (UTC) was its last day; give it a later one",
+        )
+    if not any(endpoint_allows(prepared, account, endpoint, bit) for bit in BIT.values()):
+        yield Refusal(
+            "sign-in",
+            "endpoint-admits-nothing",
+            f"the entries of endpoint {endpoint.name} allow {who} no right at all; "
+            f"add one such as `allow account:{who} read`",
+        )
+    if question.client is not None:
+        lists = resolve(prepared, account, "addresses")
+        client = read_address(question.client)
+        if not all(admits(lines, client) for lines in lists.value):
+            yield Refusal(
+                "sign-in",
+                "address-not-admitted",
+                f"{who} is not admitted from {question.client}: "
+                f"the addresses set for {_and(lists.subjects)} do not hold it",
+            )
+    policy = tls_policy(endpoint)
+    if question.tls is False and policy is not None:
+        wanted = resolve(prepared, account, "require_tls")
+        if policy == "required":
+            yield Refusal("sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS")
+        elif wanted.value:
+            yield Refusal(
+                "sign-in",
+                "tls-required",
+                f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS",
+            )
+    if question.tls and policy == "off":
+        yield Refusal("sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on")
+    if account.account.kind != "anonymous":
+        permitted = resolve(prepared, account, "methods")
+        left = [m for m in account.account.methods if m in permitted.value]
+        if not left:
+            yield Refusal(
+                "sign-in",
+                "no-method",
+                f"{who} has no way to sign in: it has credentials for {_and(account.account.methods) or 'nothing'}, "
+                f"and {_and(permitted.value) or 'nothing'} is permitted",
+            )
+        elif question.method is not None and question.method not in left:
+            yield Refusal(
+                "sign-in",
+                "method-not-accepted",
+                f"{who} cannot sign in by {question.method}, only by {_and(left)}",
+            )
+
+
+def endpoint_gate(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, needed: tuple[str, ...]
+) -> Iterator[Refusal]:
+    """Do the endpoint's entries allow every right that is needed?"""
+    for right in needed:
+        if not endpoint_allows(prepared, account, endpoint, BIT[right]):
+            yield Refusal(
+                "endpoint",
+                "endpoint-does-not-allow",
+                f"the entries of endpoint {endpoint.name} do not allow {account.name} to {verb(right)}",
+            )
+
+
+def endpoint_allows(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, bit: int) -> bool:
+    """Do the endpoint's entries allow this right to the account?"""
+    number, who = prepared.people.number, account.who
+    return allows(endpoint.entries, bit, lambda entry: number(entry.subject) in who)
+
+
+def endpoint_mask(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> int:
+    """All rights that the endpoint's entries allow the account, none if `enter` is not among them."""
+    mask = sum(bit for bit in BIT.values() if endpoint_allows(prepared, account, endpoint, bit))
+    return mask & ALL if mask & BIT["enter"] else 0
+
+
+def expired(account: PreparedAccount, at: datetime) -> bool:
+    """Has the account's last day (UTC) ended?"""
+    expires = account.account.expires
+    return expires is not None and at.date() > expires
+
+
+VERBS = {
+    "enter": "enter",
+    "list": "list",
+    "download": "download",
+    "upload": "upload",
+    "overwrite": "overwrite files",
+    "append": "append to files",
+    "rename": "rename",
+    "delete-file": "delete files",
+    "make-folder": "make folders",
+    "delete-folder": "delete folders",
+    "set-attributes": "set attributes",
+}
+
+
+def verb(right: str) -> str:
+    """A right as something that one does."""
+    return VERBS[right]
+
+
+def _and(words: object) -> str:
+    return " and ".join(str(w) for w in words)  # type: ignore[attr-defined]

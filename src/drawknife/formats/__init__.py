@@ -1,0 +1,1 @@
+"""Text and bytes to and from the core's model. No network, no database."""

@@ -1,0 +1,230 @@
+"""A YAML 1.2 or JSON document as plain data, and where each part of it stands.
+
+Places are only looked up when there is a mistake to report: a sound document is read at full speed.
+"""
+
+import contextlib
+import json
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import yaml
+
+from drawknife.core.soundness import Where
+
+
+@dataclass(frozen=True, slots=True)
+class Mistake:
+    """A mistake of a document: line (from 1, or None), key path, what stands there, what would be right."""
+
+    where: Where
+    line: int | None
+    found: str
+    message: str
+    expected: str
+    nearest: str | None = None
+
+    @property
+    def key_path(self) -> str:
+        """The key path as people write it: ``stores[0].folders[2].path``."""
+        text = ""
+        for step in self.where:
+            text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
+        return text
+
+    def __str__(self) -> str:
+        place = (f"line {self.line}: " if self.line else "") + (f"{self.key_path}: " if self.where else "")
+        expected = f"; expected {self.expected}" if self.expected else ""
+        nearest = f"; did you mean {self.nearest!r}?" if self.nearest else ""
+        return f"{place}{self.message}{expected}{nearest}"
+
+
+class BadDocument(ValueError):
+    """A document with mistakes. Nothing of it is taken."""
+
+    def __init__(self, mistakes: list[Mistake]) -> None:
+        count = len(mistakes)
+        super().__init__(f"the document has {count} mistake{'' if count == 1 else 's'}: {mistakes[0]}")
+        self.mistakes = mistakes
+
+
+MAX_DEPTH = 32
+
+_INT = re.compile(r"[-+]?[0-9]{1,100}|0o[0-7]{1,100}|0x[0-9a-fA-F]{1,100}")
+_FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
+_WORDS = {
+    **dict.fromkeys(("", "~", "null", "Null", "NULL")),
+    **dict.fromkeys(("true", "True", "TRUE"), True),
+    **dict.fromkeys(("false", "False", "FALSE"), False),
+}
+
+
+def _scalar(text: str) -> Any:
+    """A plain scalar by the core schema of YAML 1.2: dates and `yes` are text there."""
+    if text in _WORDS:
+        return _WORDS[text]
+    if text[0] in "-+.0123456789":
+        if _INT.fullmatch(text):
+            return int(text, 0) if text[:2] in ("0o", "0x") else int(text)
+        if _FLOAT.fullmatch(text):
+            return float(text.replace(".inf", "inf").replace(".nan", "nan").lower())
+    return text
+
+
+class _Wrong(Exception):
+    def __init__(self, message: str, mark: Any) -> None:
+        super().__init__(message)
+        self.line = mark.line + 1 if mark else None
+
+
+def _yaml(text: str, lines: dict[Where, int] | None = None) -> Any:
+    """Plain data from YAML, without recursion; `lines` receives the line of every part.
+
+    One document, text keys, each once, no tags and no aliases: a model needs none.
+    """
+    parser = yaml.CSafeLoader(text)
+    root: list[Any] = []
+    # Each open collection with the key that waits for its value, and its own place.
+    stack: list[tuple[Any, list[str], Where]] = [(root, [], ())]
+    documents = 0
+    while True:
+        event = parser.get_event()
+        if event is None or isinstance(event, yaml.StreamEndEvent):
+            return root[0] if root else None
+        if isinstance(event, yaml.DocumentStartEvent):
+            documents += 1
+            if documents > 1:
+                raise _Wrong("there is a second document", event.start_mark)
+            continue
+        if isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
+            stack.pop()
+            continue
+        if isinstance(event, yaml.AliasEvent):
+            raise _Wrong("aliases are not used here", event.start_mark)
+        if not isinstance(event, yaml.NodeEvent):
+            continue
+        tag = getattr(event, "tag", None)
+        if tag not in (None, "!"):
+            raise _Wrong(f"the tag {tag!r} is not used here", event.start_mark)
+        into, waiting, place = stack[-1]
+        value: Any
+        if isinstance(event, yaml.ScalarEvent):
+            value = _scalar(event.value) if event.implicit[0] else event.value
+        else:
+            value = {} if isinstance(event, yaml.MappingStartEvent) else []
+        if isinstance(into, dict) and not waiting:
+            if not isinstance(value, str):
+                raise _Wrong("a key is not text", event.start_mark)
+            if value in into:
+                raise _Wrong(f"the key {value!r} is there twice", event.start_mark)
+            waiting.append(value)
+            if lines is not None:
+                lines[(*place, value)] = event.start_mark.line + 1
+            continue
+        if isinstance(into, dict):
+            step: str | int = waiting.pop()
+            into[step] = value
+        else:
+            step = len(into)
+            into.append(value)
+        if lines is not None and into is not root:
+            lines.setdefault((*place, step), event.start_mark.line + 1)
+        if not isinstance(event, yaml.ScalarEvent):
+            if len(stack) > MAX_DEPTH:
+                raise _Wrong("the document is nested too deep", event.start_mark)
+            own = (*place, step) if lines is not None and into is not root else ()
+            stack.append((value, [], own))
+
+
+def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        seen: set[str] = set()
+        for key, _ in pairs:
+            if key in seen:
+                raise BadDocument([Mistake((), None, key, f"the key {key!r} is there twice", "each key once")])
+            seen.add(key)
+    return found
+
+
+def _no_constant(text: str) -> Any:
+    raise BadDocument([Mistake((), None, text, f"{text} is no JSON", "a number")])
+
+
+def read_json(text: str) -> Any:
+    """Plain data from JSON (RFC 8259); :class:`BadDocument` with the line if it is none."""
+    try:
+        return json.loads(text, object_pairs_hook=_pairs, parse_constant=_no_constant)
+    except json.JSONDecodeError as error:
+        raise BadDocument([Mistake((), error.lineno, "", f"this is no JSON: {error.msg}", "JSON")]) from None
+    except (RecursionError, ValueError) as error:
+        if isinstance(error, BadDocument):
+            raise
+        raise BadDocument([Mistake((), None, "", "this is no JSON that can be read: too deep or too long a number", "JSON")]) from None  # fmt: skip
+
+
+def read_document(raw: bytes | str) -> tuple[Any, str]:
+    """Plain data from a YAML or JSON document, and its text. :class:`BadDocument` if it is neither."""
+    if isinstance(raw, bytes):
+        try:
+            text = raw.decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            line = raw.count(b"\n", 0, error.start) + 1
+            raise BadDocument([Mistake((), line, "", "the document is not UTF-8", "UTF-8 text")]) from None
+    else:
+        text = raw
+    if text.lstrip()[:1] == "{":
+        try:
+            return json.loads(text, object_pairs_hook=_pairs, parse_constant=_no_constant), text
+        except (ValueError, RecursionError) as error:
+            if isinstance(error, BadDocument):
+                raise
+    try:
+        return _yaml(text), text
+    except _Wrong as error:
+        line, message = error.line, str(error)
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line, message = mark.line + 1 if mark else None, " ".join(filter(None, (error.problem, error.context)))
+    except yaml.YAMLError as error:
+        line, message = None, f"this cannot be read as YAML: {str(error)[:200]}"
+    raise BadDocument([Mistake((), line, "", message, "YAML 1.2 or JSON")])
+
+
+class Places:
+    """The lines of a document, by key path."""
+
+    def __init__(self, text: str) -> None:
+        self._lines: dict[Where, int] = {}
+        with contextlib.suppress(yaml.YAMLError, _Wrong):
+            _yaml(text, self._lines)
+
+    def line(self, where: Where) -> int | None:
+        """The line of the key path, or of the nearest part of it that the document has."""
+        while where and where not in self._lines:
+            where = where[:-1]
+        return self._lines.get(where)
+
+
+class _Writer(yaml.CSafeDumper):
+    """Writes plain data; dates stay bare, as YAML 1.2 knows no dates."""
+
+    def ignore_aliases(self, data: Any) -> bool:
+        return True
+
+
+_Writer.yaml_implicit_resolvers = {
+    first: [(tag, pattern) for tag, pattern in found if not tag.endswith("timestamp")]
+    for first, found in yaml.CSafeDumper.yaml_implicit_resolvers.items()
+}
+
+
+def write_yaml(data: Any) -> str:
+    """Plain data as YAML, keys in the order given."""
+    return yaml.dump(data, Dumper=_Writer, sort_keys=False, allow_unicode=True, width=100, indent=2)
+
+
+def write_json(data: Any) -> str:
+    """Plain data as JSON, keys in the order given."""
+    return json.dumps(data, ensure_ascii=False, indent=1) + "\n"

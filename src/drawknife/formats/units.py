@@ -1,0 +1,72 @@
+"""Sizes and durations as people write them."""
+
+import re
+
+from drawknife.core.names import BadValue
+
+_SIZE = re.compile(r"(\d+)(?: ?(B|[KMGTP]i?B))?")
+_FACTOR = {"B": 1}
+for _power, _letter in enumerate("KMGTP", 1):
+    _FACTOR[f"{_letter}iB"] = 1024**_power
+    _FACTOR[f"{_letter}B"] = 1000**_power
+_LARGEST_FIRST = sorted((u for u in _FACTOR if u != "B"), key=lambda u: (-len(u), -_FACTOR[u]))
+_SECONDS = {"day": 86400, "hour": 3600, "minute": 60, "second": 1}
+_DURATION = re.compile(r"(\d+) ?(day|hour|minute|second)s?")
+#: Beyond this a number is no size: PostgreSQL's bigint ends here.
+MAX = 2**63 - 1
+
+
+def read_size(value: object) -> int:
+    """Bytes from ``40 GiB`` (1024), ``40 GB`` (1000) or a number."""
+    found = _SIZE.fullmatch(value) if isinstance(value, str) else None
+    if found is not None:
+        size = int(found[1]) * _FACTOR[found[2] or "B"]
+    elif isinstance(value, int) and not isinstance(value, bool):
+        size = value
+    else:
+        raise BadValue(f"{value!r} is no size", "a number of bytes, or such as 40 GiB or 40 GB")
+    if not 0 <= size <= MAX:
+        raise BadValue(f"{value!r} is out of range", f"0 to {MAX} bytes")
+    return size
+
+
+def write_size(size: int) -> str | int:
+    """A size in the largest unit that gives a whole number, binary units first."""
+    if size:
+        for unit in _LARGEST_FIRST:
+            if size % _FACTOR[unit] == 0:
+                return f"{size // _FACTOR[unit]} {unit}"
+    return size
+
+
+def show_size(size: int) -> str:
+    """A size for people: three figures and a binary unit."""
+    amount, unit = float(size), "B"
+    for unit in ("B", "KiB", "MiB", "GiB", "TiB", "PiB"):
+        if amount < 1024 or unit == "PiB":
+            break
+        amount /= 1024
+    return f"{size} B" if unit == "B" else f"{amount:.3g} {unit}" if amount < 1000 else f"{amount:.0f} {unit}"
+
+
+def read_duration(value: object) -> int:
+    """Seconds from ``7 days``, ``12 hours``, ``30 minutes`` or a number."""
+    found = _DURATION.fullmatch(value) if isinstance(value, str) else None
+    if found is not None:
+        seconds = int(found[1]) * _SECONDS[found[2]]
+    elif isinstance(value, int) and not isinstance(value, bool) and value >= 0:
+        seconds = value
+    else:
+        raise BadValue(f"{value!r} is no duration", "a number of seconds, or such as 7 days or 12 hours")
+    if seconds > 10**10:
+        raise BadValue(f"{value!r} is out of range", "at most 300 years")
+    return seconds
+
+
+def write_duration(seconds: int) -> str | int:
+    """Seconds in the largest unit that gives a whole number."""
+    for unit, factor in _SECONDS.items():
+        if seconds and seconds % factor == 0:
+            count = seconds // factor
+            return f"{count} {unit}{'' if count == 1 else 's'}"
+    return seconds
