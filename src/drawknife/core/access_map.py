@@ -15,15 +15,23 @@ nothing share what their parent made ready for them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from copy import copy
 from typing import NamedTuple
 
 from .model import Endpoint
 from .names import BadValue, Place, ancestors, join, parent, rest_below, tree_key
 from .names import depth as depth_of
 from .namespace import Candidate, Served, expand, namespace_of
-from .prepared import OWNER, Prepared, PreparedAccount, PreparedFolder, PreparedStore, Rule, bits_of
+from .prepared import (
+    OWNER,
+    Prepared,
+    PreparedAccount,
+    PreparedFolder,
+    PreparedStore,
+    Rule,
+    bits_of,
+)
 from .rights import ALL, FOLDER_RIGHTS, INDEX, RIGHTS
-from .signin import endpoint_mask
 
 Sets = list[int]  # one set of accounts for each right
 
@@ -112,14 +120,13 @@ class AccessMap:
         prepared: Prepared,
         accounts: Sequence[int] | None = None,
         endpoint: Endpoint | None = None,
-        rights: int = ALL,
     ) -> None:
         """`accounts` are indices into the model's accounts, in the order wanted; None: all of them.
 
-        With an `endpoint`, its entries are one more ceiling. `rights` restricts what is computed.
+        With an `endpoint`, its entries are one more ceiling.
         """
         self.prepared = prepared
-        self.rights = rights | 1 << ENTER
+        self.rights = ALL
         people = prepared.people
         self.accounts: Sequence[int] = range(len(people.accounts)) if accounts is None else accounts
         self.everybody = (1 << len(self.accounts)) - 1
@@ -148,12 +155,21 @@ class AccessMap:
                 for up in ancestors(parent(path)):
                     self.above[up] = self.above.get(up, 0) | members
         self.by_path: dict[str, list[Segment]] = {}
-        self.by_place: dict[Place, list[Segment]] = {}
+        #: The segments by store and by the folder that they begin at.
+        self.starting: dict[str, dict[str, list[Segment]]] = {}
         for segment in self.segments:
             self.by_path.setdefault(segment.path, []).append(segment)
-            self.by_place.setdefault(segment.place, []).append(segment)
+            self.starting.setdefault(segment.place.store, {}).setdefault(segment.place.path, []).append(
+                segment
+            )
 
     # --- who has which virtual path ---------------------------------------------------------
+
+    def restricted(self, rights: int) -> AccessMap:
+        """The same map, with only these rights (and `enter`) computed."""
+        some = copy(self)
+        some.rights = rights | 1 << ENTER
+        return some
 
     def _endpoint_sets(self, endpoint: Endpoint) -> Sets:
         allowed, refused = [0] * COUNT, [0] * COUNT
@@ -245,19 +261,16 @@ class AccessMap:
 
     # --- the pass down the stores --------------------------------------------------------------
 
-    def cells(self, wanted: dict[str, list[str]] | None = None, root_segments: bool = True) -> Iterator[Cell]:
+    def cells(self, wanted: dict[str, list[str]] | None = None) -> Iterator[Cell]:
         """Every cell, store by store, in tree order of the folders; synthetic locations first.
 
         `wanted` restricts it to some folders, by store; all segments that hold them are told.
         """
         if wanted is None:
             yield from self.synthetic()
-        roots: dict[str, list[Segment]] = {}
-        for segment in self.segments:
-            roots.setdefault(segment.place.store, []).append(segment)
         for name, store in self.prepared.stores.items():
-            if name in roots and (wanted is None or name in wanted):
-                yield from self._down(store, roots[name], None if wanted is None else wanted[name])
+            if name in self.starting and (wanted is None or name in wanted):
+                yield from self._down(store, self.starting[name], None if wanted is None else wanted[name])
 
     def synthetic(self) -> Iterator[Cell]:
         """The locations that only lead to virtual paths."""
@@ -279,16 +292,16 @@ class AccessMap:
             undecided &= ~(closed | self.served.get(at, 0))
         return found | undecided
 
-    def _down(self, store: PreparedStore, roots: list[Segment], wanted: list[str] | None) -> Iterator[Cell]:
+    def _down(
+        self, store: PreparedStore, starting: dict[str, list[Segment]], wanted: list[str] | None
+    ) -> Iterator[Cell]:
         base = [self.everybody] * COUNT if store.open else NOBODY
         flow = _Flow(base, base, base, base, NOBODY, NOBODY, NOBODY, NOBODY)
         stack = [_Frame(None, "", -1, flow, [])]
-        starting: dict[str, list[Segment]] = {}
-        for segment in roots:
-            starting.setdefault(segment.place.path, []).append(segment)
         told = None if wanted is None else set(wanted)
+        unrecorded = {path for path in starting if store.folder(path) is None} if wanted is None else set()
         marked = store.marked
-        for key, path in self._visits(store, starting, wanted):
+        for key, path in self._visits(store, starting, unrecorded, wanted):
             while stack[-1].key and not key.startswith(stack[-1].key + "\x00"):
                 stack.pop()
             above = stack[-1]
@@ -301,29 +314,34 @@ class AccessMap:
             gap = min(depth - above.depth, 2) if above.depth >= 0 else 2
             if node is None and begin is None and not above.location_matters and above.depth >= 0:
                 active, rows = self._ready(above, depth - above.depth)
-                child = _Frame(key, path, depth, self._flow_below(above, gap), active)
+                child = _Frame(key, path, depth, self._flow_below(above), active)
             else:
                 at, at_own, child_flow = self._flow_at(node, above.flow, gap)
                 active, rows = self._rows(store, above, path, depth, node, at, at_own, begin)
                 child = _Frame(key, path, depth, child_flow, active)
             stack.append(child)
             if told is None or path in told:
-                for a, (plain, owning) in zip(active, rows, strict=True):
+                # Where nothing is recorded, only those have a location whose virtual path begins there.
+                first = len(active) - len(begin) if begin and told is None and path in unrecorded else 0
+                for a, (plain, owning) in zip(active[first:], rows[first:], strict=True):
                     segment = a.segment
                     location = join(segment.path, path[len(segment.place.path) :] if segment.place.path != "/" else
                                     "" if path == "/" else path)  # fmt: skip
                     yield Cell(location, segment, Place(store.name, path), a.members, plain, owning)
 
     def _visits(
-        self, store: PreparedStore, starting: dict[str, list[Segment]], wanted: list[str] | None
+        self,
+        store: PreparedStore,
+        starting: dict[str, list[Segment]],
+        unrecorded: set[str],
+        wanted: list[str] | None,
     ) -> list[tuple[str, str]]:
         """The folders to come to, in tree order: (key, path)."""
         if wanted is None:
             folders = store.store.folders
             visits = [(key, folder.path) for key, folder in zip(store.order, folders, strict=True)]
-            extra = [path for path in starting if store.folder(path) is None]
-            if extra:
-                visits += [(tree_key(path), path) for path in extra]
+            if unrecorded:
+                visits += [(tree_key(path), path) for path in unrecorded]
                 visits.sort()
             return visits
         paths: set[str] = set()
@@ -335,13 +353,26 @@ class AccessMap:
                     paths.add(at)
         return sorted((tree_key(path), path) for path in paths)
 
-    def _flow_below(self, above: _Frame, gap: int) -> _Flow:
-        """What comes down from a folder that carries nothing, `gap` below `above`."""
+    def _flow_below(self, above: _Frame) -> _Flow:
+        """What comes down from a folder below `above` that carries nothing."""
         flow = above.flow
-        if gap >= 2 or (flow.near is flow.far and flow.near_own is flow.far_own and flow.f_near is flow.f_far):
-            if flow.near is flow.far and flow.near_own is flow.far_own and flow.f_near is flow.f_far:
-                return flow
-        return _Flow(flow.far, flow.far, flow.far_own, flow.far_own, flow.f_far, flow.f_far, flow.f_far_own, flow.f_far_own)
+        if (
+            flow.near is flow.far
+            and flow.near_own is flow.far_own
+            and flow.f_near is flow.f_far
+            and (flow.f_near_own is flow.f_far_own)
+        ):
+            return flow
+        return _Flow(
+            flow.far,
+            flow.far,
+            flow.far_own,
+            flow.far_own,
+            flow.f_far,
+            flow.f_far,
+            flow.f_far_own,
+            flow.f_far_own,
+        )
 
     def _flow_at(self, node: PreparedFolder | None, flow: _Flow, gap: int) -> tuple[Sets, Sets, _Flow]:
         """Who is allowed at a folder (as not the owner, as the owner), and what comes down from it."""
@@ -478,11 +509,15 @@ class AccessMap:
                 before &= ~gone
                 if not members:
                     continue
-            row, passed = _row(at, at_own, a.segment.ceiling, before, owner, before & ~fixed if fixed else before)
+            row, passed = _row(
+                at, at_own, a.segment.ceiling, before, owner, before & ~fixed if fixed else before
+            )
             active.append(_Active(a.segment, members, passed))
             rows.append(row)
         for segment in begin or ():
-            row, passed = _row(at, at_own, segment.ceiling, segment.members & segment.ceiling[ENTER], owner, 0)
+            row, passed = _row(
+                at, at_own, segment.ceiling, segment.members & segment.ceiling[ENTER], owner, 0
+            )
             active.append(_Active(segment, segment.members, passed))
             rows.append(row)
         return active, rows
@@ -569,6 +604,3 @@ def access_of_all(prepared: Prepared, endpoint: Endpoint | None = None) -> Acces
     if not isinstance(found, AccessMap):
         found = prepared.derived[key] = AccessMap(prepared, None, endpoint)
     return found
-
-
-__all__ = ["STATES", "AccessMap", "Cell", "Segment", "access_of_all", "bits_in", "endpoint_mask"]

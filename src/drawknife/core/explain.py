@@ -63,7 +63,7 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
         verdict = Verdict(True, None, "allowed", allowed_text(case))
     else:
         verdict = Verdict(False, *first)
-    checks = ()
+    checks: tuple[Check, ...] = ()
     if question.action != "sign-in":
         checks = tuple(_check(prepared, case, d) for d in demands(case.account, question, case.sites))
     return Explanation(case, verdict, gates, checks)
@@ -81,7 +81,9 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         notes += [f"the client's {fact} was not asked" for fact, value in facts if value is None]
     if gate == "folder" and asked and not demands(case.account, question, case.sites):
         here = case.sites.here
-        notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
+        notes.append(
+            "nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder"
+        )
     return GateReport(gate, asked, obstacles, tuple(notes))
 
 
@@ -102,7 +104,9 @@ def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
     on_the_way: list[str] = []
     if demand.through is not None:
         on_the_way = [at for at in ancestors(demand.through) if rest_below(at, demand.top) is not None][::-1]
-    passing = tuple(Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way)
+    passing = tuple(
+        Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way
+    )
     blocked = tuple(
         judge(store, p.place.path, "enter", account, None)
         for p in passing

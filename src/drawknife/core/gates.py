@@ -89,7 +89,9 @@ def virtual_path_gate(
         if question.on_file:
             yield _fixed(question.path, "there is no file there", is_path)
         elif action in ("delete-folder", "rename"):
-            yield _fixed(question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path)
+            yield _fixed(
+                question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path
+            )
         elif action == "make-folder" and is_path:
             yield _fixed(question.path, "no folder can be made there", is_path)
     if there is None:
@@ -112,11 +114,15 @@ def virtual_path_gate(
     elif question.thing == "folder":
         if rest_below(there.place.path, here.place.path) is not None:
             yield Refusal(
-                "virtual path", "into-itself", f"the folder {here.location} cannot be moved into itself, to {there.location}"
+                "virtual path",
+                "into-itself",
+                f"the folder {here.location} cannot be moved into itself, to {there.location}",
             )
         elif question.replaces or prepared.stores[there.place.store].exists(there.place.path):
             yield Refusal(
-                "virtual path", "destination-exists", f"there is a folder or file {there.location} already; take another name"
+                "virtual path",
+                "destination-exists",
+                f"there is a folder or file {there.location} already; take another name",
             )
 
 
@@ -137,7 +143,11 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
                 f"{at} only leads to virtual paths of {who}: it can be entered and listed, and nothing else",
             )
     elif location.unserved is not None:
-        yield Refusal("virtual path", f"path-{location.unserved.reason}", f"{at} is not served to {who}: {location.unserved.text}")
+        yield Refusal(
+            "virtual path",
+            f"path-{location.unserved.reason}",
+            f"{at} is not served to {who}: {location.unserved.text}",
+        )
     else:
         yield Refusal(
             "virtual path",
@@ -146,7 +156,9 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
         )
 
 
-def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[str, ...]) -> Iterator[Refusal]:
+def _under_ceiling(
+    account: PreparedAccount, location: Location, rights: tuple[str, ...]
+) -> Iterator[Refusal]:
     served = location.served
     if served is None:
         return
@@ -204,7 +216,9 @@ def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Deman
                     )  # fmt: skip
         if not decide(store, place.path, BIT[right], account, own):
             why = judge(store, place.path, right, account, own)
-            yield Refusal("folder", why.reason, f"{account.name} may not {verb(right)} in {place}: {why.text}")
+            yield Refusal(
+                "folder", why.reason, f"{account.name} may not {verb(right)} in {place}: {why.text}"
+            )
 
 
 class Case(NamedTuple):

@@ -59,7 +59,9 @@ class Judgement:
     decided_by: Entry | None
 
 
-def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Judgement:
+def judge(
+    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
+) -> Judgement:
     """Decide `right` at `path` of `store` level by level. `own`: None where the folder is acted on."""
     standing = account.standing
     bit = BIT[right]
@@ -118,7 +120,9 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
     )  # fmt: skip
 
 
-def _fate(entry: Entry, up: int, decision: tuple[int, Entry] | None, seal: int | None) -> tuple[str, str | None]:
+def _fate(
+    entry: Entry, up: int, decision: tuple[int, Entry] | None, seal: int | None
+) -> tuple[str, str | None]:
     """What becomes of an entry that matches and speaks here."""
     if seal is not None and up > seal and entry.effect != "forbid":
         return BEHIND_SEAL, None
@@ -150,7 +154,11 @@ def _conclude(
         if entry.effect == "allow":
             return True, "entry-allows", f"{said} allows it"
         if entry.effect == "forbid":
-            return False, "forbidden", f"{said} forbids it, and nothing below can undo that: change or remove it"
+            return (
+                False,
+                "forbidden",
+                f"{said} forbids it, and nothing below can undo that: change or remove it",
+            )
         if decision[0] > 0:
             remedy = f"an entry such as {advice} on {store.name}:{path} is nearer and would win"
         else:

@@ -111,7 +111,9 @@ class People:
                 number = self.number(Subject("unit", unit))
                 bits[number] = bits.get(number, 0) | here
         for group in self.groups:
-            singles = [self.index[m.name] for m in group.members if m.kind == "account" and m.name in self.index]
+            singles = [
+                self.index[m.name] for m in group.members if m.kind == "account" and m.name in self.index
+            ]
             found = bits_of(singles, count)
             for m in group.members:
                 if m.kind == "unit":
@@ -187,10 +189,10 @@ class PreparedFolder:
         self.sealed = folder.sealed
         self.rules = _by_depth(folder.entries, people, forbid=False)
         self.forbids = _by_depth(folder.entries, people, forbid=True)
-        self.forbids_above = bool(self.forbids[0] or self.forbids[1] or self.forbids[2]) or (
+        self.forbids_above: bool = bool(self.forbids[0] or self.forbids[1] or self.forbids[2]) or (
             up is not None and up.forbids_above
         )
-        self.varies = (
+        self.varies: bool = (
             any(e.reach != "tree" or e.subject.kind == "owner" for e in folder.entries)
             or (up is not None and up.varies)
         )  # fmt: skip
@@ -208,7 +210,11 @@ def _by_depth(entries: tuple[Entry, ...], people: People, *, forbid: bool) -> tu
         rules = tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted)
         return rules, rules, rules
     return tuple(
-        tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted if e.reach in reaches)
+        tuple(
+            Rule(e.rights, people.number(e.subject), e.effect == "allow")
+            for e in wanted
+            if e.reach in reaches
+        )
         for reaches in SPEAKS_AT
     )
 
@@ -223,8 +229,8 @@ class PreparedStore:
         folders = store.folders
         changed = None if before is None else _changed(before.store.folders, folders)
         if before is not None and changed is not None:
-            self.order = before.order
-            self.marked = dict(before.marked)
+            self.order: list[str] = before.order
+            self.marked: dict[str, PreparedFolder] = dict(before.marked)
             self._remake(folders, changed, people)
         else:
             self.order = [tree_key(f.path) for f in folders]
@@ -313,7 +319,7 @@ class Prepared:
         self.model = model
         old = before
         if old is not None and _same(old.model, model, "accounts", "groups", "units"):
-            self.people = old.people
+            self.people: People = old.people
         else:
             self.people = People(model)
             old = None
@@ -325,7 +331,7 @@ class Prepared:
             else:
                 self.stores[store.name] = PreparedStore(store, self.people, was)
         if old is not None and _same(old.model, model, "virtual_paths"):
-            self.virtual_paths = old.virtual_paths
+            self.virtual_paths: VirtualPaths = old.virtual_paths
         else:
             self.virtual_paths = VirtualPaths(model.virtual_paths, self.people.number)
         self.endpoints: dict[str, Endpoint] = {fold(e.name): e for e in model.endpoints}

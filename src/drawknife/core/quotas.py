@@ -128,7 +128,11 @@ def limits_gate(
     limit = resolve(prepared, account, "upload_limit")
     if limit.value != UNLIMITED and size > limit.value:
         subjects = " and ".join(map(str, limit.subjects))
-        yield Refusal("limits", "file-too-large", f"the file has {size} bytes; {subjects} may send {limit.value} at most")
+        yield Refusal(
+            "limits",
+            "file-too-large",
+            f"the file has {size} bytes; {subjects} may send {limit.value} at most",
+        )
     if question.action == "upload":
         owner, asked, files = uploads_owner(prepared, account), size, 1
     else:

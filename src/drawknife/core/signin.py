@@ -9,7 +9,7 @@ from .endpoints import allows, reachable, read_address, tls_policy
 from .model import Endpoint
 from .prepared import Prepared, PreparedAccount
 from .question import Question, Refusal
-from .rights import ALL, BIT
+from .rights import BIT
 from .settings import admits, resolve
 
 
@@ -68,7 +68,9 @@ def sign_in(
     if question.tls is False and policy is not None:
         wanted = resolve(prepared, account, "require_tls")
         if policy == "required":
-            yield Refusal("sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS")
+            yield Refusal(
+                "sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS"
+            )
         elif wanted.value:
             yield Refusal(
                 "sign-in",
@@ -76,7 +78,11 @@ def sign_in(
                 f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS",
             )
     if question.tls and policy == "off":
-        yield Refusal("sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on")
+        yield Refusal(
+            "sign-in",
+            "tls-off",
+            f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on",
+        )
     if account.account.kind != "anonymous":
         permitted = resolve(prepared, account, "methods")
         left = [m for m in account.account.methods if m in permitted.value]
@@ -112,12 +118,6 @@ def endpoint_allows(prepared: Prepared, account: PreparedAccount, endpoint: Endp
     """Do the endpoint's entries allow this right to the account?"""
     number, who = prepared.people.number, account.who
     return allows(endpoint.entries, bit, lambda entry: number(entry.subject) in who)
-
-
-def endpoint_mask(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> int:
-    """All rights that the endpoint's entries allow the account, none if `enter` is not among them."""
-    mask = sum(bit for bit in BIT.values() if endpoint_allows(prepared, account, endpoint, bit))
-    return mask & ALL if mask & BIT["enter"] else 0
 
 
 def expired(account: PreparedAccount, at: datetime) -> bool:

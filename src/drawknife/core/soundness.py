@@ -137,7 +137,9 @@ def _of_units(model: Model) -> Iterator[Problem]:
     first: dict[str, str] = {}
     for i, unit in enumerate(model.units):
         if fold(unit) in first and first[fold(unit)] != unit:
-            yield Problem(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
+            yield Problem(
+                ("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once"
+            )
         first.setdefault(fold(unit), unit)
 
 
@@ -163,7 +165,9 @@ def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
         yield from _subjects(group.members, ("groups", i, "members"), names)
         for j, member in enumerate(group.members):
             if member.kind not in ("account", "group", "unit"):
-                yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
+                yield Problem(
+                    ("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit"
+                )
     for loop in loops(model.groups):
         yield Problem(
             ("groups", position[fold(loop[0])], "members"),
@@ -177,15 +181,21 @@ def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
     accounts = names.account
     for i, folder in enumerate(store.folders):
         if folder.path in seen:
-            yield Problem((*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once")
+            yield Problem(
+                (*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once"
+            )
         seen.add(folder.path)
         if folder.owner is not None and fold(folder.owner) not in accounts:
             yield from _maybe(names.missing("account", folder.owner, (*where, "folders", i, "owner")))
         if folder.entries:
-            yield from _subjects((e.subject for e in folder.entries), (*where, "folders", i, "entries"), names)
+            yield from _subjects(
+                (e.subject for e in folder.entries), (*where, "folders", i, "entries"), names
+            )
 
 
-def _subjects(subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None) -> Iterator[Problem]:
+def _subjects(
+    subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None
+) -> Iterator[Problem]:
     for i, subject in enumerate(subjects):
         if subject.name:
             yield from _maybe(names.missing(subject.kind, subject.name, (*where, i if key is None else key)))
@@ -231,8 +241,8 @@ def sound(model: Model) -> Model:
     """The canonical form of a model without problems: spelled as defined, sorted, nothing twice."""
     names = Names(model)
 
-    def place(p: Place | None) -> Place | None:
-        return p if p is None else Place(names.spell("store", p.store), check_path(p.path))
+    def place(p: Place) -> Place:
+        return Place(names.spell("store", p.store), check_path(p.path))
 
     def entries(es: tuple[Entry, ...]) -> tuple[Entry, ...]:
         spelled = [e._replace(subject=names.subject(e.subject)) for e in es]
@@ -248,7 +258,7 @@ def sound(model: Model) -> Model:
         return replace(
             a,
             unit=a.unit and names.spell("unit", a.unit),
-            home=place(a.home),
+            home=a.home and place(a.home),
             methods=tuple(sorted(set(a.methods))),
         )
 
@@ -268,10 +278,12 @@ def sound(model: Model) -> Model:
         return replace(v, leads_to=leads_to, grants=grants(v.grants))
 
     def endpoint(e: Endpoint) -> Endpoint:
-        return replace(e, entries=entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})))
+        return replace(
+            e, entries=entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names}))
+        )
 
     def setting(s: Setting) -> Setting:
-        values = dict(s.values)
+        values = {k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values}
         if "uploads_owner" in values:
             values["uploads_owner"] = names.spell("account", values["uploads_owner"])
         return Setting(names.subject(s.subject), tuple(sorted(values.items())))
@@ -289,10 +301,18 @@ def sound(model: Model) -> Model:
             )
         ),
         endpoints=tuple(sorted(map(endpoint, model.endpoints), key=by_name)),
-        settings=tuple(sorted(map(setting, model.settings), key=lambda s: (s.subject.kind, fold(s.subject.name)))),
+        settings=tuple(
+            sorted(
+                (setting(x) for x in model.settings if x.values),
+                key=lambda s: (s.subject.kind, fold(s.subject.name)),
+            )
+        ),
         quotas=tuple(
             sorted(
-                (replace(q, shared_by=subjects(q.shared_by), folder=place(q.folder)) for q in model.quotas),
+                (
+                    replace(q, shared_by=subjects(q.shared_by), folder=q.folder and place(q.folder))
+                    for q in model.quotas
+                ),
                 key=by_name,
             )
         ),

@@ -52,7 +52,9 @@ class BadDocument(ValueError):
 MAX_DEPTH = 32
 
 _INT = re.compile(r"[-+]?[0-9]{1,100}|0o[0-7]{1,100}|0x[0-9a-fA-F]{1,100}")
-_FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
+_FLOAT = re.compile(
+    r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)"
+)
 _WORDS = {
     **dict.fromkeys(("", "~", "null", "Null", "NULL")),
     **dict.fromkeys(("true", "True", "TRUE"), True),
@@ -143,7 +145,9 @@ def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         seen: set[str] = set()
         for key, _ in pairs:
             if key in seen:
-                raise BadDocument([Mistake((), None, key, f"the key {key!r} is there twice", "each key once")])
+                raise BadDocument(
+                    [Mistake((), None, key, f"the key {key!r} is there twice", "each key once")]
+                )
             seen.add(key)
     return found
 
@@ -183,10 +187,14 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
     try:
         return _yaml(text), text
     except _Wrong as error:
+        line: int | None
         line, message = error.line, str(error)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        line, message = mark.line + 1 if mark else None, " ".join(filter(None, (error.problem, error.context)))
+        line, message = (
+            mark.line + 1 if mark else None,
+            " ".join(filter(None, (error.problem, error.context))),
+        )
     except yaml.YAMLError as error:
         line, message = None, f"this cannot be read as YAML: {str(error)[:200]}"
     raise BadDocument([Mistake((), line, "", message, "YAML 1.2 or JSON")])

@@ -40,8 +40,14 @@ class Key(NamedTuple):
 
 
 def _shown(value: Any) -> str:
-    text = {None: "nothing", True: "true", False: "false"}.get(value) if not isinstance(value, dict | list) else None
-    text = text or ("a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value))
+    text = (
+        {None: "nothing", True: "true", False: "false"}.get(value)
+        if not isinstance(value, dict | list)
+        else None
+    )
+    text = text or (
+        "a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value)
+    )
     return text if len(text) <= 60 else text[:57] + "..."
 
 
@@ -114,7 +120,8 @@ def _address_line(value: Any) -> str:
             return f"{words[0]} {ip_network(words[1])}"
         except ValueError:
             raise BadValue(
-                f"{words[1]!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
+                f"{words[1]!r} is no network",
+                "a network such as 192.0.2.0/24, with no bits set behind the prefix",
             ) from None
     raise BadValue(f"{_shown(value)!r} is no address line", "allow CIDR or deny CIDR")
 
@@ -122,8 +129,13 @@ def _address_line(value: Any) -> str:
 def _host_name(value: Any) -> str:
     text = _text(value).lower()
     labels = text.split(".")
-    if not text or len(text) > 253 or any(
-        not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum() for x in labels
+    if (
+        not text
+        or len(text) > 253
+        or any(
+            not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum()
+            for x in labels
+        )
     ):
         raise BadValue(f"{_shown(value)!r} is no host name", "a name such as files.tidewrack.example")
     return text
@@ -137,7 +149,11 @@ _COUNT = _number(0, 2**63 - 1)
 _STRING: Schema = {"type": "string"}
 _SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+( ?(B|[KMGTP]i?B))?$"}
 _NUMBER: Schema = {"type": "integer", "minimum": 0}
-_DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
+_DURATION: Schema = {
+    "type": ["integer", "string"],
+    "minimum": 0,
+    "pattern": r"^\d+ ?(day|hour|minute|second)s?$",
+}
 _BOOL: Schema = {"type": "boolean"}
 _NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
 _PATH: Schema = {"type": "string", "pattern": "^/"}
@@ -191,16 +207,33 @@ _ENDPOINT = (
     Key("protocol", _one_of(m.PROTOCOLS), _choice(m.PROTOCOLS), _REQUIRED),
     Key("address", _address, _STRING, "0.0.0.0"),
     Key("port", _number(1, 65535), {"type": "integer", "minimum": 1, "maximum": 65535}, _REQUIRED),
-    Key("passive_ports", _passive, {"type": "string", "pattern": r"^\d+-\d+$"}, write=lambda r: f"{r[0]}-{r[1]}"),
+    Key(
+        "passive_ports",
+        _passive,
+        {"type": "string", "pattern": r"^\d+-\d+$"},
+        write=lambda r: f"{r[0]}-{r[1]}",
+    ),
     Key("tls", _one_of(m.TLS_POLICIES), _choice(m.TLS_POLICIES)),
     Key("host_names", _host_name, _STRING, (), many=True),
     Key("enabled", _yes_no, _BOOL, True),
-    Key("entries", _of(lambda t: m.parse_entry(t, at_endpoint=True)), _STRING, (m.SIGNED_IN_ALL,), many=True, write=str),
+    Key(
+        "entries",
+        _of(lambda t: m.parse_entry(t, at_endpoint=True)),
+        _STRING,
+        (m.SIGNED_IN_ALL,),
+        many=True,
+        write=str,
+    ),
 )
 _SETTING = (
     Key("for", _of(m.parse_subject), _STRING, _REQUIRED, write=str),
     *(
-        Key(n, _or_unlimited(read_size), _unlimited(_SIZE), write=lambda v: v if v == m.UNLIMITED else write_size(v))
+        Key(
+            n,
+            _or_unlimited(read_size),
+            _unlimited(_SIZE),
+            write=lambda v: v if v == m.UNLIMITED else write_size(v),
+        )
         if n in s.SIZES
         else Key(n, _or_unlimited(_COUNT), _unlimited(_NUMBER))
         for n in s.NUMBERS
@@ -292,7 +325,9 @@ class _Reading:
                 self.wrong((*where, i), line, str(bad), bad.expected)
         return tuple(out)
 
-    def item(self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None) -> dict[str, Any] | None:
+    def item(
+        self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None
+    ) -> dict[str, Any] | None:
         """The values of one mapping by key. A required key that is missing makes it None."""
         if not isinstance(value, dict):
             self.wrong(where, value, f"{_shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
@@ -303,7 +338,9 @@ class _Reading:
             if key is None:
                 if name != besides:
                     near = nearest(name, keys)
-                    self.wrong((*where, name), name, f"unknown key {name!r}", "one of " + ", ".join(keys), near)
+                    self.wrong(
+                        (*where, name), name, f"unknown key {name!r}", "one of " + ", ".join(keys), near
+                    )
             elif key.many:
                 out[name] = self.lines((*where, name), given, key.read)
             else:
@@ -366,11 +403,18 @@ class _Reading:
 
     def quota(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if ("shared_by" in item) == ("folder" in item):
-            self.wrong(where, item, "a quota is either shared or on a folder", "shared_by or folder, and one of them only")
+            self.wrong(
+                where,
+                item,
+                "a quota is either shared or on a folder",
+                "shared_by or folder, and one of them only",
+            )
         for what in ("bytes", "files"):
             hard, soft = got.get(f"hard_{what}"), got.get(f"soft_{what}")
             if hard is not None and soft is not None and soft > hard:
-                self.wrong((*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {hard}")
+                self.wrong(
+                    (*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {hard}"
+                )
 
     def endpoint(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if got["protocol"] == "sftp":
@@ -378,7 +422,9 @@ class _Reading:
                 if key in item:
                     self.wrong((*where, key), item[key], f"sftp has no {key}", "the key left out")
         elif got["protocol"] == "ftps" and got.get("tls", "required") != "required":
-            self.wrong((*where, "tls"), item["tls"], "ftps is always with TLS", "required, or the key left out")
+            self.wrong(
+                (*where, "tls"), item["tls"], "ftps is always with TLS", "required, or the key left out"
+            )
 
 
 def model_from(data: Any, text: str = "") -> m.Model:
@@ -388,14 +434,20 @@ def model_from(data: Any, text: str = "") -> m.Model:
     """
     reading = _Reading(text)
     if not isinstance(data, dict):
-        reading.wrong((), data, f"the document is {_shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`")
+        reading.wrong(
+            (), data, f"the document is {_shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`"
+        )
         reading.give_up()
     first = next(iter(data), None)
     if first != FORMAT:
-        reading.wrong((), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format")
+        reading.wrong(
+            (), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format"
+        )
     version = data.get(FORMAT)
     if first == FORMAT and (version != VERSION or isinstance(version, bool)):
-        reading.wrong((FORMAT,), version, f"version {_shown(version)} of the format is not known", str(VERSION))
+        reading.wrong(
+            (FORMAT,), version, f"version {_shown(version)} of the format is not known", str(VERSION)
+        )
     for key in data:
         if key != FORMAT and key not in SECTIONS:
             near = nearest(key, SECTIONS)
@@ -497,11 +549,17 @@ def json_schema() -> Schema:
 
     def item(table: tuple[Key, ...], more: Schema | None = None) -> Schema:
         properties = {
-            key.name: {"type": "array", "items": key.schema} if key.many else dict(key.schema) for key in table
+            key.name: {"type": "array", "items": key.schema} if key.many else dict(key.schema)
+            for key in table
         }
         properties.update(more or {})
         required = [key.name for key in table if key.default is _REQUIRED]
-        return {"type": "object", "additionalProperties": False, "required": required, "properties": properties}
+        return {
+            "type": "object",
+            "additionalProperties": False,
+            "required": required,
+            "properties": properties,
+        }
 
     sections: Schema = {"units": {"type": "array", "items": _STRING}}
     for name, (table, _) in _SECTIONS.items():

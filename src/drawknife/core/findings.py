@@ -1,0 +1,124 @@
+"""What wants attention though no rule is broken: clashes, paths that lead nowhere, dangling names."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from .access_map import access_of_all, bits_in
+from .identity import loops
+from .model import Subject
+from .prepared import Prepared
+from .rights import ENTER
+from .settings import resolve
+
+#: How many accounts a finding names before it only counts the rest.
+NAMED = 5
+
+
+class Finding(NamedTuple):
+    """`kind` is a short stable code; `about` what it concerns; `text` one sentence with the remedy."""
+
+    kind: str
+    about: str
+    text: str
+
+
+def findings(prepared: Prepared) -> list[Finding]:
+    """Every finding, most pressing kinds first."""
+    out: list[Finding] = []
+    for name, clash in sorted(prepared.stopped_by.items()):
+        out.append(
+            Finding(
+                "endpoint-clash",
+                name,
+                f"endpoint {name} does not start beside {clash.winner}: {clash.text}; give one of them other ports",
+            )
+        )
+    out += _paths(prepared)
+    for vpath in prepared.model.virtual_paths:
+        for grant in vpath.grants:
+            if not grant.rights & ENTER:
+                out.append(
+                    Finding(
+                        "grant-without-enter",
+                        vpath.path,
+                        f"the grant `{grant}` on {vpath.path} is of no use alone: it lacks enter",
+                    )
+                )
+    for loop in loops(prepared.model.groups):
+        out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
+    out += _dangling(prepared)
+    out += _undecided(prepared)
+    return out
+
+
+def _paths(prepared: Prepared) -> list[Finding]:
+    out = []
+    map_ = access_of_all(prepared)
+    for path, members in sorted(map_.unserved.items()):
+        by_reason: dict[str, list[tuple[str, str]]] = {}
+        for bit in bits_in(members):
+            account = prepared.people.prepared(map_.accounts[bit])
+            closed = prepared.namespace(account).unserved[path]
+            by_reason.setdefault(closed.reason, []).append((account.name, closed.text))
+        for reason, found in sorted(by_reason.items()):
+            names = ", ".join(name for name, _ in found[:NAMED])
+            more = f" and {len(found) - NAMED} more" if len(found) > NAMED else ""
+            out.append(
+                Finding(f"path-{reason}", path, f"{path} is not served to {names}{more}: {found[0][1]}")
+            )
+    return out
+
+
+def _dangling(prepared: Prepared) -> list[Finding]:
+    known = set(prepared.people.subjects)
+
+    def gone(subject: Subject) -> bool:
+        return bool(subject.name) and subject not in known
+
+    out = []
+    for store in prepared.model.stores:
+        for folder in store.folders:
+            for entry in folder.entries:
+                if gone(entry.subject):
+                    place = f"{store.name}:{folder.path}"
+                    out.append(
+                        Finding(
+                            "dangling-name",
+                            place,
+                            f"`{entry}` on {place} matches nobody: there is no {entry.subject}",
+                        )
+                    )
+    for vpath in prepared.model.virtual_paths:
+        for grant in vpath.grants:
+            if gone(grant.subject):
+                out.append(
+                    Finding(
+                        "dangling-name", vpath.path, f"the grant `{grant}` on {vpath.path} matches nobody"
+                    )
+                )
+    return out
+
+
+def _undecided(prepared: Prepared) -> list[Finding]:
+    if not any(
+        key in ("landing", "greeting", "uploads_owner")
+        for s in prepared.model.settings
+        for key, _ in s.values
+    ):
+        return []
+    out = []
+    for index in range(len(prepared.people.accounts)):
+        account = prepared.people.prepared(index)
+        for name in ("landing", "greeting", "uploads_owner"):
+            came = resolve(prepared, account, name)
+            if came.undecided:
+                ways = " and ".join(map(str, came.subjects))
+                out.append(
+                    Finding(
+                        "setting-undecided",
+                        account.name,
+                        f"{name} of {account.name} is set differently for {ways}, which are equally near; {came.subjects[0]} was taken",
+                    )
+                )
+    return out

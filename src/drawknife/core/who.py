@@ -1,0 +1,139 @@
+"""Who has a right at a virtual location or at a store folder, and through what."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from .access_map import AccessMap, Cell, access_of_all, bits_in
+from .effective import right_obstacles
+from .folders import decide
+from .judgement import judge
+from .model import Endpoint, Entry, Subject
+from .names import Place, ancestors, join, rest_below
+from .prepared import Prepared, PreparedAccount
+from .question import Refusal
+from .rights import BIT, FILE_RIGHTS, INDEX
+
+
+class Holder(NamedTuple):
+    """An account that has the right: where it comes to it, and which entry lets it.
+
+    `decided_by` is None where nothing decides and the store is open, or the location is synthetic.
+    `chain` leads from the account to the entry's subject.
+    """
+
+    account: str
+    state: str
+    location: str
+    virtual_path: str | None
+    place: Place | None
+    decided_at: Place | None
+    decided_by: Entry | None
+    chain: tuple[Subject, ...]
+
+
+class Almost(NamedTuple):
+    """An account that would have the right but for what one gate refuses."""
+
+    account: str
+    location: str | None
+    obstacles: tuple[Refusal, ...]
+
+
+def cells_at(map_: AccessMap, target: str | Place) -> Iterator[Cell]:
+    """The cells of a virtual location (text) or of a store folder (a Place)."""
+    if isinstance(target, Place):
+        yield from map_.cells({target.store: [target.path]})
+        return
+    wanted: dict[str, list[str]] = {}
+    for at in ancestors(target):
+        for segment in map_.by_path.get(at, ()):
+            rest = rest_below(target, at) or ""
+            wanted.setdefault(segment.place.store, []).append(join(segment.place.path, rest))
+    yield from (cell for cell in map_.synthetic() if cell.location == target)
+    yield from (cell for cell in map_.cells(wanted) if cell.location == target)
+
+
+def holders(
+    prepared: Prepared, right: str, target: str | Place, endpoint: Endpoint | None = None
+) -> list[Holder]:
+    """Every account that has `right` at `target`, in any state but ``no``; sorted by account and location."""
+    map_ = access_of_all(prepared, endpoint).restricted(BIT[right])
+    r = INDEX[right]
+    found = []
+    for cell in cells_at(map_, target):
+        for bit in bits_in(cell.plain[r] | cell.owning[r]):
+            found.append((map_.accounts[bit], cell.location, cell.state(r, bit), cell))
+    found.sort(key=lambda f: f[:2])
+    return [_holder(prepared, prepared.people.prepared(i), right, state, cell) for i, _, state, cell in found]
+
+
+def count_holders(prepared: Prepared, right: str, place: Place) -> int:
+    """How many accounts have `right` in some state at a store folder."""
+    map_ = access_of_all(prepared).restricted(BIT[right])
+    members = 0
+    for cell in map_.cells({place.store: [place.path]}):
+        members |= cell.plain[INDEX[right]] | cell.owning[INDEX[right]]
+    return members.bit_count()
+
+
+def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell) -> Holder:
+    if cell.segment is None or cell.place is None:
+        return Holder(account.name, state, cell.location, None, None, None, None, ())
+    own = (state == "own") if right in FILE_RIGHTS else None
+    why = judge(prepared.stores[cell.place.store], cell.place.path, right, account, own)
+    chain: tuple[Subject, ...] = ()
+    if why.decided_by is not None:
+        standing = account.standing
+        subject = why.decided_by.subject
+        chain = (
+            standing.chain(subject)
+            if subject in standing.ranks
+            else (Subject("account", account.name), subject)
+        )
+    return Holder(
+        account.name, state, cell.location, cell.segment.path, cell.place, why.decided_at, why.decided_by, chain
+    )  # fmt: skip
+
+
+def almost(
+    prepared: Prepared, right: str, target: str | Place, gate: str, endpoint: Endpoint | None = None
+) -> list[Almost]:
+    """The accounts that lack `right` at `target` only by what `gate` refuses.
+
+    For a store folder that no virtual path leads an account to, the virtual path gate refuses.
+    """
+    found = []
+    map_ = access_of_all(prepared, endpoint)
+    places: dict[int, list[str]] = {}
+    if isinstance(target, Place):
+        for cell in cells_at(map_, target):
+            for bit in bits_in(cell.members):
+                places.setdefault(map_.accounts[bit], []).append(cell.location)
+    for index in range(len(prepared.people.accounts)):
+        account = prepared.people.prepared(index)
+        locations = [target] if isinstance(target, str) else places.get(index, [])
+        ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
+            (at, tuple(right_obstacles(prepared, account, at, right, True, endpoint, told=True)))
+            for at in locations
+        ]
+        if isinstance(target, Place) and not locations:
+            ways = [(None, _without_path(prepared, account, right, target))]
+        if ways and all(obstacles for _, obstacles in ways):
+            for location, obstacles in ways:
+                if {o.gate for o in obstacles} == {gate}:
+                    found.append(Almost(account.name, location, obstacles))
+                    break
+    return found
+
+
+def _without_path(
+    prepared: Prepared, account: PreparedAccount, right: str, place: Place
+) -> tuple[Refusal, ...]:
+    out = [Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}")]
+    own = True if right in FILE_RIGHTS else None
+    store = prepared.stores[place.store]
+    if not decide(store, place.path, BIT[right], account, own):
+        out.append(Refusal("folder", "refused", judge(store, place.path, right, account, own).text))
+    return tuple(out)

@@ -1,0 +1,58 @@
+"""Tokens: who may use the service. Only their SHA-256 digests are kept."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import timedelta
+from hashlib import sha256
+
+from .database import Database
+
+PREFIX = "dk_"
+
+
+def digest(token: str) -> bytes:
+    """What is kept of a token. The token is random and long, so a fast digest is enough."""
+    return sha256(token.encode("utf-8", "surrogatepass")).digest()
+
+
+def make_token(database: Database, name: str, kind: str = "token", lasts: timedelta | None = None) -> str:
+    """Make a token, a console `session`, or a `code` that can be exchanged for one once."""
+    token = PREFIX + secrets.token_urlsafe(32)
+    with database.connection() as connection:
+        connection.execute("DELETE FROM tokens WHERE expires < clock_timestamp()")
+        connection.execute(
+            "INSERT INTO tokens (digest, name, kind, expires) VALUES (%s, %s, %s, clock_timestamp() + %s)",
+            (digest(token), name, kind, lasts),
+        )
+    return token
+
+
+def holder(database: Database, token: str) -> str | None:
+    """Whose token or session it is; None if it is none, or no longer."""
+    rows = database.read(
+        "SELECT name FROM tokens WHERE digest = %s AND kind <> 'code' AND (expires IS NULL OR expires > clock_timestamp())",
+        (digest(token),),
+    )
+    return rows[0][0] if rows else None
+
+
+def spend_code(database: Database, code: str) -> str | None:
+    """Whose sign-in code it is, once: it is void afterwards."""
+    rows = database.read(
+        "DELETE FROM tokens WHERE digest = %s AND kind = 'code' AND expires > clock_timestamp() RETURNING name",
+        (digest(code),),
+    )
+    return rows[0][0] if rows else None
+
+
+def revoke(database: Database, token: str) -> None:
+    """Make a token void everywhere, at once."""
+    with database.transaction() as connection:
+        connection.execute("DELETE FROM tokens WHERE digest = %s", (digest(token),))
+        connection.execute("SELECT nextval('token_changes')")
+
+
+def change_number(database: Database) -> int:
+    """A number that grows whenever a token is made or revoked."""
+    return int(database.read("SELECT last_value FROM token_changes")[0][0])

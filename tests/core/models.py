@@ -1,0 +1,152 @@
+"""Random models, small and dense in every rule, from a seed."""
+
+from datetime import date
+from random import Random
+
+from drawknife.core import model as m
+from drawknife.core.names import Place
+from drawknife.core.question import ACTIONS, Question
+from drawknife.core.rights import ALL, BIT, BUNDLES
+from drawknife.core.soundness import problems, sound
+
+ACCOUNTS = ("ada", "bo", "Cy", "anonymous")
+UNITS = ("fleet", "fleet/in", "shore")
+GROUPS = ("g1", "g2", "g3", "g4")
+SEGMENTS = ("a", "b", "ada")
+
+
+def _path(rng, deepest=3):
+    return "/" + "/".join(rng.choice(SEGMENTS) for _ in range(rng.randint(0, deepest)))
+
+
+def _subject(rng, owner=False):
+    return rng.choice(
+        [m.Subject("account", rng.choice(ACCOUNTS)), m.Subject("group", rng.choice(GROUPS))] * 3
+        + [
+            m.Subject("unit", rng.choice(UNITS)),
+            m.Subject("anyone"),
+            m.Subject("signed-in"),
+            m.Subject("anonymous"),
+        ]
+        + [m.Subject("owner")] * (3 if owner else 0)
+    )
+
+
+def _rights(rng):
+    return rng.choice([ALL, ALL, *BUNDLES.values(), *BIT.values(), rng.randint(1, ALL), BIT["enter"]])
+
+
+def _entry(rng, reach=True):
+    effect = rng.choice(["allow"] * 5 + ["deny"] * 2 + ["forbid"])
+    where = rng.choice(["tree", "tree", "tree", "here", "below", "children"]) if reach else "tree"
+    return m.Entry(effect, _subject(rng, owner=reach), _rights(rng), where)
+
+
+def _store(rng, name):
+    paths = {_path(rng) for _ in range(rng.randint(0, 7))}
+    folders = [
+        m.Folder(
+            path,
+            rng.choice([None, None, *ACCOUNTS]),
+            rng.random() < 0.2,
+            tuple(_entry(rng) for _ in range(rng.choice([0, 1, 1, 2, 3]))),
+        )
+        for path in paths
+    ]
+    if rng.random() < 0.5 and "/" not in paths:
+        folders.append(m.Folder("/", None, False, (m.Entry("allow", m.Subject("anyone"), ALL),)))
+    return m.Store(name, None, rng.choice(["open", "closed", "closed"]), None, tuple(folders))
+
+
+def _virtual_path(rng):
+    ways = [f"{s}:{_path(rng, 2)}" for s in ("s", "t", "s")] + [
+        "s:/{account}", "s:/a/{unit}", "t:/{unit-path}", "{home}", "s:/", "s:/a",
+    ]  # fmt: skip
+    grants = tuple(
+        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0))
+        for _ in range(rng.randint(1, 3))
+    )
+    return m.VirtualPath(_path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants)
+
+
+def _endpoint(rng, name):
+    protocol = rng.choice(m.PROTOCOLS)
+    entries = tuple(_entry(rng, reach=False) for _ in range(rng.randint(0, 3)))
+    low = rng.randint(21, 26)
+    return m.Endpoint(
+        name, protocol, rng.choice([21, 22, 25]), rng.choice(["0.0.0.0", "192.0.2.1", "192.0.2.2", "0.0.0.0"]),
+        None if protocol == "sftp" else rng.choice([None, (low, low + 1), (40000, 40010)]),
+        rng.choice(m.TLS_POLICIES) if protocol == "ftp" else None,
+        rng.choice([(), ("a.example",), ("b.example",)]), rng.random() < 0.9,
+        (m.Entry("allow", m.Subject("anyone"), ALL), *entries) if rng.random() < 0.6 else entries,
+    )  # fmt: skip
+
+
+def _setting(rng, subject):
+    values = {}
+    if rng.random() < 0.5:
+        values["methods"] = tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3))))
+    if rng.random() < 0.3:
+        values["require_tls"] = rng.random() < 0.5
+    if rng.random() < 0.6:
+        networks = ["192.0.2.0/24", "192.0.2.0/28", "192.0.2.7/32", "198.51.100.0/24", "0.0.0.0/0"]
+        values["addresses"] = tuple(
+            f"{rng.choice(['allow', 'deny'])} {rng.choice(networks)}" for _ in range(rng.randint(1, 3))
+        )
+    return m.Setting(subject, tuple(sorted(values.items())))
+
+
+def random_model(seed):
+    rng = Random(seed)
+    accounts = tuple(
+        m.Account(
+            name,
+            "anonymous" if name == "anonymous" else rng.choice(["person", "service"]),
+            unit=rng.choice([None, *UNITS]),
+            home=rng.choice([None, Place("s", _path(rng)), Place("t", _path(rng))]),
+            enabled=rng.random() < 0.9,
+            expires=rng.choice([None, None, date(2026, 11, 22), date(2026, 11, 23)]),
+            methods=() if name == "anonymous" else tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3)))),
+        )
+        for name in ACCOUNTS
+    )
+    groups = []
+    for i, name in enumerate(GROUPS):
+        pool = [m.Subject("account", a) for a in ACCOUNTS] + [m.Subject("unit", u) for u in UNITS]
+        pool += [m.Subject("group", g) for g in GROUPS[:i]] * 2
+        groups.append(m.Group(name, tuple(rng.sample(pool, rng.randint(0, 3)))))
+    subjects = {_subject(rng) for _ in range(3)}
+    model = m.Model(
+        UNITS, accounts, tuple(groups), (_store(rng, "s"), _store(rng, "t")),
+        tuple(_virtual_path(rng) for _ in range(rng.randint(1, 7))),
+        tuple(_endpoint(rng, name) for name in ("east", "north", "west")),
+        tuple(_setting(rng, s) for s in subjects),
+    )  # fmt: skip
+    assert not problems(model)
+    return sound(model)
+
+
+def random_questions(seed, model, count):
+    """Questions at and around the places that the model speaks of."""
+    rng = Random(seed)
+    paths = [v.path for v in model.virtual_paths]
+
+    def location():
+        at = rng.choice([*paths, *paths, "/"])
+        for _ in range(rng.choice([0, 1, 1, 1, 2, 3])):
+            at = at.rstrip("/") + "/" + rng.choice([*SEGMENTS, "x"])
+        return at
+
+    for _ in range(count):
+        action = rng.choice([*ACTIONS, "rename", "rename"])
+        path = location()
+        endpoint = rng.choice([None, None, "east", "NORTH", "west"]) if action != "sign-in" else "east"
+        if action == "rename":
+            to = rng.choice([location(), path.rsplit("/", 1)[0] + "/y", location()])
+        yield Question(
+            rng.choice(ACCOUNTS), action, path, to if action == "rename" else None,
+            rng.choice(["file", "folder"]) if action in ("rename", "set-attributes") else "file",
+            action == "rename" and rng.random() < 0.3, rng.choice([None, *ACCOUNTS]), endpoint,
+            rng.choice([None, "192.0.2.7", "192.0.2.200", "198.51.100.1", "203.0.113.9"]),
+            rng.choice([None, True, False]), rng.choice([None, *m.METHODS]),
+        )  # fmt: skip

@@ -1,0 +1,81 @@
+"""The product agrees with the plain restatement of the rules, on random models, in every cell."""
+
+from datetime import UTC, datetime
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from drawknife.core.access_map import AccessMap
+from drawknife.core.explain import explain
+from drawknife.core.folders import decide
+from drawknife.core.gates import verdict
+from drawknife.core.judgement import judge
+from drawknife.core.prepared import prepare
+from drawknife.core.rights import BIT, RIGHTS
+
+from .models import ACCOUNTS, random_model, random_questions
+from .reference import ELEVEN, Reference
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+seeds = st.integers(0, 2**32)
+
+
+def test_both_know_the_same_rights():
+    assert list(RIGHTS) == ELEVEN
+
+
+@given(seeds)
+@settings(max_examples=150, deadline=None)
+def test_deciding_at_a_folder(seed):
+    model = random_model(seed)
+    prepared, reference = prepare(model), Reference(model)
+    for name in ACCOUNTS:
+        account = prepared.account(name)
+        for store in model.stores:
+            for path in {f.path for f in store.folders} | {"/", "/b", "/a/b/a/b"}:
+                for right in RIGHTS:
+                    for own in (False, True):
+                        expected = reference.decide(name, store.name, path, right, own)
+                        ready = prepared.stores[store.name]
+                        assert decide(ready, path, BIT[right], account, own) == expected
+                        assert judge(ready, path, right, account, own).allowed == expected
+
+
+@given(seeds)
+@settings(max_examples=300, deadline=None)
+def test_verdicts(seed):
+    model = random_model(seed)
+    prepared, reference = prepare(model), Reference(model)
+    for question in random_questions(seed, model, 60):
+        answer = verdict(prepared, question, NOW)
+        assert (answer.allowed, answer.gate) == reference.verdict(question, NOW), question
+        told = explain(prepared, question, NOW)
+        assert told.verdict == answer
+        assert bool(told.obstacles) is not answer.allowed
+
+
+@given(seeds, st.sampled_from([None, "east", "north"]), st.booleans())
+@settings(max_examples=150, deadline=None)
+def test_the_map(seed, endpoint_name, one_at_a_time):
+    """Every cell of the map, for all accounts at once and for each alone, is as the rules say."""
+    model = random_model(seed)
+    prepared, reference = prepare(model), Reference(model)
+    endpoint = prepared.endpoints[endpoint_name] if endpoint_name else None
+    indices = range(len(model.accounts))
+    for chosen in [[i] for i in indices] if one_at_a_time else [None]:
+        found = {}
+        map_ = AccessMap(prepared, chosen, endpoint)
+        for cell in map_.cells():
+            for bit, index in enumerate(map_.accounts):
+                if cell.members >> bit & 1:
+                    states = [cell.state(r, bit) for r in range(len(RIGHTS))]
+                    assert found.setdefault((index, cell.location), states) is states, "one cell told twice"
+        for index in chosen or indices:
+            name = model.accounts[index].name
+            assert {at for i, at in found if i == index} == reference.locations(name)
+            for (i, location), states in found.items():
+                if i == index:
+                    assert states == [reference.state(name, location, r, endpoint) for r in RIGHTS], (
+                        name,
+                        location,
+                    )

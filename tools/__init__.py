@@ -1,0 +1,1 @@
+"""What starts and tests the product; not part of it."""
