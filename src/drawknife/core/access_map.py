@@ -272,9 +272,21 @@ class AccessMap:
             if name in self.starting and (wanted is None or name in wanted):
                 yield from self._down(store, self.starting[name], None if wanted is None else wanted[name])
 
-    def synthetic(self) -> Iterator[Cell]:
-        """The locations that only lead to virtual paths."""
-        for location in sorted(self.above, key=tree_key):
+    def at(self, locations: Iterable[str]) -> Iterator[Cell]:
+        """Every cell at some virtual locations, recorded or not."""
+        asked = set(locations)
+        wanted: dict[str, list[str]] = {}
+        for location in asked:
+            for path in ancestors(location):
+                for segment in self.by_path.get(path, ()):
+                    folder = join(segment.place.path, rest_below(location, path) or "")
+                    wanted.setdefault(segment.place.store, []).append(folder)
+        yield from self.synthetic(asked)
+        yield from (cell for cell in self.cells(wanted) if cell.location in asked)
+
+    def synthetic(self, asked: set[str] | None = None) -> Iterator[Cell]:
+        """The locations that only lead to virtual paths; of those asked for, if any are."""
+        for location in sorted(self.above if asked is None else asked & self.above.keys(), key=tree_key):
             members = self.synthetic_at(location)
             if members:
                 sets = [0] * COUNT

@@ -283,7 +283,9 @@ def sound(model: Model) -> Model:
         )
 
     def setting(s: Setting) -> Setting:
-        values = {k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values}
+        values: dict[str, Any] = {
+            k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values
+        }
         if "uploads_owner" in values:
             values["uploads_owner"] = names.spell("account", values["uploads_owner"])
         return Setting(names.subject(s.subject), tuple(sorted(values.items())))

@@ -10,7 +10,7 @@ from .effective import right_obstacles
 from .folders import decide
 from .judgement import judge
 from .model import Endpoint, Entry, Subject
-from .names import Place, ancestors, join, rest_below
+from .names import Place
 from .prepared import Prepared, PreparedAccount
 from .question import Refusal
 from .rights import BIT, FILE_RIGHTS, INDEX
@@ -41,41 +41,33 @@ class Almost(NamedTuple):
     obstacles: tuple[Refusal, ...]
 
 
-def cells_at(map_: AccessMap, target: str | Place) -> Iterator[Cell]:
-    """The cells of a virtual location (text) or of a store folder (a Place)."""
-    if isinstance(target, Place):
-        yield from map_.cells({target.store: [target.path]})
-        return
-    wanted: dict[str, list[str]] = {}
-    for at in ancestors(target):
-        for segment in map_.by_path.get(at, ()):
-            rest = rest_below(target, at) or ""
-            wanted.setdefault(segment.place.store, []).append(join(segment.place.path, rest))
-    yield from (cell for cell in map_.synthetic() if cell.location == target)
-    yield from (cell for cell in map_.cells(wanted) if cell.location == target)
-
-
 def holders(
-    prepared: Prepared, right: str, target: str | Place, endpoint: Endpoint | None = None
-) -> list[Holder]:
-    """Every account that has `right` at `target`, in any state but ``no``; sorted by account and location."""
-    map_ = access_of_all(prepared, endpoint).restricted(BIT[right])
+    prepared: Prepared,
+    right: str,
+    target: str | Place,
+    endpoint: Endpoint | None = None,
+    start: int = 0,
+    stop: int | None = None,
+) -> tuple[int, list[Holder]]:
+    """How many have `right` at `target`, in any state but ``no``, and those from `start` to `stop`.
+
+    Sorted by account and location. `target` is a virtual location (text) or a store folder.
+    """
     r = INDEX[right]
+    map_ = access_of_all(prepared, endpoint)
     found = []
-    for cell in cells_at(map_, target):
+    for cell in _cells(map_.restricted(BIT[right]), target):
         for bit in bits_in(cell.plain[r] | cell.owning[r]):
-            found.append((map_.accounts[bit], cell.location, cell.state(r, bit), cell))
+            found.append((bit, cell.location, cell.state(r, bit), cell))
     found.sort(key=lambda f: f[:2])
-    return [_holder(prepared, prepared.people.prepared(i), right, state, cell) for i, _, state, cell in found]
+    some = found[start:stop]
+    return len(found), [
+        _holder(prepared, prepared.people.prepared(i), right, state, cell) for i, _, state, cell in some
+    ]
 
 
-def count_holders(prepared: Prepared, right: str, place: Place) -> int:
-    """How many accounts have `right` in some state at a store folder."""
-    map_ = access_of_all(prepared).restricted(BIT[right])
-    members = 0
-    for cell in map_.cells({place.store: [place.path]}):
-        members |= cell.plain[INDEX[right]] | cell.owning[INDEX[right]]
-    return members.bit_count()
+def _cells(map_: AccessMap, target: str | Place) -> Iterator[Cell]:
+    return map_.cells({target.store: [target.path]}) if isinstance(target, Place) else map_.at([target])
 
 
 def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell) -> Holder:
@@ -108,7 +100,7 @@ def almost(
     map_ = access_of_all(prepared, endpoint)
     places: dict[int, list[str]] = {}
     if isinstance(target, Place):
-        for cell in cells_at(map_, target):
+        for cell in _cells(map_, target):
             for bit in bits_in(cell.members):
                 places.setdefault(map_.accounts[bit], []).append(cell.location)
     for index in range(len(prepared.people.accounts)):

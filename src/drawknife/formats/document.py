@@ -80,6 +80,10 @@ class _Wrong(Exception):
         self.line = mark.line + 1 if mark else None
 
 
+def _line(event: Any) -> int:
+    return int(event.start_mark.line) + 1
+
+
 def _yaml(text: str, lines: dict[Where, int] | None = None) -> Any:
     """Plain data from YAML, without recursion; `lines` receives the line of every part.
 
@@ -122,7 +126,7 @@ def _yaml(text: str, lines: dict[Where, int] | None = None) -> Any:
                 raise _Wrong(f"the key {value!r} is there twice", event.start_mark)
             waiting.append(value)
             if lines is not None:
-                lines[(*place, value)] = event.start_mark.line + 1
+                lines[(*place, value)] = _line(event)
             continue
         if isinstance(into, dict):
             step: str | int = waiting.pop()
@@ -131,7 +135,7 @@ def _yaml(text: str, lines: dict[Where, int] | None = None) -> Any:
             step = len(into)
             into.append(value)
         if lines is not None and into is not root:
-            lines.setdefault((*place, step), event.start_mark.line + 1)
+            lines.setdefault((*place, step), _line(event))
         if not isinstance(event, yaml.ScalarEvent):
             if len(stack) > MAX_DEPTH:
                 raise _Wrong("the document is nested too deep", event.start_mark)
@@ -174,8 +178,8 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
         try:
             text = raw.decode("utf-8-sig")
         except UnicodeDecodeError as error:
-            line = raw.count(b"\n", 0, error.start) + 1
-            raise BadDocument([Mistake((), line, "", "the document is not UTF-8", "UTF-8 text")]) from None
+            at = raw.count(b"\n", 0, error.start) + 1
+            raise BadDocument([Mistake((), at, "", "the document is not UTF-8", "UTF-8 text")]) from None
     else:
         text = raw
     if text.lstrip()[:1] == "{":
@@ -184,10 +188,10 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
         except (ValueError, RecursionError) as error:
             if isinstance(error, BadDocument):
                 raise
+    line: int | None
     try:
         return _yaml(text), text
     except _Wrong as error:
-        line: int | None
         line, message = error.line, str(error)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark

@@ -62,7 +62,7 @@ class Database:
     def read(self, query: str, parameters: tuple[Any, ...] = ()) -> list[TupleRow]:
         """The rows of one query."""
         with self.connection() as connection:
-            return connection.execute(query, parameters).fetchall()  # type: ignore[arg-type]
+            return connection.execute(query, parameters).fetchall()
 
 
 def bring_up_to_date(address: str) -> list[str]:

@@ -95,8 +95,10 @@ def _bring_folders_forward(
             if store not in whole:
                 single.setdefault(store, []).append(path)
     for store in whole:
-        where = sql.SQL(" WHERE store = {}").format(sql.Placeholder("store"))
-        rows = [_select(connection, table, where, {"store": store}) for table in ("folders", "entries")]
+        rows = [
+            _select(connection, table, sql.SQL(" WHERE store = %(store)s"), {"store": store})
+            for table in ("folders", "entries")
+        ]
         folders[store] = tuple(make_folders(*rows).get(store, ()))
     for store, paths in single.items():
         where = sql.SQL(" WHERE store = %(store)s AND path = ANY(%(paths)s)")
@@ -120,7 +122,7 @@ _BY_NAME = {table.name: table for table in TABLES}
 def _select(
     connection: Connection[TupleRow],
     name: str,
-    where: sql.Composable = sql.SQL(""),  # noqa: B008
+    where: sql.Composable = sql.SQL(""),
     parameters: dict[str, Any] | None = None,
 ) -> list[Row]:
     columns = sql.SQL(", ").join(map(sql.Identifier, _BY_NAME[name].columns))

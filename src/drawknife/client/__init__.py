@@ -1,0 +1,5 @@
+"""A client of the service, for programs and for the command line."""
+
+from .client import Client, ClientError, Refused, ServiceUnavailable
+
+__all__ = ["Client", "ClientError", "Refused", "ServiceUnavailable"]

@@ -1,0 +1,216 @@
+"""The client: one method for each thing that the service can do.
+
+with Client("http://127.0.0.1:8750", token) as client:
+    print(client.access("ines").rows)
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from types import TracebackType
+from typing import Any, TypeVar
+from urllib.parse import quote
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from drawknife import messages as msg
+
+T = TypeVar("T", bound=BaseModel)
+#: Bytes sent, and bytes in all.
+Progress = Callable[[int, int], None]
+_PIECE = 1 << 18
+
+
+class ClientError(Exception):
+    """The service could not be asked, or did not answer as it should."""
+
+
+class ServiceUnavailable(ClientError):
+    """No service answers there, or its database is away. Asking again later may do."""
+
+
+class Refused(ClientError):
+    """The service refused the request; `problem` says what is wrong, where, and what would be right."""
+
+    def __init__(self, problem: msg.Problem) -> None:
+        super().__init__(problem.detail)
+        self.problem = problem
+
+
+class Client:
+    """A connection to one service. Each method raises :class:`ClientError` or one of its kinds."""
+
+    def __init__(self, url: str, token: str, timeout: float = 600) -> None:
+        self.url = url.rstrip("/")
+        self._http = httpx.Client(
+            base_url=self.url + "/api/v1",
+            headers={"Authorization": f"Bearer {token}"},
+            timeout=httpx.Timeout(timeout, connect=5),
+        )
+
+    def __enter__(self) -> Client:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
+
+    def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
+        try:
+            response = self._http.request(method, path, **arguments)
+        except httpx.ConnectError:
+            raise ServiceUnavailable(
+                f"no service answers at {self.url}; is it running? start one with `drawknife serve`"
+            ) from None
+        except httpx.TimeoutException:
+            raise ServiceUnavailable(f"the service at {self.url} does not answer in time") from None
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise ClientError(f"asking the service at {self.url} failed: {error}") from None
+        if response.is_success:
+            return response
+        try:
+            problem = msg.Problem.model_validate_json(response.content)
+        except ValidationError:
+            raise ClientError(
+                f"{self.url} answers {response.status_code}, and not as Drawknife does"
+            ) from None
+        if response.status_code == 503:
+            raise ServiceUnavailable(problem.detail)
+        raise Refused(problem)
+
+    def _get(self, kind: type[T], path: str, **query: Any) -> T:
+        given = {name: value for name, value in query.items() if value is not None}
+        response = self._request("GET", path, params=given)
+        return self._read(kind, response)
+
+    def _read(self, kind: type[T], response: httpx.Response) -> T:
+        try:
+            return kind.model_validate_json(response.content)
+        except ValidationError:
+            raise ClientError(f"{self.url} answers, but not as this version of Drawknife does") from None
+
+    # --- the model ------------------------------------------------------------------------------
+
+    def health(self) -> msg.Health:
+        return self._get(msg.Health, "/health")
+
+    def load(
+        self, document: bytes, progress: Progress | None = None, revision: int | None = None
+    ) -> msg.Loaded:
+        """Put a model file in force; only if `revision` is the one in force, where it is given."""
+        total = len(document)
+
+        def pieces() -> Iterator[bytes]:
+            for start in range(0, total, _PIECE):
+                if progress:
+                    progress(min(start + _PIECE, total), total)
+                yield document[start : start + _PIECE]
+
+        is_json = document.lstrip()[:1] == b"{"
+        headers = {
+            "Content-Type": "application/json" if is_json else "application/yaml",
+            "Content-Length": str(total),
+        }
+        if revision is not None:
+            headers["If-Match"] = f'"{revision}"'
+        return self._read(msg.Loaded, self._request("PUT", "/model", content=pieces(), headers=headers))
+
+    def dump(self, as_json: bool = False) -> str:
+        """The model in force as a model file."""
+        kind = "application/json" if as_json else "application/yaml"
+        return self._request("GET", "/model", headers={"Accept": kind}).text
+
+    def findings(self) -> msg.FindingList:
+        return self._get(msg.FindingList, "/findings")
+
+    def journal(self, offset: int = 0, limit: int = 200) -> msg.JournalPage:
+        return self._get(msg.JournalPage, "/journal", offset=offset, limit=limit)
+
+    # --- questions --------------------------------------------------------------------------------
+
+    def accounts(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.AccountList:
+        return self._get(
+            msg.AccountList, "/accounts", matching=matching, offset=offset, limit=limit or 200_000
+        )
+
+    def account_detail(self, name: str) -> msg.AccountDetail:
+        return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
+
+    def standing(self, name: str) -> msg.StandingAnswer:
+        return self._get(msg.StandingAnswer, f"/accounts/{_segment(name)}/standing")
+
+    def access(
+        self,
+        name: str,
+        under: str = "/",
+        endpoint: str | None = None,
+        offset: int = 0,
+        limit: int | None = None,
+    ) -> msg.AccessAnswer:
+        return self._get(
+            msg.AccessAnswer, f"/accounts/{_segment(name)}/access",
+            under=under, endpoint=endpoint, offset=offset, limit=limit or 2_000_000,
+        )  # fmt: skip
+
+    def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
+        return self._get(
+            msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint
+        )
+
+    def decide(self, question: dict[str, Any]) -> msg.Answer:
+        """The answer to one question, written as docs/reference/questions.md has it."""
+        return self._read(msg.Answer, self._request("POST", "/decisions", json=question))
+
+    def decide_many(self, questions: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+        """The answers to up to 10,000 questions, as plain data; an error stands in an answer's place."""
+        response = self._request("POST", "/decisions/batch", json={"questions": list(questions)})
+        answers: list[dict[str, Any]] = response.json()["answers"]
+        return answers
+
+    def who(
+        self,
+        right: str,
+        at: str,
+        endpoint: str | None = None,
+        but_for: str | None = None,
+        offset: int = 0,
+        limit: int | None = None,
+    ) -> msg.WhoAnswer:
+        return self._get(
+            msg.WhoAnswer, "/who",
+            right=right, at=at, endpoint=endpoint, but_for=but_for, offset=offset, limit=limit or 10_000,
+        )  # fmt: skip
+
+    def map(self, **window: Any) -> msg.MapAnswer:
+        """A window of the map; `window` as in :class:`drawknife.answers.MapWindow`."""
+        return self._get(msg.MapAnswer, "/map", **window)
+
+    def compare(
+        self,
+        one: str,
+        other: str,
+        under: str = "/",
+        endpoint: str | None = None,
+        offset: int = 0,
+        limit: int | None = None,
+    ) -> msg.CompareAnswer:
+        return self._get(
+            msg.CompareAnswer, "/comparisons",
+            one=one, other=other, under=under, endpoint=endpoint, offset=offset, limit=limit or 10_000,
+        )  # fmt: skip
+
+    def compare_model(
+        self, account: str, model: str, under: str = "/", endpoint: str | None = None
+    ) -> msg.CompareAnswer:
+        """Where an account in force differs from itself in a model file."""
+        body = {"account": account, "model": model, "under": under, "endpoint": endpoint}
+        return self._read(msg.CompareAnswer, self._request("POST", "/comparisons", json=body))
+
+
+def _segment(name: str) -> str:
+    return quote(name, safe="")

@@ -1,0 +1,415 @@
+"""What the service and its client say to each other; each type is written down once, here.
+
+Rights, gates and states are in the words of docs/rules.md.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+State = Annotated[str, Field(json_schema_extra={"enum": ["yes", "own", "others", "no"]})]
+Where = Annotated[str, Field(json_schema_extra={"enum": ["synthetic", "virtual path", "folder"]})]
+Name = Annotated[str, Field(min_length=1, max_length=64)]
+Location = Annotated[
+    str, Field(min_length=1, max_length=4096, description="A virtual location, such as /inbox")
+]
+
+
+class Message(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+# --- errors (RFC 9457) --------------------------------------------------------------------------
+
+
+class Fault(Message):
+    """One mistake of the input: where it is, what stands there, what would be right."""
+
+    where: str
+    message: str
+    expected: str = ""
+    line: int | None = None
+    found: str | None = None
+    nearest: str | None = None
+
+
+class Problem(Message):
+    """A problem as RFC 9457 has it. `type` is stable; `places` tells each mistake of bad input."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    places: list[Fault] = []
+
+
+# --- accounts -----------------------------------------------------------------------------------
+
+
+class AccountLine(Message):
+    """An account in a list."""
+
+    name: str
+    kind: str
+    display: str | None
+    mail: str | None
+    unit: str | None
+    enabled: bool
+    expires: date | None
+    expired: bool
+    source: str
+
+
+class AccountList(Message):
+    revision: int
+    total: int
+    accounts: list[AccountLine]
+
+
+class AccountDetail(AccountLine):
+    """An account with all its fields."""
+
+    home: str | None
+    methods: list[str]
+    groups: list[str] = Field(description="The groups that hold it directly")
+
+
+class Counted(Message):
+    """A subject that an account counts as."""
+
+    subject: str
+    class_: int = Field(
+        alias="class", description="0 account, 1 group, 2 unit, 3 signed-in or anonymous, 4 anyone"
+    )
+    distance: int
+    chain: list[str] = Field(description="From the account to the subject, both included")
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class SettingCame(Message):
+    """A setting as it reaches an account, and where it came from."""
+
+    name: str
+    value: Any
+    subjects: list[str] = Field(description="Who it is set for; empty: nobody, it is the default")
+    chains: list[list[str]]
+    overruled: list[str] = Field(description="Farther subjects that it is set for, too")
+    undecided: bool
+
+
+class StandingAnswer(Message):
+    revision: int
+    account: AccountDetail
+    standing: list[Counted]
+    settings: list[SettingCame]
+
+
+# --- access -------------------------------------------------------------------------------------
+
+
+class AccessRow(Message):
+    location: str
+    kind: Where
+    place: str | None
+    rights: dict[str, State]
+
+
+class NotServed(Message):
+    path: str
+    reason: str
+    text: str
+
+
+class AccessAnswer(Message):
+    revision: int
+    account: str
+    endpoint: str | None
+    notes: list[str]
+    total: int
+    rows: list[AccessRow]
+    not_served: list[NotServed]
+
+
+class SeenFolder(Message):
+    name: str
+    location: str
+    kind: Where
+    place: str | None
+
+
+class ListingAnswer(Message):
+    """What an account sees where it lists a location. Folders only."""
+
+    revision: int
+    account: str
+    location: str
+    allowed: bool
+    text: str
+    folders: list[SeenFolder]
+
+
+# --- questions ----------------------------------------------------------------------------------
+
+
+class QuestionMessage(Message):
+    """May an account do something? See docs/reference/questions.md."""
+
+    account: Name
+    action: str
+    path: str | None = None
+    to: str | None = None
+    thing: str | None = None
+    replaces: bool | None = None
+    owner: str | None = None
+    endpoint: str | None = None
+    from_: str | None = Field(default=None, alias="from")
+    tls: bool | None = None
+    method: str | None = None
+    size: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    replaced_size: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    files: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    at: str | None = None
+    explain: bool | None = None
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, strict=True)
+
+
+class Obstacle(Message):
+    gate: str
+    reason: str
+    text: str
+
+
+class EntryPartMessage(Message):
+    """One entry and what became of it."""
+
+    entry: str
+    fate: str
+    by: str | None
+    chain: list[str]
+
+
+class LevelMessage(Message):
+    place: str
+    up: int
+    sealed: bool
+    recorded: bool
+    owner: str | None
+    entries: list[EntryPartMessage]
+
+
+class JudgementMessage(Message):
+    """How one right was decided at one folder."""
+
+    right: str
+    place: str
+    own: bool | None
+    allowed: bool
+    reason: str
+    text: str
+    decided_at: str | None
+    decided_by: str | None
+    levels: list[LevelMessage]
+
+
+class PassingMessage(Message):
+    place: str
+    allowed: bool
+
+
+class CheckMessage(Message):
+    """What the folder gate looked at for one right: the way there, and the decision."""
+
+    passing: list[PassingMessage]
+    judgement: JudgementMessage
+    blocked: list[JudgementMessage]
+
+
+class GateMessage(Message):
+    gate: str
+    asked: bool
+    obstacles: list[Obstacle]
+    notes: list[str]
+
+
+class ResolvedMessage(Message):
+    """Where a virtual location is. `ceiling` are the rights that the grants give."""
+
+    location: str
+    place: str | None
+    virtual_path: str | None
+    ceiling: str | None
+    grants: list[str] = Field(
+        description="The grants that reach the account, from all virtual paths that act as one"
+    )
+    synthetic: bool
+
+
+class ExplanationMessage(Message):
+    obstacles: list[Obstacle]
+    locations: list[ResolvedMessage]
+    gates: list[GateMessage]
+    checks: list[CheckMessage]
+
+
+class Answer(Message):
+    """The verdict. `gate` is null when allowed."""
+
+    allowed: bool
+    gate: str | None
+    reason: str
+    text: str
+    explanation: ExplanationMessage | None = None
+
+
+class Questions(Message):
+    """Many questions at once."""
+
+    questions: Annotated[list[QuestionMessage], Field(max_length=10_000)]
+
+
+class AnswerOrError(Message):
+    """An answer in a batch, or the error that stands in its place."""
+
+    allowed: bool | None = None
+    gate: str | None = None
+    reason: str | None = None
+    text: str | None = None
+    explanation: ExplanationMessage | None = None
+    error: Fault | None = None
+
+
+class Answers(Message):
+    revision: int
+    answers: list[AnswerOrError]
+
+
+# --- who, map, compare --------------------------------------------------------------------------
+
+
+class HolderMessage(Message):
+    account: str
+    state: State
+    location: str
+    virtual_path: str | None
+    place: str | None
+    decided_at: str | None
+    decided_by: str | None
+    chain: list[str]
+
+
+class AlmostMessage(Message):
+    account: str
+    location: str | None
+    obstacles: list[Obstacle]
+
+
+class WhoAnswer(Message):
+    """Who has a right at a place; with `but_for`, who lacks it only by what that gate refuses."""
+
+    revision: int
+    right: str
+    at: str
+    endpoint: str | None
+    but_for: str | None
+    total: int
+    holders: list[HolderMessage]
+    almost: list[AlmostMessage]
+
+
+class MapAnswer(Message):
+    """A window of the map. `cells[i][j]` is account i at location j; null: no such location for it.
+
+    With a right, a cell is its state; without, the access as one word of the `perm` fact (RFC 3659).
+    """
+
+    revision: int
+    right: str | None
+    endpoint: str | None
+    total_accounts: int
+    total_locations: int
+    accounts: list[str]
+    locations: list[str]
+    cells: list[list[str | None]]
+
+
+class DifferenceMessage(Message):
+    """One right at one location in which two sides differ; null: that side has no such location."""
+
+    location: str
+    right: str
+    one: State | None
+    other: State | None
+    why_one: str
+    why_other: str
+
+
+class CompareAnswer(Message):
+    revision: int
+    one: str
+    other: str
+    total: int
+    differences: list[DifferenceMessage]
+
+
+class ModelComparison(Message):
+    """Compare an account in force with itself in another model, given as a model file."""
+
+    account: Name
+    model: str
+    under: Location = "/"
+    endpoint: str | None = None
+
+
+# --- the rest -----------------------------------------------------------------------------------
+
+
+class FindingMessage(Message):
+    kind: str
+    about: str
+    text: str
+
+
+class FindingList(Message):
+    revision: int
+    findings: list[FindingMessage]
+
+
+class JournalLine(Message):
+    revision: int
+    at: datetime
+    who: str
+    what: str
+    before: dict[str, Any]
+    after: dict[str, Any]
+
+
+class JournalPage(Message):
+    total: int
+    lines: list[JournalLine]
+
+
+class Loaded(Message):
+    """The model is in force. `changed` is false where it was in force already."""
+
+    revision: int
+    changed: bool
+    counts: dict[str, int]
+
+
+class Health(Message):
+    status: str
+    version: str
+    revision: int
+
+
+class SignIn(Message):
+    """A token, or the code of a sign-in link."""
+
+    token: Annotated[str, Field(max_length=200)]
+
+
+class SignedIn(Message):
+    name: str

@@ -1,0 +1,1 @@
+"""The HTTP service: it checks the input, asks the core or the records, and writes the answer."""

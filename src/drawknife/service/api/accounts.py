@@ -1,0 +1,76 @@
+"""Accounts: what they are, what they count as, what they can do."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response
+from pydantic import Field
+
+from drawknife import messages as msg
+
+from .common import NamePath, Page, Query, answer, ask, blueprint
+
+api = blueprint("accounts", "Accounts, their standing and their access")
+
+
+class Matching(Page):
+    matching: Annotated[
+        str, Field(max_length=200, description="Part of a name, display name, mail or unit")
+    ] = ""
+    limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
+
+
+class Under(Page):
+    under: msg.Location = "/"
+    endpoint: Annotated[str | None, Field(description="As it is through this endpoint")] = None
+    limit: Annotated[int, Field(ge=1, le=2_000_000, description="How many to tell at most")] = 1000
+
+
+class At(Query):
+    location: msg.Location = "/"
+    endpoint: str | None = None
+
+
+@api.get("/accounts", summary="Accounts, in order of names", responses={200: msg.AccountList})
+def accounts(query: Matching) -> Response:
+    asked = ask()
+    return answer(asked.accounts(query.matching, query.offset, query.limit), asked.revision)
+
+
+@api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
+def account(path: NamePath) -> Response:
+    asked = ask()
+    return answer(asked.account_detail(path.name), asked.revision)
+
+
+@api.get(
+    "/accounts/<string:name>/standing",
+    summary="What an account counts as, and its settings, each with where it comes from",
+    responses={200: msg.StandingAnswer},
+)
+def standing(path: NamePath) -> Response:
+    asked = ask()
+    return answer(asked.standing(path.name), asked.revision)
+
+
+@api.get(
+    "/accounts/<string:name>/access",
+    summary="The effective access of an account, in tree order of its locations",
+    responses={200: msg.AccessAnswer},
+)
+def access(path: NamePath, query: Under) -> Response:
+    asked = ask()
+    return answer(
+        asked.access(path.name, query.under, query.endpoint, query.offset, query.limit), asked.revision
+    )
+
+
+@api.get(
+    "/accounts/<string:name>/listing",
+    summary="The folders that an account sees where it lists a location",
+    responses={200: msg.ListingAnswer},
+)
+def listing(path: NamePath, query: At) -> Response:
+    asked = ask()
+    return answer(asked.listing(path.name, query.location, query.endpoint), asked.revision)

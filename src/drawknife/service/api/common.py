@@ -1,0 +1,79 @@
+"""What the routes share."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from flask import Response, current_app, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, ConfigDict, Field
+
+from drawknife.answers import Answering
+from drawknife.messages import Message, Problem
+
+from ..current import Current
+from ..problems import MEDIA_TYPE
+
+PREFIX = "/api/v1"
+
+
+class ProblemResponse(Problem):
+    """Described as application/problem+json."""
+
+    model_config = ConfigDict(openapi_extra={"content_type": MEDIA_TYPE})  # type: ignore[typeddict-unknown-key]
+
+
+def problems(*more: int) -> dict[Any, Any]:
+    """The problems that a route can answer with, besides those that all can."""
+    return dict.fromkeys((*more, 503), ProblemResponse)
+
+
+def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIBlueprint:
+    """The routes of one subject."""
+    return APIBlueprint(
+        name,
+        __name__,
+        url_prefix=PREFIX,
+        abp_tags=[Tag(name=name, description=description)],
+        abp_security=[] if open_to_all else [{"token": []}],
+        abp_responses=problems() if open_to_all else problems(400, 401, 404),
+    )
+
+
+def current() -> Current:
+    """The model in force, as this service has it."""
+    found: Current = current_app.extensions["drawknife"]
+    return found
+
+
+def answer(message: Message | BaseModel, revision: int | None = None, status: int = 200) -> Response:
+    """A message as a response, with the revision that it is about as its ETag."""
+    response = Response(message.model_dump_json(by_alias=True), status, mimetype="application/json")
+    if revision is not None:
+        response.headers["ETag"] = f'"{revision}"'
+    return response
+
+
+def ask() -> Answering:
+    """Answers about the model in force."""
+    return current().answering()
+
+
+def wanted_type(*types: str) -> str:
+    """Which of these media types the client likes best; the first if it does not say."""
+    return request.accept_mimetypes.best_match(types, default=types[0]) or types[0]
+
+
+class Query(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Page(Query):
+    """Which part of a list."""
+
+    offset: Annotated[int, Field(ge=0, le=10**9, description="How many to leave out")] = 0
+    limit: Annotated[int, Field(ge=1, le=10_000, description="How many to tell at most")] = 200
+
+
+class NamePath(BaseModel):
+    name: Annotated[str, Field(description="The account's name")]

@@ -1,0 +1,155 @@
+"""Questions: decisions with their reasons, who, the map, and comparisons."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from typing import Annotated, Any
+
+from flask import Response, request
+from pydantic import Field
+
+from drawknife import messages as msg
+from drawknife.answers import MapWindow, decide_lines
+from drawknife.core.prepared import prepare
+from drawknife.formats.model_file import read_model
+
+from .common import Page, Query, answer, ask, blueprint, problems, wanted_type
+
+api = blueprint("questions", "Decisions and why, who, the map, comparisons")
+JSON, LINES, CSV = "application/json", "application/x-ndjson", "text/csv"
+
+
+@api.post(
+    "/decisions",
+    summary="May an account do something? With `explain`, why",
+    responses={200: msg.Answer, **problems(413, 415)},
+)
+def decide(body: msg.QuestionMessage) -> Response:
+    asked = ask()
+    found = asked.decide(body.model_dump(by_alias=True, exclude_none=True))
+    response = Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
+    response.headers["ETag"] = f'"{asked.revision}"'
+    return response
+
+
+@api.post(
+    "/decisions/batch",
+    summary="Many questions at once; an error stands in the place of its answer",
+    responses={200: msg.Answers, **problems(413, 415)},
+)
+def decide_many(body: msg.Questions) -> Response:
+    asked = ask()
+    given = request.get_json()["questions"]
+    found = {"revision": asked.revision, "answers": list(decide_lines(asked, given))}
+    return Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
+
+
+class WhoQuery(Page):
+    right: Annotated[str, Field(description="One of the eleven rights")]
+    at: Annotated[
+        str, Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder")
+    ]
+    endpoint: str | None = None
+    but_for: Annotated[
+        str | None, Field(description="Who lacks it only by this gate: endpoint, virtual path, folder")
+    ] = None
+
+
+@api.get(
+    "/who", summary="Everybody who has a right at a place, and through what", responses={200: msg.WhoAnswer}
+)
+def who(query: WhoQuery) -> Response:
+    asked = ask()
+    found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)
+    return answer(found, asked.revision)
+
+
+class MapQuery(Query):
+    right: Annotated[str | None, Field(description="Left out: the perm word of RFC 3659")] = None
+    endpoint: str | None = None
+    matching: Annotated[str, Field(max_length=200, description="Part of an account's name")] = ""
+    group: str | None = None
+    unit: str | None = None
+    store: str | None = None
+    under: msg.Location = "/"
+    deepest: Annotated[int | None, Field(ge=0, le=1000, description="Levels below `under`")] = None
+    account_offset: Annotated[int, Field(ge=0, le=10**9)] = 0
+    account_limit: Annotated[int, Field(ge=1, le=1000)] = 100
+    location_offset: Annotated[int, Field(ge=0, le=10**9)] = 0
+    location_limit: Annotated[int, Field(ge=1, le=1000)] = 100
+
+
+_MAP: dict[Any, Any] = {
+    "200": {
+        "description": "A window of the map",
+        "content": {
+            JSON: {"schema": {"$ref": "#/components/schemas/MapAnswer"}},
+            CSV: {"schema": {"type": "string"}},
+            LINES: {"schema": {"type": "string"}},
+        },
+    }
+}
+
+
+@api.get("/map", summary="Accounts by places: a window of the map", responses=_MAP)
+def map_(query: MapQuery) -> Response:
+    asked = ask()
+    found = asked.map(MapWindow(**query.model_dump()))
+    kind = wanted_type(JSON, LINES, CSV)
+    if kind == LINES:
+        return Response("".join(map_lines(found)), mimetype=LINES)
+    if kind == CSV:
+        return Response(map_csv(found), mimetype=CSV)
+    return answer(found, asked.revision)
+
+
+def map_lines(found: msg.MapAnswer) -> list[str]:
+    """A window of the map as JSON lines, one for each cell that there is."""
+    return [
+        json.dumps({"account": account, "location": location, "access": cell}, ensure_ascii=False) + "\n"
+        for account, row in zip(found.accounts, found.cells, strict=True)
+        for location, cell in zip(found.locations, row, strict=True)
+        if cell is not None
+    ]
+
+
+def map_csv(found: msg.MapAnswer) -> str:
+    """A window of the map as CSV (RFC 4180): a row for each account, a column for each location."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["account", *found.locations])
+    for account, row in zip(found.accounts, found.cells, strict=True):
+        writer.writerow([account, *("" if cell is None else cell for cell in row)])
+    return out.getvalue()
+
+
+class CompareQuery(Page):
+    one: msg.Name
+    other: msg.Name
+    under: msg.Location = "/"
+    endpoint: str | None = None
+
+
+@api.get(
+    "/comparisons",
+    summary="Where two accounts differ, with the reason on each side",
+    responses={200: msg.CompareAnswer},
+)
+def compare(query: CompareQuery) -> Response:
+    asked = ask()
+    found = asked.compare(query.one, query.other, query.under, query.endpoint, query.offset, query.limit)
+    return answer(found, asked.revision)
+
+
+@api.post(
+    "/comparisons",
+    summary="Where an account in force differs from itself in a model file",
+    responses={200: msg.CompareAnswer, **problems(413, 415)},
+)
+def compare_models(body: msg.ModelComparison) -> Response:
+    asked = ask()
+    other = prepare(read_model(body.model))
+    found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
+    return answer(found, asked.revision)

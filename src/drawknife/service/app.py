@@ -1,0 +1,95 @@
+"""The application: its routes, who may use them, and the console's files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from time import perf_counter
+
+import structlog
+from flask import Response, g, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+
+from drawknife import __version__
+from drawknife.records.database import Database
+
+from .api import accounts, model, questions, sessions
+from .api.common import PREFIX
+from .current import Current
+from .problems import bad_fields, problem, register, unauthorized
+from .security import add_headers, asker
+
+log = structlog.get_logger()
+
+#: Bytes. A model may be larger than anything else.
+LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
+OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
+
+
+def create_app(database: Database, console: Path | None = None, start: bool = True) -> OpenAPI:
+    """The application on one database; `console` is the folder of the console's built files.
+
+    `start` false makes it without connecting, to describe it.
+    """
+    app = OpenAPI(
+        "drawknife",
+        info=Info(
+            title="Drawknife", version=__version__, description="What each account can really do, and why."
+        ),
+        security_schemes={"token": {"type": "http", "scheme": "bearer"}},
+        doc_ui=True,
+        doc_prefix=PREFIX,
+        doc_url="/openapi.json",
+        validation_error_status=400,
+        validation_error_callback=bad_fields,
+        static_folder=None,
+    )
+    app.json.sort_keys = False  # type: ignore[attr-defined]
+    app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
+    current = Current(database)
+    app.extensions["drawknife"] = current
+    register(app)
+
+    @app.before_request
+    def sign_in_required() -> Response | None:
+        g.began = perf_counter()
+        if request.path == f"{PREFIX}/model" and request.method == "PUT":
+            request.max_content_length = LARGEST_MODEL
+        if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
+            return None
+        g.who = asker(request, current)
+        return unauthorized() if g.who is None else None
+
+    @app.after_request
+    def finish(response: Response) -> Response:
+        took = perf_counter() - g.get("began", perf_counter())
+        log.info(
+            "request", method=request.method, path=request.path, status=response.status_code,
+            ms=round(took * 1000, 1), who=g.get("who"),
+        )  # fmt: skip
+        return add_headers(response)
+
+    for api in (sessions.api, model.api, accounts.api, questions.api):
+        app.register_api(api)
+    if console is not None:
+        _serve_console(app, console)
+    if start:
+        database.open()
+        current.start()
+    return app
+
+
+def _serve_console(app: OpenAPI, folder: Path) -> None:
+    def page(path: str = "") -> Response:
+        if path.startswith("api/"):
+            return problem("http-404", "Not Found", 404, f"there is no /{path} in this service")
+        if path and (folder / path).is_file():
+            response = send_from_directory(folder, path)
+            if path.startswith("assets/"):
+                response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+            return response
+        response = send_from_directory(folder, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    app.add_url_rule("/", "console_root", page)
+    app.add_url_rule("/<path:path>", "console", page)

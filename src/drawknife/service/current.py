@@ -1,0 +1,127 @@
+"""The model in force, as this service has it.
+
+A thread listens for new revisions and looks once more twice a second; nothing is answered from
+memory unless the database has said within the last second that it is still so.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from datetime import UTC, datetime
+from time import monotonic
+
+import psycopg
+import structlog
+
+from drawknife.answers import Answering
+from drawknife.core.prepared import Prepared, prepare
+from drawknife.records import tokens
+from drawknife.records.changes import CHANNEL
+from drawknife.records.database import Database, Unavailable
+from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
+
+log = structlog.get_logger()
+
+#: Seconds for which what the database said last is taken as still so.
+FRESH = 0.9
+LOOK_EVERY = 0.4
+
+_STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes)"
+
+
+class Current:
+    """Keeps the newest snapshot, prepared, and who holds which token."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+        self._snapshot: Snapshot = EMPTY
+        self._prepared: Prepared = prepare(EMPTY.model)
+        self._bring_forward = threading.Lock()
+        self._said: tuple[int, int] = (0, 0)  # newest revision, newest change of a token
+        self._said_at = 0.0
+        self._lost = False
+        self._holders: dict[bytes, str] = {}
+        self._holders_at = (-1, 0.0)
+        self._stop = threading.Event()
+
+    def start(self) -> None:
+        """Begin to listen."""
+        threading.Thread(target=self._listen, name="revisions", daemon=True).start()
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def _listen(self) -> None:
+        while not self._stop.is_set():
+            try:
+                with psycopg.connect(self.database.address, autocommit=True, connect_timeout=3) as connection:
+                    connection.execute(f"LISTEN {CHANNEL}")
+                    while not self._stop.is_set():
+                        row = connection.execute(_STATE).fetchone()
+                        assert row is not None
+                        self._hear((int(row[0]), int(row[1])))
+                        for _ in connection.notifies(timeout=LOOK_EVERY, stop_after=1):
+                            pass
+            except psycopg.Error as error:
+                if not self._lost:
+                    log.warning("the database went away", error=str(error).strip().split("\n")[0])
+                self._lost = True
+                self._stop.wait(0.3)
+
+    def _hear(self, said: tuple[int, int]) -> None:
+        if self._lost:
+            log.info("the database is back")
+        self._said, self._said_at, self._lost = said, monotonic(), False
+
+    def _newest(self) -> tuple[int, int]:
+        """What the database said last, asked anew if that is too long ago; Unavailable if it is gone."""
+        if self._lost:
+            raise Unavailable("the database cannot be reached")
+        if monotonic() - self._said_at > FRESH:
+            row = self.database.read(_STATE)[0]
+            self._hear((int(row[0]), int(row[1])))
+        return self._said
+
+    def snapshot(self) -> tuple[Snapshot, Prepared]:
+        """The newest snapshot and its prepared form."""
+        revision, _ = self._newest()
+        if revision != self._snapshot.revision:
+            with self._bring_forward:
+                if revision != self._snapshot.revision:
+                    self._take(read_snapshot(self.database, self._snapshot))
+        return self._snapshot, self._prepared
+
+    def _take(self, snapshot: Snapshot) -> None:
+        self._prepared = prepare(snapshot.model, self._prepared)
+        self._snapshot = snapshot
+
+    def took(self, snapshot: Snapshot) -> None:
+        """Take over a snapshot that this service has just written."""
+        with self._bring_forward:
+            if snapshot.revision > self._snapshot.revision:
+                self._take(snapshot)
+            self._said = (max(self._said[0], snapshot.revision), self._said[1])
+
+    def answering(self) -> Answering:
+        """Answers about the newest model, as of now."""
+        snapshot, prepared = self.snapshot()
+        return Answering(prepared, snapshot.revision, datetime.now(UTC))
+
+    def holder(self, token: str) -> str | None:
+        """Whose token it is. What is known is forgotten when any token changes, and each minute."""
+        _, change = self._newest()
+        if self._holders_at[0] != change or monotonic() - self._holders_at[1] > 60:
+            self._holders, self._holders_at = {}, (change, monotonic())
+        digest = tokens.digest(token)
+        name = self._holders.get(digest)
+        if name is None:
+            name = tokens.holder(self.database, token)
+            if name is not None:
+                with contextlib.suppress(RuntimeError):
+                    self._holders[digest] = name
+        return name
+
+    def forget_tokens(self) -> None:
+        """Forget at once who holds what, after a token was revoked here."""
+        self._holders, self._holders_at = {}, (-1, 0.0)

@@ -1,0 +1,125 @@
+"""Every error as a problem (RFC 9457): what is wrong, where, and what would be right."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+
+import structlog
+from flask import Flask, Response, request
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from drawknife.answers import BadInput, NoSuch
+from drawknife.formats.document import BadDocument, read_json
+from drawknife.formats.questions import BadQuestion
+from drawknife.messages import Fault, Problem
+from drawknife.records.changes import Conflict
+from drawknife.records.database import Unavailable
+
+log = structlog.get_logger()
+
+TYPE = "urn:drawknife:problem:"
+MEDIA_TYPE = "application/problem+json"
+#: More mistakes than this are counted, not listed.
+MANY = 200
+
+
+def problem(
+    kind: str, title: str, status: int, detail: str, places: Sequence[Fault] = (), **headers: str
+) -> Response:
+    """A problem as a response."""
+    body = Problem(type=TYPE + kind, title=title, status=status, detail=detail, places=list(places[:MANY]))
+    response = Response(body.model_dump_json(exclude_none=True), status, mimetype=MEDIA_TYPE)
+    for name, value in headers.items():
+        response.headers[name.replace("_", "-")] = value
+    return response
+
+
+def unauthorized() -> Response:
+    """The answer to a request without a token that is valid."""
+    return problem(
+        "sign-in-required", "Sign-in required", 401,
+        "send a valid token in the header `Authorization: Bearer TOKEN`", WWW_Authenticate="Bearer",
+    )  # fmt: skip
+
+
+def bad_document(error: BadDocument) -> Response:
+    """The answer to a document with mistakes."""
+    places = [
+        Fault(
+            where=m.key_path, message=m.message, expected=m.expected, line=m.line, found=m.found or None, nearest=m.nearest
+        )
+        for m in error.mistakes
+    ]  # fmt: skip
+    count = len(places)
+    more = f"; the first {MANY} are listed" if count > MANY else ""
+    detail = f"the document has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
+    return problem("bad-document", "The document has mistakes", 400, detail, places)
+
+
+def bad_fields(error: ValidationError) -> Response:
+    """The answer to parameters or a body that are not of the right shape."""
+    places = []
+    if request.mimetype == "application/json":
+        try:
+            read_json(request.get_data(as_text=True))
+        except BadDocument as bad:
+            return bad_document(bad)
+    for one in error.errors(include_url=False, include_context=False):
+        where = ".".join(str(step) for step in one["loc"])
+        shown = repr(one.get("input"))
+        places.append(Fault(where=where, message=one["msg"], found=shown[:80]))
+    return problem("bad-input", "The input has mistakes", 400, "see places for each mistake", places)
+
+
+def register(app: Flask) -> None:
+    """Answer every exception with a problem."""
+
+    @app.errorhandler(BadInput)
+    def _(error: BadInput) -> Response:
+        fault = Fault(where=error.where, message=error.message, expected=error.expected)
+        return problem("bad-input", "The input has mistakes", 400, str(error), [fault])
+
+    @app.errorhandler(BadQuestion)
+    def _(error: BadQuestion) -> Response:
+        fault = Fault(
+            where=error.where, message=error.message, expected=error.expected, nearest=error.nearest
+        )
+        return problem("bad-input", "The question cannot be answered", 400, str(error), [fault])
+
+    app.register_error_handler(BadDocument, bad_document)
+
+    @app.errorhandler(NoSuch)
+    def _(error: NoSuch) -> Response:
+        fault = Fault(
+            where=error.key, message=str(error), expected=f"the name of an {error.kind}", nearest=error.near
+        )
+        return problem("not-found", "There is no such thing", 404, str(error), [fault])
+
+    @app.errorhandler(Conflict)
+    def _(error: Conflict) -> Response:
+        detail = f"{error}; read the model again, and repeat the change on it"
+        return problem(
+            "changed-meanwhile", "The model has changed meanwhile", 412, detail, ETag=f'"{error.found}"'
+        )
+
+    @app.errorhandler(Unavailable)
+    def _(error: Unavailable) -> Response:
+        detail = "the database cannot be reached; the service goes on by itself when it is back"
+        return problem("unavailable", "The database is away", 503, detail, Retry_After="1")
+
+    @app.errorhandler(HTTPException)
+    def _(error: HTTPException) -> Response:
+        status = error.code or 500
+        response = problem("http-" + str(status), error.name, status, error.description or error.name)
+        if error.get_response().headers.get("Allow"):
+            response.headers["Allow"] = error.get_response().headers["Allow"]
+        return response
+
+    @app.errorhandler(Exception)
+    def _(error: Exception) -> Response:
+        number = secrets.token_hex(4)
+        log.exception("unexpected", number=number, method=request.method, path=request.path)
+        detail = f"something went wrong that should not have; the service's log tells more under {number}"
+        return problem("unexpected", "Unexpected", 500, detail)
