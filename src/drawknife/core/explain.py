@@ -9,10 +9,11 @@ from typing import NamedTuple
 from .folders import decide
 from .gates import ALL_GATES, Case, Demand, allowed_text, demands, gate_obstacles, open_case
 from .judgement import Judgement, judge
-from .names import Place, ancestors, rest_below
+from .names import BadValue, Place, ancestors, join, rest_below
+from .namespace import Location, Served, expand
 from .prepared import Prepared
 from .question import Question, Refusal, Verdict
-from .rights import BIT
+from .rights import ALL, BIT
 
 
 class Passing(NamedTuple):
@@ -65,21 +66,50 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
         verdict = Verdict(False, *first)
     checks: tuple[Check, ...] = ()
     if question.action != "sign-in":
-        checks = tuple(_check(prepared, case, d) for d in demands(case.account, question, case.sites))
+        sites = supposed(prepared, case).sites
+        checks = tuple(_check(prepared, case, d) for d in demands(case.account, question, sites))
     return Explanation(case, verdict, gates, checks)
+
+
+def supposed(prepared: Prepared, case: Case) -> Case:
+    """The case as it would be if the virtual path that holds its location were served to the account.
+
+    So the folder gate can be told of, too: who gets the path served should not meet it only then.
+    Unchanged where the location resolves, or where nobody's virtual path holds it.
+    """
+    here = case.sites.here
+    if here.served is not None or here.synthetic:
+        return case
+    for at in ancestors(here.location):
+        for candidate in prepared.virtual_paths.by_path.get(at, ()):
+            try:
+                top = expand(candidate.vpath, case.account.account)
+            except BadValue:
+                continue
+            served = Served(at, top, ALL, candidate.vpath.listing, ())
+            place = Place(top.store, join(top.path, rest_below(here.location, at) or ""))
+            sites = case.sites._replace(here=Location(here.location, served, place, False, here.unserved))
+            return case._replace(sites=sites)
+    return case
 
 
 def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     question = case.question
     asked = _is_asked(case, gate)
-    obstacles = tuple(gate_obstacles(prepared, case, gate)) if asked else ()
     notes: list[str] = []
+    at = case
+    if gate == "folder" and asked:
+        at = supposed(prepared, case)
+        served = at.sites.here.served
+        if at is not case and served is not None:
+            notes.append(f"as it would be if {served.path} led {case.account.name} to {served.place}")
+    obstacles = tuple(gate_obstacles(prepared, at, gate)) if asked else ()
     if asked and gate == "door" and question.client is None:
         notes.append("the client's address was not asked")
     if asked and gate == "sign-in":
         facts = (("address", question.client), ("TLS", question.tls), ("method", question.method))
         notes += [f"the client's {fact} was not asked" for fact, value in facts if value is None]
-    if gate == "folder" and asked and not demands(case.account, question, case.sites):
+    if gate == "folder" and asked and not demands(case.account, question, at.sites):
         here = case.sites.here
         notes.append(
             "nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder"

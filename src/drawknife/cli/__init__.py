@@ -1,0 +1,1 @@
+"""The command line: `drawknife`. It uses the client, or with a model file the core."""

@@ -1,0 +1,196 @@
+"""What the commands share: where the answers come from, how they are printed, how errors are told."""
+
+from __future__ import annotations
+
+import functools
+import os
+import sys
+import tomllib
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, NoReturn, TypeVar
+
+import click
+from pydantic import BaseModel
+from rich.console import Console
+
+from drawknife.answers import Answering, BadInput, NoSuch
+from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
+from drawknife.core.prepared import prepare
+from drawknife.formats.document import BadDocument
+from drawknife.formats.model_file import read_model
+from drawknife.formats.questions import BadQuestion
+from drawknife.messages import Fault
+
+#: Exit statuses.
+DONE, NOT_SO, WRONG_USAGE, FAILED = 0, 1, 2, 3
+DEFAULT_URL = "http://127.0.0.1:8750"
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def console(error: bool = False) -> Console:
+    """Where to print. Off a terminal there is no colour, and 100 columns."""
+    stream = sys.stderr if error else sys.stdout
+    width = None if stream.isatty() or os.environ.get("COLUMNS") else 100
+    return Console(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False)
+
+
+def say(text: str) -> None:
+    """A message for people, on standard error."""
+    click.echo(text, err=True)
+
+
+def fail(status: int, text: str, faults: list[Fault] | None = None, source: str = "") -> NoReturn:
+    """Tell an error with each place, and leave with `status`."""
+    say(f"drawknife: {text}")
+    for fault in faults or []:
+        place = (
+            f"{source}:{fault.line}: "
+            if source and fault.line
+            else f"line {fault.line}: "
+            if fault.line
+            else ""
+        )
+        where = f"{fault.where}: " if fault.where and fault.where not in fault.message else ""
+        expected = f"; expected {fault.expected}" if fault.expected else ""
+        nearest = (
+            f"; did you mean {fault.nearest!r}?"
+            if fault.nearest and "did you mean" not in fault.message
+            else ""
+        )
+        say(f"  {place}{where}{fault.message}{expected}{nearest}")
+    raise SystemExit(status)
+
+
+def faults_of(error: BadDocument) -> list[Fault]:
+    """The mistakes of a document as faults."""
+    return [
+        Fault(where=m.key_path, message=m.message, expected=m.expected, line=m.line, nearest=m.nearest)
+        for m in error.mistakes
+    ]
+
+
+def settings_file() -> dict[str, str]:
+    """What the configuration file says: `url`, and `token` or `token_file`."""
+    path = Path(click.get_app_dir("drawknife")) / "config.toml"
+    try:
+        found = tomllib.loads(path.read_text())
+    except FileNotFoundError:
+        return {}
+    except (OSError, ValueError) as error:
+        fail(WRONG_USAGE, f"{path} cannot be read: {error}")
+    known = {k: str(v) for k, v in found.items() if k in ("url", "token", "token_file")}
+    if "token_file" in known and "token" not in known:
+        known["token"] = _read_token(known["token_file"])
+    return known
+
+
+def _read_token(path: str) -> str:
+    try:
+        return Path(path).expanduser().read_text().strip()
+    except OSError as error:
+        fail(WRONG_USAGE, f"the token's file cannot be read: {error}")
+
+
+def connect(url: str | None, token: str | None) -> Client:
+    """A client by option, environment, or configuration file, in this order."""
+    written = settings_file() if not (url and token) else {}
+    found = token or written.get("token")
+    if not found:
+        fail(
+            WRONG_USAGE,
+            "no token: set DRAWKNIFE_TOKEN to one (./run demo prints how), or give --model FILE to work on a file",
+        )
+    return Client(url or written.get("url") or DEFAULT_URL, found)
+
+
+def read_model_file(path: str) -> bytes:
+    """The bytes of a file, or of standard input for ``-``."""
+    try:
+        return sys.stdin.buffer.read() if path == "-" else Path(path).read_bytes()
+    except OSError as error:
+        fail(WRONG_USAGE, f"{path} cannot be read: {error.strerror}")
+
+
+def model_answers(path: str) -> Answering:
+    """Answers about a model file."""
+    raw = read_model_file(path)
+    try:
+        model = read_model(raw)
+    except BadDocument as error:
+        fail(NOT_SO, f"{path} has mistakes", faults_of(error), path)
+    return Answering(prepare(model), 0, datetime.now(UTC))
+
+
+Answers = Answering | Client
+
+
+@contextmanager
+def errors_told(source: str = "") -> Iterator[None]:
+    """Tell every expected error in words, with its exit status."""
+    try:
+        yield
+    except NoSuch as error:
+        fail(WRONG_USAGE, str(error))
+    except (BadInput, BadQuestion) as error:
+        expected = (
+            f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
+        )
+        fail(WRONG_USAGE, f"{error}{expected}")
+    except BadDocument as error:
+        fail(NOT_SO, f"{source or 'the document'} has mistakes", faults_of(error), source)
+    except Refused as error:
+        problem = error.problem
+        status = {401: FAILED, 500: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)
+        if problem.type.endswith(":bad-document"):
+            status = NOT_SO
+        text = "the token is not valid" if problem.status == 401 else problem.detail
+        many = len(problem.places) > 1 or problem.type.endswith((":bad-document", ":bad-input"))
+        only_repeated = len(problem.places) == 1 and problem.places[0].message in problem.detail
+        fail(status, text, problem.places if many and not only_repeated else None, source)
+    except ServiceUnavailable as error:
+        fail(FAILED, str(error))
+    except ClientError as error:
+        fail(FAILED, str(error))
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        raise SystemExit(DONE) from None
+
+
+def asks(command: F) -> F:
+    """A command that asks: adds --model, --url, --token and --json, and passes `answers` and `as_json`."""
+
+    @click.option("--model", "model_file", metavar="FILE", help="Work on this model file, without a service.")
+    @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
+    @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
+    @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+    @functools.wraps(command)
+    def wrapped(model_file: str | None, url: str | None, token: str | None, **others: Any) -> Any:
+        with errors_told():
+            if model_file is not None:
+                return command(answers=model_answers(model_file), **others)
+            with connect(url, token) as client:
+                return command(answers=client, **others)
+
+    return wrapped  # type: ignore[return-value]
+
+
+def serves(command: F) -> F:
+    """A command that needs the service: adds --url and --token, and passes `client`."""
+
+    @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
+    @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
+    @functools.wraps(command)
+    def wrapped(url: str | None, token: str | None, **others: Any) -> Any:
+        with errors_told(), connect(url, token) as client:
+            return command(client=client, **others)
+
+    return wrapped  # type: ignore[return-value]
+
+
+def print_json(message: BaseModel) -> None:
+    """A message as JSON."""
+    click.echo(message.model_dump_json(by_alias=True, indent=2))

@@ -1,0 +1,97 @@
+"""How things are drawn in a terminal: marks for states, a stepped head for the rights, trees."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.console import Console
+from rich.text import Text
+
+from drawknife.core.names import base, parent
+from drawknife.core.rights import RIGHTS
+
+MARKS = {"yes": "●", "own": "◐", "others": "◑", "no": "·"}
+STYLES = {"yes": "green", "own": "yellow", "others": "magenta", "no": "dim"}
+MEANINGS = {
+    "yes": "yes",
+    "own": "only on what it owns",
+    "others": "only on what it does not own",
+    "no": "no",
+}
+
+
+def mark(state: str | None) -> Text:
+    """A state as one mark; a blank for a location that is not there."""
+    return Text(" ") if state is None else Text(MARKS[state], STYLES[state])
+
+
+def legend(states: Iterable[str]) -> Text:
+    """What the marks that were used mean."""
+    used = set(states)
+    text = Text("  ")
+    for state, meaning in MEANINGS.items():
+        if state in used:
+            text.append(MARKS[state], STYLES[state]).append(f" {meaning}    ", "dim")
+    return text
+
+
+def stepped_head(rights: Sequence[str], indent: int, gap: int = 2) -> list[Text]:
+    """The names of the columns as steps, each over its own column."""
+    lines = []
+    for i, right in enumerate(rights):
+        line = Text(" " * indent)
+        for _ in range(i):
+            line.append("│", "dim").append(" " * gap)
+        lines.append(line.append(right))
+    return lines
+
+
+def tree_labels(locations: Sequence[str]) -> list[str]:
+    """Locations in tree order as a drawn tree: each under the nearest one above it in the list."""
+    known = set(locations)
+    above: dict[str, str | None] = {}
+    last_child: dict[str | None, str] = {}
+    for location in locations:
+        at = location
+        found = None
+        while at != "/" and found is None:
+            at = parent(at)
+            found = at if at in known else None
+        above[location] = found
+        last_child[found] = location
+    labels = []
+    for location in locations:
+        up = above[location]
+        if up is None:
+            labels.append(location)
+            continue
+        rest = location[1:] if up == "/" else location[len(up) + 1 :]
+        label = ("└─ " if last_child[up] == location else "├─ ") + (rest or base(location))
+        at = up
+        while above[at] is not None:
+            label = ("   " if last_child[above[at]] == at else "│  ") + label
+            at = above[at] or "/"
+        labels.append(label)
+    return labels
+
+
+def access_table(
+    out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], rights: Sequence[str] = RIGHTS
+) -> None:
+    """A table of (label, states, what stands behind), under a stepped head, with its legend."""
+    label_width = max((len(label) for label, _, _ in rows), default=10)
+    room = out.width - len(rights) * 3 - 4
+    label_width = min(label_width, max(room, 20))
+    for line in stepped_head(rights, label_width + 2):
+        out.print(line, no_wrap=True, overflow="crop")
+    for label, states, behind in rows:
+        shown = label if len(label) <= label_width else label[: label_width - 1] + "…"
+        line = Text(shown.ljust(label_width + 2))
+        for state in states:
+            line.append_text(mark(state)).append("  ")
+        space = out.width - line.cell_len
+        if behind and space > 12:
+            line.append(behind if len(behind) <= space else behind[: space - 1] + "…", "dim")
+        out.print(line, no_wrap=True, overflow="crop")
+    out.print()
+    out.print(legend(s for _, states, _ in rows for s in states if s))

@@ -1,0 +1,180 @@
+"""The whole model: load, dump, check, and who changed it."""
+
+from __future__ import annotations
+
+import sys
+from datetime import UTC, datetime
+
+import click
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+from drawknife.answers import Answering
+from drawknife.client import Client
+from drawknife.core.prepared import prepare
+from drawknife.formats.document import BadDocument
+from drawknife.formats.model_file import json_schema, read_model
+
+from .common import NOT_SO, Answers, asks, console, fail, faults_of, print_json, read_model_file, say, serves
+
+
+@click.command()
+@click.argument("file")
+@click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+@serves
+def load(client: Client, file: str, if_revision: int | None) -> None:
+    """Put the model FILE in force in place of the model there is ("-": standard input).
+
+    All or nothing: a file with a mistake changes nothing, and all its mistakes are told.
+
+    \b
+    Example:
+      drawknife load demo/tidewrack.yaml
+    """
+    raw = read_model_file(file)
+    from .common import errors_told
+
+    with errors_told(file), Progress(
+        TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeElapsedColumn(),
+        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
+    ) as bar:  # fmt: skip
+        task = bar.add_task("sending", total=max(len(raw), 1))
+
+        def progress(sent: int, total: int) -> None:
+            bar.update(
+                task, completed=sent, description="sending" if sent < total else "checking and writing"
+            )
+
+        done = client.load(raw, progress, if_revision)
+    counts = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in done.counts.items() if count)
+    say(
+        f"revision {done.revision} is in force: {counts}"
+        if done.changed
+        else f"revision {done.revision} says the same already; nothing changed"
+    )
+
+
+@click.command()
+@click.option("--json", "as_json", is_flag=True, help="As JSON instead of YAML.")
+@serves
+def dump(client: Client, as_json: bool) -> None:
+    """Print the model in force as a model file; equal models give equal files.
+
+    \b
+    Example:
+      drawknife dump > model.yaml
+    """
+    sys.stdout.write(client.dump(as_json))
+
+
+@click.command()
+@click.argument("file", required=False)
+@click.option("--model", "model_file", metavar="FILE", help="The same as FILE.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+def check(file: str | None, model_file: str | None, as_json: bool) -> None:
+    """Is the model FILE sound? Tells all its mistakes, and then what wants attention.
+
+    Exit status 0 if it could be loaded, findings or not; 1 if it has mistakes.
+
+    \b
+    Example:
+      drawknife check demo/tidewrack.yaml
+    """
+    path = file or model_file
+    if path is None:
+        raise click.UsageError("name a model FILE")
+    try:
+        model = read_model(read_model_file(path))
+    except BadDocument as error:
+        count = len(error.mistakes)
+        if as_json:
+            import json
+
+            click.echo(
+                json.dumps(
+                    {"sound": False, "mistakes": [f.model_dump() for f in faults_of(error)]},
+                    ensure_ascii=False,
+                    indent=2,
+                )
+            )
+            raise SystemExit(NOT_SO) from None
+        fail(NOT_SO, f"{path} has {count} mistake{'' if count == 1 else 's'}", faults_of(error), path)
+    found = Answering(prepare(model), 0, datetime.now(UTC)).findings().findings
+    if as_json:
+        import json
+
+        click.echo(
+            json.dumps(
+                {"sound": True, "findings": [f.model_dump() for f in found]}, ensure_ascii=False, indent=2
+            )
+        )
+        return
+    click.echo(f"{path} is sound.")
+    if found:
+        out = console()
+        out.print(f"\n{len(found)} thing{'' if len(found) == 1 else 's'} to look at:")
+        for finding in found:
+            out.print(f"  [yellow]![/] [bold]{finding.kind}[/]")
+            out.print(f"    {finding.text}", style="default")
+
+
+@click.command()
+def schema() -> None:
+    """Print the JSON Schema of model files, for editors and other programs.
+
+    \b
+    Example:
+      drawknife schema > model.schema.json
+    """
+    import json
+
+    click.echo(json.dumps(json_schema(), indent=2))
+
+
+@click.command()
+@click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@serves
+def journal(client: Client, limit: int, as_json: bool) -> None:
+    """Who changed the model, what, and when; the newest first.
+
+    \b
+    Example:
+      drawknife journal --limit 5
+    """
+    page = client.journal(limit=limit)
+    if as_json:
+        print_json(page)
+        return
+    for line in page.lines:
+        differing = [
+            f"{name} {line.before.get(name, 0)} → {line.after.get(name, 0)}"
+            for name in dict.fromkeys((*line.before, *line.after))
+            if line.before.get(name, 0) != line.after.get(name, 0)
+        ]
+        click.echo(
+            f"{line.revision:>6}  {line.at:%Y-%m-%d %H:%M:%S}  {line.who}  {line.what}  {', '.join(differing)}"
+        )
+
+
+@click.command()
+@asks
+def findings(answers: Answers, as_json: bool) -> None:
+    """What wants attention: clashes, paths that lead two ways, names of nobody.
+
+    \b
+    Example:
+      drawknife findings --model demo/tidewrack.yaml
+    """
+    found = answers.findings()
+    if as_json:
+        print_json(found)
+        return
+    for finding in found.findings:
+        click.echo(f"{finding.kind}: {finding.text}")
+    if not found.findings:
+        say("nothing")
+
+
+def add_to(group: click.Group) -> None:
+    for command in (load, dump, check, schema, findings, journal):
+        group.add_command(command)

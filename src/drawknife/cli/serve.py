@@ -1,0 +1,117 @@
+"""`drawknife serve`: run the service."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+
+import click
+
+from .common import FAILED, fail, say
+
+CODE_LASTS = timedelta(minutes=15)
+
+
+@click.command()
+@click.option(
+    "--database",
+    envvar="DRAWKNIFE_DATABASE",
+    required=True,
+    metavar="URL",
+    help="The PostgreSQL database, postgresql://…",
+)
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
+@click.option("--port", default=8750, show_default=True, type=click.IntRange(1, 65535))
+@click.option(
+    "--threads", default=8, show_default=True, type=click.IntRange(1, 64), help="Requests answered at once."
+)
+@click.option(
+    "--console",
+    "console_folder",
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="The console's built files.",
+)
+@click.option(
+    "--token-file",
+    type=click.Path(path_type=Path),
+    help="Where an administrator's token is kept; made if it is not there.",
+)
+@click.option(
+    "--load",
+    "first_model",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="A model file for a database that has none yet.",
+)
+@click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
+def serve(
+    database: str,
+    host: str,
+    port: int,
+    threads: int,
+    console_folder: Path | None,
+    token_file: Path | None,
+    first_model: Path | None,
+    log_requests: bool,
+) -> None:
+    """Run the service, until Ctrl-C.
+
+    Applies what is missing of the database's schema. Several services may share one database.
+    With --token-file, prints a link that signs in to the console, good once and for 15 minutes.
+
+    \b
+    Example:
+      drawknife serve --database postgresql://drawknife@127.0.0.1/drawknife \\
+          --token-file ~/.config/drawknife/token
+    """  # fmt: skip
+    from drawknife.formats.document import BadDocument
+    from drawknife.formats.model_file import read_model
+    from drawknife.records import tokens
+    from drawknife.records.changes import replace_model
+    from drawknife.records.database import Database, Unavailable, bring_up_to_date
+    from drawknife.records.snapshots import read_snapshot
+    from drawknife.service.server import Server
+
+    from .common import NOT_SO, faults_of
+
+    try:
+        for step in bring_up_to_date(database):
+            say(f"database: applied {step}")
+        records = Database(database, size=2)
+        records.open()
+        if first_model is not None and read_snapshot(records).revision == 0:
+            replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")
+            say(f"loaded {first_model}")
+        link = ""
+        if token_file is not None:
+            _ensure_token(records, token_file)
+            code = tokens.make_token(records, "administrator", "code", CODE_LASTS)
+            link = f"/sign-in#{code}"
+        records.close()
+    except Unavailable as error:
+        fail(FAILED, f"the database cannot be reached: {error}")
+    except BadDocument as error:
+        fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
+    shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
+    say(f"Drawknife serves at {shown}")
+    if link and console_folder:
+        say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
+    Server(database, host, port, console_folder, threads, log_requests).run()
+
+
+def _ensure_token(records: object, path: Path) -> None:
+    """Make the administrator's token on first start, in a file that only its owner can read."""
+    from drawknife.records import tokens
+    from drawknife.records.database import Database
+
+    assert isinstance(records, Database)
+    if path.exists() and tokens.holder(records, path.read_text().strip()) is not None:
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.unlink(missing_ok=True)
+    path.touch(mode=0o600, exist_ok=False)
+    path.write_text(tokens.make_token(records, "administrator") + "\n")
+    say(f"made an administrator's token in {path}")
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(serve)

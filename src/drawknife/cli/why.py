@@ -1,0 +1,253 @@
+"""Why: one question explained; and many questions as lines."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from itertools import islice
+from typing import IO, Any
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.answers import Answering
+from drawknife.client import Client
+from drawknife.core.question import ACTIONS
+from drawknife.formats.document import BadDocument, read_json
+from drawknife.formats.questions import BadQuestion
+from drawknife.formats.units import read_size
+
+from .common import Answers, asks, console, print_json
+
+FATES = {
+    "decides": ("▶", "bold"),
+    "agrees": ("=", "default"),
+    "overruled": ("×", "default"),
+}
+
+
+@click.command()
+@click.argument("account")
+@click.argument("action", type=click.Choice(ACTIONS), metavar="ACTION")
+@click.argument("location", required=False)
+@click.option("--to", metavar="LOCATION", help="The destination of a rename.")
+@click.option(
+    "--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set."
+)
+@click.option("--replaces", is_flag=True, help="A file of the destination's name exists.")
+@click.option("--owner", metavar="ACCOUNT", help="Who owns the file that is acted on.")
+@click.option(
+    "--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too."
+)
+@click.option("--from", "from_", metavar="ADDRESS", help="The client's address.")
+@click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
+@click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
+@click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
+@click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
+@asks
+def why(
+    answers: Answers, account: str, action: str, location: str | None, as_json: bool, **facts: Any
+) -> None:
+    """May ACCOUNT do ACTION at LOCATION, and why?
+
+    ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder to
+    be made; for enter, list and delete-folder the folder. Exit status 0 if allowed, 1 if refused.
+
+    \b
+    Examples:
+      drawknife why fulmar upload /charts/x
+      drawknife why ines delete-file /charts/exchange/plan.pdf --owner odile
+      drawknife why refa sign-in --endpoint harbour --from 203.0.113.9
+    """
+    question: dict[str, Any] = {"account": account, "action": action, "path": location, "explain": True}
+    question.update(
+        {name.rstrip("_"): value for name, value in facts.items() if value is not None and value is not False}
+    )
+    if facts["tls"] is False:
+        question["tls"] = False
+    if facts["size"] is not None:
+        try:
+            text = facts["size"]
+            question["size"] = read_size(int(text) if text.isdecimal() else text)
+        except ValueError as bad:
+            raise click.BadParameter(str(bad), param_hint="--size") from None
+    question = {name: value for name, value in question.items() if value is not None}
+    answer = answers.decide(question)
+    found = answer if isinstance(answer, msg.Answer) else msg.Answer.model_validate(answer)
+    if as_json:
+        print_json(found)
+    else:
+        _draw(console(), found)
+    raise SystemExit(0 if found.allowed else 1)
+
+
+def _draw(out: Console, found: msg.Answer) -> None:
+    told = found.explanation
+    assert told is not None
+    if found.allowed:
+        out.print(
+            Text(" ALLOWED ", "bold reverse green").append("  ").append(found.text, "not reverse default")
+        )
+    else:
+        head = (
+            Text(" REFUSED ", "bold reverse red")
+            .append("  ")
+            .append(f"by the {found.gate} gate", "bold not reverse")
+        )
+        out.print(head)
+        out.print(Padding(Text(found.text), (0, 0, 0, 2)))
+    further = told.obstacles[1:]
+    if further:
+        out.print("\nAlso in the way, once that is mended", style="bold")
+        for obstacle in further:
+            out.print(
+                Padding(Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"), (0, 0, 0, 2))
+            )
+    for at in told.locations:
+        if at.place:
+            line = Text("\n").append(at.location, "bold").append(f" is {at.place}")
+            out.print(
+                line.append(f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim")
+            )
+    out.print("\nGates", style="bold")
+    for gate in told.gates:
+        _draw_gate(out, gate)
+    for check in told.checks:
+        _draw_check(out, check)
+    if any(e.fate in FATES for c in told.checks for x in c.judgement.levels for e in x.entries):
+        out.print("\n  ▶ decides   = agrees   × overruled   · has no part in it", style="dim")
+
+
+def _draw_gate(out: Console, gate: msg.GateMessage) -> None:
+    notes = f"  ({'; '.join(gate.notes)})" if gate.notes else ""
+    if not gate.asked:
+        line = Text(f"  – {gate.gate:<13} not asked", "dim")
+    elif gate.obstacles:
+        count = len(gate.obstacles)
+        line = (
+            Text("  ")
+            .append("✗", "red")
+            .append(f" {gate.gate:<13} refuses{'' if count == 1 else f', {count} times'}")
+        )
+        line.append(notes, "dim")
+    elif any("cannot be evaluated" in note or "nothing to ask" in note for note in gate.notes):
+        line = Text(f"  – {gate.gate:<13} {'; '.join(gate.notes)}", "dim")
+    else:
+        line = Text("  ").append("✓", "green").append(f" {gate.gate:<13} lets it pass").append(notes, "dim")
+    out.print(line)
+
+
+def _draw_check(out: Console, check: msg.CheckMessage) -> None:
+    on_the_way = [p for p in check.passing if p.place != check.judgement.place]
+    if on_the_way:
+        line = Text("\nOn the way: ", "bold")
+        for p in on_the_way:
+            line.append(p.place, "default").append(
+                " ✓  " if p.allowed else " ✗  ", "green" if p.allowed else "red"
+            )
+        out.print(line)
+    for judgement in (*check.blocked, check.judgement):
+        _draw_judgement(out, judgement)
+
+
+def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
+    whose = {True: " (one's own)", False: " (not one's own)", None: ""}[j.own]
+    sign = Text("✓", "green") if j.allowed else Text("✗", "red")
+    out.print(
+        Text("\n").append_text(sign).append(f" {j.right}", "bold").append(f"{whose} in {j.place}", "default")
+    )
+    for level in j.levels:
+        if not level.entries and not level.sealed and level.up:
+            continue
+        facts = [f"owner {level.owner}"] if level.owner else []
+        facts += ["sealed: nothing comes down into it"] if level.sealed else []
+        facts += [] if level.entries else ["no entries"] if level.recorded else ["not recorded"]
+        out.print(Text("  ").append(level.place).append(f"   {', '.join(facts)}" if facts else "", "dim"))
+        for e in level.entries:
+            sign_, style = FATES.get(e.fate, ("·", "dim"))
+            became = f"{e.fate} by {e.by}" if e.by else e.fate
+            chain = "  " + " > ".join(e.chain[1:]) if len(e.chain) > 2 else ""
+            line = (
+                Text(f"    {sign_} ", style)
+                .append(e.entry.ljust(46), style)
+                .append(f" {became}", "dim" if style == "dim" else "italic")
+            )
+            out.print(line.append(chain, "dim"))
+
+
+@click.command()
+@click.argument("file", default="-", type=click.File("rb"))
+@asks
+def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
+    """Answer many questions: one JSON object a line in, one answer a line out, in the same order.
+
+    A line that is no valid question gets {"error": …} in its place and the run goes on; the exit
+    status then is 1. The questions' keys are told in docs/reference/questions.md.
+
+    \b
+    Examples:
+      drawknife decide questions.jsonl
+      echo '{"account": "ines", "action": "list", "path": "/inbox"}' \\
+          | drawknife decide --model demo/tidewrack.yaml
+    """
+    lines = (line for line in file if line.strip())
+    told = _locally(answers, lines) if isinstance(answers, Answering) else _by_service(answers, lines)
+    write = sys.stdout.write
+    bad = False
+    dumps = json.JSONEncoder(ensure_ascii=False).encode
+    for answer in told:
+        bad = bad or "error" in answer
+        write(dumps(answer) + "\n")
+    sys.stdout.flush()
+    raise SystemExit(1 if bad else 0)
+
+
+def _parse(line: bytes) -> tuple[Any, dict[str, Any] | None]:
+    try:
+        return read_json(line.decode()), None
+    except UnicodeDecodeError:
+        return None, BadQuestion("", "the line is not UTF-8", "one JSON object in UTF-8").as_data()
+    except BadDocument as bad:
+        mistake = bad.mistakes[0]
+        return None, BadQuestion("", mistake.message, "one JSON object on a line").as_data()
+
+
+def _locally(answers: Answering, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
+    for line in lines:
+        data, error = _parse(line)
+        if error is not None:
+            yield error
+            continue
+        try:
+            yield answers.decide(data)
+        except BadQuestion as bad:
+            yield bad.as_data()
+
+
+def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
+    """Ask in batches; what is no question at all is answered here, the service judges the rest."""
+    from drawknife.formats.questions import read_question
+
+    while batch := list(islice(lines, 1000)):
+        answers: list[dict[str, Any] | None] = []
+        asked: list[dict[str, Any]] = []
+        for line in batch:
+            data, error = _parse(line)
+            if error is None:
+                try:
+                    read_question(data)
+                    asked.append(data)
+                except BadQuestion as bad:
+                    error = bad.as_data()
+            answers.append(error)
+        told = iter(client.decide_many(asked) if asked else ())
+        yield from (next(told) if answer is None else answer for answer in answers)
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(why)
+    group.add_command(decide)
