@@ -160,6 +160,7 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
     out.print(
         Text("\n").append_text(sign).append(f" {j.right}", "bold").append(f"{whose} in {j.place}", "default")
     )
+    width = max((len(e.entry) for x in j.levels for e in x.entries), default=0)
     for level in j.levels:
         if not level.entries and not level.sealed and level.up:
             continue
@@ -170,13 +171,10 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
         for e in level.entries:
             sign_, style = FATES.get(e.fate, ("·", "dim"))
             became = f"{e.fate} by {e.by}" if e.by else e.fate
-            chain = "  " + " > ".join(e.chain[1:]) if len(e.chain) > 2 else ""
-            line = (
-                Text(f"    {sign_} ", style)
-                .append(e.entry.ljust(46), style)
-                .append(f" {became}", "dim" if style == "dim" else "italic")
-            )
-            out.print(line.append(chain, "dim"))
+            line = Text(f"    {sign_} ", style).append(e.entry.ljust(width), style)
+            out.print(line.append(f"  {became}", "dim" if style == "dim" else "italic"), no_wrap=True, overflow="ellipsis")
+            if len(e.chain) > 2:
+                out.print(Text(f"        through {' > '.join(e.chain[1:])}", "dim"))
 
 
 @click.command()

@@ -1,0 +1,100 @@
+"""`./run demo` and `./run stop`: the database, the service, and the demo data."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from types import FrameType
+
+from .cluster import Cluster, ClusterError, free_port
+from .files import make_files
+
+ROOT = Path(__file__).resolve().parent.parent
+RUN = ROOT / ".run"
+PORT = 8750
+
+
+def say(text: str) -> None:
+    print(f"· {text}", file=sys.stderr, flush=True)
+
+
+def start() -> int:
+    RUN.mkdir(exist_ok=True)
+    _stop_service()
+    cluster = Cluster(RUN / "postgresql", say)
+    cluster.start()
+    service: subprocess.Popen[bytes] | None = None
+    try:
+        address = cluster.create_database()
+        made = make_files(RUN / "files")
+        if made:
+            say(f"made {made} sample files in {RUN / 'files'}")
+        port = free_port(PORT)
+        if port != PORT:
+            say(f"port {PORT} is taken; using {port}")
+        command = [
+            str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(port),
+            "--console", str(ROOT / "console/dist"), "--token-file", str(RUN / "admin-token"),
+            "--load", str(ROOT / "demo/tidewrack.yaml"),
+        ]  # fmt: skip
+        # The database's password is in the environment of the process, not in its arguments.
+        service = subprocess.Popen(command, env={**os.environ, "DRAWKNIFE_DATABASE": address})
+        (RUN / "service.pid").write_text(str(service.pid))
+        _say_how(port)
+
+        def forward(number: int, _: FrameType | None) -> None:
+            if service is not None:
+                service.send_signal(signal.SIGTERM)
+
+        signal.signal(signal.SIGINT, forward)
+        signal.signal(signal.SIGTERM, forward)
+        return _code(service.wait())
+    finally:
+        if service is not None and service.poll() is None:
+            service.terminate()
+            service.wait()
+        (RUN / "service.pid").unlink(missing_ok=True)
+        cluster.stop()
+
+
+def _code(status: int) -> int:
+    return 0 if status in (0, -signal.SIGTERM, -signal.SIGINT) else abs(status)
+
+
+def _say_how(port: int) -> None:
+    url = f"export DRAWKNIFE_URL=http://127.0.0.1:{port}"
+    say("for the command line, in another terminal:")
+    print(f"    {url} DRAWKNIFE_TOKEN=$(cat {os.path.relpath(RUN / 'admin-token')})", file=sys.stderr)
+    print("    .venv/bin/drawknife access ines", file=sys.stderr)
+    say("Ctrl-C stops all of it")
+
+
+def _stop_service() -> None:
+    """End a service that a killed demo left behind; only one that is ours."""
+    try:
+        pid = int((RUN / "service.pid").read_text())
+        command = Path(f"/proc/{pid}/cmdline").read_bytes()
+    except (OSError, ValueError):
+        return
+    if str(ROOT).encode() in command and b"serve" in command:
+        say(f"ending the service that was left behind (process {pid})")
+        os.kill(pid, signal.SIGTERM)
+    (RUN / "service.pid").unlink(missing_ok=True)
+
+
+def stop() -> int:
+    _stop_service()
+    if (RUN / "postgresql").exists():
+        Cluster(RUN / "postgresql", say).stop()
+    return 0
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(start() if sys.argv[1:2] == ["start"] else stop())
+    except ClusterError as error:
+        print(f"run: {error}", file=sys.stderr)
+        sys.exit(3)
