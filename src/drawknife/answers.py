@@ -13,15 +13,17 @@ from drawknife import messages as msg
 from drawknife.core.access_map import AccessMap, access_of_all
 from drawknife.core.compare import differences
 from drawknife.core.effective import effective_access
+from drawknife.core.endpoints import tls_policy
 from drawknife.core.explain import Check, Explanation, explain
 from drawknife.core.findings import findings
 from drawknife.core.gates import UnknownName, verdict
 from drawknife.core.judgement import Judgement
-from drawknife.core.listing import list_as
+from drawknife.core.listing import list_as, subfolders
 from drawknife.core.model import Account, Endpoint
 from drawknife.core.names import (
     BadValue,
     Place,
+    ancestors,
     check_path,
     child,
     depth,
@@ -346,6 +348,94 @@ class Answering:
             cells=map_cells(self.prepared, rows, columns, wanted.right, way_in, wanted.store),
         )  # fmt: skip
 
+    # --- places -----------------------------------------------------------------------------------
+
+    def stores(self) -> msg.StoreList:
+        """The stores."""
+        return msg.StoreList(
+            revision=self.revision,
+            stores=[
+                msg.StoreLine(
+                    name=s.name, root=s.root, baseline=s.baseline, capacity=s.capacity, folders=len(s.folders),
+                    entries=sum(len(f.entries) for f in s.folders),
+                )
+                for s in self.prepared.model.stores
+            ],
+        )  # fmt: skip
+
+    def folder(self, text: str) -> msg.FolderAnswer:
+        """One folder of a store, recorded or not, and what lies directly in it."""
+        place = self.target(text)
+        if isinstance(place, str):
+            raise BadInput("place", f"{text!r} names no store", "a folder such as survey:/inbox")
+        store = self.prepared.stores[place.store]
+        levels = []
+        for up, at in enumerate(ancestors(place.path)):
+            f = store.folder(at)
+            entries = (
+                [msg.EntryPartMessage(entry=str(e), fate="", by=None, chain=[]) for e in f.entries]
+                if f
+                else []
+            )
+            levels.append(
+                msg.LevelMessage(
+                    place=str(Place(store.name, at)), up=up, sealed=bool(f and f.sealed), recorded=f is not None,
+                    owner=f.owner if f else None, entries=entries,
+                )
+            )  # fmt: skip
+        here = levels[0]
+        lines = []
+        for name in subfolders(store, place.path):
+            at = child(place.path, name)
+            f = store.folder(at)
+            lines.append(
+                msg.FolderLine(
+                    name=name, place=str(Place(store.name, at)), recorded=f is not None, sealed=bool(f and f.sealed),
+                    owner=f.owner if f else None, entries=len(f.entries) if f else 0,
+                )
+            )  # fmt: skip
+        leading = [v.path for v in self.prepared.model.virtual_paths if _may_lead_to(v.leads_to, place)]
+        return msg.FolderAnswer(
+            revision=self.revision, place=here.place, recorded=here.recorded, sealed=here.sealed, owner=here.owner,
+            entries=[e.entry for e in here.entries], above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
+        )  # fmt: skip
+
+    def virtual_paths(self) -> msg.VirtualPathList:
+        """The virtual paths, in tree order."""
+        return msg.VirtualPathList(
+            revision=self.revision,
+            virtual_paths=[
+                msg.VirtualPathLine(
+                    path=v.path, leads_to=v.leads_to, listing=v.listing, grants=[str(g) for g in v.grants]
+                )
+                for v in self.prepared.model.virtual_paths
+            ],
+        )
+
+    def endpoints(self) -> msg.EndpointList:
+        """The endpoints, and which of them do not start, and why."""
+        lines = []
+        for e in self.prepared.model.endpoints:
+            clash = self.prepared.stopped_by.get(e.name)
+            lines.append(
+                msg.EndpointLine(
+                    name=e.name, protocol=e.protocol, address=e.address, port=e.port,
+                    passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
+                    tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
+                    entries=[f"{x.effect} {x.subject} {format_rights(x.rights)}" for x in e.entries],
+                    starts=e.enabled and clash is None, clash=clash.text if clash else None,
+                )
+            )  # fmt: skip
+        return msg.EndpointList(revision=self.revision, endpoints=lines)
+
+    def overview(self) -> msg.Overview:
+        """How much there is of everything, and what wants attention."""
+        model = self.prepared.model
+        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
+        counts["folders"] = sum(len(s.folders) for s in model.stores)
+        counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
+        return msg.Overview(revision=self.revision, counts=counts, findings=self.findings().findings)
+
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
         found = findings(self.prepared)
@@ -550,3 +640,10 @@ def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[st
             yield answering.decide(data)
         except BadQuestion as bad:
             yield bad.as_data()
+
+
+def _may_lead_to(leads_to: str, place: Place) -> bool:
+    """Could a virtual path lead somebody to `place` or above it? Placeholders may stand for anything."""
+    store, _, path = leads_to.partition(":")
+    fixed = path.partition("{")[0].rstrip("/") or "/"
+    return fold(store) == fold(place.store) and rest_below(place.path, fixed) is not None

@@ -391,7 +391,7 @@ class Reference:
         served = {p: there for p, there in space.items() if there}
         found = set(served)
         for path in served:
-            found |= {a for a in up_from(path)}
+            found |= set(up_from(path))
         found = {x for x in found if x in served or self.resolve(name, x)[0] == "synthetic"}
         for path, ((store, top), _, _) in served.items():
             for folder in self.stores[store].folders:

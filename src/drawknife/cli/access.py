@@ -20,7 +20,7 @@ from drawknife.core.rights import RIGHTS
 from drawknife.formats.model_file import read_model
 
 from .common import Answers, asks, console, print_json, read_model_file
-from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, tree_labels
+from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
 RIGHT = click.Choice(RIGHTS)
@@ -121,12 +121,12 @@ def who(
         lines: list[tuple[str, ...]] = [
             (a.account, a.location or "-", a.obstacles[0].text) for a in found.almost
         ]
-        table = _plain_table("account", "location", "what refuses")
+        table = plain_table("account", "location", "what refuses")
         for line in lines:
             table.add_row(*line)
     else:
         heading = f"Who has {right} at {found.at}"
-        table = _plain_table("", "account", "location", "by", "through")
+        table = plain_table("", "account", "location", "by", "through")
         for h in found.holders:
             by = (
                 f"{h.decided_by} on {h.decided_at}"
@@ -145,14 +145,8 @@ def who(
     if not but_for:
         out.print()
         out.print(legend(h.state for h in found.holders))
-    out.print(f"  {found.total} {'account' if found.total == 1 else 'lines'}", style="dim")
-
-
-def _plain_table(*columns: str) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
-    for column in columns:
-        table.add_column(column, overflow="fold")
-    return table
+    count = len({x.account for x in (*found.holders, *found.almost)})
+    out.print(f"  {count} {'account' if count == 1 else 'accounts'}", style="dim")
 
 
 @click.command("map")
@@ -321,21 +315,19 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
         out.print(f"{names[0]} and {names[1]} do not differ.")
         return
     out.print(Text(names[0], "bold").append(" and ", "not bold").append(names[1], "bold"))
-    width = max(len(n) for n in names) + 2
     for location, group in groupby(found.differences, key=lambda d: d.location):
         out.print(f"\n{location}", style="bold")
         for (a, b, why_a, why_b), same in groupby(
             group, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))
         ):
-            rights = ", ".join(d.right for d in same)
-            out.print(f"  {rights}")
+            out.print("  " + ", ".join(d.right for d in same))
+            grid = Table.grid(padding=(0, 1), pad_edge=True)
             for name, state, why in ((names[0], a, why_a), (names[1], b, why_b)):
-                line = Text("    ").append(name.ljust(width))
-                line.append(
-                    f"{MARKS[state]} {state:<7}" if state else "- nothing ", STYLES.get(state or "no", "dim")
+                shown = Text(
+                    f"{MARKS[state]} {state}" if state else "  not there", STYLES.get(state or "no", "dim")
                 )
-                line.append(why, "dim")
-                out.print(line)
+                grid.add_row("  ", name, shown, Text(why, "dim"))
+            out.print(grid)
     used = {s for d in found.differences for s in (d.one, d.other) if s} - {"yes", "no"}
     if used:
         out.print("\n  " + "    ".join(f"{MARKS[s]} {MEANINGS[s]}" for s in sorted(used)), style="dim")

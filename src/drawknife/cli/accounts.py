@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import click
-from rich.table import Table
 from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.formats.units import show_size
 
 from .common import Answers, asks, console, print_json
+from .marks import plain_table
 
 
 @click.group()
@@ -20,13 +20,6 @@ def account() -> None:
 def state_of(a: msg.AccountLine) -> str:
     """Can it sign in, as far as the account itself goes?"""
     return "off" if not a.enabled else "expired" if a.expired else "active"
-
-
-def _table(*columns: str) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
-    for column in columns:
-        table.add_column(column)
-    return table
 
 
 @account.command("list")
@@ -44,7 +37,7 @@ def list_accounts(answers: Answers, matching: str, as_json: bool) -> None:
     if as_json:
         print_json(found)
         return
-    table = _table("account", "kind", "unit", "state", "expires", "name")
+    table = plain_table("account", "kind", "unit", "state", "expires", "name")
     for a in found.accounts:
         state = state_of(a)
         style = {"active": "green", "expired": "yellow", "off": "red"}[state]
@@ -81,9 +74,6 @@ def show_account(answers: Answers, name: str, as_json: bool) -> None:
             out.print(Text(f"  {label:<12}", "dim").append(str(value), "default"))
 
 
-CLASSES = ("account", "group", "unit", "built in", "built in")
-
-
 @click.command()
 @click.argument("account")
 @asks
@@ -102,7 +92,7 @@ def standing(answers: Answers, account: str, as_json: bool) -> None:
         return
     out = console()
     out.print(Text(found.account.name, "bold").append(" counts as", "default"))
-    table = _table("near", "subject", "through")
+    table = plain_table("near", "subject", "through")
     for s in found.standing:
         steps = s.chain[1:-1] if s.class_ < 3 else []
         through = (
@@ -111,7 +101,7 @@ def standing(answers: Answers, account: str, as_json: bool) -> None:
         table.add_row(f"{s.class_}.{s.distance}", s.subject, Text(through, "default" if steps else "dim"))
     out.print(table)
     out.print("\nSettings", style="bold")
-    table = _table("setting", "value", "from", "overruled")
+    table = plain_table("setting", "value", "from", "overruled")
     for c in found.settings:
         source = " and ".join(c.subjects) or "default"
         value = Text(show_value(c.name, c.value), "default" if c.subjects else "dim")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from rich.console import Console
+from rich.table import Table
 from rich.text import Text
 
 from drawknife.core.names import base, parent
@@ -95,3 +96,11 @@ def access_table(
         out.print(line, no_wrap=True, overflow="crop")
     out.print()
     out.print(legend(s for _, states, _ in rows for s in states if s))
+
+
+def plain_table(*columns: str) -> Table:
+    """A table without lines, its head dim."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+    for column in columns:
+        table.add_column(column, overflow="fold")
+    return table

@@ -172,7 +172,11 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
             sign_, style = FATES.get(e.fate, ("·", "dim"))
             became = f"{e.fate} by {e.by}" if e.by else e.fate
             line = Text(f"    {sign_} ", style).append(e.entry.ljust(width), style)
-            out.print(line.append(f"  {became}", "dim" if style == "dim" else "italic"), no_wrap=True, overflow="ellipsis")
+            out.print(
+                line.append(f"  {became}", "dim" if style == "dim" else "italic"),
+                no_wrap=True,
+                overflow="ellipsis",
+            )
             if len(e.chain) > 2:
                 out.print(Text(f"        through {' > '.join(e.chain[1:])}", "dim"))
 

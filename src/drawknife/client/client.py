@@ -131,6 +131,21 @@ class Client:
     def journal(self, offset: int = 0, limit: int = 200) -> msg.JournalPage:
         return self._get(msg.JournalPage, "/journal", offset=offset, limit=limit)
 
+    def overview(self) -> msg.Overview:
+        return self._get(msg.Overview, "/overview")
+
+    def stores(self) -> msg.StoreList:
+        return self._get(msg.StoreList, "/stores")
+
+    def folder(self, place: str) -> msg.FolderAnswer:
+        return self._get(msg.FolderAnswer, "/folders", place=place)
+
+    def virtual_paths(self) -> msg.VirtualPathList:
+        return self._get(msg.VirtualPathList, "/virtual-paths")
+
+    def endpoints(self) -> msg.EndpointList:
+        return self._get(msg.EndpointList, "/endpoints")
+
     # --- questions --------------------------------------------------------------------------------
 
     def accounts(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.AccountList:

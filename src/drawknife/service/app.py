@@ -12,7 +12,7 @@ from flask_openapi3 import Info, OpenAPI
 from drawknife import __version__
 from drawknife.records.database import Database
 
-from .api import accounts, model, questions, sessions
+from .api import accounts, model, places, questions, sessions
 from .api.common import PREFIX
 from .current import Current
 from .problems import bad_fields, problem, register, unauthorized
@@ -68,7 +68,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
         )  # fmt: skip
         return add_headers(response)
 
-    for api in (sessions.api, model.api, accounts.api, questions.api):
+    for api in (sessions.api, model.api, accounts.api, places.api, questions.api):
         app.register_api(api)
     if console is not None:
         _serve_console(app, console)

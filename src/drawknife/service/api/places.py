@@ -1,0 +1,50 @@
+"""Places: stores, folders, virtual paths, endpoints; and the overview of all."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response
+from pydantic import Field
+
+from drawknife import messages as msg
+
+from .common import Query, answer, ask, blueprint
+
+api = blueprint("places", "Stores, folders, virtual paths, endpoints")
+
+
+class PlaceQuery(Query):
+    place: Annotated[str, Field(min_length=1, max_length=4200, description="STORE:/folder")]
+
+
+@api.get("/overview", summary="How much there is, and what wants attention", responses={200: msg.Overview})
+def overview() -> Response:
+    asked = ask()
+    return answer(asked.overview(), asked.revision)
+
+
+@api.get("/stores", summary="The stores", responses={200: msg.StoreList})
+def stores() -> Response:
+    asked = ask()
+    return answer(asked.stores(), asked.revision)
+
+
+@api.get(
+    "/folders", summary="One folder, what it carries and what is in it", responses={200: msg.FolderAnswer}
+)
+def folder(query: PlaceQuery) -> Response:
+    asked = ask()
+    return answer(asked.folder(query.place), asked.revision)
+
+
+@api.get("/virtual-paths", summary="The virtual paths", responses={200: msg.VirtualPathList})
+def virtual_paths() -> Response:
+    asked = ask()
+    return answer(asked.virtual_paths(), asked.revision)
+
+
+@api.get("/endpoints", summary="The endpoints, and which do not start", responses={200: msg.EndpointList})
+def endpoints() -> Response:
+    asked = ask()
+    return answer(asked.endpoints(), asked.revision)
