@@ -10,7 +10,7 @@ from datetime import datetime
 from typing import Any
 
 from drawknife import messages as msg
-from drawknife.core.access_map import AccessMap, access_of_all
+from drawknife.core.access_map import AccessMap, Cell, access_of_all
 from drawknife.core.compare import differences
 from drawknife.core.effective import effective_access
 from drawknife.core.endpoints import tls_policy
@@ -553,7 +553,11 @@ def map_cells(
     words: dict[tuple[str, ...], str] = {}
     for cell in map_.at(locations):
         j = column.get(cell.location)
-        if j is None or (store is not None and (cell.place is None or fold(cell.place.store) != fold(store))):
+        if (
+            j is None
+            or not _in_namespace(prepared, cell)
+            or (store is not None and (cell.place is None or fold(cell.place.store) != fold(store)))
+        ):
             continue
         for i in range(len(accounts)):
             if cell.members >> i & 1:
@@ -566,6 +570,13 @@ def map_cells(
                         word = words[states] = perm_word(states)
                     cells[i][j] = word
     return cells
+
+
+def _in_namespace(prepared: Prepared, cell: Cell) -> bool:
+    """Is the cell's location one of the namespace's: synthetic, a virtual path, or a recorded folder?"""
+    if cell.segment is None or cell.place is None or cell.location == cell.segment.path:
+        return True
+    return prepared.stores[cell.place.store].folder(cell.place.path) is not None
 
 
 def example_path(location: str, right: str) -> str:

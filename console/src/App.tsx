@@ -1,0 +1,63 @@
+import { Center, Loader } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { Navigate, Route, Routes, useLocation } from "react-router";
+import { get, Problem } from "./api";
+import { AccountPage } from "./pages/AccountPage";
+import { AccountsPage } from "./pages/AccountsPage";
+import { ComparePage } from "./pages/ComparePage";
+import { EndpointsPage } from "./pages/EndpointsPage";
+import { FolderPage } from "./pages/FolderPage";
+import { JournalPage } from "./pages/JournalPage";
+import { MapPage } from "./pages/MapPage";
+import { OverviewPage } from "./pages/OverviewPage";
+import { SignInPage } from "./pages/SignInPage";
+import { VirtualPathsPage } from "./pages/VirtualPathsPage";
+import { WhoPage } from "./pages/WhoPage";
+import { Shell } from "./parts/Shell";
+import { Failed } from "./parts/states";
+
+export function App() {
+  const location = useLocation();
+  const signedIn = useQuery({
+    queryKey: ["session"],
+    queryFn: () => get<{ name: string }>("/sessions"),
+    staleTime: 60_000,
+    enabled: location.pathname !== "/sign-in",
+  });
+  if (location.pathname === "/sign-in") return <SignInPage />;
+  if (signedIn.isPending) {
+    return (
+      <Center h="100vh">
+        <Loader />
+      </Center>
+    );
+  }
+  if (signedIn.error) {
+    if (signedIn.error instanceof Problem && signedIn.error.status === 401) {
+      const next = location.pathname + location.search;
+      return <Navigate to={`/sign-in?next=${encodeURIComponent(next)}`} replace />;
+    }
+    return (
+      <Center h="100vh">
+        <Failed error={signedIn.error} again={() => signedIn.refetch()} />
+      </Center>
+    );
+  }
+  return (
+    <Shell name={signedIn.data.name}>
+      <Routes>
+        <Route path="/" element={<OverviewPage />} />
+        <Route path="/accounts" element={<AccountsPage />} />
+        <Route path="/accounts/:name" element={<AccountPage />} />
+        <Route path="/stores" element={<FolderPage />} />
+        <Route path="/virtual-paths" element={<VirtualPathsPage />} />
+        <Route path="/endpoints" element={<EndpointsPage />} />
+        <Route path="/map" element={<MapPage />} />
+        <Route path="/who" element={<WhoPage />} />
+        <Route path="/compare" element={<ComparePage />} />
+        <Route path="/journal" element={<JournalPage />} />
+        <Route path="*" element={<Failed error={new Problem(404, "There is no such page.")} />} />
+      </Routes>
+    </Shell>
+  );
+}

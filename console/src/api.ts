@@ -1,0 +1,263 @@
+/** What the service says, in its own words; see docs/reference and /api/v1/openapi.json. */
+
+export const RIGHTS = [
+  "enter",
+  "list",
+  "download",
+  "upload",
+  "overwrite",
+  "append",
+  "rename",
+  "delete-file",
+  "make-folder",
+  "delete-folder",
+  "set-attributes",
+] as const;
+export type Right = (typeof RIGHTS)[number];
+export type State = "yes" | "own" | "others" | "no";
+export type Kind = "synthetic" | "virtual path" | "folder";
+
+export interface Account {
+  name: string;
+  kind: string;
+  display: string | null;
+  mail: string | null;
+  unit: string | null;
+  enabled: boolean;
+  expires: string | null;
+  expired: boolean;
+  source: string;
+}
+export interface AccountDetail extends Account {
+  home: string | null;
+  methods: string[];
+  groups: string[];
+}
+export interface Standing {
+  account: AccountDetail;
+  standing: { subject: string; class: number; distance: number; chain: string[] }[];
+  settings: {
+    name: string;
+    value: unknown;
+    subjects: string[];
+    chains: string[][];
+    overruled: string[];
+    undecided: boolean;
+  }[];
+}
+export interface AccessRow {
+  location: string;
+  kind: Kind;
+  place: string | null;
+  rights: Record<Right, State>;
+}
+export interface Access {
+  account: string;
+  endpoint: string | null;
+  notes: string[];
+  total: number;
+  rows: AccessRow[];
+  not_served: { path: string; reason: string; text: string }[];
+}
+export interface Obstacle {
+  gate: string;
+  reason: string;
+  text: string;
+}
+export interface Judgement {
+  right: string;
+  place: string;
+  own: boolean | null;
+  allowed: boolean;
+  reason: string;
+  text: string;
+  decided_at: string | null;
+  decided_by: string | null;
+  levels: {
+    place: string;
+    up: number;
+    sealed: boolean;
+    recorded: boolean;
+    owner: string | null;
+    entries: { entry: string; fate: string; by: string | null; chain: string[] }[];
+  }[];
+}
+export interface Explanation {
+  obstacles: Obstacle[];
+  locations: {
+    location: string;
+    place: string | null;
+    virtual_path: string | null;
+    ceiling: string | null;
+    grants: string[];
+    synthetic: boolean;
+  }[];
+  gates: { gate: string; asked: boolean; obstacles: Obstacle[]; notes: string[] }[];
+  checks: { passing: { place: string; allowed: boolean }[]; judgement: Judgement; blocked: Judgement[] }[];
+}
+export interface Answer {
+  allowed: boolean;
+  gate: string | null;
+  reason: string;
+  text: string;
+  explanation: Explanation | null;
+}
+export interface Question {
+  account: string;
+  action: string;
+  path: string;
+  owner?: string;
+  endpoint?: string;
+  explain?: boolean;
+}
+export interface Who {
+  right: string;
+  at: string;
+  total: number;
+  but_for: string | null;
+  holders: {
+    account: string;
+    state: State;
+    location: string;
+    virtual_path: string | null;
+    place: string | null;
+    decided_at: string | null;
+    decided_by: string | null;
+    chain: string[];
+  }[];
+  almost: { account: string; location: string | null; obstacles: Obstacle[] }[];
+}
+export interface MapWindow {
+  total_accounts: number;
+  total_locations: number;
+  accounts: string[];
+  locations: string[];
+  cells: (string | null)[][];
+}
+export interface Comparison {
+  one: string;
+  other: string;
+  total: number;
+  differences: {
+    location: string;
+    right: string;
+    one: State | null;
+    other: State | null;
+    why_one: string;
+    why_other: string;
+  }[];
+}
+export interface Listing {
+  location: string;
+  allowed: boolean;
+  text: string;
+  folders: { name: string; location: string; kind: Kind; place: string | null }[];
+}
+export interface Folder {
+  place: string;
+  recorded: boolean;
+  sealed: boolean;
+  owner: string | null;
+  entries: string[];
+  above: Judgement["levels"];
+  locations: string[];
+  folders: {
+    name: string;
+    place: string;
+    recorded: boolean;
+    sealed: boolean;
+    owner: string | null;
+    entries: number;
+  }[];
+}
+export interface Store {
+  name: string;
+  root: string | null;
+  baseline: string;
+  capacity: number | null;
+  folders: number;
+  entries: number;
+}
+export interface VirtualPath {
+  path: string;
+  leads_to: string;
+  listing: string;
+  grants: string[];
+}
+export interface Endpoint {
+  name: string;
+  protocol: string;
+  address: string;
+  port: number;
+  passive_ports: string | null;
+  tls: string | null;
+  host_names: string[];
+  enabled: boolean;
+  entries: string[];
+  starts: boolean;
+  clash: string | null;
+}
+export interface Overview {
+  revision: number;
+  counts: Record<string, number>;
+  findings: { kind: string; about: string; text: string }[];
+}
+export interface Journal {
+  total: number;
+  lines: {
+    revision: number;
+    at: string;
+    who: string;
+    what: string;
+    before: Record<string, number>;
+    after: Record<string, number>;
+  }[];
+}
+
+/** A problem as the service tells it (RFC 9457). */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+    readonly title = "",
+  ) {
+    super(detail);
+  }
+}
+
+type Query = Record<string, string | number | undefined | null>;
+
+export async function ask<T>(method: string, path: string, query: Query = {}, body?: unknown): Promise<T> {
+  const given = Object.entries(query).filter(
+    ([, value]) => value !== undefined && value !== null && value !== "",
+  );
+  const search = new URLSearchParams(given.map(([key, value]) => [key, String(value)])).toString();
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}${search ? `?${search}` : ""}`, {
+      method,
+      credentials: "same-origin",
+      headers: {
+        "X-Drawknife-Console": "1",
+        ...(body === undefined ? {} : { "Content-Type": "application/json" }),
+      },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+  } catch {
+    throw new Problem(0, "The service does not answer. It may have been stopped.", "No service");
+  }
+  if (response.status === 204) return undefined as T;
+  const data = await response.json().catch(() => null);
+  if (response.ok) return data as T;
+  throw new Problem(response.status, data?.detail ?? response.statusText, data?.title);
+}
+
+export const get = <T>(path: string, query?: Query) => ask<T>("GET", path, query);
+export const named = (name: string) => encodeURIComponent(name);
+
+/** What a question about a right at a location acts on: something in it, or the folder itself. */
+export function examplePath(location: string, right: Right): string {
+  const inside = (name: string) => (location === "/" ? `/${name}` : `${location}/${name}`);
+  if (right === "make-folder") return inside("new-folder");
+  return ["enter", "list", "delete-folder"].includes(right) ? location : inside("any-file");
+}

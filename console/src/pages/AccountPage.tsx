@@ -1,0 +1,100 @@
+import { Badge, Group, Select, Tabs, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useParams, useSearchParams } from "react-router";
+import { type Endpoint, get, named, type Standing } from "../api";
+import { AccountState } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Loaded } from "../parts/states";
+import { AccessTree } from "./AccessTree";
+import { Browse } from "./Browse";
+import { StandingView } from "./StandingView";
+
+export function AccountPage() {
+  const name = useParams().name ?? "";
+  const [search, setSearch] = useSearchParams();
+  const tab = search.get("show") ?? "access";
+  const endpoint = search.get("endpoint") ?? undefined;
+  const query = useQuery({
+    queryKey: ["standing", name],
+    queryFn: () => get<Standing>(`/accounts/${named(name)}/standing`),
+  });
+  const endpoints = useQuery({
+    queryKey: ["endpoints"],
+    queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
+  });
+  const put = (changes: Record<string, string | undefined>) => {
+    const next = new URLSearchParams(search);
+    for (const [key, value] of Object.entries(changes)) value ? next.set(key, value) : next.delete(key);
+    setSearch(next, { replace: true });
+  };
+  return (
+    <Page
+      title={
+        <Group gap={12}>
+          {name}
+          {query.data && (
+            <Text fz="sm" className="quiet" fw={400}>
+              {query.data.account.display}
+            </Text>
+          )}
+        </Group>
+      }
+      beside={
+        query.data && (
+          <Group gap={10} fz="sm" wrap="nowrap">
+            <AccountState account={query.data.account} />
+            <Badge variant="default" tt="none" fw={500}>
+              {query.data.account.kind}
+            </Badge>
+            {query.data.account.unit && (
+              <Badge variant="default" tt="none" fw={500}>
+                {query.data.account.unit}
+              </Badge>
+            )}
+          </Group>
+        )
+      }
+    >
+      <Loaded query={query}>
+        {(standing) => (
+          <Tabs
+            value={tab}
+            onChange={(value) => setSearch({ show: value ?? "access", ...(endpoint ? { endpoint } : {}) })}
+            style={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}
+            keepMounted={false}
+          >
+            <Group justify="space-between" align="flex-end" mb={12} wrap="nowrap">
+              <Tabs.List style={{ flex: 1 }}>
+                <Tabs.Tab value="access">Access</Tabs.Tab>
+                <Tabs.Tab value="sees">What it sees</Tabs.Tab>
+                <Tabs.Tab value="standing">Standing and settings</Tabs.Tab>
+              </Tabs.List>
+              <Select
+                aria-label="Through which endpoint"
+                placeholder="Once it is in, by any endpoint"
+                clearable
+                size="xs"
+                w={230}
+                data={endpoints.data?.endpoints.map((e) => e.name) ?? []}
+                value={endpoint ?? null}
+                onChange={(value) => put({ endpoint: value ?? undefined })}
+              />
+            </Group>
+            <Tabs.Panel
+              value="access"
+              style={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}
+            >
+              <AccessTree account={standing.account.name} endpoint={endpoint} />
+            </Tabs.Panel>
+            <Tabs.Panel value="sees">
+              <Browse account={standing.account.name} endpoint={endpoint} />
+            </Tabs.Panel>
+            <Tabs.Panel value="standing">
+              <StandingView standing={standing} />
+            </Tabs.Panel>
+          </Tabs>
+        )}
+      </Loaded>
+    </Page>
+  );
+}

@@ -1,0 +1,128 @@
+import { Button, Group, Text, TextInput } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { useSearchParams } from "react-router";
+import { type Comparison, get, type State } from "../api";
+import { Legend, Mark, MEANINGS } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+
+const COLUMNS = "minmax(120px, 150px) minmax(0, 1fr) minmax(0, 1fr)";
+
+/** Two accounts side by side: where they differ, and why on each side. */
+export function ComparePage() {
+  const [search, setSearch] = useSearchParams();
+  const [one, setOne] = useState(search.get("one") ?? "");
+  const [other, setOther] = useState(search.get("other") ?? "");
+  const asked = { one: search.get("one"), other: search.get("other") };
+  const query = useQuery({
+    queryKey: ["compare", asked],
+    queryFn: () => get<Comparison>("/comparisons", { ...asked, limit: 1000 }),
+    enabled: Boolean(asked.one && asked.other),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    setSearch({ one: one.trim(), other: other.trim() });
+  };
+  return (
+    <Page title="Compare">
+      <form onSubmit={submit}>
+        <Group align="flex-end">
+          <TextInput
+            label="One account"
+            value={one}
+            onChange={(e) => setOne(e.currentTarget.value)}
+            autoFocus
+          />
+          <TextInput label="Another" value={other} onChange={(e) => setOther(e.currentTarget.value)} />
+          <Button type="submit" disabled={!one.trim() || !other.trim()}>
+            Compare
+          </Button>
+        </Group>
+      </form>
+      {asked.one && asked.other ? (
+        <Loaded query={query}>{(found) => <Differences found={found} />}</Loaded>
+      ) : (
+        <Empty>Name two accounts, to see only where they differ.</Empty>
+      )}
+    </Page>
+  );
+}
+
+function Differences({ found }: { found: Comparison }) {
+  if (!found.total)
+    return (
+      <Empty>
+        {found.one} and {found.other} can do the same everywhere.
+      </Empty>
+    );
+  const places = [...new Set(found.differences.map((d) => d.location))];
+  return (
+    <>
+      <div className="sheet" style={{ overflow: "auto" }}>
+        <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
+          <span />
+          <b>{found.one}</b>
+          <b>{found.other}</b>
+        </div>
+        {places.map((location) => (
+          <div key={location}>
+            <div
+              className="row"
+              style={{
+                gridTemplateColumns: "1fr",
+                height: 30,
+                background: "var(--stripe)",
+                cursor: "default",
+              }}
+            >
+              <b className="mono">{location}</b>
+            </div>
+            {found.differences
+              .filter((d) => d.location === location)
+              .map((d) => (
+                <div
+                  key={d.right}
+                  className="row"
+                  style={{
+                    gridTemplateColumns: COLUMNS,
+                    padding: "7px 14px",
+                    gap: 12,
+                    alignItems: "start",
+                    cursor: "default",
+                  }}
+                >
+                  <span>{d.right}</span>
+                  <Side state={d.one} why={d.why_one} />
+                  <Side state={d.other} why={d.why_other} />
+                </div>
+              ))}
+          </div>
+        ))}
+      </div>
+      <Legend>
+        <span>
+          {found.total} differences
+          {found.total > found.differences.length && `, the first ${found.differences.length} shown`}
+        </span>
+      </Legend>
+    </>
+  );
+}
+
+function Side({ state, why }: { state: State | null; why: string }) {
+  return (
+    <span style={{ whiteSpace: "normal" }}>
+      {state ? (
+        <>
+          <Mark state={state} /> {MEANINGS[state]}
+        </>
+      ) : (
+        <span className="quiet">no such location</span>
+      )}
+      <Text fz="xs" className="quiet">
+        {why}
+      </Text>
+    </span>
+  );
+}

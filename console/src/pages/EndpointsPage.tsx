@@ -1,0 +1,70 @@
+import { useQuery } from "@tanstack/react-query";
+import { type Endpoint, get } from "../api";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+
+const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr)";
+
+export function EndpointsPage() {
+  const query = useQuery({
+    queryKey: ["endpoints"],
+    queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
+  });
+  return (
+    <Page title="Endpoints">
+      <div className="sheet" style={{ overflow: "auto" }}>
+        <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
+          <span>endpoint</span>
+          <span>listens</span>
+          <span>passive ports</span>
+          <span>TLS</span>
+          <span>state</span>
+          <span>entries</span>
+        </div>
+        <Loaded query={query}>
+          {(data) =>
+            data.endpoints.length === 0 ? (
+              <Empty>There are no endpoints yet: nobody can come in.</Empty>
+            ) : (
+              data.endpoints.map((e) => (
+                <div
+                  key={e.name}
+                  className="row"
+                  style={{
+                    gridTemplateColumns: COLUMNS,
+                    padding: "9px 14px",
+                    alignItems: "start",
+                    cursor: "default",
+                  }}
+                >
+                  <b>{e.name}</b>
+                  <span className="mono">
+                    {e.protocol} {e.address}:{e.port}
+                    <div className="quiet">{e.host_names.join(", ")}</div>
+                  </span>
+                  <span className="mono">{e.passive_ports}</span>
+                  <span>{e.tls ?? "—"}</span>
+                  <span style={{ whiteSpace: "normal" }}>
+                    {e.starts ? (
+                      <span className="good">● starts</span>
+                    ) : e.enabled ? (
+                      <span className="bad">✕ does not start</span>
+                    ) : (
+                      <span className="quiet">switched off</span>
+                    )}
+                    {e.clash && <div style={{ fontSize: 12.5 }}>{e.clash}</div>}
+                  </span>
+                  <span className="mono">
+                    {e.entries.map((x) => (
+                      <div key={x}>{x}</div>
+                    ))}
+                  </span>
+                </div>
+              ))
+            )
+          }
+        </Loaded>
+      </div>
+    </Page>
+  );
+}

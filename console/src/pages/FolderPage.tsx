@@ -1,0 +1,204 @@
+import { Anchor, Breadcrumbs, Group, Stack, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { Link, useSearchParams } from "react-router";
+import { type Folder, get, RIGHTS, type Store } from "../api";
+import { AccountLink } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+import { size } from "./StandingView";
+
+const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
+
+export function FolderPage() {
+  const [search] = useSearchParams();
+  const place = search.get("place");
+  return <Page title="Stores and folders">{place ? <OneFolder place={place} /> : <Stores />}</Page>;
+}
+
+function Stores() {
+  const query = useQuery({ queryKey: ["stores"], queryFn: () => get<{ stores: Store[] }>("/stores") });
+  const columns = "1fr 100px 110px 110px 110px 1.6fr";
+  return (
+    <div className="sheet">
+      <div className="row head" style={{ gridTemplateColumns: columns, height: 32 }}>
+        <span>store</span>
+        <span>baseline</span>
+        <span>capacity</span>
+        <span>folders</span>
+        <span>entries</span>
+        <span>root</span>
+      </div>
+      <Loaded query={query}>
+        {(data) =>
+          data.stores.length === 0 ? (
+            <Empty>There are no stores yet.</Empty>
+          ) : (
+            data.stores.map((s) => (
+              <Link
+                key={s.name}
+                to={to(`${s.name}:/`)}
+                className="row"
+                style={{ gridTemplateColumns: columns, height: 36, color: "inherit", textDecoration: "none" }}
+              >
+                <b>{s.name}</b>
+                <span>{s.baseline}</span>
+                <span>{s.capacity === null ? "" : size(s.capacity)}</span>
+                <span>{s.folders.toLocaleString("en")}</span>
+                <span>{s.entries.toLocaleString("en")}</span>
+                <span className="mono quiet">{s.root ?? "only planned"}</span>
+              </Link>
+            ))
+          )
+        }
+      </Loaded>
+    </div>
+  );
+}
+
+function OneFolder({ place }: { place: string }) {
+  const query = useQuery({ queryKey: ["folder", place], queryFn: () => get<Folder>("/folders", { place }) });
+  const [store = "", path = "/"] = [place.slice(0, place.indexOf(":")), place.slice(place.indexOf(":") + 1)];
+  const steps = path === "/" ? [] : path.slice(1).split("/");
+  return (
+    <Stack gap={14}>
+      <Breadcrumbs fz="sm">
+        <Anchor component={Link} to="/stores">
+          stores
+        </Anchor>
+        <Anchor component={Link} to={to(`${store}:/`)}>
+          {store}
+        </Anchor>
+        {steps.map((step, i) => (
+          <Anchor component={Link} key={i} to={to(`${store}:/${steps.slice(0, i + 1).join("/")}`)}>
+            {step}
+          </Anchor>
+        ))}
+      </Breadcrumbs>
+      <Loaded query={query}>{(folder) => <FolderDetail folder={folder} />}</Loaded>
+    </Stack>
+  );
+}
+
+function FolderDetail({ folder }: { folder: Folder }) {
+  let sealed = folder.sealed;
+  return (
+    <div
+      style={{
+        display: "grid",
+        gridTemplateColumns: "minmax(0, 1.25fr) minmax(0, 1fr)",
+        gap: 18,
+        alignItems: "start",
+      }}
+    >
+      <Stack gap={14}>
+        <section className="sheet" style={{ padding: "12px 16px" }} aria-label="Entries">
+          <Group gap={14} mb={6}>
+            <Text fw={650} className="mono">
+              {folder.place}
+            </Text>
+            {folder.owner && (
+              <Text fz="sm" className="quiet">
+                owner <AccountLink name={folder.owner} />
+              </Text>
+            )}
+            {folder.sealed && (
+              <Text fz="sm" className="state-own">
+                ▣ sealed: nothing comes down into it
+              </Text>
+            )}
+            {!folder.recorded && (
+              <Text fz="sm" className="quiet">
+                not recorded
+              </Text>
+            )}
+          </Group>
+          {folder.entries.length === 0 && (
+            <Text fz="sm" className="quiet">
+              No entries of its own.
+            </Text>
+          )}
+          {folder.entries.map((e) => (
+            <div key={e} className="mono">
+              {e}
+            </div>
+          ))}
+          {folder.above
+            .filter((level) => level.entries.length || level.sealed)
+            .map((level) => {
+              const behind = sealed;
+              sealed = sealed || level.sealed;
+              return (
+                <div key={level.place} style={{ marginTop: 10 }}>
+                  <Text fz="xs" className="quiet">
+                    {behind ? "kept out by the seal, on " : "from "}
+                    <Link className="plain mono" to={to(level.place)}>
+                      {level.place}
+                    </Link>
+                  </Text>
+                  {level.entries.map((e) => (
+                    <div
+                      key={e.entry}
+                      className={`mono ${behind && !e.entry.startsWith("forbid") ? "quiet" : ""}`}
+                    >
+                      {e.entry}
+                    </div>
+                  ))}
+                </div>
+              );
+            })}
+        </section>
+        <Text fz="sm">
+          <span className="quiet">Who can </span>
+          {RIGHTS.map((right, i) => (
+            <span key={right}>
+              {i > 0 && <span className="quiet"> · </span>}
+              <Link className="plain" to={`/who?right=${right}&at=${encodeURIComponent(folder.place)}`}>
+                {right}
+              </Link>
+            </span>
+          ))}
+        </Text>
+        {folder.locations.length > 0 && (
+          <Text fz="sm">
+            <span className="quiet">Virtual paths that can lead here: </span>
+            {folder.locations.map((path) => (
+              <Link
+                key={path}
+                className="plain mono"
+                style={{ marginRight: 10 }}
+                to={`/virtual-paths?path=${encodeURIComponent(path)}`}
+              >
+                {path}
+              </Link>
+            ))}
+          </Text>
+        )}
+      </Stack>
+      <section className="sheet" aria-label="Folders in it">
+        <div className="row head" style={{ gridTemplateColumns: "1fr auto", height: 32 }}>
+          <span>in it</span>
+        </div>
+        {folder.folders.length === 0 && <Empty>No folder in it is recorded.</Empty>}
+        {folder.folders.slice(0, 2000).map((f) => (
+          <Link
+            key={f.name}
+            to={to(f.place)}
+            className="row"
+            style={{ gridTemplateColumns: "1fr auto", height: 32, color: "inherit", textDecoration: "none" }}
+          >
+            <span className="mono">{f.name}</span>
+            <span className="quiet" style={{ fontSize: 12 }}>
+              {[
+                f.sealed && "▣ sealed",
+                f.owner && `owner ${f.owner}`,
+                f.entries && `${f.entries} ${f.entries === 1 ? "entry" : "entries"}`,
+              ]
+                .filter(Boolean)
+                .join(" · ")}
+            </span>
+          </Link>
+        ))}
+      </section>
+    </div>
+  );
+}

@@ -1,0 +1,331 @@
+import { Group, Select, Text, TextInput } from "@mantine/core";
+import { useDebouncedValue } from "@mantine/hooks";
+import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type KeyboardEvent, useRef, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { get, type MapWindow, named, RIGHTS, type State, type Store } from "../api";
+import { Legend, MARKS, MEANINGS } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Empty, Failed, Loaded } from "../parts/states";
+
+const BLOCK = 100;
+const ALL = "all, as letters";
+const HEAD = 190;
+const LABEL = 170;
+const ROW = 26;
+
+interface Choice {
+  right: string;
+  matching: string;
+  group: string;
+  unit: string;
+  store: string;
+  under: string;
+}
+
+/** Accounts by places. Only the windows that are looked at are fetched. */
+export function MapPage() {
+  const [search, setSearch] = useSearchParams();
+  const choice: Choice = {
+    right: search.get("right") ?? "download",
+    matching: search.get("matching") ?? "",
+    group: search.get("group") ?? "",
+    unit: search.get("unit") ?? "",
+    store: search.get("store") ?? "",
+    under: search.get("under") ?? "/",
+  };
+  const [asked] = useDebouncedValue(choice, 250);
+  const stores = useQuery({ queryKey: ["stores"], queryFn: () => get<{ stores: Store[] }>("/stores") });
+  const put = (key: keyof Choice, value: string | null) => {
+    const next = new URLSearchParams(search);
+    value ? next.set(key, value) : next.delete(key);
+    setSearch(next, { replace: true });
+  };
+  const first = useQuery({
+    queryKey: ["map", asked, 0, 0],
+    queryFn: () => window_(asked, 0, 0),
+    placeholderData: keepPreviousData,
+  });
+  const text = (key: keyof Choice, label: string, placeholder: string, w: number) => (
+    <TextInput
+      label={label}
+      placeholder={placeholder}
+      w={w}
+      size="xs"
+      value={choice[key]}
+      onChange={(e) => put(key, e.currentTarget.value)}
+    />
+  );
+  return (
+    <Page title="Map" wide>
+      <Group align="flex-end" gap={10}>
+        <Select
+          label="Right"
+          size="xs"
+          w={150}
+          data={[...RIGHTS, ALL]}
+          value={choice.right || ALL}
+          allowDeselect={false}
+          onChange={(v) => put("right", v)}
+        />
+        {text("matching", "Account", "part of a name", 140)}
+        {text("group", "In group", "name", 130)}
+        {text("unit", "In unit", "path", 130)}
+        {text("under", "Under", "/", 150)}
+        <Select
+          label="In store"
+          size="xs"
+          w={130}
+          clearable
+          placeholder="any"
+          value={choice.store || null}
+          data={stores.data?.stores.map((s) => s.name) ?? []}
+          onChange={(v) => put("store", v)}
+        />
+      </Group>
+      <Loaded query={first}>
+        {(data) =>
+          data.total_accounts && data.total_locations ? (
+            <Grid key={JSON.stringify(asked)} choice={asked} first={data} />
+          ) : (
+            <Empty>No {data.total_accounts ? "location" : "account"} is left by this choice.</Empty>
+          )
+        }
+      </Loaded>
+    </Page>
+  );
+}
+
+function window_(choice: Choice, i: number, j: number) {
+  return get<MapWindow>("/map", {
+    ...choice,
+    under: choice.under || "/",
+    right: choice.right === ALL ? undefined : choice.right,
+    account_offset: i * BLOCK,
+    account_limit: BLOCK,
+    location_offset: j * BLOCK,
+    location_limit: BLOCK,
+  });
+}
+
+function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
+  const letters = choice.right === ALL;
+  const width = letters ? 108 : 28;
+  const box = useRef<HTMLDivElement>(null);
+  const navigate = useNavigate();
+  const [at, setAt] = useState<[number, number]>([0, 0]);
+  const rows = useVirtualizer({
+    count: first.total_accounts,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 10,
+    paddingStart: HEAD,
+    scrollPaddingStart: HEAD,
+  });
+  const columns = useVirtualizer({
+    horizontal: true,
+    count: first.total_locations,
+    getScrollElement: () => box.current,
+    estimateSize: () => width,
+    overscan: 8,
+    paddingStart: LABEL,
+    scrollPaddingStart: LABEL,
+  });
+  const found = new Map<string, [number, number]>();
+  for (const row of rows.getVirtualItems())
+    for (const column of columns.getVirtualItems()) {
+      const block: [number, number] = [Math.floor(row.index / BLOCK), Math.floor(column.index / BLOCK)];
+      found.set(block.join(), block);
+    }
+  const blocks = [...found.values()];
+  const windows = useQueries({
+    queries: blocks.map(([i, j]) => ({
+      queryKey: ["map", choice, i, j],
+      queryFn: () => window_(choice, i, j),
+      staleTime: 10_000,
+    })),
+  });
+  const byBlock = new Map(blocks.map((block, n) => [block.join(), windows[n]?.data]));
+  const failed = windows.find((w) => w.error)?.error;
+  const blockAt = (i: number, j: number) =>
+    byBlock.get([Math.floor(i / BLOCK), Math.floor(j / BLOCK)].join());
+  const cell = (i: number, j: number) => blockAt(i, j)?.cells[i % BLOCK]?.[j % BLOCK];
+  const accountAt = (i: number) => {
+    for (const [block, data] of byBlock)
+      if (Number(block.split(",")[0]) === Math.floor(i / BLOCK) && data) return data.accounts[i % BLOCK];
+  };
+  const locationAt = (j: number) => {
+    for (const [block, data] of byBlock)
+      if (Number(block.split(",")[1]) === Math.floor(j / BLOCK) && data) return data.locations[j % BLOCK];
+  };
+  const open = (i: number, j: number) => {
+    const account = accountAt(i);
+    const right = letters ? "enter" : choice.right;
+    if (account && cell(i, j))
+      navigate(`/accounts/${named(account)}?why=${encodeURIComponent(`${right}@${locationAt(j)}`)}`);
+  };
+  const keys = (event: KeyboardEvent) => {
+    const step = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[event.key];
+    if (step) {
+      event.preventDefault();
+      const i = Math.max(0, Math.min(first.total_accounts - 1, at[0] + (step[0] ?? 0)));
+      const j = Math.max(0, Math.min(first.total_locations - 1, at[1] + (step[1] ?? 0)));
+      setAt([i, j]);
+      rows.scrollToIndex(i);
+      columns.scrollToIndex(j);
+    } else if (event.key === "Enter") open(at[0], at[1]);
+  };
+  if (failed) return <Failed error={failed} />;
+  const here = cell(at[0], at[1]);
+  return (
+    <>
+      <div
+        ref={box}
+        className="sheet rows"
+        style={{ flex: 1, minHeight: 0, position: "relative" }}
+        tabIndex={0}
+        onKeyDown={keys}
+        role="grid"
+        aria-label="Map"
+      >
+        <div style={{ width: columns.getTotalSize(), height: rows.getTotalSize(), position: "relative" }}>
+          <div
+            style={{
+              position: "sticky",
+              top: 0,
+              height: HEAD,
+              zIndex: 3,
+              background: "var(--sheet)",
+              borderBottom: "1px solid var(--edge)",
+              width: columns.getTotalSize(),
+            }}
+          >
+            <div
+              style={{
+                position: "sticky",
+                left: 0,
+                width: LABEL,
+                height: HEAD,
+                background: "var(--sheet)",
+                zIndex: 4,
+                borderRight: "1px solid var(--edge)",
+                boxSizing: "border-box",
+                padding: "10px 14px",
+                display: "flex",
+                alignItems: "flex-end",
+              }}
+            >
+              <Text fz="xs" className="quiet">
+                {first.total_accounts.toLocaleString("en")} accounts by{" "}
+                {first.total_locations.toLocaleString("en")} locations
+              </Text>
+            </div>
+            {columns.getVirtualItems().map((c) => (
+              <div
+                key={c.key}
+                className="mono"
+                title={locationAt(c.index)}
+                style={{
+                  position: "absolute",
+                  left: c.start,
+                  width,
+                  bottom: 6,
+                  height: HEAD - 14,
+                  writingMode: "vertical-rl",
+                  transform: "rotate(180deg)",
+                  lineHeight: `${width}px`,
+                  overflow: "hidden",
+                  textOverflow: "ellipsis",
+                  whiteSpace: "nowrap",
+                  fontWeight: c.index === at[1] ? 700 : 400,
+                }}
+              >
+                {locationAt(c.index) ?? "…"}
+              </div>
+            ))}
+          </div>
+          {rows.getVirtualItems().map((r) => (
+            <div key={r.key}>
+              <div
+                style={{
+                  position: "absolute",
+                  top: r.start,
+                  left: 0,
+                  width: "100%",
+                  pointerEvents: "none",
+                  zIndex: 2,
+                }}
+              >
+                <div
+                  style={{
+                    position: "sticky",
+                    left: 0,
+                    width: LABEL,
+                    height: ROW,
+                    lineHeight: `${ROW}px`,
+                    padding: "0 14px",
+                    boxSizing: "border-box",
+                    background: "var(--sheet)",
+                    borderRight: "1px solid var(--edge)",
+                    overflow: "hidden",
+                    textOverflow: "ellipsis",
+                    fontWeight: r.index === at[0] ? 700 : 400,
+                    fontSize: 13,
+                  }}
+                >
+                  {accountAt(r.index) ?? "…"}
+                </div>
+              </div>
+              {columns.getVirtualItems().map((c) => {
+                const state = cell(r.index, c.index);
+                return (
+                  <div
+                    key={c.key}
+                    className={`map-cell ${letters ? "mono" : state ? `state-${state}` : ""}`}
+                    data-at={r.index === at[0] && c.index === at[1]}
+                    style={{
+                      top: r.start,
+                      left: c.start,
+                      width,
+                      height: ROW,
+                      lineHeight: `${ROW}px`,
+                      boxSizing: "border-box",
+                      fontSize: letters ? 11 : 14,
+                      background: state ? undefined : "var(--stripe)",
+                    }}
+                    onMouseEnter={() => setAt([r.index, c.index])}
+                    onClick={() => open(r.index, c.index)}
+                    onKeyDown={() => undefined}
+                  >
+                    {letters ? state : state ? MARKS[state as State] : ""}
+                  </div>
+                );
+              })}
+            </div>
+          ))}
+        </div>
+      </div>
+      <Group justify="space-between" fz="sm">
+        <Text fz="sm">
+          <b>{accountAt(at[0])}</b> at <span className="mono">{locationAt(at[1])}</span>:{" "}
+          {here == null ? (
+            <span className="quiet">no such location for it</span>
+          ) : letters ? (
+            <span className="mono">{here}</span>
+          ) : (
+            `${choice.right}: ${MEANINGS[here as State]}`
+          )}
+        </Text>
+        {letters ? (
+          <Text fz="xs" className="quiet">
+            folder: c upload d delete e enter l list m make folders p delete files / files: a append d delete
+            f rename r download w overwrite (own)
+          </Text>
+        ) : (
+          <Legend />
+        )}
+      </Group>
+    </>
+  );
+}

@@ -1,0 +1,108 @@
+import { Stack, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { get, type Overview } from "../api";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+
+const COUNTS: [string, string, string][] = [
+  ["accounts", "accounts", "/accounts"],
+  ["groups", "groups", "/accounts"],
+  ["stores", "stores", "/stores"],
+  ["folders", "recorded folders", "/stores"],
+  ["entries", "entries", "/stores"],
+  ["virtual_paths", "virtual paths", "/virtual-paths"],
+  ["endpoints", "endpoints", "/endpoints"],
+];
+const KINDS: Record<string, [string, (about: string) => string]> = {
+  "endpoint-clash": ["An endpoint does not start", () => "/endpoints"],
+  "path-ambiguous": [
+    "A virtual path leads two ways",
+    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
+  ],
+  "path-unusable": [
+    "A virtual path cannot be used",
+    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
+  ],
+  "grant-without-enter": [
+    "A grant is of no use",
+    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
+  ],
+  "group-loop": ["Groups hold each other", () => "/accounts"],
+  "dangling-name": [
+    "A name of nobody",
+    (about) => (about.startsWith("/") ? "/virtual-paths" : `/stores?place=${encodeURIComponent(about)}`),
+  ],
+  "setting-undecided": [
+    "A setting is set two ways",
+    (about) => `/accounts/${encodeURIComponent(about)}?show=standing`,
+  ],
+};
+
+export function OverviewPage() {
+  const query = useQuery({ queryKey: ["overview"], queryFn: () => get<Overview>("/overview") });
+  return (
+    <Page title="Overview">
+      <Loaded query={query}>
+        {(data) => (
+          <Stack gap={18}>
+            <div
+              style={{
+                display: "grid",
+                gridTemplateColumns: "repeat(auto-fit, minmax(120px, 1fr))",
+                gap: 10,
+              }}
+            >
+              {COUNTS.map(([key, label, to]) => (
+                <Link
+                  key={key}
+                  to={to}
+                  className="sheet"
+                  style={{ padding: "12px 14px", textDecoration: "none", color: "inherit" }}
+                >
+                  <Text fz={22} fw={650} style={{ fontVariantNumeric: "tabular-nums" }}>
+                    {(data.counts[key] ?? 0).toLocaleString("en")}
+                  </Text>
+                  <Text fz="xs" className="quiet">
+                    {label}
+                  </Text>
+                </Link>
+              ))}
+            </div>
+            <section className="sheet" aria-label="What wants a decision now">
+              <div className="row head" style={{ gridTemplateColumns: "1fr", height: 36 }}>
+                What wants a decision now
+              </div>
+              {data.findings.length === 0 && (
+                <Empty>Nothing: no clashes, no path that leads two ways, no name of nobody.</Empty>
+              )}
+              {data.findings.map((f) => {
+                const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
+                return (
+                  <Link
+                    key={f.kind + f.about}
+                    to={to(f.about)}
+                    className="row"
+                    style={{
+                      gridTemplateColumns: "24px 230px 1fr",
+                      padding: "9px 14px",
+                      color: "inherit",
+                      textDecoration: "none",
+                    }}
+                  >
+                    <span className="state-own">▲</span>
+                    <b style={{ fontSize: 13.5 }}>{title}</b>
+                    <span style={{ whiteSpace: "normal", fontSize: 13.5 }}>{f.text}</span>
+                  </Link>
+                );
+              })}
+            </section>
+            <Text fz="xs" className="quiet">
+              Revision {data.revision} is in force.
+            </Text>
+          </Stack>
+        )}
+      </Loaded>
+    </Page>
+  );
+}

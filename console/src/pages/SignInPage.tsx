@@ -1,0 +1,76 @@
+import { Button, Center, PasswordInput, Stack, Text, Title } from "@mantine/core";
+import { useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useEffect, useRef, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { ask, Problem } from "../api";
+
+/** Signs in with a token, or by itself with the code of a sign-in link (behind the #). */
+export function SignInPage() {
+  const [token, setToken] = useState("");
+  const [failed, setFailed] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  const [search] = useSearchParams();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const spent = useRef(false);
+
+  const signIn = async (secret: string) => {
+    setBusy(true);
+    setFailed(null);
+    try {
+      await ask("POST", "/sessions", {}, { token: secret });
+      await client.invalidateQueries();
+      const next = search.get("next") ?? "/";
+      navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true });
+    } catch (error) {
+      const refused = error instanceof Problem && (error.status === 401 || error.status === 400);
+      setFailed(
+        refused ? "That token is not valid, or the link was used already." : (error as Error).message,
+      );
+      setBusy(false);
+    }
+  };
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a code is spent once, when the page opens
+  useEffect(() => {
+    const code = window.location.hash.slice(1);
+    if (code && !spent.current) {
+      spent.current = true;
+      window.history.replaceState(null, "", window.location.pathname + window.location.search);
+      signIn(code);
+    }
+  }, []);
+
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    signIn(token.trim());
+  };
+  return (
+    <Center h="100vh">
+      <form onSubmit={submit} className="sheet" style={{ padding: 32, width: 400 }}>
+        <Stack gap={14}>
+          <img src="/mark.svg" width={38} height={38} alt="" />
+          <div>
+            <Title order={1} fz={20}>
+              Drawknife
+            </Title>
+            <Text fz="sm" className="quiet">
+              Sign in with a token, or open the link that the service printed when it started.
+            </Text>
+          </div>
+          <PasswordInput
+            label="Token"
+            autoFocus
+            value={token}
+            onChange={(e) => setToken(e.currentTarget.value)}
+            error={failed}
+            autoComplete="off"
+          />
+          <Button type="submit" loading={busy} disabled={!token.trim()}>
+            Sign in
+          </Button>
+        </Stack>
+      </form>
+    </Center>
+  );
+}

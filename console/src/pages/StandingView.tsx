@@ -1,0 +1,103 @@
+import { Text } from "@mantine/core";
+import type { Standing } from "../api";
+
+const CLASSES = ["itself", "groups", "units", "everybody who signs in", "anyone"];
+
+/** What an account counts as, nearest first, and where each of its settings comes from. */
+export function StandingView({ standing }: { standing: Standing }) {
+  return (
+    <div
+      style={{
+        display: "grid",
+        gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1.1fr)",
+        gap: 18,
+        alignItems: "start",
+      }}
+    >
+      <section className="sheet" aria-label="Standing">
+        <div className="row head" style={{ gridTemplateColumns: "52px 1fr 1.3fr", height: 32 }}>
+          <span>rank</span>
+          <span>counts as</span>
+          <span>through</span>
+        </div>
+        {standing.standing.map((s) => {
+          const steps = s.class < 3 ? s.chain.slice(1, -1) : [];
+          return (
+            <div
+              key={s.subject}
+              className="row"
+              style={{ gridTemplateColumns: "52px 1fr 1.3fr", minHeight: 32, cursor: "default" }}
+              title={CLASSES[s.class]}
+            >
+              <span className="mono quiet">
+                {s.class}.{s.distance}
+              </span>
+              <span className="mono">{s.subject}</span>
+              <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+                {steps.length ? steps.join(" › ") : s.class === 1 || s.class === 2 ? "directly" : ""}
+              </span>
+            </div>
+          );
+        })}
+      </section>
+      <section className="sheet" aria-label="Settings">
+        <div className="row head" style={{ gridTemplateColumns: "120px 1fr 1.4fr", height: 32 }}>
+          <span>setting</span>
+          <span>value</span>
+          <span>from</span>
+        </div>
+        {standing.settings.map((c) => (
+          <div
+            key={c.name}
+            className="row"
+            style={{ gridTemplateColumns: "120px 1fr 1.4fr", minHeight: 32, cursor: "default" }}
+          >
+            <span className="mono">{c.name}</span>
+            <span className={c.subjects.length ? undefined : "quiet"}>{shown(c.name, c.value)}</span>
+            <span style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+              {c.subjects.length ? (
+                <>
+                  <span className="mono">{c.subjects.join(" and ")}</span>
+                  {c.overruled.length > 0 && <span className="quiet"> over {c.overruled.join(", ")}</span>}
+                </>
+              ) : (
+                <span className="quiet">default</span>
+              )}
+            </span>
+          </div>
+        ))}
+      </section>
+      <Text fz="xs" className="quiet" style={{ gridColumn: "1 / -1" }}>
+        Nearer ranks come first: a smaller class, then a smaller distance. For each setting the nearest that
+        sets it holds; equally near ones, the stricter.
+      </Text>
+    </div>
+  );
+}
+
+const UNITS = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"];
+
+export function size(bytes: number): string {
+  let power = 0;
+  let amount = bytes;
+  while (amount >= 1024 && power < UNITS.length - 1) {
+    amount /= 1024;
+    power++;
+  }
+  return `${Number(amount.toPrecision(3))} ${UNITS[power]}`;
+}
+
+function shown(name: string, value: unknown): string {
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (typeof value === "number") {
+    if (name === "quota_bytes" || name === "upload_limit") return size(value);
+    if (name.startsWith("rate")) return `${size(value)}/s`;
+    return name === "idle_timeout" ? `${value} s` : String(value);
+  }
+  if (Array.isArray(value)) {
+    if (name === "addresses")
+      return value.map((lines) => (lines as string[]).join(", ")).join(" and ") || "any";
+    return value.join(", ") || "none";
+  }
+  return value === null ? "none" : String(value);
+}

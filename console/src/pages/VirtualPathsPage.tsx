@@ -1,0 +1,63 @@
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { get, type VirtualPath } from "../api";
+import { PlaceLink } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+
+const COLUMNS = "minmax(140px, 1fr) minmax(200px, 1.4fr) 100px minmax(220px, 2fr)";
+
+export function VirtualPathsPage() {
+  const [search] = useSearchParams();
+  const chosen = search.get("path");
+  const query = useQuery({
+    queryKey: ["virtual-paths"],
+    queryFn: () => get<{ virtual_paths: VirtualPath[] }>("/virtual-paths"),
+  });
+  return (
+    <Page title="Virtual paths">
+      <div className="sheet" style={{ overflow: "auto" }}>
+        <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
+          <span>path</span>
+          <span>leads to</span>
+          <span>listing</span>
+          <span>grants: who has it, and the most they can do</span>
+        </div>
+        <Loaded query={query}>
+          {(data) =>
+            data.virtual_paths.length === 0 ? (
+              <Empty>There are no virtual paths yet: nobody sees anything.</Empty>
+            ) : (
+              data.virtual_paths.map((v) => (
+                <div
+                  key={v.path + v.leads_to}
+                  className="row"
+                  data-chosen={v.path === chosen}
+                  style={{
+                    gridTemplateColumns: COLUMNS,
+                    padding: "8px 14px",
+                    alignItems: "start",
+                    cursor: "default",
+                  }}
+                >
+                  <b className="mono">{v.path}</b>
+                  {v.leads_to.includes("{") ? (
+                    <span className="mono">{v.leads_to}</span>
+                  ) : (
+                    <PlaceLink place={v.leads_to} />
+                  )}
+                  <span className="quiet">{v.listing}</span>
+                  <span className="mono">
+                    {v.grants.map((g) => (
+                      <div key={g}>{g}</div>
+                    ))}
+                  </span>
+                </div>
+              ))
+            )
+          }
+        </Loaded>
+      </div>
+    </Page>
+  );
+}

@@ -1,0 +1,135 @@
+import {
+  ActionIcon,
+  Group,
+  Text,
+  Tooltip,
+  useComputedColorScheme,
+  useMantineColorScheme,
+} from "@mantine/core";
+import {
+  IconArrowsDiff,
+  IconBook2,
+  IconDoorEnter,
+  IconGridDots,
+  IconHome,
+  IconLogout,
+  IconMoon,
+  IconRoute,
+  IconServer,
+  IconSun,
+  IconUserQuestion,
+  IconUsers,
+} from "@tabler/icons-react";
+import { useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { NavLink, useNavigate } from "react-router";
+import { ask } from "../api";
+
+const PLACES = [
+  ["/", "Overview", IconHome],
+  ["/stores", "Stores and folders", IconServer],
+  ["/accounts", "Accounts", IconUsers],
+  ["/endpoints", "Endpoints", IconDoorEnter],
+  ["/virtual-paths", "Virtual paths", IconRoute],
+  ["/who", "Who can", IconUserQuestion],
+  ["/map", "Map", IconGridDots],
+  ["/compare", "Compare", IconArrowsDiff],
+  ["/journal", "Journal", IconBook2],
+] as const;
+
+/** The frame of every page: where one can go, on the left. */
+export function Shell({ name, children }: { name: string; children: ReactNode }) {
+  const { setColorScheme } = useMantineColorScheme();
+  const scheme = useComputedColorScheme("light");
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const signOut = async () => {
+    await ask("DELETE", "/sessions").catch(() => undefined);
+    client.clear();
+    navigate("/sign-in");
+  };
+  return (
+    <div style={{ display: "grid", gridTemplateColumns: "216px minmax(0, 1fr)", height: "100vh" }}>
+      <div
+        style={{
+          borderRight: "1px solid var(--edge)",
+          display: "flex",
+          flexDirection: "column",
+          padding: 12,
+        }}
+      >
+        <Group gap={10} px={10} py={6} mb={10}>
+          <img src="/mark.svg" width={26} height={26} alt="" />
+          <Text fw={700} fz={16} style={{ letterSpacing: "-0.01em" }}>
+            Drawknife
+          </Text>
+        </Group>
+        <nav style={{ display: "grid", gap: 2 }} aria-label="Main">
+          {PLACES.map(([to, label, Icon]) => (
+            <NavLink key={to} to={to} end={to === "/"}>
+              <Icon size={17} stroke={1.6} />
+              {label}
+            </NavLink>
+          ))}
+        </nav>
+        <div style={{ flex: 1 }} />
+        <Group justify="space-between" px={6}>
+          <Text fz="xs" className="quiet" truncate maw={110}>
+            {name}
+          </Text>
+          <Group gap={4}>
+            <Tooltip label={scheme === "dark" ? "Light" : "Dark"}>
+              <ActionIcon
+                variant="subtle"
+                color="gray"
+                aria-label="Switch light and dark"
+                onClick={() => setColorScheme(scheme === "dark" ? "light" : "dark")}
+              >
+                {scheme === "dark" ? <IconSun size={17} /> : <IconMoon size={17} />}
+              </ActionIcon>
+            </Tooltip>
+            <Tooltip label="Sign out">
+              <ActionIcon variant="subtle" color="gray" aria-label="Sign out" onClick={signOut}>
+                <IconLogout size={17} />
+              </ActionIcon>
+            </Tooltip>
+          </Group>
+        </Group>
+      </div>
+      <main style={{ overflow: "auto", minWidth: 0 }}>{children}</main>
+    </div>
+  );
+}
+
+/** A page: its title, what stands beside it, and the rest. */
+export function Page({
+  title,
+  beside,
+  children,
+  wide,
+}: {
+  title: ReactNode;
+  beside?: ReactNode;
+  children: ReactNode;
+  wide?: boolean;
+}) {
+  return (
+    <div
+      style={{
+        display: "flex",
+        flexDirection: "column",
+        gap: 14,
+        height: "100%",
+        padding: "18px 24px",
+        maxWidth: wide ? undefined : 1180,
+        boxSizing: "border-box",
+      }}
+    >
+      <Group justify="space-between" wrap="nowrap">
+        <h1 style={{ margin: 0, fontSize: 21, fontWeight: 650, letterSpacing: "-0.01em" }}>{title}</h1>
+        {beside}
+      </Group>
+      {children}
+    </div>
+  );
+}

@@ -1,0 +1,27 @@
+import { expect, test } from "vitest";
+import { examplePath } from "../api";
+import { treeLabels } from "./tree";
+
+test("each location is labelled under the nearest one above it", () => {
+  const labels = treeLabels(["/", "/charts", "/charts/drafts", "/inbox/a/b", "/inbox/a/b/c"]);
+  expect(labels.map((l) => `${l.depth} ${l.label}`)).toEqual([
+    "0 /",
+    "1 charts",
+    "2 drafts",
+    "1 inbox/a/b",
+    "2 c",
+  ]);
+});
+
+test("without a root, each top location stands for itself", () => {
+  expect(treeLabels(["/charts/drafts", "/charts/drafts/x"])).toEqual([
+    { depth: 0, label: "/charts/drafts" },
+    { depth: 1, label: "x" },
+  ]);
+});
+
+test("a question about a right acts on something in the folder, or on the folder itself", () => {
+  expect(examplePath("/", "download")).toBe("/any-file");
+  expect(examplePath("/inbox", "make-folder")).toBe("/inbox/new-folder");
+  expect(examplePath("/inbox", "delete-folder")).toBe("/inbox");
+});
