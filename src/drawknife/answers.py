@@ -28,6 +28,7 @@ from drawknife.core.names import (
     child,
     depth,
     fold,
+    join,
     parse_place,
     rest_below,
     tree_key,
@@ -520,7 +521,7 @@ class MapWindow:
 def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
     """Every location of any account's namespace, in tree order; of one store, if one is given."""
     map_ = access_of_all(prepared)
-    found = set(map_.above) if store is None else set()
+    found = {at for at in map_.above if map_.synthetic_at(at)} if store is None else set()
     for name, starting in map_.starting.items():
         if store is not None and fold(name) != fold(store):
             continue
@@ -528,12 +529,15 @@ def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
         for top, segments in starting.items():
             start, stop = ready.branch(top)
             cut = 0 if top == "/" else len(top)
-            rests = [f.path[cut:] for f in ready.store.folders[start:stop]]
-            for path in {s.path for s in segments}:
-                found.add(path)
+            rests = [f.path[cut:] for f in ready.store.folders[start:stop] if f.path != top]
+            for path in {s.path for s in segments if not s.inner}:
                 prefix = "" if path == "/" else path
-                found.update(prefix + rest if rest != "/" else path for rest in rests)
-    found.discard("")
+                found.add(path)
+                found.update([prefix + rest for rest in rests])
+            for segment in (s for s in segments if s.inner):
+                found.add(segment.path)
+                below = (join(segment.path, rest) for rest in rests)
+                found.update(at for at in below if segment.members & ~map_.overlaid_at(segment, at))
     return sorted(found, key=tree_key)
 
 

@@ -41,7 +41,7 @@ function Rows({ access, endpoint }: { access: Access; endpoint?: string }) {
   const openIndex = access.rows.findIndex((row) => row.location === openAt);
   // biome-ignore lint/correctness/useExhaustiveDependencies: only when the page opens with a cell open
   useEffect(() => {
-    if (openIndex > 15) rows.scrollToIndex(openIndex, { align: "center" });
+    if (openIndex > 6) rows.scrollToIndex(openIndex - 2, { align: "start" });
   }, []);
   const toggle = (right: Right, location: string) => {
     const next = new URLSearchParams(search);

@@ -86,7 +86,7 @@ export function Chain({ chain }: { chain: string[] }) {
   const steps = chain.slice(1).filter((s) => s.includes(":"));
   if (steps.length < 1) return null;
   return (
-    <Text span fz="xs" className="quiet">
+    <Text span fz="xs" className="quiet" style={{ whiteSpace: "normal" }}>
       {steps.join(" › ")}
     </Text>
   );

@@ -145,7 +145,7 @@ def who(
     if not but_for:
         out.print()
         out.print(legend(h.state for h in found.holders))
-    count = len({x.account for x in (*found.holders, *found.almost)})
+    count = len({h.account for h in found.holders} | {a.account for a in found.almost})
     out.print(f"  {count} {'account' if count == 1 else 'accounts'}", style="dim")
 
 

@@ -92,10 +92,13 @@ def serve(
     except BadDocument as error:
         fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
     shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
-    say(f"Drawknife serves at {shown}")
-    if link and console_folder:
-        say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
-    Server(database, host, port, console_folder, threads, log_requests).run()
+
+    def ready() -> None:
+        say(f"Drawknife serves at {shown}")
+        if link and console_folder:
+            say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
+
+    Server(database, host, port, console_folder, threads, log_requests, ready).run()
 
 
 def _ensure_token(records: object, path: Path) -> None:

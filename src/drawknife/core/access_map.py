@@ -538,14 +538,23 @@ class AccessMap:
         """Who meets another virtual path on the way from `above` down to `path`, and who one below it."""
         gone = 0
         at = path
-        while at != above and rest_below(at, segment.place.path):
-            rest = rest_below(at, segment.place.path)
-            location = join(segment.path, rest or "")
-            if location in self._paths:
-                gone |= self.served.get(location, 0) | self.unserved.get(location, 0)
+        while at != above and (rest := rest_below(at, segment.place.path)):
+            gone |= self._having(join(segment.path, rest))
             at = parent(at)
         location = join(segment.path, rest_below(path, segment.place.path) or "")
         return gone, self.above.get(location, 0) if location in self._above_paths else 0
+
+    def overlaid_at(self, segment: Segment, location: str) -> int:
+        """Who has another virtual path at `location` or between it and the segment's."""
+        gone = 0
+        while location != segment.path:
+            gone |= self._having(location)
+            location = parent(location)
+        return gone
+
+    def _having(self, path: str) -> int:
+        """Who has a virtual path there, served or not."""
+        return self.served.get(path, 0) | self.unserved.get(path, 0) if path in self._paths else 0
 
 
 def _row(

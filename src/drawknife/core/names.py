@@ -90,13 +90,13 @@ def check_path(path: str) -> str:
         raise BadValue("the path does not begin with /", expected)
     if path == "/":
         return path
+    if "//" in path:
+        raise BadValue("the path has an empty segment", expected)
     path = path.removesuffix("/")
     if not path.isascii() and not unicodedata.is_normalized("NFC", path):
         raise BadValue("the path is not in Unicode form NFC", "the same path in form NFC")
     if _unwritable(path):
         raise BadValue("the path holds a control character", expected)
-    if "//" in path or path == "":
-        raise BadValue("the path has an empty segment", expected)
     if "/." in path:
         for segment in path.split("/"):
             if segment in (".", ".."):

@@ -7,6 +7,7 @@ start several services on one database.
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -22,10 +23,18 @@ class Server(BaseApplication):  # type: ignore[misc]
     """Gunicorn with the application; returns from :meth:`run` when it is told to stop."""
 
     def __init__(
-        self, address: str, host: str, port: int, console: Path | None, threads: int, verbose: bool
+        self,
+        address: str,
+        host: str,
+        port: int,
+        console: Path | None,
+        threads: int,
+        verbose: bool,
+        when_ready: Callable[[], None],
     ) -> None:
         self.address, self.host, self.port = address, host, port
         self.console, self.threads, self.verbose = console, threads, verbose
+        self.when_ready = when_ready
         super().__init__()
 
     def load_config(self) -> None:
@@ -39,6 +48,7 @@ class Server(BaseApplication):  # type: ignore[misc]
             "graceful_timeout": 5,
             "keepalive": 30,
             "loglevel": "warning",
+            "when_ready": lambda _: self.when_ready(),
             "control_socket_disable": True,
         }.items():
             if key in self.cfg.settings:

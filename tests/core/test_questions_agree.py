@@ -1,0 +1,138 @@
+"""Who, the map, compare and listings agree with the plain restatement, on random models."""
+
+from datetime import UTC, datetime
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from drawknife.answers import Answering, MapWindow
+from drawknife.core.names import Place
+from drawknife.core.prepared import prepare
+from drawknife.core.question import Question
+from drawknife.core.rights import RIGHTS
+
+from .models import ACCOUNTS, random_model
+from .reference import FOR_FILES, Reference, is_above, up
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+seeds = st.integers(0, 2**32)
+
+
+def both(seed):
+    model = random_model(seed)
+    return model, Answering(prepare(model), 1, NOW), Reference(model)
+
+
+@given(seeds, st.sampled_from(RIGHTS), st.sampled_from([None, "east"]))
+@settings(max_examples=60)
+def test_map_window(seed, right, endpoint):
+    model, asking, reference = both(seed)
+    way_in = reference.endpoint(endpoint) if endpoint else None
+    found = asking.map(MapWindow(right=right, endpoint=endpoint, account_offset=1, account_limit=2))
+    assert found.accounts == [a.name for a in model.accounts][1:3]
+    assert set(found.locations) == {x for name in ACCOUNTS for x in reference.locations(name)}
+    for name, row in zip(found.accounts, found.cells, strict=True):
+        there = reference.locations(name)
+        for location, cell in zip(found.locations, row, strict=True):
+            assert cell == (reference.state(name, location, right, way_in) if location in there else None)
+
+
+@given(seeds, st.sampled_from(RIGHTS))
+@settings(max_examples=60)
+def test_who_at_a_location(seed, right):
+    model, asking, reference = both(seed)
+    for location in ["/", *{v.path for v in model.virtual_paths}, "/a/b/x"]:
+        found = {h.account: h.state for h in asking.who(right, location).holders}
+        expected = {}
+        for name in ACCOUNTS:
+            if reference.resolve(name, location)[0] != "out":
+                state = reference.state(name, location, right)
+                if state != "no":
+                    expected[name] = state
+        assert found == expected
+
+
+@given(seeds, st.sampled_from(RIGHTS))
+@settings(max_examples=60)
+def test_who_at_a_folder(seed, right):
+    _, asking, reference = both(seed)
+    for store, path in (("s", "/a"), ("t", "/"), ("s", "/b/ada")):
+        found = {(h.account, h.location): h.state for h in asking.who(right, str(Place(store, path))).holders}
+        for (name, location), state in found.items():
+            assert reference.resolve(name, location)[1:3] == (store, path)
+            assert state == reference.state(name, location, right)
+        for name in ACCOUNTS:
+            for at in reference.locations(name):
+                if (
+                    reference.resolve(name, at)[1:3] == (store, path)
+                    and reference.state(name, at, right) != "no"
+                ):
+                    assert (name, at) in found
+
+
+@given(seeds, st.sampled_from(RIGHTS), st.sampled_from(["virtual path", "folder"]))
+@settings(max_examples=40)
+def test_who_but_for_one_gate(seed, right, gate):
+    """Those told lack the right, and the other gate would let them."""
+    model, asking, reference = both(seed)
+    for location in {v.path for v in model.virtual_paths}:
+        for almost in asking.who(right, location, but_for=gate).almost:
+            assert {o.gate for o in almost.obstacles} == {gate}
+            where = reference.resolve(almost.account, location)
+            assert where[0] != "real" or reference.state(almost.account, location, right) == "no"
+
+
+@given(seeds)
+@settings(max_examples=40)
+def test_compare(seed):
+    _, asking, reference = both(seed)
+    found = {(d.location, d.right): (d.one, d.other) for d in asking.compare("ada", "Cy").differences}
+    for location in reference.locations("ada") | reference.locations("Cy"):
+        for right in RIGHTS:
+            sides = [
+                reference.state(name, location, right) if location in reference.locations(name) else None
+                for name in ("ada", "Cy")
+            ]
+            differ = (sides[0] or "no") != (sides[1] or "no")
+            assert found.get((location, right)) == (tuple(sides) if differ else None)
+
+
+@given(seeds, st.sampled_from(ACCOUNTS))
+@settings(max_examples=80)
+def test_listing(seed, name):
+    """A listing shows what section "What a listing shows" says, and nothing else."""
+    model, asking, reference = both(seed)
+    space = reference.namespace(name)
+    for location in ["/", *space]:
+        found = asking.listing(name, location)
+        allowed = reference.verdict(Question(name, "list", location), NOW)[0]
+        assert found.allowed is allowed
+        if not allowed:
+            assert found.folders == []
+            continue
+        # The names directly there, of virtual paths, of what leads to them, and of recorded folders.
+        names = {p for p in space if space[p]} | {a for p in space if space[p] for a in _above(p)}
+        where = reference.resolve(name, location)
+        if where[0] == "real":
+            inside = [f.path for s in model.stores for f in s.folders if s.name == where[1]]
+            rests = [p[len(where[2].rstrip("/")) :] for p in inside if is_above(where[2], p)]
+            names |= {location.rstrip("/") + "/" + rest.split("/")[1] for rest in rests}
+        expected = set()
+        for at in (x for x in names if x != "/" and up(x) == location):
+            there = reference.resolve(name, at)[0]
+            if there == "synthetic" or space.get(at):
+                expected.add(at)
+            elif there == "real":
+                shown = space[where[3]][2] == "all" or reference.verdict(Question(name, "enter", at), NOW)[0]
+                expected |= {at} if shown else set()
+        assert {f.location for f in found.folders} == expected
+
+
+def _above(path):
+    while path != "/":
+        path = up(path)
+        yield path
+
+
+def test_the_rights_on_files_are_the_states():
+    assert set(FOR_FILES) < set(RIGHTS)
