@@ -1,5 +1,5 @@
 import { Kbd, Text, TextInput } from "@mantine/core";
-import { useHotkeys } from "@mantine/hooks";
+import { useDebouncedValue, useHotkeys } from "@mantine/hooks";
 import { IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
@@ -14,7 +14,12 @@ const COLUMNS = "minmax(150px, 1.2fr) minmax(160px, 1.6fr) 90px minmax(120px, 1f
 
 export function AccountsPage() {
   const [search, setSearch] = useSearchParams();
-  const matching = search.get("matching") ?? "";
+  // What is typed stands here at once; the address follows when the typing pauses.
+  const [matching, setMatching] = useState(search.get("matching") ?? "");
+  const [settled] = useDebouncedValue(matching, 200);
+  useEffect(() => {
+    setSearch(settled ? { matching: settled } : {}, { replace: true });
+  }, [settled, setSearch]);
   const query = useQuery({
     queryKey: ["accounts"],
     queryFn: () => get<{ total: number; accounts: Account[] }>("/accounts", { limit: 200_000 }),
@@ -34,9 +39,7 @@ export function AccountsPage() {
           leftSection={<IconSearch size={15} />}
           rightSection={<Kbd size="xs">/</Kbd>}
           value={matching}
-          onChange={(e) =>
-            setSearch(e.currentTarget.value ? { matching: e.currentTarget.value } : {}, { replace: true })
-          }
+          onChange={(e) => setMatching(e.currentTarget.value)}
         />
       }
     >

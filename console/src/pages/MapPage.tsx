@@ -2,7 +2,7 @@ import { Group, Select, Text, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useRef, useState } from "react";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { get, type MapWindow, named, RIGHTS, type State, type Store } from "../api";
 import { Legend, MARKS, MEANINGS } from "../parts/marks";
@@ -27,21 +27,22 @@ interface Choice {
 /** Accounts by places. Only the windows that are looked at are fetched. */
 export function MapPage() {
   const [search, setSearch] = useSearchParams();
-  const choice: Choice = {
+  // What is typed stands here at once; the address and the map follow when the typing pauses.
+  const [choice, setChoice] = useState<Choice>({
     right: search.get("right") ?? "download",
     matching: search.get("matching") ?? "",
     group: search.get("group") ?? "",
     unit: search.get("unit") ?? "",
     store: search.get("store") ?? "",
     under: search.get("under") ?? "/",
-  };
+  });
   const [asked] = useDebouncedValue(choice, 250);
+  useEffect(() => {
+    const said = Object.entries(asked).filter(([, value]) => value);
+    setSearch(new URLSearchParams(said), { replace: true });
+  }, [asked, setSearch]);
   const stores = useQuery({ queryKey: ["stores"], queryFn: () => get<{ stores: Store[] }>("/stores") });
-  const put = (key: keyof Choice, value: string | null) => {
-    const next = new URLSearchParams(search);
-    value ? next.set(key, value) : next.delete(key);
-    setSearch(next, { replace: true });
-  };
+  const put = (key: keyof Choice, value: string | null) => setChoice({ ...choice, [key]: value ?? "" });
   const first = useQuery({
     queryKey: ["map", asked, 0, 0],
     queryFn: () => window_(asked, 0, 0),

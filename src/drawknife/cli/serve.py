@@ -28,7 +28,7 @@ CODE_LASTS = timedelta(minutes=15)
 @click.option(
     "--console",
     "console_folder",
-    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    type=click.Path(path_type=Path, exists=True, file_okay=False, resolve_path=True),
     help="The console's built files.",
 )
 @click.option(

@@ -96,10 +96,14 @@ def right_obstacles(
     top = at.served.place.path
     last = path if right != "delete-folder" else None if path == top else parent(path)
     if last is not None and not can_pass(store, top, last, account):
-        where = f"{store.name}:{blocked(store, top, last, account)[0]}" if told else ""
-        yield Refusal(
-            "folder", "cannot-pass", f"{account.name} may not enter {where}, on the way to {at.place}"
-        )
-    if not decide(store, path, BIT[right], account, own if right in FILE_RIGHTS else None):
-        why = judge(store, path, right, account, own if right in FILE_RIGHTS else None).text if told else ""
+        text = ""
+        if told:
+            top_blocked = blocked(store, top, last, account)[0]
+            on_the_way = f", on the way to {at.place}" if top_blocked != path else ""
+            why = judge(store, top_blocked, "enter", account, None).text
+            text = f"{account.name} may not enter {store.name}:{top_blocked}{on_the_way}: {why}"
+        yield Refusal("folder", "cannot-pass", text)
+    whose = own if right in FILE_RIGHTS else None
+    if not decide(store, path, BIT[right], account, whose):
+        why = judge(store, path, right, account, whose).text if told else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")

@@ -210,10 +210,10 @@ def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Deman
         if through is not None and not can_pass(store, top, through, account):
             for path in blocked(store, top, through, account):
                 if right != "enter" or path != place.path:
-                    yield Refusal(
-                        "folder", "cannot-pass", f"{account.name} may not enter {place.store}:{path}, on the way"
-                        f"{'' if path == place.path else ' to ' + str(place)}: {judge(store, path, 'enter', account, None).text}"
-                    )  # fmt: skip
+                    on_the_way = "" if path == place.path else f", on the way to {place}"
+                    why = judge(store, path, "enter", account, None).text
+                    text = f"{account.name} may not enter {place.store}:{path}{on_the_way}: {why}"
+                    yield Refusal("folder", "cannot-pass", text)
         if not decide(store, place.path, BIT[right], account, own):
             why = judge(store, place.path, right, account, own)
             yield Refusal(

@@ -38,7 +38,9 @@ class Problem:
 
 def nearest(name: str, names: Iterable[str]) -> str | None:
     """The existing name that is most like `name`, if any is."""
-    by_fold = {fold(n): n for n in names}
+    by_fold: dict[str, str] = {}
+    for n in names:
+        by_fold.setdefault(fold(n), n)
     close = get_close_matches(fold(name), by_fold, n=1, cutoff=0.6)
     return by_fold[close[0]] if close else None
 
@@ -47,10 +49,10 @@ class Names:
     """The names that a model defines: comparison form to spelling."""
 
     def __init__(self, model: Model) -> None:
-        self.account = {fold(a.name): a.name for a in model.accounts}
-        self.group = {fold(g.name): g.name for g in model.groups}
+        self.account = {fold(a.name): a.name for a in reversed(model.accounts)}
+        self.group = {fold(g.name): g.name for g in reversed(model.groups)}
         self.unit = units_of(model)
-        self.store = {fold(s.name): s.name for s in model.stores}
+        self.store = {fold(s.name): s.name for s in reversed(model.stores)}
 
     @cached_property
     def _by_kind(self) -> dict[str, dict[str, str]]:

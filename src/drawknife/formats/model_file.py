@@ -4,6 +4,7 @@ One table per section says which keys there are, how each is read, how it is wri
 published JSON Schema describes it.
 """
 
+import re
 from collections.abc import Callable, Iterable
 from datetime import date
 from ipaddress import ip_address, ip_network
@@ -293,12 +294,11 @@ class _Reading:
     def give_up(self) -> None:
         if self.found:
             places = Places(self.text)
-            raise BadDocument(
-                [
-                    Mistake(where, places.line(where), _shown(value), message, expected, near)
-                    for where, value, message, expected, near in self.found
-                ]
-            )
+            told = [
+                Mistake(where, places.line(where), _shown(value), message, expected, near)
+                for where, value, message, expected, near in self.found
+            ]
+            raise BadDocument(sorted(told, key=lambda m: m.line or 0))
 
     def original(self, where: Where) -> Where:
         """A place in the model as a place in the document, where broken items were left out."""
@@ -458,7 +458,7 @@ def model_from(data: Any, text: str = "") -> m.Model:
     for p in problems(model):
         where = reading.original(p.where)
         found = _at(data, where)
-        if not any(name in str(found) for name in lost):
+        if lost.isdisjoint(re.split("[ :]", str(found))):
             reading.wrong(where, found, p.message, p.expected, p.nearest)
     reading.give_up()
     return sound(model)

@@ -9,7 +9,6 @@ _FACTOR = {"B": 1}
 for _power, _letter in enumerate("KMGTP", 1):
     _FACTOR[f"{_letter}iB"] = 1024**_power
     _FACTOR[f"{_letter}B"] = 1000**_power
-_LARGEST_FIRST = sorted((u for u in _FACTOR if u != "B"), key=lambda u: (-len(u), -_FACTOR[u]))
 _SECONDS = {"day": 86400, "hour": 3600, "minute": 60, "second": 1}
 _DURATION = re.compile(r"(\d+) ?(day|hour|minute|second)s?")
 #: Beyond this a number is no size: PostgreSQL's bigint ends here.
@@ -31,12 +30,12 @@ def read_size(value: object) -> int:
 
 
 def write_size(size: int) -> str | int:
-    """A size in the largest unit that gives a whole number, binary units first."""
-    if size:
-        for unit in _LARGEST_FIRST:
-            if size % _FACTOR[unit] == 0:
-                return f"{size // _FACTOR[unit]} {unit}"
-    return size
+    """A size in the unit that gives the smallest whole number."""
+    whole = [(size // factor, unit) for unit, factor in _FACTOR.items() if unit != "B" and size % factor == 0]
+    if not size or not whole:
+        return size
+    count, unit = min(whole)
+    return f"{count} {unit}"
 
 
 def show_size(size: int) -> str:

@@ -13,7 +13,7 @@ from drawknife import __version__
 from drawknife.records.database import Database
 
 from .api import accounts, model, places, questions, sessions
-from .api.common import PREFIX
+from .api.common import PREFIX, describe_problems
 from .current import Current
 from .problems import bad_fields, problem, register, unauthorized
 from .security import add_headers, asker
@@ -70,6 +70,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
 
     for api in (sessions.api, model.api, accounts.api, places.api, questions.api):
         app.register_api(api)
+    describe_problems(app)
     if console is not None:
         _serve_console(app, console)
     if start:

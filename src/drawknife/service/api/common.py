@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from flask import Response, current_app, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import APIBlueprint, OpenAPI, Tag
 from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
@@ -18,9 +18,22 @@ PREFIX = "/api/v1"
 
 
 class ProblemResponse(Problem):
-    """Described as application/problem+json."""
+    """Described as application/problem+json; :func:`describe_problems` takes the other type away."""
 
-    model_config = ConfigDict(openapi_extra={"content_type": MEDIA_TYPE})  # type: ignore[typeddict-unknown-key]
+    model_config = ConfigDict(
+        openapi_extra={"content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/ProblemResponse"}}}}  # type: ignore[typeddict-unknown-key]
+    )
+
+
+def describe_problems(app: OpenAPI) -> None:
+    """Let the description say that problems come as problems, and not as plain JSON."""
+    for path in app.paths.values():
+        for method in ("get", "put", "post", "delete"):
+            operation = getattr(path, method)
+            for response in (operation.responses or {}).values() if operation else ():
+                content = getattr(response, "content", None) or {}
+                if MEDIA_TYPE in content:
+                    content.pop("application/json", None)
 
 
 def problems(*more: int) -> dict[Any, Any]:

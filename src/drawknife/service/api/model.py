@@ -33,7 +33,7 @@ class AnyObject(BaseModel):
 _FILE: dict[Any, Any] = {
     "200": {
         "description": "A model file",
-        "content": {YAML: {"schema": {"type": "string"}}, JSON: {"schema": {"type": "object"}}},
+        "content": {YAML: {"schema": {"type": "object"}}, JSON: {"schema": {"type": "object"}}},
     }
 }
 

@@ -1,0 +1,245 @@
+"""The command line, as a process."""
+
+import csv
+import io
+import json
+import re
+
+import pytest
+
+from drawknife.core.rights import RIGHTS
+
+from ..conftest import DEMO, DRAWKNIFE, run
+
+
+def test_access_is_a_tree_with_a_column_for_each_right(on_demo):
+    status, out, _ = on_demo("access", "ines")
+    assert status == 0
+    lines = out.splitlines()
+    # Each right's name stands over its own column, and each column has one mark in each row.
+    row = next(x for x in lines if "exchange" in x)
+    columns = [next(x for x in lines if x.rstrip().endswith(right)).index(right) for right in RIGHTS]
+    assert [row[c] for c in columns] == list("●●●●◐·◐◐···")
+    assert row.startswith("│  ├─ exchange") and max(map(len, lines)) <= 100
+    assert "◐ only on what it owns" in out and "◑" not in out
+    assert next(x for x in lines if "├─ soundings" in x).rstrip().endswith("survey:/soundings")
+
+
+def test_access_tells_what_is_not_served_and_who_cannot_sign_in(on_demo):
+    assert "! /archive is not served: /archive leads to" in on_demo("access", "bram")[1]
+    assert "the account expired with 2026-09-30" in on_demo("access", "uni-esk")[1]
+
+
+def test_why_tells_verdict_obstacles_and_every_entry(on_demo):
+    status, out, _ = on_demo("why", "fulmar", "upload", "/charts/x")
+    assert status == 1
+    assert "REFUSED" in out and "fulmar has no virtual path that holds /charts/x" in out
+    assert "Also in the way, once that is mended" in out and "as it would be if /charts led fulmar to" in out
+    status, out, _ = on_demo("why", "yuki", "delete-file", "/soundings/x")
+    assert re.search(r"× allow group:sonar-lab change +overruled by a deny on its level", out)
+    assert re.search(r"▶ deny group:night-watch delete-file,delete-folder +decides", out)
+    status, out, _ = on_demo("why", "fulmar", "upload", "/inbox/line.xyz")
+    assert status == 0 and "ALLOWED" in out and "▶ allow account:fulmar add" in out
+    status, out, _ = on_demo(
+        "why", "refa", "sign-in", "--endpoint", "harbour", "--from", "203.0.113.9", "--no-tls"
+    )
+    assert status == 1 and "is not admitted from 203.0.113.9" in out and "harbour requires TLS" in out
+
+
+def test_who_map_compare_and_list(on_demo):
+    out = on_demo("who", "download", "/soundings/north-bank")[1]
+    assert "harrow-dredging" in out and "6 accounts" in out
+    assert "nobody" in on_demo("who", "set-attributes", "/tides")[1]
+    out = on_demo("who", "upload", "survey:/inbox/turnstone", "--but-for", "folder")[1]
+    assert "turnstone" in out and "deny group:boats all below" in " ".join(out.split())
+    table = list(csv.reader(io.StringIO(on_demo("map", "--group", "boats", "--right", "upload", "--csv")[1])))
+    assert [row[0] for row in table] == ["account", "fulmar", "kittiwake", "razorbill", "turnstone"]
+    assert dict(zip(table[0], table[4], strict=True))["/inbox"] == "no"
+    lines = on_demo("map", "--under", "/home", "--matching", "ines", "--json-lines")[1].splitlines()
+    assert json.loads(lines[0]) == {"account": "ines", "location": "/home", "access": "celmp/adfrw"}
+    out = on_demo("map", "--right", "upload", "--depth", "1")[1]
+    assert "blank: no such location" in out and "harrow-dredging" in out
+    status, out, _ = on_demo("compare", "ines", "yuki")
+    assert status == 1 and "5 differences" in out
+    assert on_demo("compare", "ines", "tomasz", "--under", "/soundings")[0] == 0
+    status, out, _ = on_demo("list", "harrow-dredging", "/charts")
+    assert status == 0 and "issued/" in out and "exchange" not in out
+    assert on_demo("list", "bram", "/archive")[0] == 1
+
+
+def test_compare_with_another_model(on_demo, tmp_path):
+    mended = tmp_path / "mended.yaml"
+    mended.write_text(DEMO.read_text().replace("    owner: turnstone\n- name: homes", "    owner: turnstone\n").replace(
+        "  - path: /inbox/turnstone\n    owner: turnstone\n", "  - path: /inbox/turnstone\n    owner: turnstone\n    entries: [allow account:turnstone add]\n"))  # fmt: skip
+    status, out, _ = on_demo("compare", "turnstone", "--with-model", mended)
+    assert status == 1 and "/inbox" in out and "turnstone in" in out
+
+
+def test_standing_shows_chains_and_where_settings_come_from(on_demo):
+    out = on_demo("standing", "yuki")[1]
+    assert re.search(r"1\.2 +group:all-hands +unit:shore/lab > group:sonar-lab", out)
+    assert re.search(r"sessions +6 +group:night-watch and group:sonar-lab", out)
+
+
+def test_every_command_prints_json_too(on_demo):
+    for command in (
+        ["access", "ines"], ["why", "ines", "list", "/"], ["standing", "ines"], ["who", "list", "/"], ["map"],
+        ["compare", "ines", "ines"], ["list", "ines"], ["account", "list"], ["account", "show", "ines"], ["findings"],
+        ["store", "list"], ["folder", "show", "survey:/"], ["vpath", "list"], ["endpoint", "list"],
+    ):  # fmt: skip
+        assert json.loads(on_demo(*command, "--json")[1]), command
+
+
+def test_decide_answers_line_by_line(on_demo, service):
+    questions = (
+        '{"account": "kittiwake", "action": "upload", "path": "/inbox/line-07.xyz"}\n'
+        '{"account": "kittiwake", "action": "delete-file", "path": "/inbox/line-07.xyz", "owner": "kittiwake"}\n'
+        '{"account": "kittiwake", "action": "rename", "path": "/inbox/a", "to": "/inbox/b", "thing": "folder"}\n'
+        "no question\n"
+        '{"account": "ines", "action": "upload", "path": "/inbox/x", "endpoint": "harbour", "from": "192.0.2.7", "tls": true, "method": "password", "size": 1048576}\n'
+        '{"account": "ines", "action": "list", "path": "/charts", "explain": true}\n'
+        '{"account": "ines", "action": "list", "path": "/a", "to": "/b"}\n'
+    )
+    status, out, _ = on_demo("decide", given=questions)
+    answers = [json.loads(line) for line in out.splitlines()]
+    assert status == 1
+    assert [a.get("allowed") for a in answers] == [True, True, False, None, True, True, None]
+    assert answers[2]["gate"] == "folder" and set(answers[0]) == {"allowed", "gate", "reason", "text"}
+    assert answers[3]["error"]["message"] and answers[6]["error"]["where"] == "to"
+    assert [g["gate"] for g in answers[5]["explanation"]["gates"]] == [
+        "door",
+        "sign-in",
+        "endpoint",
+        "virtual path",
+        "folder",
+        "limits",
+    ]
+    through_service = run("decide", given=questions, environment=service.environment)
+    assert [json.loads(line) for line in through_service.stdout.splitlines()] == answers
+    assert run("decide", given=questions.splitlines()[0], environment=service.environment).returncode == 0
+
+
+def test_the_same_words_with_a_service(service, on_demo):
+    for command in (["access", "yuki"], ["why", "fulmar", "upload", "/charts/x"], ["who", "list", "survey:/inbox"],
+                    ["map", "--right", "enter"], ["standing", "bram"], ["compare", "ines", "bram"]):  # fmt: skip
+        assert run(*command, environment=service.environment).stdout == on_demo(*command)[1]
+
+
+def test_load_dump_and_journal(service):
+    dumped = run("dump", environment=service.environment)
+    assert dumped.stdout == DEMO.read_text()
+    again = run("load", "-", given=dumped.stdout, environment=service.environment)
+    assert again.returncode == 0 and "nothing changed" in again.stderr and again.stdout == ""
+    assert "accounts 0 → 14" in run("journal", environment=service.environment).stdout
+
+
+def test_check(tmp_path):
+    sound = run("check", DEMO)
+    assert sound.returncode == 0 and "is sound" in sound.stdout and "endpoint-clash" in sound.stdout
+    bad = tmp_path / "bad.yaml"
+    bad.write_text("drawknife: 1\nunits: [a//b]\naccounts: [{name: ada, unit: fleet}]\n")
+    refused = run("check", bad)
+    assert refused.returncode == 1 and refused.stdout == ""
+    assert (
+        f"{bad}:2: units[0]: a name may not be empty" in refused.stderr
+        and f"{bad}:3: accounts[0].unit" in refused.stderr
+    )
+    assert json.loads(run("check", bad, "--json").stdout)["sound"] is False
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "said"),
+    [
+        (["access", "inez", "--model", DEMO], 2, "there is no account 'inez'; did you mean ines?"),
+        (["why", "ines", "fly", "/", "--model", DEMO], 2, "is not one of 'enter'"),
+        (["why", "ines", "list", "--model", DEMO], 2, "the key 'path' is missing"),
+        (["why", "ines", "list", "a//b", "--model", DEMO], 2, "the path does not begin with /"),
+        (["who", "list", "nowhere:/", "--model", DEMO], 2, "there is no store 'nowhere'"),
+        (["access", "ines", "--endpoint", "harbor", "--model", DEMO], 2, "did you mean harbour?"),
+        (["access", "ines", "--model", "/no/such/file"], 2, "cannot be read: No such file or directory"),
+        (["access", "ines"], 2, "no token: set DRAWKNIFE_TOKEN"),
+        (
+            ["access", "ines", "--url", "http://127.0.0.1:1", "--token", "x"],
+            3,
+            "no service answers at http://127.0.0.1:1",
+        ),
+        (["compare", "ines", "--model", DEMO], 2, "name a second account"),
+        (["serve", "--database", "postgresql://x@127.0.0.1:1/x"], 3, "the database cannot be reached"),
+        (["nonsense"], 2, "No such command"),
+    ],
+)
+def test_mistakes_are_told_on_standard_error(arguments, status, said):
+    done = run(*arguments)
+    assert (
+        done.returncode == status
+        and said in done.stderr
+        and done.stdout == ""
+        and "Traceback" not in done.stderr
+    )
+
+
+def test_a_wrong_token_is_a_failure(service):
+    done = run("access", "ines", "--url", service.url, "--token", "dk_wrong")
+    assert done.returncode == 3 and "the token is not valid" in done.stderr
+
+
+def test_colour_only_on_a_terminal_and_never_with_no_color():
+    import os
+    import pty
+    import subprocess
+
+    def on_terminal(**environment):
+        master, slave = pty.openpty()
+        command = [DRAWKNIFE, "access", "ines", "--model", DEMO]
+        process = subprocess.Popen(
+            command, stdout=slave, stdin=slave, env={**os.environ, "TERM": "xterm-256color", **environment}
+        )
+        os.close(slave)
+        out = b""
+        while True:
+            try:
+                piece = os.read(master, 65536)
+            except OSError:
+                break
+            if not piece:
+                break
+            out += piece
+        process.wait()
+        return out
+
+    assert b"\x1b[32m" in on_terminal()
+    assert b"\x1b[3" not in on_terminal(NO_COLOR="1")
+    assert "\x1b" not in run("access", "ines", "--model", DEMO).stdout
+
+
+def commands():
+    from drawknife.cli.main import main
+
+    def below(group, path):
+        for name, command in group.commands.items():
+            if hasattr(command, "commands"):
+                yield from below(command, [*path, name])
+            else:
+                yield [*path, name], command.help
+
+    return list(below(main, []))
+
+
+@pytest.mark.parametrize(
+    ("path", "text"), commands(), ids=lambda x: " ".join(x) if isinstance(x, list) else ""
+)
+def test_every_commands_help_has_an_example(path, text):
+    assert "Example" in text and "drawknife " + " ".join(path) in text
+    assert "Example" in run(*path, "--help").stdout
+
+
+def test_the_examples_of_asking_commands_work_on_the_demo(on_demo):
+    for path, text in commands():
+        if path[0] in ("serve", "load", "dump", "check", "schema", "journal", "completion", "decide"):
+            continue
+        for example in re.findall(r"drawknife (.+)", text):
+            if "mended.yaml" in example:
+                continue
+            arguments = re.sub(r" --model \S+", "", example.strip()).split()
+            status, _, said = on_demo(*arguments)
+            assert status in (0, 1) and not said, (example, said)

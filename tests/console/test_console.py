@@ -1,0 +1,181 @@
+"""The console in headless Chromium, on the demo."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect, sync_playwright
+
+from ..conftest import serving
+
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield found
+        found.close()
+
+
+@pytest.fixture
+def page(browser, service):
+    """A page that is signed in; it fails the test if the console logs an error."""
+    context = browser.new_context(base_url=service.url, viewport={"width": 1280, "height": 800})
+    context.add_init_script(
+        "window.__errors = []; addEventListener('error', e => __errors.push(String(e.error)))"
+    )
+    page = context.new_page()
+    page.goto("/")
+    page.get_by_label("Token").fill(service.token)
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("heading", name="Overview")).to_be_visible()
+    yield page
+    assert page.evaluate("window.__errors") == []
+    context.close()
+
+
+def test_a_wrong_token_is_refused_and_the_address_is_kept(browser, service):
+    page = browser.new_page(base_url=service.url)
+    page.goto("/accounts/ines")
+    page.get_by_label("Token").fill("dk_wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_text("That token is not valid")).to_be_visible()
+    page.get_by_label("Token").fill(service.token)
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/accounts/ines$"))
+    page.close()
+
+
+def test_the_link_that_the_service_prints_signs_in_once(browser, service):
+    link = re.search(r"(/sign-in#\S+)", "".join(service.said))[1]
+    page = browser.new_page(base_url=service.url)
+    page.goto(link)
+    expect(page.get_by_role("heading", name="Overview")).to_be_visible()
+    page.get_by_label("Sign out").click()
+    expect(page.get_by_label("Token")).to_be_visible()
+    page.goto("/")
+    page.goto(link)
+    expect(page.get_by_text("the link was used already")).to_be_visible()
+    page.close()
+
+
+def test_the_overview_tells_what_wants_a_decision(page):
+    section = page.get_by_label("What wants a decision now")
+    expect(section).to_contain_text("endpoint old-quay does not start")
+    section.get_by_text("/archive is not served to bram").click()
+    expect(page).to_have_url(re.compile(r"/virtual-paths\?path=%2Farchive"))
+    expect(page.get_by_text("survey:/archive/lab")).to_be_visible()
+
+
+def test_accounts_are_filtered_and_opened_by_keyboard(page):
+    page.get_by_role("link", name="Accounts", exact=True).click()
+    rows = page.get_by_role("grid", name="Accounts").get_by_role("row")
+    expect(rows).to_have_count(14)
+    page.keyboard.type("fleet")
+    expect(rows).to_have_count(4)
+    expect(page).to_have_url(re.compile("matching=fleet"))
+    page.get_by_role("grid", name="Accounts").focus()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/accounts/kittiwake"))
+    page.goto("/accounts?matching=zzz")
+    expect(page.get_by_text("No account matches “zzz”.")).to_be_visible()
+
+
+def test_a_cell_opens_why_in_place_and_has_an_address(page):
+    page.goto("/accounts/yuki")
+    cell = page.get_by_role("button", name="delete-file at /soundings: no", exact=True)
+    cell.click()
+    why = page.get_by_label("Why", exact=True)
+    expect(why).to_contain_text("Refused by the folder gate")
+    decides = why.locator('[data-fate="decides"]')
+    expect(decides).to_contain_text("deny group:night-watch delete-file,delete-folder")
+    expect(why.locator('[data-fate="overruled"]')).to_contain_text("overruled by a deny on its level")
+    page.reload()
+    expect(page.get_by_label("Why", exact=True)).to_contain_text("Refused by the folder gate")
+    page.get_by_label("Why", exact=True).get_by_role(
+        "link", name="survey:/soundings", exact=True
+    ).first.click()
+    expect(page.get_by_label("Entries")).to_contain_text("deny group:night-watch delete-file,delete-folder")
+
+
+def test_cells_are_moved_between_with_the_arrow_keys(page):
+    page.goto("/accounts/ines")
+    page.get_by_role("button", name="enter at /charts/exchange: yes", exact=True).focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Why", exact=True)).to_contain_text("Allowed — but not for what others own")
+    expect(page.get_by_label("Why", exact=True)).to_contain_text("allow owner overwrite,rename,delete-file")
+
+
+def test_access_through_an_endpoint(page):
+    page.goto("/accounts/anonymous?endpoint=public-tides")
+    expect(page.get_by_role("button", name="download at /tides: yes")).to_be_visible()
+    expect(page.get_by_role("button", name="upload at /tides: no")).to_be_visible()
+    page.goto("/accounts/bram")
+    expect(page.get_by_text("/archive is not served:")).to_be_visible()
+
+
+def test_what_an_account_sees_and_counts_as(page):
+    page.goto("/accounts/harrow-dredging?show=sees")
+    page.get_by_text("charts", exact=True).click()
+    expect(page.get_by_text("issued", exact=True)).to_be_visible()
+    expect(page.get_by_text("exchange")).to_have_count(0)
+    page.get_by_role("tab", name="Standing and settings").click()
+    expect(page.get_by_label("Standing", exact=True)).to_contain_text(
+        "group:dredge-liaison › group:north-bank"
+    )
+    expect(page.get_by_label("Settings", exact=True)).to_contain_text("unit:partners")
+
+
+def test_who_map_and_compare(page):
+    page.goto("/who?right=download&at=survey:/soundings/north-bank")
+    expect(page.get_by_role("main")).to_contain_text(
+        "group:dredge-liaison › group:north-bank › group:soundings-readers"
+    )
+    page.goto("/map?right=upload&under=/inbox")
+    expect(page.get_by_text("14 accounts by 5 locations")).to_be_visible()
+    page.get_by_role("grid", name="Map").focus()
+    for key in ("ArrowDown", "ArrowDown", "Enter"):
+        page.keyboard.press(key)
+    expect(page).to_have_url(re.compile(r"/accounts/fulmar\?why=upload%40%2Finbox"))
+    page.goto("/compare?one=ines&other=yuki")
+    expect(page.get_by_text("5 differences")).to_be_visible()
+    page.goto("/compare?one=ines&other=nobody")
+    expect(page.get_by_role("alert")).to_contain_text("there is no account 'nobody'")
+
+
+def test_light_and_dark(page):
+    background = "getComputedStyle(document.body).backgroundColor"
+    before = page.evaluate(background)
+    page.get_by_label("Switch light and dark").click()
+    expect(page.locator("html")).to_have_attribute("data-mantine-color-scheme", "dark")
+    assert page.evaluate(background) != before
+
+
+def test_ten_thousand_accounts_are_a_few_rows_in_the_page(browser, cluster, tmp_path):
+    address = cluster.create_database("many_accounts")
+    document = "drawknife: 1\naccounts:\n" + "".join(f"- name: boat-{i:05}\n" for i in range(10_000))
+    with serving(address, tmp_path, "--console", "console/dist") as service:
+        with service.client() as client:
+            client.load(document.encode())
+        page = browser.new_page(base_url=service.url)
+        page.goto("/accounts")
+        page.get_by_label("Token").fill(service.token)
+        page.keyboard.press("Enter")
+        grid = page.get_by_role("grid", name="Accounts")
+        expect(page.get_by_text("10000 accounts")).to_be_visible()
+        assert grid.get_by_role("row").count() < 60
+        page.get_by_label("Filter accounts").fill("boat-0777")
+        expect(grid.get_by_role("row")).to_have_count(10)
+        page.get_by_label("Filter accounts").fill("")
+        grid.focus()
+        for _ in range(4):
+            page.keyboard.press("PageDown")
+        expect(grid.get_by_text("boat-00060", exact=True)).to_be_visible()
+        page.close()

@@ -1,0 +1,147 @@
+"""The model in PostgreSQL: what is written is read back, changes are whole, and told."""
+
+import threading
+from dataclasses import replace
+
+import psycopg
+import pytest
+
+from drawknife.core.model import parse_entry
+from drawknife.records import changes, tokens
+from drawknife.records.changes import Conflict, replace_model
+from drawknife.records.database import Database, Unavailable, bring_up_to_date
+from drawknife.records.journal import read_journal
+from drawknife.records.snapshots import EMPTY, read_snapshot
+
+from ..core.models import random_model
+
+
+def test_any_model_is_read_back_and_brought_forward(database):
+    before = EMPTY
+    for seed in range(25):
+        model = random_model(seed)
+        written = replace_model(database, model, "ada", "load", before=before if seed % 2 else None)
+        assert read_snapshot(database).model == model
+        forward = read_snapshot(database, before)
+        assert forward == written
+        before = forward
+
+
+def test_a_small_change_writes_and_reads_little(database, demo):
+    before = replace_model(database, demo, "ada", "load")
+    folder = demo.stores[2].folders[1]
+    changed = replace(folder, entries=(*folder.entries, parse_entry("deny anyone rename")))
+    replace_model(database, demo.with_folder("survey", changed), "bo", "entry add", before=before)
+    assert database.read("SELECT changed FROM revisions WHERE number = 2") == [(["folder:survey:/archive"],)]
+    after = read_snapshot(database, before)
+    assert after.model.accounts is before.model.accounts
+    assert after.model.stores[0] is before.model.stores[0]
+    kept = [
+        a is b for a, b in zip(after.model.stores[2].folders, before.model.stores[2].folders, strict=True)
+    ]
+    assert kept.count(False) == 1
+
+
+def test_the_journal_tells_who_what_and_when(database, demo):
+    replace_model(database, demo, "ada", "load")
+    replace_model(database, demo, "bo", "load")  # says the same: no new revision
+    replace_model(database, replace(demo, quotas=()), "bo", "load")
+    total, lines = read_journal(database, 10)
+    assert total == 2
+    assert [(x.revision, x.who, x.what) for x in lines] == [(2, "bo", "load"), (1, "ada", "load")]
+    assert lines[0].before["quotas"] == 2 and "quotas" not in lines[0].after
+
+
+def test_a_change_for_another_revision_is_a_conflict(database, demo):
+    replace_model(database, demo, "ada", "load", expected=0)
+    with pytest.raises(Conflict):
+        replace_model(database, replace(demo, usage=()), "bo", "load", expected=0)
+    assert read_snapshot(database).model == demo
+
+
+def test_of_two_changes_for_one_revision_one_is_made(database, demo):
+    replace_model(database, demo, "ada", "load")
+    outcomes = []
+
+    def change(model):
+        try:
+            outcomes.append(replace_model(database, model, "x", "load", expected=1).revision)
+        except Conflict:
+            outcomes.append("conflict")
+
+    rivals = [
+        threading.Thread(target=change, args=(m,))
+        for m in (replace(demo, usage=()), replace(demo, quotas=()))
+    ]
+    for rival in rivals:
+        rival.start()
+    for rival in rivals:
+        rival.join()
+    assert sorted(map(str, outcomes)) == ["2", "conflict"]
+
+
+def test_a_load_that_breaks_off_changes_nothing(database, demo, monkeypatch):
+    replace_model(database, demo, "ada", "load")
+    real = changes._copy
+
+    def breaks(connection, table, rows):
+        if table.name == "grants":
+            raise RuntimeError("the power went")
+        real(connection, table, rows)
+
+    monkeypatch.setattr(changes, "_copy", breaks)
+    with pytest.raises(RuntimeError):
+        replace_model(database, random_model(3), "ada", "load")
+    assert read_snapshot(database) == (read_snapshot(database, read_snapshot(database)))
+    assert read_snapshot(database).model == demo and read_journal(database, 5)[0] == 1
+
+
+def test_services_that_start_at_once_do_not_collide(address):
+    applied = []
+    starters = [threading.Thread(target=lambda: applied.append(bring_up_to_date(address))) for _ in range(4)]
+    for starter in starters:
+        starter.start()
+    for starter in starters:
+        starter.join()
+    assert sorted(map(len, applied)) == [0, 0, 0, 2]
+
+
+def test_tokens_are_kept_as_digests_only(database):
+    token = tokens.make_token(database, "ada")
+    assert tokens.holder(database, token) == "ada"
+    assert tokens.holder(database, token + "x") is None
+    kept = database.read("SELECT digest, name FROM tokens")
+    assert token.encode() not in bytes(kept[0][0])
+    before = tokens.change_number(database)
+    tokens.revoke(database, token)
+    assert tokens.holder(database, token) is None and tokens.change_number(database) > before
+
+
+def test_a_sign_in_code_is_good_once_and_is_no_token(database):
+    from datetime import timedelta
+
+    code = tokens.make_token(database, "ada", "code", timedelta(minutes=1))
+    assert tokens.holder(database, code) is None
+    assert tokens.spend_code(database, code) == "ada"
+    assert tokens.spend_code(database, code) is None
+    late = tokens.make_token(database, "ada", "code", timedelta(seconds=-1))
+    assert tokens.spend_code(database, late) is None
+
+
+def test_a_database_that_is_not_there_is_said_to_be_away():
+    nowhere = "postgresql://nobody:x@127.0.0.1:1/none"
+    with pytest.raises(Unavailable):
+        bring_up_to_date(nowhere)
+    database = Database(nowhere)
+    database._pool.timeout = 0.2
+    database.open()
+    with pytest.raises(Unavailable):
+        database.read("SELECT 1")
+    database.close()
+
+
+def test_the_tables_hold_what_they_should(database):
+    with database.connection() as connection, pytest.raises(psycopg.errors.CheckViolation):
+        connection.execute(
+            "INSERT INTO accounts VALUES ('a', 'a', 'robot', NULL, NULL, NULL, NULL, NULL, true, NULL, '{}', 'local')"
+        )
