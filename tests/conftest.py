@@ -110,11 +110,7 @@ def serving(address, folder, *options):
 def service(cluster, tmp_path_factory):
     """One service with the demo model, for tests that change nothing."""
     address = cluster.create_database(f"test_{os.getpid()}_demo")
-    console = (
-        ["--console", ROOT / "console" / "dist"]
-        if (ROOT / "console" / "dist" / "index.html").exists()
-        else []
-    )
+    console = ["--console", ROOT / "console" / "dist"] if (ROOT / "console" / "dist" / "index.html").exists() else []
     with serving(address, tmp_path_factory.mktemp("service"), "--load", DEMO, *console) as found:
         yield found
 

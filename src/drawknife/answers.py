@@ -108,9 +108,7 @@ class Answering:
         try:
             place = parse_place(text)
         except BadValue as bad:
-            raise BadInput(
-                "at", str(bad), "a location such as /inbox, or a folder such as survey:/inbox"
-            ) from None
+            raise BadInput("at", str(bad), "a location such as /inbox, or a folder such as survey:/inbox") from None
         for name in self.prepared.stores:
             if fold(name) == fold(place.store):
                 return Place(name, place.path)
@@ -132,11 +130,7 @@ class Answering:
         found: Sequence[Account] = self.prepared.model.accounts
         if matching:
             wanted = fold(matching)
-            found = [
-                a
-                for a in found
-                if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")
-            ]
+            found = [a for a in found if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")]
         some = found[offset:] if limit is None else found[offset : offset + limit]
         return msg.AccountList(
             revision=self.revision,
@@ -327,9 +321,7 @@ class Answering:
         """One sentence for why a right has this state at a location."""
         owner = account.name if state == "own" else None
         path = example_path(location, right)
-        told = explain(
-            self.prepared, Question(account.name, right, path, owner=owner, endpoint=endpoint), self.now
-        )
+        told = explain(self.prepared, Question(account.name, right, path, owner=owner, endpoint=endpoint), self.now)
         in_question = [r for r in told.obstacles if r.gate not in ("door", "sign-in", "limits")]
         if in_question:
             return in_question[0].text
@@ -373,11 +365,7 @@ class Answering:
         levels = []
         for up, at in enumerate(ancestors(place.path)):
             f = store.folder(at)
-            entries = (
-                [msg.EntryPartMessage(entry=str(e), fate="", by=None, chain=[]) for e in f.entries]
-                if f
-                else []
-            )
+            entries = [msg.EntryPartMessage(entry=str(e), fate="", by=None, chain=[]) for e in f.entries] if f else []
             levels.append(
                 msg.LevelMessage(
                     place=str(Place(store.name, at)), up=up, sealed=bool(f and f.sealed), recorded=f is not None,
@@ -487,12 +475,10 @@ class MapWindow:
             map_ = access_of_all(answering.prepared)
             for kind, name in (("group", self.group), ("unit", self.unit)):
                 if name is not None:
-                    subject = next(
-                        (s for s in people.subjects if s.kind == kind and fold(s.name) == fold(name)), None
-                    )
+                    subject = next((s for s in people.subjects if s.kind == kind and fold(s.name) == fold(name)), None)
                     if subject is None:
                         raise NoSuch(kind, kind, name, (s.name for s in people.subjects if s.kind == kind))
-                    bits = map_.bits.get(people.number(subject), 0)
+                    bits = map_.division.bits.get(people.number(subject), 0)
                     chosen &= {i for i in chosen if bits >> i & 1}
         if self.matching:
             wanted = fold(self.matching)
@@ -520,9 +506,9 @@ class MapWindow:
 
 def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
     """Every location of any account's namespace, in tree order; of one store, if one is given."""
-    map_ = access_of_all(prepared)
-    found = {at for at in map_.above if map_.synthetic_at(at)} if store is None else set()
-    for name, starting in map_.starting.items():
+    division = access_of_all(prepared).division
+    found = {at for at in division.above if division.synthetic_at(at)} if store is None else set()
+    for name, starting in division.starting.items():
         if store is not None and fold(name) != fold(store):
             continue
         ready = prepared.stores[name]
@@ -537,7 +523,7 @@ def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
             for segment in (s for s in segments if s.inner):
                 found.add(segment.path)
                 below = (join(segment.path, rest) for rest in rests)
-                found.update(at for at in below if segment.members & ~map_.overlaid_at(segment, at))
+                found.update(at for at in below if segment.members & ~division.overlaid_at(segment, at))
     return sorted(found, key=tree_key)
 
 
@@ -603,9 +589,7 @@ def explanation_message(told: Explanation) -> msg.ExplanationMessage:
         if told.case.question.action != "sign-in"
         else [],
         gates=[
-            msg.GateMessage(
-                gate=g.gate, asked=g.asked, obstacles=_obstacles(g.obstacles), notes=list(g.notes)
-            )
+            msg.GateMessage(gate=g.gate, asked=g.asked, obstacles=_obstacles(g.obstacles), notes=list(g.notes))
             for g in told.gates
         ],
         checks=[_check(c) for c in told.checks],
@@ -614,9 +598,7 @@ def explanation_message(told: Explanation) -> msg.ExplanationMessage:
 
 def _resolved(at: Location, account: PreparedAccount) -> msg.ResolvedMessage:
     standing = account.standing.ranks
-    grants = (
-        [str(g) for v in at.served.sources for g in v.grants if g.subject in standing] if at.served else []
-    )
+    grants = [str(g) for v in at.served.sources for g in v.grants if g.subject in standing] if at.served else []
     return msg.ResolvedMessage(
         location=at.location, place=at.place and str(at.place), virtual_path=at.served and at.served.path,
         ceiling=format_rights(at.served.ceiling) if at.served else None, grants=grants, synthetic=at.synthetic,

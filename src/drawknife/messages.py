@@ -13,9 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 State = Annotated[str, Field(json_schema_extra={"enum": ["yes", "own", "others", "no"]})]
 Where = Annotated[str, Field(json_schema_extra={"enum": ["synthetic", "virtual path", "folder"]})]
 Name = Annotated[str, Field(min_length=1, max_length=64)]
-Location = Annotated[
-    str, Field(min_length=1, max_length=4096, description="A virtual location, such as /inbox")
-]
+Location = Annotated[str, Field(min_length=1, max_length=4096, description="A virtual location, such as /inbox")]
 
 
 class Message(BaseModel):
@@ -81,9 +79,7 @@ class Counted(Message):
     """A subject that an account counts as."""
 
     subject: str
-    class_: int = Field(
-        alias="class", description="0 account, 1 group, 2 unit, 3 signed-in or anonymous, 4 anyone"
-    )
+    class_: int = Field(alias="class", description="0 account, 1 group, 2 unit, 3 signed-in or anonymous, 4 anyone")
     distance: int
     chain: list[str] = Field(description="From the account to the subject, both included")
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
@@ -241,9 +237,7 @@ class ResolvedMessage(Message):
     place: str | None
     virtual_path: str | None
     ceiling: str | None
-    grants: list[str] = Field(
-        description="The grants that reach the account, from all virtual paths that act as one"
-    )
+    grants: list[str] = Field(description="The grants that reach the account, from all virtual paths that act as one")
     synthetic: bool
 
 

@@ -40,9 +40,7 @@ def test_why_tells_verdict_obstacles_and_every_entry(on_demo):
     assert re.search(r"▶ deny group:night-watch delete-file,delete-folder +decides", out)
     status, out, _ = on_demo("why", "fulmar", "upload", "/inbox/line.xyz")
     assert status == 0 and "ALLOWED" in out and "▶ allow account:fulmar add" in out
-    status, out, _ = on_demo(
-        "why", "refa", "sign-in", "--endpoint", "harbour", "--from", "203.0.113.9", "--no-tls"
-    )
+    status, out, _ = on_demo("why", "refa", "sign-in", "--endpoint", "harbour", "--from", "203.0.113.9", "--no-tls")
     assert status == 1 and "is not admitted from 203.0.113.9" in out and "harbour requires TLS" in out
 
 
@@ -170,12 +168,7 @@ def test_check(tmp_path):
 )
 def test_mistakes_are_told_on_standard_error(arguments, status, said):
     done = run(*arguments)
-    assert (
-        done.returncode == status
-        and said in done.stderr
-        and done.stdout == ""
-        and "Traceback" not in done.stderr
-    )
+    assert done.returncode == status and said in done.stderr and done.stdout == "" and "Traceback" not in done.stderr
 
 
 def test_a_wrong_token_is_a_failure(service):
@@ -225,9 +218,7 @@ def commands():
     return list(below(main, []))
 
 
-@pytest.mark.parametrize(
-    ("path", "text"), commands(), ids=lambda x: " ".join(x) if isinstance(x, list) else ""
-)
+@pytest.mark.parametrize(("path", "text"), commands(), ids=lambda x: " ".join(x) if isinstance(x, list) else "")
 def test_every_commands_help_has_an_example(path, text):
     assert "Example" in text and "drawknife " + " ".join(path) in text
     assert "Example" in run(*path, "--help").stdout

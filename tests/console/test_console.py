@@ -25,9 +25,7 @@ def browser():
 def page(browser, service):
     """A page that is signed in; it fails the test if the console logs an error."""
     context = browser.new_context(base_url=service.url, viewport={"width": 1280, "height": 800})
-    context.add_init_script(
-        "window.__errors = []; addEventListener('error', e => __errors.push(String(e.error)))"
-    )
+    context.add_init_script("window.__errors = []; addEventListener('error', e => __errors.push(String(e.error)))")
     page = context.new_page()
     page.goto("/")
     page.get_by_label("Token").fill(service.token)
@@ -97,9 +95,7 @@ def test_a_cell_opens_why_in_place_and_has_an_address(page):
     expect(why.locator('[data-fate="overruled"]')).to_contain_text("overruled by a deny on its level")
     page.reload()
     expect(page.get_by_label("Why", exact=True)).to_contain_text("Refused by the folder gate")
-    page.get_by_label("Why", exact=True).get_by_role(
-        "link", name="survey:/soundings", exact=True
-    ).first.click()
+    page.get_by_label("Why", exact=True).get_by_role("link", name="survey:/soundings", exact=True).first.click()
     expect(page.get_by_label("Entries")).to_contain_text("deny group:night-watch delete-file,delete-folder")
 
 
@@ -127,9 +123,7 @@ def test_what_an_account_sees_and_counts_as(page):
     expect(page.get_by_text("issued", exact=True)).to_be_visible()
     expect(page.get_by_text("exchange")).to_have_count(0)
     page.get_by_role("tab", name="Standing and settings").click()
-    expect(page.get_by_label("Standing", exact=True)).to_contain_text(
-        "group:dredge-liaison › group:north-bank"
-    )
+    expect(page.get_by_label("Standing", exact=True)).to_contain_text("group:dredge-liaison › group:north-bank")
     expect(page.get_by_label("Settings", exact=True)).to_contain_text("unit:partners")
 
 

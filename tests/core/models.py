@@ -63,8 +63,7 @@ def _virtual_path(rng):
         "s:/{account}", "s:/a/{unit}", "t:/{unit-path}", "{home}", "s:/", "s:/a",
     ]  # fmt: skip
     grants = tuple(
-        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0))
-        for _ in range(rng.randint(1, 3))
+        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0)) for _ in range(rng.randint(1, 3))
     )
     return m.VirtualPath(_path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants)
 

@@ -77,9 +77,7 @@ class Reference:
                 for group in self.model.groups:
                     steps = []
                     for member in group.members:
-                        if member == Subject("account", name) or (
-                            member.kind == "unit" and member.name in units
-                        ):
+                        if member == Subject("account", name) or (member.kind == "unit" and member.name in units):
                             steps.append(1)
                         elif member.kind == "group" and member in ranks:
                             steps.append(ranks[member][1] + 1)
@@ -110,11 +108,7 @@ class Reference:
         levels = [(depth, self.folder(store, at)) for depth, at in enumerate(up_from(path))]
         for depth, folder in levels:
             for entry in folder.entries if folder else ():
-                if (
-                    entry.effect == "forbid"
-                    and self.matches(entry, name, right, own)
-                    and self.speaks(entry, depth)
-                ):
+                if entry.effect == "forbid" and self.matches(entry, name, right, own) and self.speaks(entry, depth):
                     return False
         for depth, folder in levels:
             if folder is None:
@@ -173,10 +167,7 @@ class Reference:
             if len(ways) == 1:
                 best = list(ways)
             else:
-                rank = {
-                    w: min(ranks[g.subject] for _, grants in found for g in grants)
-                    for w, found in ways.items()
-                }
+                rank = {w: min(ranks[g.subject] for _, grants in found for g in grants) for w, found in ways.items()}
                 best = [w for w in ways if rank[w] == min(rank.values())]
             if len(best) > 1 or best[0][0] == "unusable":
                 out[path] = None
@@ -215,9 +206,7 @@ class Reference:
         return next(e for e in self.model.endpoints if same(e.name, name))
 
     def endpoint_allows(self, endpoint, name, right):
-        found = [
-            e.effect for e in endpoint.entries if has(e.rights, right) and e.subject in self.standing(name)
-        ]
+        found = [e.effect for e in endpoint.entries if has(e.rights, right) and e.subject in self.standing(name)]
         return "allow" in found and "deny" not in found and "forbid" not in found
 
     def clash(self, a, b):
@@ -225,17 +214,11 @@ class Reference:
         if one.version != other.version or not (one == other or "0.0.0.0" in (a.address, b.address)
                                                 or "::" in (a.address, b.address)):  # fmt: skip
             return False
-        ports_a = {a.port} | (
-            set(range(a.passive_ports[0], a.passive_ports[1] + 1)) if a.passive_ports else set()
-        )
-        ports_b = {b.port} | (
-            set(range(b.passive_ports[0], b.passive_ports[1] + 1)) if b.passive_ports else set()
-        )
+        ports_a = {a.port} | (set(range(a.passive_ports[0], a.passive_ports[1] + 1)) if a.passive_ports else set())
+        ports_b = {b.port} | (set(range(b.passive_ports[0], b.passive_ports[1] + 1)) if b.passive_ports else set())
         if not ports_a & ports_b:
             return False
-        return not (
-            a.port == b.port and a.host_names and b.host_names and not set(a.host_names) & set(b.host_names)
-        )
+        return not (a.port == b.port and a.host_names and b.host_names and not set(a.host_names) & set(b.host_names))
 
     def door(self, q):
         e = self.endpoint(q.endpoint)
@@ -424,6 +407,4 @@ class Reference:
             others = self.decide(name, store, path, right, False)
         else:
             own = others = self.decide(name, store, path, right, self.owns_folder(name, store, path))
-        return {(True, True): "yes", (True, False): "own", (False, True): "others", (False, False): "no"}[
-            own, others
-        ]
+        return {(True, True): "yes", (True, False): "own", (False, True): "others", (False, False): "no"}[own, others]

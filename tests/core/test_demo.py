@@ -30,10 +30,7 @@ def test_1_a_deny_high_up_swallows_the_members_own_folders(asking, mended):
     assert ask(asking, "fulmar", "upload", "/inbox/line.xyz")[0]
     allowed, gate, reason, told = ask(asking, "turnstone", "upload", "/inbox/line.xyz")
     assert (allowed, gate, reason) == (False, "folder", "cannot-pass")
-    assert (
-        all("deny group:boats all below" in o["text"] for o in told["obstacles"])
-        and len(told["obstacles"]) == 2
-    )
+    assert all("deny group:boats all below" in o["text"] for o in told["obstacles"]) and len(told["obstacles"]) == 2
     after = mended(
         "  - path: /inbox/turnstone\n    owner: turnstone\n",
         "  - path: /inbox/turnstone\n    owner: turnstone\n    entries:\n    - allow account:turnstone add\n",
@@ -79,14 +76,10 @@ def test_5_a_quota_that_is_not_ones_own(asking):
 
 
 def test_6_access_through_nested_groups_that_nobody_remembered(asking, mended):
-    holder = next(
-        h for h in asking.who("download", "/soundings/north-bank").holders if h.account == "harrow-dredging"
-    )
+    holder = next(h for h in asking.who("download", "/soundings/north-bank").holders if h.account == "harrow-dredging")
     assert holder.chain[1:] == ["group:dredge-liaison", "group:north-bank", "group:soundings-readers"]
     after = mended("  - account:odile\n  - group:dredge-liaison\n", "  - account:odile\n")
-    assert "harrow-dredging" not in {
-        h.account for h in after.who("download", "/soundings/north-bank").holders
-    }
+    assert "harrow-dredging" not in {h.account for h in after.who("download", "/soundings/north-bank").holders}
 
 
 def test_7_two_endpoints_that_want_one_port(asking):
@@ -100,8 +93,7 @@ def test_8_expired_and_let_in_from_one_network_only(asking):
     assert ask(asking, "uni-esk", "sign-in", "/", endpoint="harbour", at="2026-09-30T23:59:59Z")[0]
     assert ask(asking, "refa", "sign-in", "/", endpoint="harbour", **{"from": "192.0.2.77"})[0]
     assert (
-        ask(asking, "refa", "sign-in", "/", endpoint="harbour", **{"from": "203.0.113.9"})[2]
-        == "address-not-admitted"
+        ask(asking, "refa", "sign-in", "/", endpoint="harbour", **{"from": "203.0.113.9"})[2] == "address-not-admitted"
     )
 
 
@@ -117,12 +109,7 @@ def test_10_a_seal_keeps_out_the_group_that_should_read(asking, mended):
     assert ask(asking, "yuki", "list", "/charts/issued")[0]
     _, _, reason, told = ask(asking, "yuki", "list", "/charts/review-2026")
     assert reason == "cannot-pass" and "is sealed" in told["obstacles"][0]["text"]
-    behind = [
-        e
-        for x in told["checks"][0]["judgement"]["levels"]
-        for e in x["entries"]
-        if e["fate"] == "behind a seal"
-    ]
+    behind = [e for x in told["checks"][0]["judgement"]["levels"] for e in x["entries"] if e["fate"] == "behind a seal"]
     assert "allow group:night-watch read" in {e["entry"] for e in behind}
     after = mended("  - path: /charts/review-2026\n    sealed: true\n    entries:\n",
                    "  - path: /charts/review-2026\n    sealed: true\n    entries:\n    - allow group:night-watch read\n")  # fmt: skip
@@ -146,6 +133,4 @@ def test_settings_say_where_they_came_from(asking):
     )
     found = {s.name: s for s in asking.standing("kittiwake").settings}
     assert (found["idle_timeout"].value, found["idle_timeout"].overruled) == (3600, ["signed-in"])
-    assert found["quota_bytes"].chains == [
-        ["account:kittiwake", "unit:fleet/inshore", "unit:fleet", "group:boats"]
-    ]
+    assert found["quota_bytes"].chains == [["account:kittiwake", "unit:fleet/inshore", "unit:fleet", "group:boats"]]

@@ -28,8 +28,7 @@ def test_one_changed_folder(seed):
     anew, brought_forward = prepare(after), prepare(after, before)
     assert brought_forward.people is before.people
     cells = [
-        [(c.location, c.members, c.plain, c.owning) for c in AccessMap(p).cells()]
-        for p in (anew, brought_forward)
+        [(c.location, c.members, c.plain, c.owning) for c in AccessMap(p).cells()] for p in (anew, brought_forward)
     ]
     assert cells[0] == cells[1]
 

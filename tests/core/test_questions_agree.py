@@ -63,10 +63,7 @@ def test_who_at_a_folder(seed, right):
             assert state == reference.state(name, location, right)
         for name in ACCOUNTS:
             for at in reference.locations(name):
-                if (
-                    reference.resolve(name, at)[1:3] == (store, path)
-                    and reference.state(name, at, right) != "no"
-                ):
+                if reference.resolve(name, at)[1:3] == (store, path) and reference.state(name, at, right) != "no":
                     assert (name, at) in found
 
 

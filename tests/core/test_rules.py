@@ -21,13 +21,10 @@ from drawknife.core.soundness import sound
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
 
-def model(
-    *folders, account="ada", groups=(), grants=("signed-in all",), baseline="closed", paths=None, **more
-):
+def model(*folders, account="ada", groups=(), grants=("signed-in all",), baseline="closed", paths=None, **more):
     """A sound model with one store `s`, one account, and a virtual path from / to it."""
     made = [
-        m.Folder(path, owner, sealed, tuple(map(m.parse_entry, entries)))
-        for path, owner, sealed, entries in folders
+        m.Folder(path, owner, sealed, tuple(map(m.parse_entry, entries))) for path, owner, sealed, entries in folders
     ]
     paths = paths or [("/", "s:/")]
     return sound(
@@ -35,9 +32,7 @@ def model(
             accounts=(m.Account(account), m.Account("bo"), *more.pop("accounts", ())),
             groups=tuple(m.Group(name, tuple(map(m.parse_subject, members))) for name, members in groups),
             stores=(m.Store("s", baseline=baseline, folders=tuple(made)), m.Store("t", baseline="open")),
-            virtual_paths=tuple(
-                m.VirtualPath(p, to, grants=tuple(map(m.parse_grant, grants))) for p, to in paths
-            ),
+            virtual_paths=tuple(m.VirtualPath(p, to, grants=tuple(map(m.parse_grant, grants))) for p, to in paths),
             **more,
         )
     )
@@ -117,9 +112,7 @@ def test_only_the_longest_virtual_path_counts():
 
 
 def test_fixed_points_go_by_location():
-    made = model(
-        ("/", None, False, ["allow anyone all"]), paths=[("/", "s:/"), ("/a/in", "s:/z"), ("/also", "s:/a")]
-    )
+    made = model(("/", None, False, ["allow anyone all"]), paths=[("/", "s:/"), ("/a/in", "s:/z"), ("/also", "s:/a")])
     assert ask(made, "delete-folder", "/a").reason == "fixed-point"
     assert ask(made, "rename", "/a", to="/b", thing="folder").reason == "fixed-point"
     assert ask(made, "delete-folder", "/a/in").reason == "fixed-point"
@@ -285,9 +278,7 @@ networks = st.one_of(
 )
 def test_address_lines_decide_by_the_longest_prefix(lines, number, six):
     client = ip_address(0x20010DB8 << 96 | number) if six else ip_address(number)
-    holding = [
-        (n.prefixlen, effect == "allow") for effect, n in lines if n.version == client.version and client in n
-    ]
+    holding = [(n.prefixlen, effect == "allow") for effect, n in lines if n.version == client.version and client in n]
     longest = max((p for p, _ in holding), default=None)
     expected = all(a for p, a in holding if p == longest) if holding else "allow" not in [e for e, _ in lines]
     assert admits(tuple(f"{e} {n}" for e, n in lines), client) is expected

@@ -128,9 +128,7 @@ def test_documents_that_are_no_model(text, said):
 
 
 def test_a_name_lost_to_a_mistake_is_not_told_as_missing():
-    found = mistakes(
-        "drawknife: 1\naccounts: [{name: a, kind: 5}]\ngroups: [{name: g, members: [account:a]}]\n"
-    )
+    found = mistakes("drawknife: 1\naccounts: [{name: a, kind: 5}]\ngroups: [{name: g, members: [account:a]}]\n")
     assert len(found) == 1 and "kind" in found[0]
 
 

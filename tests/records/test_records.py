@@ -36,9 +36,7 @@ def test_a_small_change_writes_and_reads_little(database, demo):
     after = read_snapshot(database, before)
     assert after.model.accounts is before.model.accounts
     assert after.model.stores[0] is before.model.stores[0]
-    kept = [
-        a is b for a, b in zip(after.model.stores[2].folders, before.model.stores[2].folders, strict=True)
-    ]
+    kept = [a is b for a, b in zip(after.model.stores[2].folders, before.model.stores[2].folders, strict=True)]
     assert kept.count(False) == 1
 
 
@@ -69,10 +67,7 @@ def test_of_two_changes_for_one_revision_one_is_made(database, demo):
         except Conflict:
             outcomes.append("conflict")
 
-    rivals = [
-        threading.Thread(target=change, args=(m,))
-        for m in (replace(demo, usage=()), replace(demo, quotas=()))
-    ]
+    rivals = [threading.Thread(target=change, args=(m,)) for m in (replace(demo, usage=()), replace(demo, quotas=()))]
     for rival in rivals:
         rival.start()
     for rival in rivals:

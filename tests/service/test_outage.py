@@ -32,13 +32,9 @@ def test_a_clear_503_and_recovery_by_itself(tmp_path_factory):
             before = client.access("ines")
             cluster.stop()
             until(lambda: httpx.get(service.url + "/api/v1/health").status_code == 503)
-            answer = httpx.get(
-                service.url + "/api/v1/accounts", headers={"Authorization": f"Bearer {service.token}"}
-            )
+            answer = httpx.get(service.url + "/api/v1/accounts", headers={"Authorization": f"Bearer {service.token}"})
             assert answer.status_code == 503
-            assert (
-                answer.json()["type"] == "urn:drawknife:problem:unavailable" and answer.headers["Retry-After"]
-            )
+            assert answer.json()["type"] == "urn:drawknife:problem:unavailable" and answer.headers["Retry-After"]
             cluster.start()
             assert until(lambda: client.access("ines")) == before
             assert client.load(b"drawknife: 1").revision == 2  # and it can write again

@@ -109,22 +109,12 @@ def test_bad_input_is_told_with_its_place(service):
         body = problem(http.post("/decisions", content=b"{bad", headers=JSON), 400, "bad-document")
         assert body["places"][0]["line"] == 1
         question = {"account": "ines", "action": "fly", "path": "/"}
-        assert (
-            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"]
-            == "action"
-        )
+        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"] == "action"
         question = {"account": "inez", "action": "list", "path": "/"}
-        assert (
-            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["nearest"]
-            == "ines"
-        )
+        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["nearest"] == "ines"
         question = {"account": "ines", "action": "list", "path": "/a/../b", "extra": 1}
-        assert (
-            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"] == "extra"
-        )
-        problem(
-            http.post("/decisions", content=b"x", headers={"Content-Type": "text/plain"}), 400, "bad-input"
-        )
+        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"] == "extra"
+        problem(http.post("/decisions", content=b"x", headers={"Content-Type": "text/plain"}), 400, "bad-input")
         assert problem(http.get("/accounts/inez"), 404, "not-found")["places"][0]["nearest"] == "ines"
         problem(http.get("/accounts", params={"limit": "many"}), 400, "bad-input")
         problem(http.get("/accounts", params={"colour": "red"}), 400, "bad-input")
@@ -201,9 +191,7 @@ def test_the_console_signs_in_by_cookie_and_out_again(service):
         question = {"account": "ines", "action": "list", "path": "/"}
         # A form of another site carries the cookie, but cannot say that it is the console.
         problem(browser.post("/decisions", json=question), 401, "sign-in-required")
-        assert (
-            browser.post("/decisions", json=question, headers={"X-Drawknife-Console": "1"}).status_code == 200
-        )
+        assert browser.post("/decisions", json=question, headers={"X-Drawknife-Console": "1"}).status_code == 200
         kept = dict(browser.cookies)
         browser.delete("/sessions", headers={"X-Drawknife-Console": "1"})
         problem(browser.get("/accounts", cookies=kept), 401, "sign-in-required")

@@ -98,9 +98,7 @@ def list_(answers: Answers, account: str, location: str, endpoint: str | None, a
     help="Who lacks it only by what this gate refuses.",
 )
 @asks
-def who(
-    answers: Answers, right: str, place: str, endpoint: str | None, but_for: str | None, as_json: bool
-) -> None:
+def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for: str | None, as_json: bool) -> None:
     """Everybody who has RIGHT at PLACE, and through what.
 
     PLACE is a virtual location, /soundings, or a store folder, survey:/soundings.
@@ -118,9 +116,7 @@ def who(
     out = console()
     if but_for:
         heading = f"Who lacks {right} at {found.at} only by the {but_for} gate"
-        lines: list[tuple[str, ...]] = [
-            (a.account, a.location or "-", a.obstacles[0].text) for a in found.almost
-        ]
+        lines: list[tuple[str, ...]] = [(a.account, a.location or "-", a.obstacles[0].text) for a in found.almost]
         table = plain_table("account", "location", "what refuses")
         for line in lines:
             table.add_row(*line)
@@ -181,16 +177,13 @@ def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, **window
             for location, cell in zip(found.locations, row, strict=True):
                 if cell is not None:
                     click.echo(
-                        json.dumps(
-                            {"account": account, "location": location, "access": cell}, ensure_ascii=False
-                        )
+                        json.dumps({"account": account, "location": location, "access": cell}, ensure_ascii=False)
                     )
     elif as_csv:
         writer = csv.writer(sys.stdout)
         writer.writerow(["account", *found.locations])
         writer.writerows(
-            [a, *("" if c is None else c for c in row)]
-            for a, row in zip(found.accounts, found.cells, strict=True)
+            [a, *("" if c is None else c for c in row)] for a, row in zip(found.accounts, found.cells, strict=True)
         )
     else:
         _draw_map(found)
@@ -212,13 +205,9 @@ def _whole_map(answers: Answers, window: dict[str, Any]) -> msg.MapAnswer:
     for i in range(step, whole.total_accounts, step):
         block: list[list[str | None]] = []
         for j in range(0, whole.total_locations, step):
-            part = answers.map(
-                **window, account_limit=step, location_limit=step, account_offset=i, location_offset=j
-            )
+            part = answers.map(**window, account_limit=step, location_limit=step, account_offset=i, location_offset=j)
             block = (
-                [[*a, *b] for a, b in zip(block, part.cells, strict=True)]
-                if block
-                else [list(r) for r in part.cells]
+                [[*a, *b] for a, b in zip(block, part.cells, strict=True)] if block else [list(r) for r in part.cells]
             )
         accounts += part.accounts
         cells += block
@@ -256,9 +245,7 @@ def _draw_map(found: msg.MapAnswer) -> None:
         used = {c for row in found.cells for c in row if c}
         out.print(legend(used).append("blank: no such location", "dim"))
     else:
-        out.print(
-            "  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim"
-        )
+        out.print("  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim")
         out.print(
             "  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing",
             style="dim",
@@ -268,9 +255,7 @@ def _draw_map(found: msg.MapAnswer) -> None:
 @click.command()
 @click.argument("one")
 @click.argument("other", required=False)
-@click.option(
-    "--with-model", "other_model", metavar="FILE", help="Compare ONE in force with ONE in this model file."
-)
+@click.option("--with-model", "other_model", metavar="FILE", help="Compare ONE in force with ONE in this model file.")
 @click.option("--under", default="/", metavar="LOCATION", help="Only LOCATION and below.")
 @ENDPOINT
 @asks
@@ -317,15 +302,11 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
     out.print(Text(names[0], "bold").append(" and ", "not bold").append(names[1], "bold"))
     for location, group in groupby(found.differences, key=lambda d: d.location):
         out.print(f"\n{location}", style="bold")
-        for (a, b, why_a, why_b), same in groupby(
-            group, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))
-        ):
+        for (a, b, why_a, why_b), same in groupby(group, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))):
             out.print("  " + ", ".join(d.right for d in same))
             grid = Table.grid(padding=(0, 1), pad_edge=True)
             for name, state, why in ((names[0], a, why_a), (names[1], b, why_b)):
-                shown = Text(
-                    f"{MARKS[state]} {state}" if state else "  not there", STYLES.get(state or "no", "dim")
-                )
+                shown = Text(f"{MARKS[state]} {state}" if state else "  not there", STYLES.get(state or "no", "dim"))
                 grid.add_row("  ", name, shown, Text(why, "dim"))
             out.print(grid)
     used = {s for d in found.differences for s in (d.one, d.other) if s} - {"yes", "no"}

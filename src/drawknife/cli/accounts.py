@@ -95,9 +95,7 @@ def standing(answers: Answers, account: str, as_json: bool) -> None:
     table = plain_table("near", "subject", "through")
     for s in found.standing:
         steps = s.chain[1:-1] if s.class_ < 3 else []
-        through = (
-            " > ".join(steps) if steps else "itself" if s.class_ == 0 else "directly" if s.class_ < 3 else ""
-        )
+        through = " > ".join(steps) if steps else "itself" if s.class_ == 0 else "directly" if s.class_ < 3 else ""
         table.add_row(f"{s.class_}.{s.distance}", s.subject, Text(through, "default" if steps else "dim"))
     out.print(table)
     out.print("\nSettings", style="bold")

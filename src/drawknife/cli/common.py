@@ -47,20 +47,10 @@ def fail(status: int, text: str, faults: list[Fault] | None = None, source: str 
     """Tell an error with each place, and leave with `status`."""
     say(f"drawknife: {text}")
     for fault in faults or []:
-        place = (
-            f"{source}:{fault.line}: "
-            if source and fault.line
-            else f"line {fault.line}: "
-            if fault.line
-            else ""
-        )
+        place = f"{source}:{fault.line}: " if source and fault.line else f"line {fault.line}: " if fault.line else ""
         where = f"{fault.where}: " if fault.where and fault.where not in fault.message else ""
         expected = f"; expected {fault.expected}" if fault.expected else ""
-        nearest = (
-            f"; did you mean {fault.nearest!r}?"
-            if fault.nearest and "did you mean" not in fault.message
-            else ""
-        )
+        nearest = f"; did you mean {fault.nearest!r}?" if fault.nearest and "did you mean" not in fault.message else ""
         say(f"  {place}{where}{fault.message}{expected}{nearest}")
     raise SystemExit(status)
 
@@ -136,9 +126,7 @@ def errors_told(source: str = "") -> Iterator[None]:
     except NoSuch as error:
         fail(WRONG_USAGE, str(error))
     except (BadInput, BadQuestion) as error:
-        expected = (
-            f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
-        )
+        expected = f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
         fail(WRONG_USAGE, f"{error}{expected}")
     except BadDocument as error:
         fail(NOT_SO, f"{source or 'the document'} has mistakes", faults_of(error), source)

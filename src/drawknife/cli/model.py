@@ -40,9 +40,7 @@ def load(client: Client, file: str, if_revision: int | None) -> None:
         task = bar.add_task("sending", total=max(len(raw), 1))
 
         def progress(sent: int, total: int) -> None:
-            bar.update(
-                task, completed=sent, description="sending" if sent < total else "checking and writing"
-            )
+            bar.update(task, completed=sent, description="sending" if sent < total else "checking and writing")
 
         done = client.load(raw, progress, if_revision)
     counts = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in done.counts.items() if count)
@@ -103,9 +101,7 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
         import json
 
         click.echo(
-            json.dumps(
-                {"sound": True, "findings": [f.model_dump() for f in found]}, ensure_ascii=False, indent=2
-            )
+            json.dumps({"sound": True, "findings": [f.model_dump() for f in found]}, ensure_ascii=False, indent=2)
         )
         return
     click.echo(f"{path} is sound.")
@@ -151,9 +147,7 @@ def journal(client: Client, limit: int, as_json: bool) -> None:
             for name in dict.fromkeys((*line.before, *line.after))
             if line.before.get(name, 0) != line.after.get(name, 0)
         ]
-        click.echo(
-            f"{line.revision:>6}  {line.at:%Y-%m-%d %H:%M:%S}  {line.who}  {line.what}  {', '.join(differing)}"
-        )
+        click.echo(f"{line.revision:>6}  {line.at:%Y-%m-%d %H:%M:%S}  {line.who}  {line.what}  {', '.join(differing)}")
 
 
 @click.command()

@@ -22,9 +22,7 @@ CODE_LASTS = timedelta(minutes=15)
 )
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @click.option("--port", default=8750, show_default=True, type=click.IntRange(1, 65535))
-@click.option(
-    "--threads", default=8, show_default=True, type=click.IntRange(1, 64), help="Requests answered at once."
-)
+@click.option("--threads", default=8, show_default=True, type=click.IntRange(1, 64), help="Requests answered at once.")
 @click.option(
     "--console",
     "console_folder",

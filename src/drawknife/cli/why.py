@@ -35,23 +35,17 @@ FATES = {
 @click.argument("action", type=click.Choice(ACTIONS), metavar="ACTION")
 @click.argument("location", required=False)
 @click.option("--to", metavar="LOCATION", help="The destination of a rename.")
-@click.option(
-    "--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set."
-)
+@click.option("--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set.")
 @click.option("--replaces", is_flag=True, help="A file of the destination's name exists.")
 @click.option("--owner", metavar="ACCOUNT", help="Who owns the file that is acted on.")
-@click.option(
-    "--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too."
-)
+@click.option("--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too.")
 @click.option("--from", "from_", metavar="ADDRESS", help="The client's address.")
 @click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
 @click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
 @click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
 @click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
 @asks
-def why(
-    answers: Answers, account: str, action: str, location: str | None, as_json: bool, **facts: Any
-) -> None:
+def why(answers: Answers, account: str, action: str, location: str | None, as_json: bool, **facts: Any) -> None:
     """May ACCOUNT do ACTION at LOCATION, and why?
 
     ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder to
@@ -89,14 +83,10 @@ def _draw(out: Console, found: msg.Answer) -> None:
     told = found.explanation
     assert told is not None
     if found.allowed:
-        out.print(
-            Text(" ALLOWED ", "bold reverse green").append("  ").append(found.text, "not reverse default")
-        )
+        out.print(Text(" ALLOWED ", "bold reverse green").append("  ").append(found.text, "not reverse default"))
     else:
         head = (
-            Text(" REFUSED ", "bold reverse red")
-            .append("  ")
-            .append(f"by the {found.gate} gate", "bold not reverse")
+            Text(" REFUSED ", "bold reverse red").append("  ").append(f"by the {found.gate} gate", "bold not reverse")
         )
         out.print(head)
         out.print(Padding(Text(found.text), (0, 0, 0, 2)))
@@ -104,15 +94,11 @@ def _draw(out: Console, found: msg.Answer) -> None:
     if further:
         out.print("\nAlso in the way, once that is mended", style="bold")
         for obstacle in further:
-            out.print(
-                Padding(Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"), (0, 0, 0, 2))
-            )
+            out.print(Padding(Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"), (0, 0, 0, 2)))
     for at in told.locations:
         if at.place:
             line = Text("\n").append(at.location, "bold").append(f" is {at.place}")
-            out.print(
-                line.append(f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim")
-            )
+            out.print(line.append(f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim"))
     out.print("\nGates", style="bold")
     for gate in told.gates:
         _draw_gate(out, gate)
@@ -129,9 +115,7 @@ def _draw_gate(out: Console, gate: msg.GateMessage) -> None:
     elif gate.obstacles:
         count = len(gate.obstacles)
         line = (
-            Text("  ")
-            .append("✗", "red")
-            .append(f" {gate.gate:<13} refuses{'' if count == 1 else f', {count} times'}")
+            Text("  ").append("✗", "red").append(f" {gate.gate:<13} refuses{'' if count == 1 else f', {count} times'}")
         )
         line.append(notes, "dim")
     elif any("cannot be evaluated" in note or "nothing to ask" in note for note in gate.notes):
@@ -146,9 +130,7 @@ def _draw_check(out: Console, check: msg.CheckMessage) -> None:
     if on_the_way:
         line = Text("\nOn the way: ", "bold")
         for p in on_the_way:
-            line.append(p.place, "default").append(
-                " ✓  " if p.allowed else " ✗  ", "green" if p.allowed else "red"
-            )
+            line.append(p.place, "default").append(" ✓  " if p.allowed else " ✗  ", "green" if p.allowed else "red")
         out.print(line)
     for judgement in (*check.blocked, check.judgement):
         _draw_judgement(out, judgement)
@@ -157,9 +139,7 @@ def _draw_check(out: Console, check: msg.CheckMessage) -> None:
 def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
     whose = {True: " (one's own)", False: " (not one's own)", None: ""}[j.own]
     sign = Text("✓", "green") if j.allowed else Text("✗", "red")
-    out.print(
-        Text("\n").append_text(sign).append(f" {j.right}", "bold").append(f"{whose} in {j.place}", "default")
-    )
+    out.print(Text("\n").append_text(sign).append(f" {j.right}", "bold").append(f"{whose} in {j.place}", "default"))
     width = max((len(e.entry) for x in j.levels for e in x.entries), default=0)
     for level in j.levels:
         if not level.entries and not level.sealed and level.up:

@@ -76,9 +76,7 @@ class Client:
         try:
             problem = msg.Problem.model_validate_json(response.content)
         except ValidationError:
-            raise ClientError(
-                f"{self.url} answers {response.status_code}, and not as Drawknife does"
-            ) from None
+            raise ClientError(f"{self.url} answers {response.status_code}, and not as Drawknife does") from None
         if response.status_code == 503:
             raise ServiceUnavailable(problem.detail)
         raise Refused(problem)
@@ -99,9 +97,7 @@ class Client:
     def health(self) -> msg.Health:
         return self._get(msg.Health, "/health")
 
-    def load(
-        self, document: bytes, progress: Progress | None = None, revision: int | None = None
-    ) -> msg.Loaded:
+    def load(self, document: bytes, progress: Progress | None = None, revision: int | None = None) -> msg.Loaded:
         """Put a model file in force; only if `revision` is the one in force, where it is given."""
         total = len(document)
 
@@ -149,9 +145,7 @@ class Client:
     # --- questions --------------------------------------------------------------------------------
 
     def accounts(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.AccountList:
-        return self._get(
-            msg.AccountList, "/accounts", matching=matching, offset=offset, limit=limit or 200_000
-        )
+        return self._get(msg.AccountList, "/accounts", matching=matching, offset=offset, limit=limit or 200_000)
 
     def account_detail(self, name: str) -> msg.AccountDetail:
         return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
@@ -173,9 +167,7 @@ class Client:
         )  # fmt: skip
 
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
-        return self._get(
-            msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint
-        )
+        return self._get(msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint)
 
     def decide(self, question: dict[str, Any]) -> msg.Answer:
         """The answer to one question, written as docs/reference/questions.md has it."""

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from .access_map import STATES, AccessMap
 from .folders import blocked, can_pass, decide
-from .judgement import judge
+from .judgement import conclude
 from .model import Endpoint
 from .names import Place, parent, rest_below, tree_key
 from .namespace import Unserved
@@ -89,9 +89,7 @@ def right_obstacles(
             f"the grants on {at.served.path} do not let {account.name} {verb(right)}",
         )
     if right == "delete-folder" and namespace.fixed(location):
-        yield Refusal(
-            "virtual path", "fixed-point", f"{location} is, or is above, a virtual path of the account"
-        )
+        yield Refusal("virtual path", "fixed-point", f"{location} is, or is above, a virtual path of the account")
     store, (_, path) = prepared.stores[at.place.store], at.place
     top = at.served.place.path
     last = path if right != "delete-folder" else None if path == top else parent(path)
@@ -100,10 +98,10 @@ def right_obstacles(
         if told:
             top_blocked = blocked(store, top, last, account)[0]
             on_the_way = f", on the way to {at.place}" if top_blocked != path else ""
-            why = judge(store, top_blocked, "enter", account, None).text
+            why = conclude(store, top_blocked, "enter", account, None).text
             text = f"{account.name} may not enter {store.name}:{top_blocked}{on_the_way}: {why}"
         yield Refusal("folder", "cannot-pass", text)
     whose = own if right in FILE_RIGHTS else None
     if not decide(store, path, BIT[right], account, whose):
-        why = judge(store, path, right, account, whose).text if told else ""
+        why = conclude(store, path, right, account, whose).text if told else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")

@@ -111,9 +111,7 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         notes += [f"the client's {fact} was not asked" for fact, value in facts if value is None]
     if gate == "folder" and asked and not demands(case.account, question, at.sites):
         here = case.sites.here
-        notes.append(
-            "nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder"
-        )
+        notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
     return GateReport(gate, asked, obstacles, tuple(notes))
 
 
@@ -134,9 +132,7 @@ def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
     on_the_way: list[str] = []
     if demand.through is not None:
         on_the_way = [at for at in ancestors(demand.through) if rest_below(at, demand.top) is not None][::-1]
-    passing = tuple(
-        Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way
-    )
+    passing = tuple(Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way)
     blocked = tuple(
         judge(store, p.place.path, "enter", account, None)
         for p in passing

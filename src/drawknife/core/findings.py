@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from .access_map import access_of_all, bits_in
+from .access_map import access_of_all
+from .division import bits_in
 from .identity import loops
 from .model import Subject
 from .prepared import Prepared
@@ -55,7 +56,7 @@ def findings(prepared: Prepared) -> list[Finding]:
 def _paths(prepared: Prepared) -> list[Finding]:
     out = []
     map_ = access_of_all(prepared)
-    for path, members in sorted(map_.unserved.items()):
+    for path, members in sorted(map_.division.unserved.items()):
         by_reason: dict[str, list[tuple[str, str]]] = {}
         for bit in bits_in(members):
             account = prepared.people.prepared(map_.accounts[bit])
@@ -64,9 +65,7 @@ def _paths(prepared: Prepared) -> list[Finding]:
         for reason, found in sorted(by_reason.items()):
             names = ", ".join(name for name, _ in found[:NAMED])
             more = f" and {len(found) - NAMED} more" if len(found) > NAMED else ""
-            out.append(
-                Finding(f"path-{reason}", path, f"{path} is not served to {names}{more}: {found[0][1]}")
-            )
+            out.append(Finding(f"path-{reason}", path, f"{path} is not served to {names}{more}: {found[0][1]}"))
     return out
 
 
@@ -92,20 +91,12 @@ def _dangling(prepared: Prepared) -> list[Finding]:
     for vpath in prepared.model.virtual_paths:
         for grant in vpath.grants:
             if gone(grant.subject):
-                out.append(
-                    Finding(
-                        "dangling-name", vpath.path, f"the grant `{grant}` on {vpath.path} matches nobody"
-                    )
-                )
+                out.append(Finding("dangling-name", vpath.path, f"the grant `{grant}` on {vpath.path} matches nobody"))
     return out
 
 
 def _undecided(prepared: Prepared) -> list[Finding]:
-    if not any(
-        key in ("landing", "greeting", "uploads_owner")
-        for s in prepared.model.settings
-        for key, _ in s.values
-    ):
+    if not any(key in ("landing", "greeting", "uploads_owner") for s in prepared.model.settings for key, _ in s.values):
         return []
     out = []
     for index in range(len(prepared.people.accounts)):

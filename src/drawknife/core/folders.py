@@ -11,9 +11,7 @@ from .prepared import PreparedAccount, PreparedFolder, PreparedStore
 from .rights import ENTER
 
 
-def walk(
-    store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]
-) -> bool:
+def walk(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
     """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?"""
     decided = False
     while node is not None:
@@ -37,9 +35,7 @@ def walk(
     return decided or store.open
 
 
-def decide(
-    store: PreparedStore, path: str, bit: int, account: PreparedAccount, own: bool | None = None
-) -> bool:
+def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, own: bool | None = None) -> bool:
     """Is the right `bit` allowed to `account` at the folder `path`?
 
     `own` says whether the account owns the thing acted on; None: the folder itself is acted on.

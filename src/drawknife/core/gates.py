@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from . import quotas
 from .folders import blocked, can_pass, decide
-from .judgement import judge
+from .judgement import conclude
 from .model import Endpoint
 from .names import Place, fold, parent, rest_below
 from .namespace import Location, Namespace
@@ -89,9 +89,7 @@ def virtual_path_gate(
         if question.on_file:
             yield _fixed(question.path, "there is no file there", is_path)
         elif action in ("delete-folder", "rename"):
-            yield _fixed(
-                question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path
-            )
+            yield _fixed(question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path)
         elif action == "make-folder" and is_path:
             yield _fixed(question.path, "no folder can be made there", is_path)
     if there is None:
@@ -156,9 +154,7 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
         )
 
 
-def _under_ceiling(
-    account: PreparedAccount, location: Location, rights: tuple[str, ...]
-) -> Iterator[Refusal]:
+def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[str, ...]) -> Iterator[Refusal]:
     served = location.served
     if served is None:
         return
@@ -211,14 +207,12 @@ def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Deman
             for path in blocked(store, top, through, account):
                 if right != "enter" or path != place.path:
                     on_the_way = "" if path == place.path else f", on the way to {place}"
-                    why = judge(store, path, "enter", account, None).text
+                    why = conclude(store, path, "enter", account, None).text
                     text = f"{account.name} may not enter {place.store}:{path}{on_the_way}: {why}"
                     yield Refusal("folder", "cannot-pass", text)
         if not decide(store, place.path, BIT[right], account, own):
-            why = judge(store, place.path, right, account, own)
-            yield Refusal(
-                "folder", why.reason, f"{account.name} may not {verb(right)} in {place}: {why.text}"
-            )
+            found = conclude(store, place.path, right, account, own)
+            yield Refusal("folder", found.reason, f"{account.name} may not {verb(right)} in {place}: {found.text}")
 
 
 class Case(NamedTuple):

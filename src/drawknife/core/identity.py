@@ -38,12 +38,12 @@ class Standing:
 
 
 def holders(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
-    """For each member, by its comparison key, the groups that hold it directly, sorted by name."""
+    """For each member the groups that hold it directly, sorted by name. In canonical form, names are equal if written so."""
     held: dict[Subject, list[Subject]] = {}
     for group in groups:
         subject = Subject("group", group.name)
         for member in group.members:
-            held.setdefault(member.key, []).append(subject)
+            held.setdefault(member, []).append(subject)
     for found in held.values():
         found.sort(key=lambda s: fold(s.name))
     return held
@@ -71,7 +71,7 @@ def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standin
         distance += 1
         reached: list[Subject] = []
         for member in level:
-            for group in held.get(member.key, ()):
+            for group in held.get(member, ()):
                 if group not in ranks:
                     ranks[group], via[group] = Rank(1, distance), member
                     reached.append(group)
@@ -86,8 +86,7 @@ def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standin
 def loops(groups: Iterable[Group]) -> list[tuple[str, ...]]:
     """Every loop of groups found, each as the names along it, the first one again at the end."""
     inside = {
-        fold(g.name): sorted((fold(m.name) for m in g.members if m.kind == "group"), reverse=True)
-        for g in groups
+        fold(g.name): sorted((fold(m.name) for m in g.members if m.kind == "group"), reverse=True) for g in groups
     }
     spelled = {fold(g.name): g.name for g in groups}
     done: set[str] = set()

@@ -8,7 +8,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from .identity import Standing
 from .model import Entry, Subject
 from .names import Place, ancestors
 from .prepared import SPEAKS_AT, PreparedAccount, PreparedStore
@@ -59,9 +58,7 @@ class Judgement:
     decided_by: Entry | None
 
 
-def judge(
-    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
-) -> Judgement:
+def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Judgement:
     """Decide `right` at `path` of `store` level by level. `own`: None where the folder is acted on."""
     standing = account.standing
     bit = BIT[right]
@@ -78,21 +75,8 @@ def judge(
             return OTHER_RIGHTS
         return None if entry.reach in SPEAKS_AT[min(up, 2)] else OUT_OF_REACH
 
-    # What decides: a forbid anywhere; else the nearest level in sight that has something to say.
-    forbid: tuple[int, Entry] | None = None
-    nearest: tuple[int, Entry] | None = None
-    seal: int | None = None
-    for up, _, folder in folders:
-        speaking = [e for e in folder.entries if pre_fate(e, up) is None] if folder else []
-        forbid = forbid or next(((up, e) for e in speaking if e.effect == "forbid"), None)
-        if nearest is None and seal is None:
-            denies = [e for e in speaking if e.effect == "deny"]
-            allows = [e for e in speaking if e.effect == "allow"]
-            if denies or allows:
-                nearest = (up, (denies or allows)[0])
-        if seal is None and folder is not None and folder.sealed:
-            seal = up
-    decision = forbid or nearest
+    bit_, who = BIT[right], account.who_owning if owning else account.who
+    decision, seal = decider(store, path, bit_, who)
 
     levels = []
     for up, at, folder in folders:
@@ -111,28 +95,83 @@ def judge(
             )
         )  # fmt: skip
 
-    decided_at = Place(store.name, folders[decision[0]][1]) if decision else None
-    seal_at = folders[seal][1] if seal is not None else None
-    allowed, reason, text = _conclude(store, path, right, account, standing, decision, decided_at, seal_at)
+    found = _conclude(store, path, right, account, decision, seal)
     return Judgement(
-        right, Place(store.name, path), own, allowed, reason, text, tuple(levels), decided_at,
-        decision[1] if decision else None,
+        right, Place(store.name, path), own, found.allowed, found.reason, found.text, tuple(levels),
+        Place(store.name, decision.at) if decision else None, decision.entry if decision else None,
     )  # fmt: skip
 
 
-def _fate(
-    entry: Entry, up: int, decision: tuple[int, Entry] | None, seal: int | None
-) -> tuple[str, str | None]:
+class Decider(NamedTuple):
+    """The entry that decides, the folder that carries it, and how many levels up that is."""
+
+    up: int
+    at: str
+    entry: Entry
+
+
+class Finding(NamedTuple):
+    """How a right is decided, without the telling of each entry."""
+
+    allowed: bool
+    reason: str
+    text: str
+
+
+def conclude(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Finding:
+    """Decide `right` at `path` and say why, in short: what :func:`judge` says, without its levels."""
+    node, depth = store.nearest(path)
+    owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
+    decision, seal = decider(store, path, BIT[right], account.who_owning if owning else account.who)
+    return _conclude(store, path, right, account, decision, seal)
+
+
+def decider(
+    store: PreparedStore, path: str, bit: int, who: frozenset[int]
+) -> tuple[Decider | None, tuple[int, str] | None]:
+    """What decides: a forbid anywhere, else the nearest level in sight that has something to say.
+
+    Returns it, and the nearest seal (levels up, folder), if there is one.
+    """
+    node, up = store.nearest(path)
+    nearest: Decider | None = None
+    seal: tuple[int, str] | None = None
+    while node is not None:
+        reaches = SPEAKS_AT[min(up, 2)]
+        allow: Entry | None = None
+        deny: Entry | None = None
+        for entry, sid in zip(node.folder.entries, node.sids, strict=True):
+            if entry.rights & bit and sid in who and entry.reach in reaches:
+                if entry.effect == "forbid":
+                    return Decider(up, node.path, entry), seal
+                if entry.effect == "deny":
+                    deny = deny or entry
+                else:
+                    allow = allow or entry
+        if nearest is None and seal is None:
+            speaking = deny or allow
+            if speaking is not None:
+                nearest = Decider(up, node.path, speaking)
+        if seal is None and node.sealed:
+            seal = up, node.path
+        if not node.forbids_above and (nearest is not None or seal is not None):
+            break
+        up += node.gap
+        node = node.up
+    return nearest, seal
+
+
+def _fate(entry: Entry, up: int, decision: Decider | None, seal: tuple[int, str] | None) -> tuple[str, str | None]:
     """What becomes of an entry that matches and speaks here."""
-    if seal is not None and up > seal and entry.effect != "forbid":
+    if seal is not None and up > seal[0] and entry.effect != "forbid":
         return BEHIND_SEAL, None
     assert decision is not None  # this entry itself would have decided
-    at, decider = decision
-    if (up, entry) == (at, decider):
+    at, _, deciding = decision
+    if (up, entry) == (at, deciding):
         return DECIDES, None
-    if (entry.effect == "allow") is (decider.effect == "allow"):
+    if (entry.effect == "allow") is (deciding.effect == "allow"):
         return AGREES, None
-    if decider.effect == "forbid":
+    if deciding.effect == "forbid":
         return OVERRULED, "a forbid"
     return OVERRULED, "a deny on its level" if up == at else "a nearer level"
 
@@ -142,47 +181,39 @@ def _conclude(
     path: str,
     right: str,
     account: PreparedAccount,
-    standing: Standing,
-    decision: tuple[int, Entry] | None,
-    decided_at: Place | None,
-    seal_at: str | None,
-) -> tuple[bool, str, str]:
+    decision: Decider | None,
+    seal: tuple[int, str] | None,
+) -> Finding:
+    here = f"{store.name}:{path}"
     advice = f"`allow account:{account.name} {right}`"
     if decision is not None:
-        entry = decision[1]
-        said = f"`{entry}` on {decided_at}{_through(standing, entry)}"
+        up, at, entry = decision
+        said = f"`{entry}` on {store.name}:{at}{_through(account, entry)}"
         if entry.effect == "allow":
-            return True, "entry-allows", f"{said} allows it"
+            return Finding(True, "entry-allows", f"{said} allows it")
         if entry.effect == "forbid":
-            return (
-                False,
-                "forbidden",
-                f"{said} forbids it, and nothing below can undo that: change or remove it",
-            )
-        if decision[0] > 0:
-            remedy = f"an entry such as {advice} on {store.name}:{path} is nearer and would win"
+            text = f"{said} forbids it, and nothing below can undo that: change or remove it"
+            return Finding(False, "forbidden", text)
+        if up > 0:
+            remedy = f"an entry such as {advice} on {here} is nearer and would win"
         else:
             remedy = "change or remove it; an allow on the same folder does not help"
-        return False, "denied", f"{said} denies it; {remedy}"
-    if seal_at is not None:
-        return (
-            False,
-            "sealed",
-            f"{store.name}:{seal_at} is sealed, so nothing comes down into it, and no entry from there on allows it; "
-            f"add {advice} on {store.name}:{path}",
+        return Finding(False, "denied", f"{said} denies it; {remedy}")
+    if seal is not None:
+        text = (
+            f"{store.name}:{seal[1]} is sealed, so nothing comes down into it, "
+            f"and no entry from there on allows it; add {advice} on {here}"
         )
+        return Finding(False, "sealed", text)
     if store.open:
-        return True, "store-open", f"nothing decides it, and store {store.name} is open"
-    return (
-        False,
-        "no-entry-allows",
-        f"no entry there or above allows it, and store {store.name} is closed; add {advice} on {store.name}:{path}",
-    )
+        return Finding(True, "store-open", f"nothing decides it, and store {store.name} is open")
+    text = f"no entry there or above allows it, and store {store.name} is closed; add {advice} on {here}"
+    return Finding(False, "no-entry-allows", text)
 
 
-def _through(standing: Standing, entry: Entry) -> str:
+def _through(account: PreparedAccount, entry: Entry) -> str:
     """How the account comes under the entry, where that is not plain."""
-    if entry.subject not in standing.ranks or entry.subject.kind not in ("group", "unit"):
+    if entry.subject.kind not in ("group", "unit"):
         return ""
-    steps = standing.chain(entry.subject)[1:]
-    return f" ({standing.account.name} > {' > '.join(map(str, steps))})"
+    steps = account.standing.chain(entry.subject)[1:]
+    return f" ({account.name} > {' > '.join(map(str, steps))})"

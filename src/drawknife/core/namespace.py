@@ -58,9 +58,7 @@ class Namespace:
             served = self.served.get(at)
             if served is not None:
                 rest = "" if at == location else location[len(at) :] if at != "/" else location
-                return Location(
-                    location, served, Place(served.place.store, join(served.place.path, rest)), False, None
-                )
+                return Location(location, served, Place(served.place.store, join(served.place.path, rest)), False, None)
             if at in self.unserved or at == "/":
                 return Location(location, None, None, location in self.above, self.unserved.get(at))
             at = at[: at.rindex("/")] or "/"
@@ -129,9 +127,7 @@ def namespace_of(account: PreparedAccount, vpaths: VirtualPaths) -> Namespace:
     return Namespace(served, unserved, frozenset(above))
 
 
-def _choose(
-    path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]
-) -> Served | Unserved:
+def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]) -> Served | Unserved:
     """Which folder `path` leads the account to, if to one."""
     folders: dict[object, list[Candidate]] = {}
     troubles: dict[object, str] = {}
@@ -145,18 +141,13 @@ def _choose(
     chosen = next(iter(folders))
     if len(folders) > 1:
         nearest = {
-            key: min(ranks[sid] for c in found for sid, _ in c.grants if sid in ranks)
-            for key, found in folders.items()
+            key: min(ranks[sid] for c in found for sid, _ in c.grants if sid in ranks) for key, found in folders.items()
         }
         best = min(nearest.values())
         nearest_ones = [key for key, rank in nearest.items() if rank == best]
         if len(nearest_ones) > 1:
-            ways = sorted(
-                key.vpath.leads_to if isinstance(key, Candidate) else str(key) for key in nearest_ones
-            )
-            return Unserved(
-                path, "ambiguous", f"{path} leads to {' and '.join(ways)} by grants that are equally near"
-            )
+            ways = sorted(key.vpath.leads_to if isinstance(key, Candidate) else str(key) for key in nearest_ones)
+            return Unserved(path, "ambiguous", f"{path} leads to {' and '.join(ways)} by grants that are equally near")
         chosen = nearest_ones[0]
     if chosen in troubles:
         return Unserved(path, "unusable", f"{path} cannot be used: {troubles[chosen]}")

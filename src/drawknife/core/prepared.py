@@ -20,7 +20,8 @@ from .namespace import Namespace, VirtualPaths, namespace_of
 #: The number of the built-in subject ``owner``.
 OWNER = 0
 
-ALLOW, DENY = True, False
+#: Standings are small but many: more than these are not kept.
+KEPT_STANDINGS = 20_000
 
 
 class Rule(NamedTuple):
@@ -41,7 +42,7 @@ class PreparedAccount:
         self.index = index
         self.account = account
         sid = people.sid
-        self.ranks: dict[int, Rank] = {sid[s]: rank for s, rank in people.standing_of(account).ranks.items()}
+        self.ranks: dict[int, Rank] = {sid[s]: rank for s, rank in standing(account, people.held).ranks.items()}
         #: Matched by entries when the account does not own the thing acted on, and when it does.
         self.who = frozenset(self.ranks)
         self.who_owning = self.who | {OWNER}
@@ -53,7 +54,7 @@ class PreparedAccount:
 
     @property
     def standing(self) -> Standing:
-        """The standing with its chains; worked out anew, as only explanations need it."""
+        """The standing with its chains, which only sentences and explanations need."""
         return self.people.standing_of(self.account)
 
 
@@ -74,11 +75,18 @@ class People:
         self.subjects = subjects
         self.sid = {s: i for i, s in enumerate(subjects)}
         self._accounts: dict[int, PreparedAccount] = {}
+        self._standings: dict[str, Standing] = {}
         #: Room for what is derived of the people alone.
         self.derived: dict[str, dict[int, int]] = {}
 
     def standing_of(self, account: Account) -> Standing:
-        return standing(account, self.held)
+        """The standing of an account; those asked for last are kept."""
+        found = self._standings.get(account.name)
+        if found is None:
+            if len(self._standings) >= KEPT_STANDINGS:
+                self._standings.clear()
+            found = self._standings[account.name] = standing(account, self.held)
+        return found
 
     def number(self, subject: Subject) -> int:
         """The number of a subject; -1, which nobody counts as, where it dangles."""
@@ -111,9 +119,7 @@ class People:
                 number = self.number(Subject("unit", unit))
                 bits[number] = bits.get(number, 0) | here
         for group in self.groups:
-            singles = [
-                self.index[m.name] for m in group.members if m.kind == "account" and m.name in self.index
-            ]
+            singles = [self.index[m.name] for m in group.members if m.kind == "account" and m.name in self.index]
             found = bits_of(singles, count)
             for m in group.members:
                 if m.kind == "unit":
@@ -177,7 +183,7 @@ class PreparedFolder:
     """
 
     __slots__ = (
-        "folder", "forbids", "forbids_above", "gap", "owner", "path", "rules", "sealed", "up", "varies",
+        "folder", "forbids", "forbids_above", "gap", "owner", "path", "rules", "sealed", "sids", "up", "varies",
     )  # fmt: skip
 
     def __init__(self, folder: Folder, up: PreparedFolder | None, people: People) -> None:
@@ -187,6 +193,7 @@ class PreparedFolder:
         self.gap = depth_of(folder.path) - depth_of(up.path) if up is not None else 0
         self.owner = people.index.get(folder.owner, -1) if folder.owner is not None else -1
         self.sealed = folder.sealed
+        self.sids = tuple(people.number(e.subject) for e in folder.entries)
         self.rules = _by_depth(folder.entries, people, forbid=False)
         self.forbids = _by_depth(folder.entries, people, forbid=True)
         self.forbids_above: bool = bool(self.forbids[0] or self.forbids[1] or self.forbids[2]) or (
@@ -210,11 +217,7 @@ def _by_depth(entries: tuple[Entry, ...], people: People, *, forbid: bool) -> tu
         rules = tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted)
         return rules, rules, rules
     return tuple(
-        tuple(
-            Rule(e.rights, people.number(e.subject), e.effect == "allow")
-            for e in wanted
-            if e.reach in reaches
-        )
+        tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted if e.reach in reaches)
         for reaches in SPEAKS_AT
     )
 

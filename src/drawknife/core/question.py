@@ -41,9 +41,7 @@ class Question:
     @property
     def on_file(self) -> bool:
         """Is it a file that is acted on?"""
-        return self.action in FILE_ACTIONS or (
-            self.action in ("rename", "set-attributes") and self.thing == "file"
-        )
+        return self.action in FILE_ACTIONS or (self.action in ("rename", "set-attributes") and self.thing == "file")
 
 
 class Refusal(NamedTuple):

@@ -68,9 +68,7 @@ def sign_in(
     if question.tls is False and policy is not None:
         wanted = resolve(prepared, account, "require_tls")
         if policy == "required":
-            yield Refusal(
-                "sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS"
-            )
+            yield Refusal("sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS")
         elif wanted.value:
             yield Refusal(
                 "sign-in",

@@ -139,9 +139,7 @@ def _of_units(model: Model) -> Iterator[Problem]:
     first: dict[str, str] = {}
     for i, unit in enumerate(model.units):
         if fold(unit) in first and first[fold(unit)] != unit:
-            yield Problem(
-                ("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once"
-            )
+            yield Problem(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
         first.setdefault(fold(unit), unit)
 
 
@@ -167,9 +165,7 @@ def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
         yield from _subjects(group.members, ("groups", i, "members"), names)
         for j, member in enumerate(group.members):
             if member.kind not in ("account", "group", "unit"):
-                yield Problem(
-                    ("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit"
-                )
+                yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
     for loop in loops(model.groups):
         yield Problem(
             ("groups", position[fold(loop[0])], "members"),
@@ -190,14 +186,10 @@ def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
         if folder.owner is not None and fold(folder.owner) not in accounts:
             yield from _maybe(names.missing("account", folder.owner, (*where, "folders", i, "owner")))
         if folder.entries:
-            yield from _subjects(
-                (e.subject for e in folder.entries), (*where, "folders", i, "entries"), names
-            )
+            yield from _subjects((e.subject for e in folder.entries), (*where, "folders", i, "entries"), names)
 
 
-def _subjects(
-    subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None
-) -> Iterator[Problem]:
+def _subjects(subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None) -> Iterator[Problem]:
     for i, subject in enumerate(subjects):
         if subject.name:
             yield from _maybe(names.missing(subject.kind, subject.name, (*where, i if key is None else key)))
@@ -280,14 +272,10 @@ def sound(model: Model) -> Model:
         return replace(v, leads_to=leads_to, grants=grants(v.grants))
 
     def endpoint(e: Endpoint) -> Endpoint:
-        return replace(
-            e, entries=entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names}))
-        )
+        return replace(e, entries=entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})))
 
     def setting(s: Setting) -> Setting:
-        values: dict[str, Any] = {
-            k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values
-        }
+        values: dict[str, Any] = {k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values}
         if "uploads_owner" in values:
             values["uploads_owner"] = names.spell("account", values["uploads_owner"])
         return Setting(names.subject(s.subject), tuple(sorted(values.items())))

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from .access_map import AccessMap, Cell, access_of_all, bits_in
+from .access_map import AccessMap, Cell, access_of_all
+from .division import bits_in
 from .effective import right_obstacles
 from .folders import decide
-from .judgement import judge
+from .judgement import conclude, judge
 from .model import Endpoint, Entry, Subject
 from .names import Place
 from .prepared import Prepared, PreparedAccount
@@ -79,11 +80,7 @@ def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str
     if why.decided_by is not None:
         standing = account.standing
         subject = why.decided_by.subject
-        chain = (
-            standing.chain(subject)
-            if subject in standing.ranks
-            else (Subject("account", account.name), subject)
-        )
+        chain = standing.chain(subject) if subject in standing.ranks else (Subject("account", account.name), subject)
     return Holder(
         account.name, state, cell.location, cell.segment.path, cell.place, why.decided_at, why.decided_by, chain
     )  # fmt: skip
@@ -107,8 +104,7 @@ def almost(
         account = prepared.people.prepared(index)
         locations = [target] if isinstance(target, str) else places.get(index, [])
         ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
-            (at, tuple(right_obstacles(prepared, account, at, right, True, endpoint, told=True)))
-            for at in locations
+            (at, tuple(right_obstacles(prepared, account, at, right, True, endpoint, told=True))) for at in locations
         ]
         if isinstance(target, Place) and not locations:
             ways = [(None, _without_path(prepared, account, right, target))]
@@ -120,12 +116,10 @@ def almost(
     return found
 
 
-def _without_path(
-    prepared: Prepared, account: PreparedAccount, right: str, place: Place
-) -> tuple[Refusal, ...]:
+def _without_path(prepared: Prepared, account: PreparedAccount, right: str, place: Place) -> tuple[Refusal, ...]:
     out = [Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}")]
     own = True if right in FILE_RIGHTS else None
     store = prepared.stores[place.store]
     if not decide(store, place.path, BIT[right], account, own):
-        out.append(Refusal("folder", "refused", judge(store, place.path, right, account, own).text))
+        out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, own).text))
     return tuple(out)

@@ -52,9 +52,7 @@ class BadDocument(ValueError):
 MAX_DEPTH = 32
 
 _INT = re.compile(r"[-+]?[0-9]{1,100}|0o[0-7]{1,100}|0x[0-9a-fA-F]{1,100}")
-_FLOAT = re.compile(
-    r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)"
-)
+_FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
 _WORDS = {
     **dict.fromkeys(("", "~", "null", "Null", "NULL")),
     **dict.fromkeys(("true", "True", "TRUE"), True),
@@ -149,9 +147,7 @@ def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         seen: set[str] = set()
         for key, _ in pairs:
             if key in seen:
-                raise BadDocument(
-                    [Mistake((), None, key, f"the key {key!r} is there twice", "each key once")]
-                )
+                raise BadDocument([Mistake((), None, key, f"the key {key!r} is there twice", "each key once")])
             seen.add(key)
     return found
 

@@ -41,14 +41,8 @@ class Key(NamedTuple):
 
 
 def _shown(value: Any) -> str:
-    text = (
-        {None: "nothing", True: "true", False: "false"}.get(value)
-        if not isinstance(value, dict | list)
-        else None
-    )
-    text = text or (
-        "a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value)
-    )
+    text = {None: "nothing", True: "true", False: "false"}.get(value) if not isinstance(value, dict | list) else None
+    text = text or ("a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value))
     return text if len(text) <= 60 else text[:57] + "..."
 
 
@@ -133,10 +127,7 @@ def _host_name(value: Any) -> str:
     if (
         not text
         or len(text) > 253
-        or any(
-            not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum()
-            for x in labels
-        )
+        or any(not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum() for x in labels)
     ):
         raise BadValue(f"{_shown(value)!r} is no host name", "a name such as files.tidewrack.example")
     return text
@@ -325,9 +316,7 @@ class _Reading:
                 self.wrong((*where, i), line, str(bad), bad.expected)
         return tuple(out)
 
-    def item(
-        self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None
-    ) -> dict[str, Any] | None:
+    def item(self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None) -> dict[str, Any] | None:
         """The values of one mapping by key. A required key that is missing makes it None."""
         if not isinstance(value, dict):
             self.wrong(where, value, f"{_shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
@@ -338,9 +327,7 @@ class _Reading:
             if key is None:
                 if name != besides:
                     near = nearest(name, keys)
-                    self.wrong(
-                        (*where, name), name, f"unknown key {name!r}", "one of " + ", ".join(keys), near
-                    )
+                    self.wrong((*where, name), name, f"unknown key {name!r}", "one of " + ", ".join(keys), near)
             elif key.many:
                 out[name] = self.lines((*where, name), given, key.read)
             else:
@@ -412,9 +399,7 @@ class _Reading:
         for what in ("bytes", "files"):
             hard, soft = got.get(f"hard_{what}"), got.get(f"soft_{what}")
             if hard is not None and soft is not None and soft > hard:
-                self.wrong(
-                    (*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {hard}"
-                )
+                self.wrong((*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {hard}")
 
     def endpoint(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if got["protocol"] == "sftp":
@@ -422,9 +407,7 @@ class _Reading:
                 if key in item:
                     self.wrong((*where, key), item[key], f"sftp has no {key}", "the key left out")
         elif got["protocol"] == "ftps" and got.get("tls", "required") != "required":
-            self.wrong(
-                (*where, "tls"), item["tls"], "ftps is always with TLS", "required, or the key left out"
-            )
+            self.wrong((*where, "tls"), item["tls"], "ftps is always with TLS", "required, or the key left out")
 
 
 def model_from(data: Any, text: str = "") -> m.Model:
@@ -434,20 +417,14 @@ def model_from(data: Any, text: str = "") -> m.Model:
     """
     reading = _Reading(text)
     if not isinstance(data, dict):
-        reading.wrong(
-            (), data, f"the document is {_shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`"
-        )
+        reading.wrong((), data, f"the document is {_shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`")
         reading.give_up()
     first = next(iter(data), None)
     if first != FORMAT:
-        reading.wrong(
-            (), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format"
-        )
+        reading.wrong((), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format")
     version = data.get(FORMAT)
     if first == FORMAT and (version != VERSION or isinstance(version, bool)):
-        reading.wrong(
-            (FORMAT,), version, f"version {_shown(version)} of the format is not known", str(VERSION)
-        )
+        reading.wrong((FORMAT,), version, f"version {_shown(version)} of the format is not known", str(VERSION))
     for key in data:
         if key != FORMAT and key not in SECTIONS:
             near = nearest(key, SECTIONS)
@@ -549,8 +526,7 @@ def json_schema() -> Schema:
 
     def item(table: tuple[Key, ...], more: Schema | None = None) -> Schema:
         properties = {
-            key.name: {"type": "array", "items": key.schema} if key.many else dict(key.schema)
-            for key in table
+            key.name: {"type": "array", "items": key.schema} if key.many else dict(key.schema) for key in table
         }
         properties.update(more or {})
         required = [key.name for key in table if key.default is _REQUIRED]

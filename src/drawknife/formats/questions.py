@@ -128,9 +128,7 @@ def read_question(data: Any) -> tuple[Question, bool]:
             elif key == "explain":
                 explain = _flag(value)
             else:
-                raise BadQuestion(
-                    key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS)
-                )
+                raise BadQuestion(key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS))
         except BadValue as bad:
             raise BadQuestion(key, str(bad), bad.expected) from None
     action = values.get("action")
@@ -141,9 +139,7 @@ def read_question(data: Any) -> tuple[Question, bool]:
         if "endpoint" not in values:
             raise BadQuestion("endpoint", "signing in is somewhere", "the endpoint to sign in at")
     elif "path" not in values:
-        raise BadQuestion(
-            "path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz"
-        )
+        raise BadQuestion("path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz")
     if (action == "rename") != ("to" in values):
         if action == "rename":
             raise BadQuestion("to", "a rename needs a destination", "a virtual location")

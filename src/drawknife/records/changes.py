@@ -54,9 +54,7 @@ def replace_model(
             return old
         changed = _write(connection, old.model, model)
         number = old.revision + 1
-        connection.execute(
-            "INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed))
-        )
+        connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
         connection.execute(
             "INSERT INTO journal (revision, who, what, before, after) VALUES (%s, %s, %s, %s, %s)",
             (number, who, what, json.dumps(_counts(old.model)), json.dumps(_counts(model))),

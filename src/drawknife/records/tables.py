@@ -191,12 +191,8 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         return tuple(sorted((row[0] for row in fetch("units")), key=fold))
     if part == "accounts":
         return by_name(
-            m.Account(
-                name, kind, display, mail, unit, _make_place(hs, hp), enabled, expires, tuple(methods), source
-            )
-            for name, _, kind, display, mail, unit, hs, hp, enabled, expires, methods, source in fetch(
-                "accounts"
-            )
+            m.Account(name, kind, display, mail, unit, _make_place(hs, hp), enabled, expires, tuple(methods), source)
+            for name, _, kind, display, mail, unit, hs, hp, enabled, expires, methods, source in fetch("accounts")
         )
     if part == "groups":
         members = _grouped(fetch("memberships"), 1)
@@ -205,9 +201,7 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
             for name, _ in fetch("groups")
         )
     if part == "stores":
-        return by_name(
-            m.Store(name, root, baseline, capacity) for name, _, root, baseline, capacity in fetch("stores")
-        )
+        return by_name(m.Store(name, root, baseline, capacity) for name, _, root, baseline, capacity in fetch("stores"))
     if part == "virtual_paths":
         grants = _grouped(fetch("grants"), 1)
         made = [

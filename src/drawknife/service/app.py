@@ -32,9 +32,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
     """
     app = OpenAPI(
         "drawknife",
-        info=Info(
-            title="Drawknife", version=__version__, description="What each account can really do, and why."
-        ),
+        info=Info(title="Drawknife", version=__version__, description="What each account can really do, and why."),
         security_schemes={"token": {"type": "http", "scheme": "bearer"}},
         doc_ui=True,
         doc_prefix=PREFIX,

@@ -25,9 +25,7 @@ MEDIA_TYPE = "application/problem+json"
 MANY = 200
 
 
-def problem(
-    kind: str, title: str, status: int, detail: str, places: Sequence[Fault] = (), **headers: str
-) -> Response:
+def problem(kind: str, title: str, status: int, detail: str, places: Sequence[Fault] = (), **headers: str) -> Response:
     """A problem as a response."""
     body = Problem(type=TYPE + kind, title=title, status=status, detail=detail, places=list(places[:MANY]))
     response = Response(body.model_dump_json(exclude_none=True), status, mimetype=MEDIA_TYPE)
@@ -83,26 +81,20 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(BadQuestion)
     def _(error: BadQuestion) -> Response:
-        fault = Fault(
-            where=error.where, message=error.message, expected=error.expected, nearest=error.nearest
-        )
+        fault = Fault(where=error.where, message=error.message, expected=error.expected, nearest=error.nearest)
         return problem("bad-input", "The question cannot be answered", 400, str(error), [fault])
 
     app.register_error_handler(BadDocument, bad_document)
 
     @app.errorhandler(NoSuch)
     def _(error: NoSuch) -> Response:
-        fault = Fault(
-            where=error.key, message=str(error), expected=f"the name of an {error.kind}", nearest=error.near
-        )
+        fault = Fault(where=error.key, message=str(error), expected=f"the name of an {error.kind}", nearest=error.near)
         return problem("not-found", "There is no such thing", 404, str(error), [fault])
 
     @app.errorhandler(Conflict)
     def _(error: Conflict) -> Response:
         detail = f"{error}; read the model again, and repeat the change on it"
-        return problem(
-            "changed-meanwhile", "The model has changed meanwhile", 412, detail, ETag=f'"{error.found}"'
-        )
+        return problem("changed-meanwhile", "The model has changed meanwhile", 412, detail, ETag=f'"{error.found}"')
 
     @app.errorhandler(Unavailable)
     def _(error: Unavailable) -> Response:

@@ -15,9 +15,7 @@ api = blueprint("accounts", "Accounts, their standing and their access")
 
 
 class Matching(Page):
-    matching: Annotated[
-        str, Field(max_length=200, description="Part of a name, display name, mail or unit")
-    ] = ""
+    matching: Annotated[str, Field(max_length=200, description="Part of a name, display name, mail or unit")] = ""
     limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
 
 
@@ -61,9 +59,7 @@ def standing(path: NamePath) -> Response:
 )
 def access(path: NamePath, query: Under) -> Response:
     asked = ask()
-    return answer(
-        asked.access(path.name, query.under, query.endpoint, query.offset, query.limit), asked.revision
-    )
+    return answer(asked.access(path.name, query.under, query.endpoint, query.offset, query.limit), asked.revision)
 
 
 @api.get(

@@ -60,9 +60,7 @@ def load(raw: ModelFile) -> Response:
     before, _ = state.snapshot()
     after = replace_model(state.database, model, g.who, "load", expected, before)
     state.took(after)
-    message = Loaded(
-        revision=after.revision, changed=after.revision != before.revision, counts=_counts(model)
-    )
+    message = Loaded(revision=after.revision, changed=after.revision != before.revision, counts=_counts(model))
     return answer(message, after.revision)
 
 

@@ -30,9 +30,7 @@ def stores() -> Response:
     return answer(asked.stores(), asked.revision)
 
 
-@api.get(
-    "/folders", summary="One folder, what it carries and what is in it", responses={200: msg.FolderAnswer}
-)
+@api.get("/folders", summary="One folder, what it carries and what is in it", responses={200: msg.FolderAnswer})
 def folder(query: PlaceQuery) -> Response:
     asked = ask()
     return answer(asked.folder(query.place), asked.revision)

@@ -48,18 +48,14 @@ def decide_many(body: msg.Questions) -> Response:
 
 class WhoQuery(Page):
     right: Annotated[str, Field(description="One of the eleven rights")]
-    at: Annotated[
-        str, Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder")
-    ]
+    at: Annotated[str, Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder")]
     endpoint: str | None = None
     but_for: Annotated[
         str | None, Field(description="Who lacks it only by this gate: endpoint, virtual path, folder")
     ] = None
 
 
-@api.get(
-    "/who", summary="Everybody who has a right at a place, and through what", responses={200: msg.WhoAnswer}
-)
+@api.get("/who", summary="Everybody who has a right at a place, and through what", responses={200: msg.WhoAnswer})
 def who(query: WhoQuery) -> Response:
     asked = ask()
     found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)

@@ -1,0 +1,1 @@
+"""What is measured, each figure as a ratio within one run. Run with ./run bench"""
