@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 from drawknife import messages as msg
 from drawknife.core.access_map import AccessMap, Cell, access_of_all
 from drawknife.core.compare import differences
+from drawknife.core.division import bits_in
 from drawknife.core.effective import effective_access
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.explain import Check, Explanation, explain
@@ -233,8 +235,8 @@ class Answering:
         try:
             if wanted:
                 told = explain(self.prepared, question, self.now)
-                return {**told.verdict._asdict(), "explanation": explanation_message(told).model_dump()}
-            return verdict(self.prepared, question, self.now)._asdict()
+                return {**told.verdict.as_data(), "explanation": explanation_message(told).model_dump()}
+            return verdict(self.prepared, question, self.now).as_data()
         except UnknownName as unknown:
             model = self.prepared.model
             names = [x.name for x in (model.endpoints if unknown.kind == "endpoint" else model.accounts)]
@@ -540,26 +542,35 @@ def map_cells(
     column = {location: j for j, location in enumerate(locations)}
     cells: list[list[str | None]] = [[None] * len(locations) for _ in accounts]
     r = INDEX[right] if right is not None else -1
-    words: dict[tuple[str, ...], str] = {}
     for cell in map_.at(locations):
         j = column.get(cell.location)
-        if (
-            j is None
-            or not _in_namespace(prepared, cell)
-            or (store is not None and (cell.place is None or fold(cell.place.store) != fold(store)))
-        ):
+        if j is None or not _in_namespace(prepared, cell):
             continue
-        for i in range(len(accounts)):
-            if cell.members >> i & 1:
-                if right is not None:
-                    cells[i][j] = cell.state(r, i)
-                else:
-                    states = tuple(cell.state(k, i) for k in range(len(RIGHTS)))
-                    word = words.get(states)
-                    if word is None:
-                        word = words[states] = perm_word(states)
-                    cells[i][j] = word
+        if store is not None and (cell.place is None or fold(cell.place.store) != fold(store)):
+            continue
+        for members, states in alike(cell, (r,) if right is not None else tuple(range(len(RIGHTS)))):
+            shown = states[0] if right is not None else _word(states)
+            for i in bits_in(members):
+                cells[i][j] = shown
     return cells
+
+
+_word = lru_cache(1 << 14)(perm_word)
+
+
+def alike(cell: Cell, rights: tuple[int, ...]) -> Iterator[tuple[int, tuple[str, ...]]]:
+    """The accounts of a cell, those together that have the same states of these rights."""
+    left = cell.members
+    while left:
+        one = (left & -left).bit_length() - 1
+        same = left
+        states = []
+        for r in rights:
+            for sets in (cell.plain, cell.owning):
+                same &= sets[r] if sets[r] >> one & 1 else ~sets[r]
+            states.append(cell.state(r, one))
+        yield same, tuple(states)
+        left &= ~same
 
 
 def _in_namespace(prepared: Prepared, cell: Cell) -> bool:

@@ -52,6 +52,8 @@ def test_verdicts(seed):
         told = explain(prepared, question, NOW)
         assert told.verdict == answer
         assert bool(told.obstacles) is not answer.allowed
+        again = verdict(prepared, question, NOW)  # by the quick way, as the account is known now
+        assert again == answer
 
 
 @given(seeds, st.sampled_from([None, "east", "north"]), st.booleans())

@@ -111,7 +111,11 @@ class AccessMap:
             yield from self.synthetic()
         for name, store in self.prepared.stores.items():
             if name in self.division.starting and (wanted is None or name in wanted):
-                yield from self._down(store, None if wanted is None else wanted[name])
+                some = None if wanted is None else wanted[name]
+                if some is not None and len(some) == 1:
+                    yield from self._at_one(store, some[0])
+                else:
+                    yield from self._down(store, some)
 
     def at(self, locations: Iterable[str]) -> Iterator[Cell]:
         """Every cell at some virtual locations, recorded or not."""
@@ -173,6 +177,26 @@ class AccessMap:
                     rows = rows[-len(begin) :]
                 for row in rows:
                     yield Cell(row.segment, path, row.members, row.plain, row.owning)
+
+    def _at_one(self, store: PreparedStore, path: str) -> Iterator[Cell]:
+        """The cells of one folder, recorded or not, in every segment that holds it."""
+        starting, marked = self.division.starting[store.name], store.marked
+        chain = []
+        at = path
+        while True:
+            if at is path or at in marked or at in starting:
+                chain.append(at)
+            if at == "/":
+                break
+            at = at[: at.rindex("/")] or "/"
+        state = _State(baseline(self.division.everybody, store.open), [], False)
+        above_path, above_depth = "", -3
+        for at in reversed(chain):
+            depth = depth_of(at)
+            state = self._state(state, above_path, at, depth - above_depth, marked.get(at), starting.get(at))
+            above_path, above_depth = at, depth
+        for row in state.rows:
+            yield Cell(row.segment, path, row.members, row.plain, row.owning)
 
     def _visits(self, store: PreparedStore, wanted: list[str] | None) -> Iterable[tuple[str, str]]:
         """The folders to come to, in tree order: (key, path)."""

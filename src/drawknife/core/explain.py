@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from .folders import decide
-from .gates import ALL_GATES, Case, Demand, allowed_text, demands, gate_obstacles, open_case
+from .gates import ALL_GATES, Case, Demand, demands, gate_obstacles, open_case, verdict_of
 from .judgement import Judgement, judge
 from .names import BadValue, Place, ancestors, join, rest_below
 from .namespace import Location, Served, expand
@@ -60,10 +60,7 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
     case = open_case(prepared, question, now)
     gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES)
     first = next((r for g in gates for r in g.obstacles), None)
-    if first is None:
-        verdict = Verdict(True, None, "allowed", allowed_text(case))
-    else:
-        verdict = Verdict(False, *first)
+    verdict = verdict_of(case, first)
     checks: tuple[Check, ...] = ()
     if question.action != "sign-in":
         sites = supposed(prepared, case).sites

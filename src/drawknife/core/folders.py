@@ -17,14 +17,15 @@ def walk(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int
     while node is not None:
         at = depth if depth < 2 else 2
         if not decided:
-            for rights, sid, effect in node.rules[at]:
-                if rights & bit and sid in who:
-                    if not effect:
-                        return False
-                    decided = True
+            if node.ruled & bit:
+                for rights, sid, effect in node.rules[at]:
+                    if rights & bit and sid in who:
+                        if not effect:
+                            return False
+                        decided = True
             if not decided and node.sealed:
                 return False
-        if node.forbids_above:
+        if node.forbids_above & bit:
             for rights, sid, _ in node.forbids[at]:
                 if rights & bit and sid in who:
                     return False

@@ -18,6 +18,7 @@ from .names import Place, fold, parent, rest_below
 from .namespace import Location, Namespace
 from .prepared import Prepared, PreparedAccount
 from .question import Question, Refusal, Verdict
+from .quick import ASK_THE_GATES, quick_gate
 from .rights import BIT, ENTER
 from .signin import door, endpoint_gate, expired, sign_in, verb
 
@@ -271,12 +272,31 @@ def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
 
     Raises :class:`UnknownName` if the question names an account or an endpoint that does not exist.
     """
-    case = open_case(prepared, question, now)
-    gates = ("virtual path", "folder", "limits") if case.endpoint is None else ALL_GATES
+    gate = quick_gate(prepared, question)
+    if gate is ASK_THE_GATES:
+        case = open_case(prepared, question, now)
+        return verdict_of(case, next(_refusals(prepared, case, ALL_GATES), None))
+
+    def tell() -> tuple[str, str]:
+        case = open_case(prepared, question, now)
+        if gate is None:
+            return "allowed", allowed_text(case)
+        refusal = next(_refusals(prepared, case, (gate,)))
+        return refusal.reason, refusal.text
+
+    return Verdict(gate, tell)
+
+
+def _refusals(prepared: Prepared, case: Case, gates: tuple[str, ...]) -> Iterator[Refusal]:
     for gate in gates:
-        for refusal in gate_obstacles(prepared, case, gate):
-            return Verdict(False, refusal.gate, refusal.reason, refusal.text)
-    return Verdict(True, None, "allowed", allowed_text(case))
+        yield from gate_obstacles(prepared, case, gate)
+
+
+def verdict_of(case: Case, refusal: Refusal | None) -> Verdict:
+    """The verdict, where the first refusal is known, or that there is none."""
+    if refusal is None:
+        return Verdict(None, lambda: ("allowed", allowed_text(case)))
+    return Verdict(refusal.gate, lambda: (refusal.reason, refusal.text))
 
 
 ALL_GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "limits")

@@ -154,7 +154,7 @@ def decider(
                 nearest = Decider(up, node.path, speaking)
         if seal is None and node.sealed:
             seal = up, node.path
-        if not node.forbids_above and (nearest is not None or seal is not None):
+        if not node.forbids_above & bit and (nearest is not None or seal is not None):
             break
         up += node.gap
         node = node.up

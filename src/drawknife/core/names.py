@@ -4,6 +4,7 @@ Bad spelling is refused with :class:`BadValue`, never repaired in silence; the o
 is a trailing ``/`` of a path.
 """
 
+import re
 import unicodedata
 from typing import NamedTuple
 
@@ -43,8 +44,14 @@ def _unwritable(text: str) -> bool:
     return any(unicodedata.category(c) in ("Cc", "Cs") for c in text)
 
 
+#: What nearly all names are: printable ASCII without what is forbidden in names.
+_PLAIN_NAME = re.compile(r"[!-)+\-.0-9;-\[\]-z|~]{1,64}")
+
+
 def check_name(name: str) -> str:
     """Return `name` if it may name something; raise :class:`BadValue` if not."""
+    if _PLAIN_NAME.fullmatch(name) and name not in (".", ".."):
+        return name
     expected = "1 to 64 characters, no white space, no control characters, none of / \\ : { } , *"
     if not name:
         raise BadValue("a name may not be empty", expected)
@@ -83,8 +90,14 @@ def unit_ancestors(path: str) -> list[str]:
     return ["/".join(parts[:n]) for n in range(len(parts), 0, -1)]
 
 
+#: What nearly all paths are: printable ASCII, nothing empty, no dot segments, no `/` at the end.
+_PLAIN_PATH = re.compile(r"(?:/(?!\.{1,2}(?:/|$))[ -.0-~]+)+")
+
+
 def check_path(path: str) -> str:
     """Return the absolute path without a trailing ``/``; raise :class:`BadValue` if it breaks a rule."""
+    if _PLAIN_PATH.fullmatch(path):
+        return path
     expected = "an absolute path such as /a/b"
     if not path.startswith("/"):
         raise BadValue("the path does not begin with /", expected)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from .identity import Rank
 from .model import Account, VirtualPath
-from .names import BadValue, Place, ancestors, check_path, join, parent
+from .names import BadValue, Place, ancestors, check_path, depth, join, parent
 from .soundness import PLACEHOLDER, WHOLE_HOME
 
 if TYPE_CHECKING:
@@ -45,15 +45,18 @@ class Location(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Namespace:
-    """What one account sees. `above` holds every location above a served virtual path."""
+    """What one account sees. `above` holds every location above a served virtual path.
+
+    `deepest` is how many segments the longest path has, served or not."""
 
     served: dict[str, Served]
     unserved: dict[str, Unserved]
     above: frozenset[str]
+    deepest: int
 
     def resolve(self, location: str) -> Location:
         """Where `location` is. Only the longest virtual path that is a prefix of it counts."""
-        at = location
+        at = self.beginning(location)
         while True:
             served = self.served.get(at)
             if served is not None:
@@ -62,6 +65,15 @@ class Namespace:
             if at in self.unserved or at == "/":
                 return Location(location, None, None, location in self.above, self.unserved.get(at))
             at = at[: at.rindex("/")] or "/"
+
+    def beginning(self, location: str) -> str:
+        """As much of `location` as a virtual path of this namespace could be, by its number of segments."""
+        at = 0
+        for _ in range(self.deepest):
+            at = location.find("/", at + 1)
+            if at < 0:
+                return location
+        return location[:at] or "/"
 
     def fixed(self, location: str) -> bool:
         """May the location not be deleted, renamed or replaced: a virtual path, or above one?"""
@@ -124,7 +136,8 @@ def namespace_of(account: PreparedAccount, vpaths: VirtualPaths) -> Namespace:
         else:
             unserved[path] = choice
     above = {up for path in served if path != "/" for up in ancestors(parent(path))}
-    return Namespace(served, unserved, frozenset(above))
+    deepest = max((depth(path) for path in (*served, *unserved)), default=0)
+    return Namespace(served, unserved, frozenset(above), deepest)
 
 
 def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]) -> Served | Unserved:

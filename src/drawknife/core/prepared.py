@@ -62,6 +62,8 @@ class People:
     """Accounts, groups and units: who counts as what."""
 
     def __init__(self, model: Model) -> None:
+        #: By name as the model spells it, the accounts that were asked for already.
+        self.asked: dict[str, PreparedAccount] = {}
         self.accounts = model.accounts
         self.groups = model.groups
         self.units = model.units
@@ -97,6 +99,7 @@ class People:
         found = self._accounts.get(index)
         if found is None:
             found = self._accounts[index] = PreparedAccount(self, index, self.accounts[index])
+            self.asked[found.name] = found
         return found
 
     def members(self) -> dict[int, int]:
@@ -183,7 +186,7 @@ class PreparedFolder:
     """
 
     __slots__ = (
-        "folder", "forbids", "forbids_above", "gap", "owner", "path", "rules", "sealed", "sids", "up", "varies",
+        "folder", "forbids", "forbids_above", "gap", "owner", "path", "ruled", "rules", "sealed", "sids", "up", "varies",
     )  # fmt: skip
 
     def __init__(self, folder: Folder, up: PreparedFolder | None, people: People) -> None:
@@ -196,9 +199,13 @@ class PreparedFolder:
         self.sids = tuple(people.number(e.subject) for e in folder.entries)
         self.rules = _by_depth(folder.entries, people, forbid=False)
         self.forbids = _by_depth(folder.entries, people, forbid=True)
-        self.forbids_above: bool = bool(self.forbids[0] or self.forbids[1] or self.forbids[2]) or (
-            up is not None and up.forbids_above
-        )
+        self.ruled = 0
+        self.forbids_above: int = up.forbids_above if up is not None else 0
+        for entry in folder.entries:
+            if entry.effect == "forbid":
+                self.forbids_above |= entry.rights
+            else:
+                self.ruled |= entry.rights
         self.varies: bool = (
             any(e.reach != "tree" or e.subject.kind == "owner" for e in folder.entries)
             or (up is not None and up.varies)
@@ -340,6 +347,12 @@ class Prepared:
         self.endpoints: dict[str, Endpoint] = {fold(e.name): e for e in model.endpoints}
         self.stopped_by = stopped_by(model.endpoints)
         self.settings: dict[int, Setting] = {self.people.number(s.subject): s for s in model.settings}
+        #: Can the limits gate refuse anything at all?
+        self.has_limits = bool(
+            model.quotas
+            or any(s.capacity is not None for s in model.stores)
+            or any(key in ("upload_limit", "quota_bytes", "quota_files") for s in model.settings for key, _ in s.values)
+        )
         #: Room for what other modules derive of the whole model, by their own keys.
         self.derived: dict[str, object] = {}
 

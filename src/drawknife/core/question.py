@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from .rights import RIGHTS
 
@@ -52,10 +53,40 @@ class Refusal(NamedTuple):
     text: str
 
 
-class Verdict(NamedTuple):
-    """The answer. `gate` is None when allowed; `reason` is then ``allowed``."""
+class Verdict:
+    """The answer. `gate` is None when allowed; `reason` is then ``allowed``.
 
-    allowed: bool
-    gate: str | None
-    reason: str
-    text: str
+    Reason and text are worked out when they are first asked for.
+    """
+
+    __slots__ = ("_tell", "_told", "allowed", "gate")
+
+    def __init__(self, gate: str | None, tell: Callable[[], tuple[str, str]]) -> None:
+        self.allowed = gate is None
+        self.gate = gate
+        self._tell = tell
+        self._told: tuple[str, str] | None = None
+
+    def _words(self) -> tuple[str, str]:
+        if self._told is None:
+            self._told = self._tell()
+        return self._told
+
+    @property
+    def reason(self) -> str:
+        return self._words()[0]
+
+    @property
+    def text(self) -> str:
+        return self._words()[1]
+
+    def as_data(self) -> dict[str, Any]:
+        """The answer as plain data: allowed, gate, reason, text."""
+        reason, text = self._words()
+        return {"allowed": self.allowed, "gate": self.gate, "reason": reason, "text": text}
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Verdict) and self.as_data() == other.as_data()
+
+    def __repr__(self) -> str:
+        return f"Verdict({self.as_data()})"

@@ -53,6 +53,10 @@ class Names:
         self.group = {fold(g.name): g.name for g in reversed(model.groups)}
         self.unit = units_of(model)
         self.store = {fold(s.name): s.name for s in reversed(model.stores)}
+        #: Subjects that exist and are spelled as they are defined: most need no second look.
+        self.exact = {Subject("account", name) for name in self.account.values()}
+        self.exact |= {Subject("group", name) for name in self.group.values()}
+        self.exact |= {Subject("unit", path) for path in self.unit.values()}
 
     @cached_property
     def _by_kind(self) -> dict[str, dict[str, str]]:
@@ -74,7 +78,7 @@ class Names:
 
     def subject(self, subject: Subject) -> Subject:
         """`subject` as the model spells it."""
-        if not subject.name:
+        if not subject.name or subject in self.exact:
             return subject
         spelled = self._by_kind[subject.kind].get(fold(subject.name))
         return subject if spelled is None or spelled == subject.name else Subject(subject.kind, spelled)
@@ -191,7 +195,7 @@ def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
 
 def _subjects(subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None) -> Iterator[Problem]:
     for i, subject in enumerate(subjects):
-        if subject.name:
+        if subject.name and subject not in names.exact:
             yield from _maybe(names.missing(subject.kind, subject.name, (*where, i if key is None else key)))
 
 
@@ -239,27 +243,31 @@ def sound(model: Model) -> Model:
         return Place(names.spell("store", p.store), check_path(p.path))
 
     def entries(es: tuple[Entry, ...]) -> tuple[Entry, ...]:
-        spelled = [e._replace(subject=names.subject(e.subject)) for e in es]
-        return tuple(sorted(set(spelled), key=str)) if len(spelled) > 1 else tuple(spelled)
+        spelled = [
+            e if names.subject(e.subject) is e.subject else e._replace(subject=names.subject(e.subject)) for e in es
+        ]
+        return tuple(sorted(set(spelled))) if len(spelled) > 1 else tuple(spelled)
 
     def grants(gs: tuple[Grant, ...]) -> tuple[Grant, ...]:
-        return tuple(sorted({g._replace(subject=names.subject(g.subject)) for g in gs}, key=str))
+        return tuple(sorted({g._replace(subject=names.subject(g.subject)) for g in gs}))
 
     def subjects(ss: Iterable[Subject]) -> tuple[Subject, ...]:
-        return tuple(sorted({names.subject(s) for s in ss}, key=str))
+        return tuple(sorted({names.subject(s) for s in ss}))
 
     def account(a: Account) -> Account:
-        return replace(
-            a,
-            unit=a.unit and names.spell("unit", a.unit),
-            home=a.home and place(a.home),
-            methods=tuple(sorted(set(a.methods))),
+        unit, home, methods = (
+            a.unit and names.spell("unit", a.unit),
+            a.home and place(a.home),
+            tuple(sorted(set(a.methods))),
         )
+        same = unit == a.unit and home == a.home and methods == a.methods
+        return a if same else replace(a, unit=unit, home=home, methods=methods)
 
     def folder(f: Folder) -> Folder:
         if f.owner is None and not f.entries:
             return f
-        return Folder(f.path, f.owner and names.spell("account", f.owner), f.sealed, entries(f.entries))
+        owner, es = f.owner and names.spell("account", f.owner), entries(f.entries)
+        return f if owner == f.owner and es == f.entries else Folder(f.path, owner, f.sealed, es)
 
     def store(s: Store) -> Store:
         return replace(s, folders=tuple(sorted(map(folder, s.folders), key=lambda f: tree_key(f.path))))

@@ -75,7 +75,7 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
     differing = [(t, *_difference(t, old, new)) for t in TABLES if not _same(t.part, old, new)]
     for table, gone, _ in reversed(differing):
         if gone:
-            _delete(connection, table, gone)
+            _delete(connection, table, gone, every=len(gone) == sum(1 for _ in table.rows(old)))
     for table, _, added in differing:
         if added:
             _copy(connection, table, added)
@@ -84,7 +84,7 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
     touched: set[tuple[str, str]] = set()
     for table, gone, added in differing:
         if table.part == "folders":
-            touched.update((row[0], row[1]) for rows in (gone, added) for row in rows)
+            touched.update(row[:2] for rows in (gone, added) for row in rows)
         elif gone or added:
             changed.add(table.part)
     for store, _ in touched:
@@ -100,13 +100,17 @@ def _same(part: str, old: m.Model, new: m.Model) -> bool:
 
 
 def _difference(table: Table, old: m.Model, new: m.Model) -> tuple[list[Row], list[Row]]:
-    before, after = dict.fromkeys(table.rows(old)), dict.fromkeys(table.rows(new))
+    before = dict.fromkeys(table.rows(old))
     if not before:
-        return [], list(after)
+        return [], list(table.rows(new))
+    after = dict.fromkeys(table.rows(new))
     return [row for row in before if row not in after], [row for row in after if row not in before]
 
 
-def _delete(connection: Connection[TupleRow], table: Table, rows: list[Row]) -> None:
+def _delete(connection: Connection[TupleRow], table: Table, rows: list[Row], every: bool) -> None:
+    if every:
+        connection.execute(sql.SQL("DELETE FROM {}").format(sql.Identifier(table.name)))
+        return
     key = table.columns[: table.key]
     lists = [[row[i] for row in rows] for i in range(table.key)]
     query = sql.SQL("DELETE FROM {} WHERE ({}) IN (SELECT * FROM unnest({}))").format(

@@ -158,7 +158,7 @@ def _make_entry(row: Row) -> m.Entry:
 
 def _entries(rows: Iterable[Row]) -> tuple[m.Entry, ...]:
     found = [_make_entry(row) for row in rows]
-    return tuple(sorted(found, key=str)) if len(found) > 1 else tuple(found)
+    return tuple(sorted(found)) if len(found) > 1 else tuple(found)
 
 
 def make_folders(folder_rows: Iterable[Row], entry_rows: Iterable[Row]) -> dict[str, list[m.Folder]]:
@@ -197,7 +197,7 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
     if part == "groups":
         members = _grouped(fetch("memberships"), 1)
         return by_name(
-            m.Group(name, tuple(sorted((m.Subject(*row) for row in members.get(name, ())), key=str)))
+            m.Group(name, tuple(sorted(m.Subject(*row) for row in members.get(name, ()))))
             for name, _ in fetch("groups")
         )
     if part == "stores":
@@ -207,7 +207,7 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         made = [
             m.VirtualPath(
                 path, leads_to, listing,
-                tuple(sorted((m.Grant(m.Subject(k, n), _mask(r)) for k, n, r in grants.get(id_, ())), key=str)),
+                tuple(sorted(m.Grant(m.Subject(k, n), _mask(r)) for k, n, r in grants.get(id_, ()))),
             )
             for id_, path, leads_to, listing in fetch("virtual_paths")
         ]  # fmt: skip
@@ -232,7 +232,7 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         shared = _grouped(fetch("quota_subjects"), 1)
         return by_name(
             m.Quota(
-                name, tuple(sorted((m.Subject(*row) for row in shared.get(name, ())), key=str)), _make_place(fs, fp), *rest
+                name, tuple(sorted(m.Subject(*row) for row in shared.get(name, ()))), _make_place(fs, fp), *rest
             )
             for name, _, fs, fp, *rest in fetch("quotas")
         )  # fmt: skip

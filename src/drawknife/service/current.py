@@ -37,6 +37,7 @@ class Current:
         self.database = database
         self._snapshot: Snapshot = EMPTY
         self._prepared: Prepared = prepare(EMPTY.model)
+        self._preparing = threading.Lock()
         self._bring_forward = threading.Lock()
         self._said: tuple[int, int] = (0, 0)  # newest revision, newest change of a token
         self._said_at = 0.0
@@ -83,29 +84,35 @@ class Current:
             self._hear((int(row[0]), int(row[1])))
         return self._said
 
-    def snapshot(self) -> tuple[Snapshot, Prepared]:
-        """The newest snapshot and its prepared form."""
+    def snapshot(self) -> Snapshot:
+        """The newest snapshot."""
         revision, _ = self._newest()
         if revision != self._snapshot.revision:
             with self._bring_forward:
                 if revision != self._snapshot.revision:
-                    self._take(read_snapshot(self.database, self._snapshot))
-        return self._snapshot, self._prepared
-
-    def _take(self, snapshot: Snapshot) -> None:
-        self._prepared = prepare(snapshot.model, self._prepared)
-        self._snapshot = snapshot
+                    self._snapshot = read_snapshot(self.database, self._snapshot)
+        return self._snapshot
 
     def took(self, snapshot: Snapshot) -> None:
         """Take over a snapshot that this service has just written."""
         with self._bring_forward:
             if snapshot.revision > self._snapshot.revision:
-                self._take(snapshot)
+                self._snapshot = snapshot
             self._said = (max(self._said[0], snapshot.revision), self._said[1])
+
+    def prepared(self) -> tuple[Snapshot, Prepared]:
+        """The newest snapshot and its prepared form, made when it is first asked for."""
+        snapshot = self.snapshot()
+        if self._prepared.model is not snapshot.model:
+            with self._preparing:
+                if self._prepared.model is not snapshot.model:
+                    self._prepared = prepare(snapshot.model, self._prepared)
+                return snapshot, self._prepared
+        return snapshot, self._prepared
 
     def answering(self) -> Answering:
         """Answers about the newest model, as of now."""
-        snapshot, prepared = self.snapshot()
+        snapshot, prepared = self.prepared()
         return Answering(prepared, snapshot.revision, datetime.now(UTC))
 
     def holder(self, token: str) -> str | None:

@@ -40,7 +40,7 @@ _FILE: dict[Any, Any] = {
 
 @api.get("/model", summary="The model in force, as a model file", responses=_FILE)
 def read() -> Response:
-    snapshot, _ = current().snapshot()
+    snapshot = current().snapshot()
     kind = wanted_type(YAML, JSON)
     response = Response(write_model(snapshot.model, as_json=kind == JSON), mimetype=kind)
     response.headers["ETag"] = f'"{snapshot.revision}"'
@@ -57,7 +57,7 @@ def load(raw: ModelFile) -> Response:
     expected = _if_match(request.headers.get("If-Match"))
     model = read_model(request.get_data(cache=False))
     state = current()
-    before, _ = state.snapshot()
+    before = state.snapshot()
     after = replace_model(state.database, model, g.who, "load", expected, before)
     state.took(after)
     message = Loaded(revision=after.revision, changed=after.revision != before.revision, counts=_counts(model))

@@ -20,7 +20,7 @@ LASTS = timedelta(hours=12)
 
 @api.get("/health", summary="Is the service well, and which revision does it have?", responses={200: Health})
 def health() -> Response:
-    snapshot, _ = current().snapshot()
+    snapshot = current().snapshot()
     return answer(Health(status="ok", version=__version__, revision=snapshot.revision))
 
 

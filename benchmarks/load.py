@@ -1,0 +1,63 @@
+"""Loading the large model through the service, against a bare COPY of the same rows."""
+
+from __future__ import annotations
+
+import psycopg
+from psycopg import sql
+
+from drawknife.client import Client
+from drawknife.core.model import Model
+from drawknife.formats.model_file import write_model
+from drawknife.records.tables import TABLES
+
+from .http import cluster_of_its_own, served
+from .large import large_model
+from .timing import seconds
+
+
+def bare_copy(address: str, model: Model) -> float:
+    """Seconds for nothing but COPY of the rows that the model has, into tables like the real ones, keys included."""
+    rows = {t: [[list(v) if isinstance(v, tuple) else v for v in row] for row in t.rows(model)] for t in TABLES}
+    with psycopg.connect(address) as connection:
+        connection.execute("CREATE SCHEMA IF NOT EXISTS bare")
+        for table in TABLES:
+            name = sql.Identifier(table.name)
+            connection.execute(sql.SQL("CREATE TABLE bare.{} (LIKE {} INCLUDING ALL)").format(name, name))
+        connection.commit()
+
+        def copy_all() -> None:
+            for table, some in rows.items():
+                columns = sql.SQL(", ").join(map(sql.Identifier, table.columns))
+                query = sql.SQL("COPY bare.{} ({}) FROM STDIN").format(sql.Identifier(table.name), columns)
+                with connection.cursor().copy(query) as copy:
+                    for row in some:
+                        copy.write_row(row)
+            connection.commit()
+
+        took = seconds(copy_all)
+        connection.execute("DROP SCHEMA bare CASCADE")
+    return took
+
+
+def measure() -> list[tuple[str, str, str, bool | None]]:
+    model = large_model()
+    document = write_model(model, as_json=True).encode()
+    with cluster_of_its_own() as cluster:
+        address = cluster.create_database("bench")
+        with served(address, None) as (port, token), Client(f"http://127.0.0.1:{port}", token) as client:
+            empty = b"drawknife: 1"
+            loads, copies = [], []
+            for _ in range(3):
+                loads.append(seconds(lambda: client.load(document)))
+                copies.append(bare_copy(address, model))
+                client.load(empty)
+    ratio = sorted(a / b for a, b in zip(loads, copies, strict=True))[1]
+    rows = sum(1 for t in TABLES for _ in t.rows(model))
+    return [
+        (
+            f"load of {rows:,} rows through the service / COPY alone",
+            f"{ratio:.1f} ({min(loads):.2f} s, {min(copies):.2f} s)",
+            "within 6",
+            ratio <= 6,
+        )
+    ]
