@@ -26,7 +26,7 @@ def start() -> int:
     _stop_service()
     cluster = Cluster(RUN / "postgresql", say)
     cluster.start()
-    service: subprocess.Popen[bytes] | None = None
+    service: subprocess.Popen[str] | None = None
     try:
         address = cluster.create_database()
         made = make_files(RUN / "files")
@@ -41,9 +41,9 @@ def start() -> int:
             "--load", str(ROOT / "demo/tidewrack.yaml"),
         ]  # fmt: skip
         # The database's password is in the environment of the process, not in its arguments.
-        service = subprocess.Popen(command, env={**os.environ, "DRAWKNIFE_DATABASE": address})
+        environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
+        service = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
         (RUN / "service.pid").write_text(str(service.pid))
-        _say_how(port)
 
         def forward(number: int, _: FrameType | None) -> None:
             if service is not None:
@@ -51,6 +51,11 @@ def start() -> int:
 
         signal.signal(signal.SIGINT, forward)
         signal.signal(signal.SIGTERM, forward)
+        assert service.stderr is not None
+        for line in service.stderr:
+            print(line, end="", file=sys.stderr, flush=True)
+            if "serves at" in line:
+                _say_how(port)
         return _code(service.wait())
     finally:
         if service is not None and service.poll() is None:

@@ -299,7 +299,7 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
     if not found.total:
         out.print(f"{names[0]} and {names[1]} do not differ.")
         return
-    out.print(Text(names[0], "bold").append(" and ", "not bold").append(names[1], "bold"))
+    out.print(Text().append(names[0], "bold").append(" and ").append(names[1], "bold"))
     for location, group in groupby(found.differences, key=lambda d: d.location):
         out.print(f"\n{location}", style="bold")
         for (a, b, why_a, why_b), same in groupby(group, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))):

@@ -63,7 +63,7 @@ def show_account(answers: Answers, name: str, as_json: bool) -> None:
         print_json(a)
         return
     out = console()
-    out.print(Text(a.name, "bold").append(f"   {a.display or ''}", "default"))
+    out.print(Text().append(a.name, "bold").append(f"   {a.display or ''}"))
     facts = [
         ("kind", a.kind), ("state", state_of(a)), ("unit", a.unit), ("groups", ", ".join(a.groups)), ("mail", a.mail),
         ("home", a.home), ("expires", a.expires and f"{a.expires}, at the end of that day (UTC)"),
@@ -91,7 +91,7 @@ def standing(answers: Answers, account: str, as_json: bool) -> None:
         print_json(found)
         return
     out = console()
-    out.print(Text(found.account.name, "bold").append(" counts as", "default"))
+    out.print(Text().append(found.account.name, "bold").append(" counts as"))
     table = plain_table("near", "subject", "through")
     for s in found.standing:
         steps = s.chain[1:-1] if s.class_ < 3 else []

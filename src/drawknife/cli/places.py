@@ -59,7 +59,7 @@ def show_folder(answers: Answers, place: str, as_json: bool) -> None:
     facts = [f"owner {f.owner}"] if f.owner else []
     facts += ["sealed: nothing comes down into it"] if f.sealed else []
     facts += [] if f.recorded else ["not recorded"]
-    out.print(Text(f.place, "bold").append(f"   {', '.join(facts)}" if facts else "", "not bold dim"))
+    out.print(Text().append(f.place, "bold").append(f"   {', '.join(facts)}" if facts else "", "dim"))
     for entry in f.entries or ["no entries of its own"]:
         out.print(Text(f"  {entry}", "default" if f.entries else "dim"))
     sealed = f.sealed

@@ -83,12 +83,9 @@ def _draw(out: Console, found: msg.Answer) -> None:
     told = found.explanation
     assert told is not None
     if found.allowed:
-        out.print(Text(" ALLOWED ", "bold reverse green").append("  ").append(found.text, "not reverse default"))
+        out.print(Text().append(" ALLOWED ", "reverse green").append(f"  {found.text}"))
     else:
-        head = (
-            Text(" REFUSED ", "bold reverse red").append("  ").append(f"by the {found.gate} gate", "bold not reverse")
-        )
-        out.print(head)
+        out.print(Text().append(" REFUSED ", "reverse red").append(f"  by the {found.gate} gate", "bold"))
         out.print(Padding(Text(found.text), (0, 0, 0, 2)))
     further = told.obstacles[1:]
     if further:

@@ -101,11 +101,11 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         if at is not case and served is not None:
             notes.append(f"as it would be if {served.path} led {case.account.name} to {served.place}")
     obstacles = tuple(gate_obstacles(prepared, at, gate)) if asked else ()
-    if asked and gate == "door" and question.client is None:
-        notes.append("the client's address was not asked")
-    if asked and gate == "sign-in":
-        facts = (("address", question.client), ("TLS", question.tls), ("method", question.method))
-        notes += [f"the client's {fact} was not asked" for fact, value in facts if value is None]
+    facts = {"door": ("address",), "sign-in": ("address", "TLS", "method")}.get(gate, ()) if asked else ()
+    given = {"address": question.client, "TLS": question.tls, "method": question.method}
+    missing = [fact for fact in facts if given[fact] is None]
+    if missing:
+        notes.append(f"not given, so not asked: {', '.join(missing)}")
     if gate == "folder" and asked and not demands(case.account, question, at.sites):
         here = case.sites.here
         notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")

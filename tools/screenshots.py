@@ -1,0 +1,93 @@
+"""Takes the pictures in docs/screenshots from the demo: python -m tools.screenshots [NAME ...]
+
+Terminal pictures are of a real terminal window (xterm under Xvfb, from Debian's packages); those of the
+console are of headless Chromium. Needs a running ./run demo for the console's.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+FOLDER = ROOT / "docs" / "screenshots"
+
+TERMINAL = {
+    "access": "access ines",
+    "why": "why fulmar upload /charts/x",
+    "who": "who download /soundings/north-bank",
+    "map": "map --right upload",
+    "compare": "compare ines yuki --under /soundings/north-bank",
+    "standing": "standing yuki",
+}
+CONSOLE = {
+    "console-access": "/accounts/yuki?why=delete-file@/charts/exchange",
+    "console-accounts": "/accounts",
+    "console-map": "/map?right=delete-file",
+    "console-who": "/who?right=download&at=/soundings/north-bank",
+    "console-overview": "/",
+}
+DARK = {"console-map", "console-who"}
+
+
+def terminal(name: str, command: str) -> None:
+    """One command in a terminal window of 100 columns."""
+    shown = f"clear; printf '$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command} --model demo/tidewrack.yaml; touch {FOLDER}/.done; read x"
+    done = FOLDER / ".done"
+    done.unlink(missing_ok=True)
+    script = f"""
+        xterm -geometry 102x42+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' -b 14 +sb \\
+            -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' -xrm 'XTerm*color3: #e3a544' \\
+            -e sh -c "$SHOWN" & pid=$!
+        while [ ! -e {done} ]; do kill -0 $pid || exit 1; done
+        xwd -root -silent | convert xwd:- -trim +repage -bordercolor '#1d1d1b' -border 4 {FOLDER}/{name}.png
+        kill $pid
+    """
+    subprocess.run(
+        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c", script],
+        check=True, cwd=ROOT, env={**os.environ, "SHOWN": shown, "TERM": "xterm-256color"},
+    )  # fmt: skip
+    done.unlink(missing_ok=True)
+
+
+def console(wanted: dict[str, str]) -> None:
+    """Pages of the console, at 1280 by 800."""
+    from playwright.sync_api import sync_playwright
+
+    url = os.environ.get("DRAWKNIFE_URL", "http://127.0.0.1:8750")
+    token = (ROOT / ".run" / "admin-token").read_text().strip()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
+        for name, path in wanted.items():
+            scheme = "dark" if name in DARK else "light"
+            context = browser.new_context(base_url=url, viewport={"width": 1280, "height": 800}, color_scheme=scheme)
+            page = context.new_page()
+            page.goto("/sign-in")
+            page.get_by_label("Token").fill(token)
+            page.keyboard.press("Enter")
+            page.wait_for_selector("nav")
+            page.goto(path)
+            page.wait_for_load_state("networkidle")
+            page.screenshot(path=FOLDER / f"{name}.png")
+            context.close()
+        browser.close()
+
+
+def main() -> int:
+    FOLDER.mkdir(exist_ok=True)
+    wanted = set(sys.argv[1:]) or {*TERMINAL, *CONSOLE}
+    for name, command in TERMINAL.items():
+        if name in wanted:
+            terminal(name, command)
+    pages = {name: path for name, path in CONSOLE.items() if name in wanted}
+    if pages:
+        console(pages)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
