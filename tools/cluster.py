@@ -77,11 +77,7 @@ class Cluster:
             stderr=subprocess.STDOUT,
             stdin=subprocess.DEVNULL,
             cwd="/",
-            env={
-                "PATH": os.environ.get("PATH", "/usr/bin:/bin"),
-                "LC_ALL": "C.UTF-8",
-                "HOME": "/nonexistent",
-            },
+            env={"PATH": os.environ.get("PATH", "/usr/bin:/bin"), "LC_ALL": "C.UTF-8", "HOME": "/nonexistent"},
             user=user.pw_uid if user else None,
             group=user.pw_gid if user else None,
             extra_groups=[] if user else None,

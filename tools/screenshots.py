@@ -34,7 +34,7 @@ DARK = {"console-map", "console-who"}
 
 def terminal(name: str, command: str) -> None:
     """One command in a terminal window of 100 columns."""
-    shown = f"clear; printf '$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command} --model demo/tidewrack.yaml; touch {FOLDER}/.done; read x"
+    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command} --model demo/tidewrack.yaml; touch {FOLDER}/.done; read x"
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""
@@ -42,7 +42,7 @@ def terminal(name: str, command: str) -> None:
             -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' -xrm 'XTerm*color3: #e3a544' \\
             -e sh -c "$SHOWN" & pid=$!
         while [ ! -e {done} ]; do kill -0 $pid || exit 1; done
-        xwd -root -silent | convert xwd:- -trim +repage -bordercolor '#1d1d1b' -border 4 {FOLDER}/{name}.png
+        xwd -root -silent | convert xwd:- -trim +repage -trim +repage -bordercolor '#1d1d1b' -border 14 {FOLDER}/{name}.png
         kill $pid
     """
     subprocess.run(

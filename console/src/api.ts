@@ -228,9 +228,7 @@ export class Problem extends Error {
 type Query = Record<string, string | number | undefined | null>;
 
 export async function ask<T>(method: string, path: string, query: Query = {}, body?: unknown): Promise<T> {
-  const given = Object.entries(query).filter(
-    ([, value]) => value !== undefined && value !== null && value !== "",
-  );
+  const given = Object.entries(query).filter(([, value]) => value !== undefined && value !== null && value !== "");
   const search = new URLSearchParams(given.map(([key, value]) => [key, String(value)])).toString();
   let response: Response;
   try {

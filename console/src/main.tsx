@@ -13,8 +13,7 @@ const client = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 2000,
-      retry: (count, error) =>
-        count < 2 && error instanceof Problem && (error.status === 503 || error.status === 0),
+      retry: (count, error) => count < 2 && error instanceof Problem && (error.status === 503 || error.status === 0),
       retryDelay: 700,
     },
   },

@@ -7,76 +7,29 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
-from functools import lru_cache
 from typing import Any
 
 from drawknife import messages as msg
-from drawknife.core.access_map import AccessMap, Cell, access_of_all
+from drawknife.asking import BadInput, NoSuch, check_location, check_right
 from drawknife.core.compare import differences
-from drawknife.core.division import bits_in
 from drawknife.core.effective import effective_access
 from drawknife.core.endpoints import tls_policy
-from drawknife.core.explain import Check, Explanation, explain
+from drawknife.core.explain import explain
 from drawknife.core.findings import findings
 from drawknife.core.gates import UnknownName, verdict
-from drawknife.core.judgement import Judgement
 from drawknife.core.listing import list_as, subfolders
 from drawknife.core.model import Account, Endpoint
-from drawknife.core.names import (
-    BadValue,
-    Place,
-    ancestors,
-    check_path,
-    child,
-    depth,
-    fold,
-    join,
-    parse_place,
-    rest_below,
-    tree_key,
-)
-from drawknife.core.namespace import Location
+from drawknife.core.names import BadValue, Place, ancestors, child, fold, parse_place, rest_below
 from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.question import GATES, Question, Refusal
-from drawknife.core.rights import FILE_RIGHTS, INDEX, RIGHTS, format_rights, perm_word
+from drawknife.core.question import GATES, Question
+from drawknife.core.rights import FILE_RIGHTS, RIGHTS, format_rights
 from drawknife.core.settings import resolve_all
 from drawknife.core.signin import expired
 from drawknife.core.soundness import nearest
 from drawknife.core.who import almost, holders
 from drawknife.formats.questions import BadQuestion, read_question
-
-
-class NoSuch(LookupError):
-    """Something that was named does not exist. `near` is the nearest name that does."""
-
-    def __init__(self, key: str, kind: str, name: str, names: Iterable[str]) -> None:
-        self.key, self.kind, self.name = key, kind, name
-        self.near = nearest(name, names)
-        hint = f"; did you mean {self.near}?" if self.near else ""
-        super().__init__(f"there is no {kind} {name!r}{hint}")
-
-
-class BadInput(ValueError):
-    """A value that cannot be understood: where, what stands there, what would be right."""
-
-    def __init__(self, where: str, message: str, expected: str) -> None:
-        super().__init__(f"{where}: {message}" + (f"; expected {expected}" if expected else ""))
-        self.where, self.message, self.expected = where, message, expected
-
-
-def check_right(right: str) -> str:
-    """A right; :class:`BadInput` if it is none."""
-    if right not in INDEX:
-        raise BadInput("right", f"{right!r} is no right", "one of " + ", ".join(RIGHTS))
-    return right
-
-
-def check_location(text: str, where: str = "location") -> str:
-    """A virtual location; :class:`BadInput` if it is none."""
-    try:
-        return check_path(text)
-    except BadValue as bad:
-        raise BadInput(where, str(bad), bad.expected) from None
+from drawknife.map_window import MapWindow, map_cells
+from drawknife.telling import explanation_message, obstacle_messages
 
 
 class Answering:
@@ -135,9 +88,7 @@ class Answering:
             found = [a for a in found if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")]
         some = found[offset:] if limit is None else found[offset : offset + limit]
         return msg.AccountList(
-            revision=self.revision,
-            total=len(found),
-            accounts=[msg.AccountLine(**self._line(a)) for a in some],
+            revision=self.revision, total=len(found), accounts=[msg.AccountLine(**self._line(a)) for a in some]
         )
 
     def _line(self, a: Account) -> dict[str, Any]:
@@ -152,10 +103,7 @@ class Answering:
         groups = [s.name for s, rank in a.standing.ranks.items() if rank == (1, 1)]
         home = str(a.account.home) if a.account.home else None
         return msg.AccountDetail(
-            **self._line(a.account),
-            home=home,
-            methods=list(a.account.methods),
-            groups=sorted(groups, key=fold),
+            **self._line(a.account), home=home, methods=list(a.account.methods), groups=sorted(groups, key=fold)
         )
 
     def standing(self, name: str) -> msg.StandingAnswer:
@@ -188,12 +136,7 @@ class Answering:
     # --- access -----------------------------------------------------------------------------------
 
     def access(
-        self,
-        name: str,
-        under: str = "/",
-        endpoint: str | None = None,
-        offset: int = 0,
-        limit: int | None = None,
+        self, name: str, under: str = "/", endpoint: str | None = None, offset: int = 0, limit: int | None = None
     ) -> msg.AccessAnswer:
         """The effective access of an account at and below a location."""
         a, way_in = self.account(name), self.endpoint(endpoint)
@@ -276,7 +219,7 @@ class Answering:
             missing = almost(self.prepared, right, target, but_for, way_in)
             total = len(missing)
             nearly = [
-                msg.AlmostMessage(account=x.account, location=x.location, obstacles=_obstacles(x.obstacles))
+                msg.AlmostMessage(account=x.account, location=x.location, obstacles=obstacle_messages(x.obstacles))
                 for x in missing[offset:stop]
             ]
         return msg.WhoAnswer(
@@ -331,9 +274,9 @@ class Answering:
 
     def map(self, wanted: MapWindow) -> msg.MapAnswer:
         """A window of the map."""
-        names = wanted.choose_accounts(self)
+        names = wanted.choose_accounts(self.prepared)
         way_in = self.endpoint(wanted.endpoint)
-        locations = wanted.choose_locations(self, way_in)
+        locations = wanted.choose_locations(self.prepared)
         rows = names[wanted.account_offset :][: wanted.account_limit]
         columns = locations[wanted.location_offset :][: wanted.location_limit]
         return msg.MapAnswer(
@@ -436,209 +379,11 @@ class Answering:
         )
 
 
-class MapWindow:
-    """Which accounts and locations of the map are wanted, and which part of them.
-
-    `matching`, `group` and `unit` choose accounts; `under`, `deepest` and `store` choose locations.
-    """
-
-    def __init__(
-        self,
-        right: str | None = None,
-        endpoint: str | None = None,
-        matching: str = "",
-        group: str | None = None,
-        unit: str | None = None,
-        store: str | None = None,
-        under: str = "/",
-        deepest: int | None = None,
-        account_offset: int = 0,
-        account_limit: int | None = None,
-        location_offset: int = 0,
-        location_limit: int | None = None,
-    ) -> None:
-        self.right = check_right(right) if right is not None else None
-        self.endpoint, self.matching, self.group, self.unit, self.store = (
-            endpoint,
-            matching,
-            group,
-            unit,
-            store,
-        )
-        self.under, self.deepest = check_location(under, "under"), deepest
-        self.account_offset, self.account_limit = account_offset, account_limit
-        self.location_offset, self.location_limit = location_offset, location_limit
-
-    def choose_accounts(self, answering: Answering) -> list[int]:
-        """The indices of the accounts chosen, in order of names."""
-        people = answering.prepared.people
-        chosen = set(range(len(people.accounts)))
-        if self.group is not None or self.unit is not None:
-            map_ = access_of_all(answering.prepared)
-            for kind, name in (("group", self.group), ("unit", self.unit)):
-                if name is not None:
-                    subject = next((s for s in people.subjects if s.kind == kind and fold(s.name) == fold(name)), None)
-                    if subject is None:
-                        raise NoSuch(kind, kind, name, (s.name for s in people.subjects if s.kind == kind))
-                    bits = map_.division.bits.get(people.number(subject), 0)
-                    chosen &= {i for i in chosen if bits >> i & 1}
-        if self.matching:
-            wanted = fold(self.matching)
-            chosen = {i for i in chosen if wanted in fold(people.accounts[i].name)}
-        return sorted(chosen)
-
-    def choose_locations(self, answering: Answering, endpoint: Endpoint | None) -> list[str]:
-        """The locations chosen, in tree order."""
-        prepared = answering.prepared
-        if self.store is not None and fold(self.store) not in map(fold, prepared.stores):
-            raise NoSuch("store", "store", self.store, prepared.stores)
-        key = f"locations:{fold(self.store) if self.store else ''}"
-        every = prepared.derived.get(key)
-        if not isinstance(every, list):
-            every = prepared.derived[key] = all_locations(prepared, self.store)
-        if self.under == "/" and self.deepest is None:
-            return every
-        return [
-            x
-            for x in every
-            if (self.under == "/" or rest_below(x, self.under) is not None)
-            and (self.deepest is None or depth(x) - depth(self.under) <= self.deepest)
-        ]
-
-
-def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
-    """Every location of any account's namespace, in tree order; of one store, if one is given."""
-    division = access_of_all(prepared).division
-    found = {at for at in division.above if division.synthetic_at(at)} if store is None else set()
-    for name, starting in division.starting.items():
-        if store is not None and fold(name) != fold(store):
-            continue
-        ready = prepared.stores[name]
-        for top, segments in starting.items():
-            start, stop = ready.branch(top)
-            cut = 0 if top == "/" else len(top)
-            rests = [f.path[cut:] for f in ready.store.folders[start:stop] if f.path != top]
-            for path in {s.path for s in segments if not s.inner}:
-                prefix = "" if path == "/" else path
-                found.add(path)
-                found.update([prefix + rest for rest in rests])
-            for segment in (s for s in segments if s.inner):
-                found.add(segment.path)
-                below = (join(segment.path, rest) for rest in rests)
-                found.update(at for at in below if segment.members & ~division.overlaid_at(segment, at))
-    return sorted(found, key=tree_key)
-
-
-def map_cells(
-    prepared: Prepared,
-    accounts: Sequence[int],
-    locations: Sequence[str],
-    right: str | None,
-    endpoint: Endpoint | None = None,
-    store: str | None = None,
-) -> list[list[str | None]]:
-    """The cells of a window of the map, a list for each account: a state, or a perm word."""
-    map_ = AccessMap(prepared, accounts, endpoint)
-    column = {location: j for j, location in enumerate(locations)}
-    cells: list[list[str | None]] = [[None] * len(locations) for _ in accounts]
-    r = INDEX[right] if right is not None else -1
-    for cell in map_.at(locations):
-        j = column.get(cell.location)
-        if j is None or not _in_namespace(prepared, cell):
-            continue
-        if store is not None and (cell.place is None or fold(cell.place.store) != fold(store)):
-            continue
-        for members, states in alike(cell, (r,) if right is not None else tuple(range(len(RIGHTS)))):
-            shown = states[0] if right is not None else _word(states)
-            for i in bits_in(members):
-                cells[i][j] = shown
-    return cells
-
-
-_word = lru_cache(1 << 14)(perm_word)
-
-
-def alike(cell: Cell, rights: tuple[int, ...]) -> Iterator[tuple[int, tuple[str, ...]]]:
-    """The accounts of a cell, those together that have the same states of these rights."""
-    left = cell.members
-    while left:
-        one = (left & -left).bit_length() - 1
-        same = left
-        states = []
-        for r in rights:
-            for sets in (cell.plain, cell.owning):
-                same &= sets[r] if sets[r] >> one & 1 else ~sets[r]
-            states.append(cell.state(r, one))
-        yield same, tuple(states)
-        left &= ~same
-
-
-def _in_namespace(prepared: Prepared, cell: Cell) -> bool:
-    """Is the cell's location one of the namespace's: synthetic, a virtual path, or a recorded folder?"""
-    if cell.segment is None or cell.place is None or cell.location == cell.segment.path:
-        return True
-    return prepared.stores[cell.place.store].folder(cell.place.path) is not None
-
-
 def example_path(location: str, right: str) -> str:
     """What a question about a right at a location acts on: something in it, or the folder itself."""
     if right in FILE_RIGHTS or right == "upload":
         return child(location, "any-file")
     return child(location, "new-folder") if right == "make-folder" else location
-
-
-def _obstacles(found: Iterable[Refusal]) -> list[msg.Obstacle]:
-    return [msg.Obstacle(gate=r.gate, reason=r.reason, text=r.text) for r in found]
-
-
-def explanation_message(told: Explanation) -> msg.ExplanationMessage:
-    """An explanation in the words of messages."""
-    sites = told.case.sites
-    return msg.ExplanationMessage(
-        obstacles=_obstacles(told.obstacles),
-        locations=[_resolved(x, told.case.account) for x in (sites.here, sites.there) if x is not None]
-        if told.case.question.action != "sign-in"
-        else [],
-        gates=[
-            msg.GateMessage(gate=g.gate, asked=g.asked, obstacles=_obstacles(g.obstacles), notes=list(g.notes))
-            for g in told.gates
-        ],
-        checks=[_check(c) for c in told.checks],
-    )
-
-
-def _resolved(at: Location, account: PreparedAccount) -> msg.ResolvedMessage:
-    standing = account.standing.ranks
-    grants = [str(g) for v in at.served.sources for g in v.grants if g.subject in standing] if at.served else []
-    return msg.ResolvedMessage(
-        location=at.location, place=at.place and str(at.place), virtual_path=at.served and at.served.path,
-        ceiling=format_rights(at.served.ceiling) if at.served else None, grants=grants, synthetic=at.synthetic,
-    )  # fmt: skip
-
-
-def _check(c: Check) -> msg.CheckMessage:
-    return msg.CheckMessage(
-        passing=[msg.PassingMessage(place=str(p.place), allowed=p.allowed) for p in c.passing],
-        judgement=_judgement(c.judgement),
-        blocked=[_judgement(j) for j in c.blocked],
-    )
-
-
-def _judgement(j: Judgement) -> msg.JudgementMessage:
-    return msg.JudgementMessage(
-        right=j.right, place=str(j.place), own=j.own, allowed=j.allowed, reason=j.reason, text=j.text,
-        decided_at=j.decided_at and str(j.decided_at), decided_by=j.decided_by and str(j.decided_by),
-        levels=[
-            msg.LevelMessage(
-                place=str(x.place), up=x.up, sealed=x.sealed, recorded=x.recorded, owner=x.owner,
-                entries=[
-                    msg.EntryPartMessage(entry=str(e.entry), fate=e.fate, by=e.by, chain=[str(s) for s in e.chain])
-                    for e in x.entries
-                ],
-            )
-            for x in j.levels
-        ],
-    )  # fmt: skip
 
 
 def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[str, Any]]:

@@ -22,12 +22,7 @@ def _path(rng, deepest=3):
 def _subject(rng, owner=False):
     return rng.choice(
         [m.Subject("account", rng.choice(ACCOUNTS)), m.Subject("group", rng.choice(GROUPS))] * 3
-        + [
-            m.Subject("unit", rng.choice(UNITS)),
-            m.Subject("anyone"),
-            m.Subject("signed-in"),
-            m.Subject("anonymous"),
-        ]
+        + [m.Subject("unit", rng.choice(UNITS)), m.Subject("anyone"), m.Subject("signed-in"), m.Subject("anonymous")]
         + [m.Subject("owner")] * (3 if owner else 0)
     )
 

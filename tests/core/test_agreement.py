@@ -77,7 +77,4 @@ def test_the_map(seed, endpoint_name, one_at_a_time):
             assert {at for i, at in found if i == index} == reference.locations(name)
             for (i, location), states in found.items():
                 if i == index:
-                    assert states == [reference.state(name, location, r, endpoint) for r in RIGHTS], (
-                        name,
-                        location,
-                    )
+                    assert states == [reference.state(name, location, r, endpoint) for r in RIGHTS], (name, location)

@@ -2,9 +2,10 @@
 
 import pytest
 
-from drawknife.answers import Answering, MapWindow
+from drawknife.answers import Answering
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
+from drawknife.map_window import MapWindow
 
 from ..conftest import DEMO
 
@@ -127,10 +128,7 @@ def test_all_obstacles_are_told_even_behind_a_path_that_is_not_served(asking):
 def test_settings_say_where_they_came_from(asking):
     found = {s.name: s for s in asking.standing("yuki").settings}
     # Two groups equally near set it: the stricter holds, and both are named.
-    assert (found["sessions"].value, found["sessions"].subjects) == (
-        6,
-        ["group:night-watch", "group:sonar-lab"],
-    )
+    assert (found["sessions"].value, found["sessions"].subjects) == (6, ["group:night-watch", "group:sonar-lab"])
     found = {s.name: s for s in asking.standing("kittiwake").settings}
     assert (found["idle_timeout"].value, found["idle_timeout"].overruled) == (3600, ["signed-in"])
     assert found["quota_bytes"].chains == [["account:kittiwake", "unit:fleet/inshore", "unit:fleet", "group:boats"]]

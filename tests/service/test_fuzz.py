@@ -6,12 +6,7 @@ from schemathesis.checks import CHECKS
 
 from ..conftest import DEMO, serving
 
-CHECKED = [
-    "not_a_server_error",
-    "status_code_conformance",
-    "content_type_conformance",
-    "response_schema_conformance",
-]
+CHECKED = ["not_a_server_error", "status_code_conformance", "content_type_conformance", "response_schema_conformance"]
 
 
 def test_no_answer_is_undescribed(address, tmp_path):

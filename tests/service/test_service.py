@@ -41,11 +41,7 @@ def test_everything_but_health_needs_a_token(service):
             local = path.removeprefix("/api/v1").replace("{name}", "ines")
             if local in ("/health", "/sessions"):
                 continue
-            for headers in (
-                {},
-                {"Authorization": "Bearer dk_wrong"},
-                {"Authorization": f"Basic {service.token}"},
-            ):
+            for headers in ({}, {"Authorization": "Bearer dk_wrong"}, {"Authorization": f"Basic {service.token}"}):
                 problem(bare.request(method, local, headers=headers), 401, "sign-in-required")
     problem(bare.get("/openapi.json"), 401, "sign-in-required")
 
@@ -87,12 +83,7 @@ def test_if_match_guards_against_overwriting_unseen(own):
 
 
 def test_several_services_share_one_database(address, tmp_path):
-    with (
-        serving(address, tmp_path) as one,
-        serving(address, tmp_path) as other,
-        one.client() as a,
-        other.client() as b,
-    ):
+    with serving(address, tmp_path) as one, serving(address, tmp_path) as other, one.client() as a, other.client() as b:
         for seed in range(6):
             text = write_model(random_model(seed))
             a.load(text.encode())
@@ -204,10 +195,7 @@ def test_every_answer_has_the_protecting_headers(service):
 
 
 def test_a_client_tells_what_is_wrong_with_the_service(service, tmp_path):
-    with (
-        Client("http://127.0.0.1:1", "x") as nowhere,
-        pytest.raises(ServiceUnavailable, match="no service answers"),
-    ):
+    with Client("http://127.0.0.1:1", "x") as nowhere, pytest.raises(ServiceUnavailable, match="no service answers"):
         nowhere.health()
     with Client(service.url + "/elsewhere", service.token) as other, pytest.raises(ClientError):
         other.accounts()

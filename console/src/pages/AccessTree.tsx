@@ -51,9 +51,7 @@ function Rows({ access, endpoint }: { access: Access; endpoint?: string }) {
   };
   if (!access.rows.length) {
     return (
-      <Empty>
-        {access.account} has no virtual path that is served to it, so it sees nothing at all. Grant it one.
-      </Empty>
+      <Empty>{access.account} has no virtual path that is served to it, so it sees nothing at all. Grant it one.</Empty>
     );
   }
   return (
@@ -62,13 +60,7 @@ function Rows({ access, endpoint }: { access: Access; endpoint?: string }) {
         <div style={{ padding: "8px 14px 0", borderBottom: "1px solid var(--edge)" }}>
           <Stairs width={CELL} left={LABEL} />
         </div>
-        <div
-          ref={box}
-          className="rows"
-          style={{ flex: 1 }}
-          role="grid"
-          aria-label={`What ${access.account} can do`}
-        >
+        <div ref={box} className="rows" style={{ flex: 1 }} role="grid" aria-label={`What ${access.account} can do`}>
           <div style={{ height: rows.getTotalSize(), position: "relative" }}>
             {rows.getVirtualItems().map((item) => {
               const row = access.rows[item.index];
@@ -132,14 +124,11 @@ function TreeRow({
   toggle: (right: Right, location: string) => void;
 }) {
   const keys = (event: KeyboardEvent<HTMLButtonElement>) => {
-    const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: RIGHTS.length, ArrowUp: -RIGHTS.length }[
-      event.key
-    ];
+    const step = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: RIGHTS.length, ArrowUp: -RIGHTS.length }[event.key];
     if (!step) return;
     event.preventDefault();
     const cells = [
-      ...(event.currentTarget.closest("[role=grid]")?.querySelectorAll<HTMLButtonElement>("button.cell") ??
-        []),
+      ...(event.currentTarget.closest("[role=grid]")?.querySelectorAll<HTMLButtonElement>("button.cell") ?? []),
     ];
     cells[cells.indexOf(event.currentTarget) + step]?.focus();
   };

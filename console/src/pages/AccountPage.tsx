@@ -80,10 +80,7 @@ export function AccountPage() {
                 onChange={(value) => put({ endpoint: value ?? undefined })}
               />
             </Group>
-            <Tabs.Panel
-              value="access"
-              style={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}
-            >
+            <Tabs.Panel value="access" style={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
               <AccessTree account={standing.account.name} endpoint={endpoint} />
             </Tabs.Panel>
             <Tabs.Panel value="sees">

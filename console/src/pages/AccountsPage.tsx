@@ -52,8 +52,7 @@ function AccountRows({ accounts, matching }: { accounts: Account[]; matching: st
   const navigate = useNavigate();
   const wanted = useDeferredValue(matching.trim().toLowerCase());
   const texts = useMemo(
-    () =>
-      accounts.map((a) => `${a.name}\n${a.display ?? ""}\n${a.mail ?? ""}\n${a.unit ?? ""}`.toLowerCase()),
+    () => accounts.map((a) => `${a.name}\n${a.display ?? ""}\n${a.mail ?? ""}\n${a.unit ?? ""}`.toLowerCase()),
     [accounts],
   );
   const shown = useMemo(

@@ -50,11 +50,7 @@ export function Browse({ account, endpoint }: { account: string; endpoint?: stri
                   onClick={() => go(f.location)}
                   onKeyDown={(e) => e.key === "Enter" && go(f.location)}
                 >
-                  {f.kind === "folder" ? (
-                    <IconFolder size={16} stroke={1.5} />
-                  ) : (
-                    <IconRoute size={16} stroke={1.5} />
-                  )}
+                  {f.kind === "folder" ? <IconFolder size={16} stroke={1.5} /> : <IconRoute size={16} stroke={1.5} />}
                   <span className="mono">{f.name}</span>
                   <span className="quiet">{f.kind}</span>
                   <span>{f.place && <PlaceLink place={f.place} />}</span>
@@ -65,8 +61,8 @@ export function Browse({ account, endpoint }: { account: string; endpoint?: stri
         </Loaded>
       </div>
       <Text fz="xs" className="quiet">
-        Folders that the account cannot enter are hidden, unless the virtual path lists all. Files are on
-        disk, not in the model.
+        Folders that the account cannot enter are hidden, unless the virtual path lists all. Files are on disk, not in
+        the model.
       </Text>
     </Stack>
   );

@@ -28,12 +28,7 @@ export function ComparePage() {
     <Page title="Compare">
       <form onSubmit={submit}>
         <Group align="flex-end">
-          <TextInput
-            label="One account"
-            value={one}
-            onChange={(e) => setOne(e.currentTarget.value)}
-            autoFocus
-          />
+          <TextInput label="One account" value={one} onChange={(e) => setOne(e.currentTarget.value)} autoFocus />
           <TextInput label="Another" value={other} onChange={(e) => setOther(e.currentTarget.value)} />
           <Button type="submit" disabled={!one.trim() || !other.trim()}>
             Compare

@@ -136,10 +136,7 @@ function FolderDetail({ folder }: { folder: Folder }) {
                     </Link>
                   </Text>
                   {level.entries.map((e) => (
-                    <div
-                      key={e.entry}
-                      className={`mono ${behind && !e.entry.startsWith("forbid") ? "quiet" : ""}`}
-                    >
+                    <div key={e.entry} className={`mono ${behind && !e.entry.startsWith("forbid") ? "quiet" : ""}`}>
                       {e.entry}
                     </div>
                   ))}

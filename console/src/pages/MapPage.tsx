@@ -149,8 +149,7 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
   });
   const byBlock = new Map(blocks.map((block, n) => [block.join(), windows[n]?.data]));
   const failed = windows.find((w) => w.error)?.error;
-  const blockAt = (i: number, j: number) =>
-    byBlock.get([Math.floor(i / BLOCK), Math.floor(j / BLOCK)].join());
+  const blockAt = (i: number, j: number) => byBlock.get([Math.floor(i / BLOCK), Math.floor(j / BLOCK)].join());
   const cell = (i: number, j: number) => blockAt(i, j)?.cells[i % BLOCK]?.[j % BLOCK];
   const accountAt = (i: number) => {
     for (const [block, data] of byBlock)
@@ -218,8 +217,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
               }}
             >
               <Text fz="xs" className="quiet">
-                {first.total_accounts.toLocaleString("en")} accounts by{" "}
-                {first.total_locations.toLocaleString("en")} locations
+                {first.total_accounts.toLocaleString("en")} accounts by {first.total_locations.toLocaleString("en")}{" "}
+                locations
               </Text>
             </div>
             {columns.getVirtualItems().map((c) => (
@@ -320,8 +319,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
         </Text>
         {letters ? (
           <Text fz="xs" className="quiet">
-            folder: c upload d delete e enter l list m make folders p delete files / files: a append d delete
-            f rename r download w overwrite (own)
+            folder: c upload d delete e enter l list m make folders p delete files / files: a append d delete f rename r
+            download w overwrite (own)
           </Text>
         ) : (
           <Legend />

@@ -16,27 +16,15 @@ const COUNTS: [string, string, string][] = [
 ];
 const KINDS: Record<string, [string, (about: string) => string]> = {
   "endpoint-clash": ["An endpoint does not start", () => "/endpoints"],
-  "path-ambiguous": [
-    "A virtual path leads two ways",
-    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
-  ],
-  "path-unusable": [
-    "A virtual path cannot be used",
-    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
-  ],
-  "grant-without-enter": [
-    "A grant is of no use",
-    (about) => `/virtual-paths?path=${encodeURIComponent(about)}`,
-  ],
+  "path-ambiguous": ["A virtual path leads two ways", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
+  "path-unusable": ["A virtual path cannot be used", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
+  "grant-without-enter": ["A grant is of no use", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
   "group-loop": ["Groups hold each other", () => "/accounts"],
   "dangling-name": [
     "A name of nobody",
     (about) => (about.startsWith("/") ? "/virtual-paths" : `/stores?place=${encodeURIComponent(about)}`),
   ],
-  "setting-undecided": [
-    "A setting is set two ways",
-    (about) => `/accounts/${encodeURIComponent(about)}?show=standing`,
-  ],
+  "setting-undecided": ["A setting is set two ways", (about) => `/accounts/${encodeURIComponent(about)}?show=standing`],
 };
 
 export function OverviewPage() {

@@ -24,9 +24,7 @@ export function SignInPage() {
       navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true });
     } catch (error) {
       const refused = error instanceof Problem && (error.status === 401 || error.status === 400);
-      setFailed(
-        refused ? "That token is not valid, or the link was used already." : (error as Error).message,
-      );
+      setFailed(refused ? "That token is not valid, or the link was used already." : (error as Error).message);
       setBusy(false);
     }
   };

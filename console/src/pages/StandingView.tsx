@@ -68,8 +68,8 @@ export function StandingView({ standing }: { standing: Standing }) {
         ))}
       </section>
       <Text fz="xs" className="quiet" style={{ gridColumn: "1 / -1" }}>
-        Nearer ranks come first: a smaller class, then a smaller distance. For each setting the nearest that
-        sets it holds; equally near ones, the stricter.
+        Nearer ranks come first: a smaller class, then a smaller distance. For each setting the nearest that sets it
+        holds; equally near ones, the stricter.
       </Text>
     </div>
   );
@@ -95,8 +95,7 @@ function shown(name: string, value: unknown): string {
     return name === "idle_timeout" ? `${value} s` : String(value);
   }
   if (Array.isArray(value)) {
-    if (name === "addresses")
-      return value.map((lines) => (lines as string[]).join(", ")).join(" and ") || "any";
+    if (name === "addresses") return value.map((lines) => (lines as string[]).join(", ")).join(" and ") || "any";
     return value.join(", ") || "none";
   }
   return value === null ? "none" : String(value);

@@ -1,11 +1,4 @@
-import {
-  ActionIcon,
-  Group,
-  Text,
-  Tooltip,
-  useComputedColorScheme,
-  useMantineColorScheme,
-} from "@mantine/core";
+import { ActionIcon, Group, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
 import {
   IconArrowsDiff,
   IconBook2,

@@ -2,15 +2,7 @@ import { ActionIcon, Group, Stack, Text } from "@mantine/core";
 import { IconX } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import {
-  type Answer,
-  ask,
-  type Explanation,
-  examplePath,
-  type Judgement,
-  type Right,
-  type State,
-} from "../api";
+import { type Answer, ask, type Explanation, examplePath, type Judgement, type Right, type State } from "../api";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
 
@@ -119,8 +111,7 @@ function Gates({ told }: { told: Explanation }) {
     <Group gap={6} fz="xs">
       {told.gates.map((gate) => {
         const refuses = gate.obstacles.length > 0;
-        const idle =
-          !gate.asked || gate.notes.some((n) => n.includes("cannot be evaluated") || n === "nothing to ask");
+        const idle = !gate.asked || gate.notes.some((n) => n.includes("cannot be evaluated") || n === "nothing to ask");
         const sign = idle ? "–" : refuses ? "✕" : "✓";
         return (
           <span
@@ -143,8 +134,7 @@ function Gates({ told }: { told: Explanation }) {
         (at) =>
           at.virtual_path && (
             <span key={at.location} className="quiet">
-              <span className="mono">{at.location}</span> is {at.place && <PlaceLink place={at.place} />}, at
-              most{" "}
+              <span className="mono">{at.location}</span> is {at.place && <PlaceLink place={at.place} />}, at most{" "}
               <Link className="plain" to={`/virtual-paths?path=${encodeURIComponent(at.virtual_path)}`}>
                 {at.ceiling}
               </Link>
@@ -162,15 +152,9 @@ function JudgementView({ judgement }: { judgement: Judgement }) {
   return (
     <div>
       <Text fz="sm" fw={650}>
-        <span className={judgement.allowed ? "good" : "bad"}>{judgement.allowed ? "✓" : "✕"}</span>{" "}
-        {judgement.right}
+        <span className={judgement.allowed ? "good" : "bad"}>{judgement.allowed ? "✓" : "✕"}</span> {judgement.right}
         <span className="quiet" style={{ fontWeight: 400 }}>
-          {judgement.own === true
-            ? " on one's own"
-            : judgement.own === false
-              ? " on what is not one's own"
-              : ""}{" "}
-          in{" "}
+          {judgement.own === true ? " on one's own" : judgement.own === false ? " on what is not one's own" : ""} in{" "}
         </span>
         <PlaceLink place={judgement.place} />
       </Text>

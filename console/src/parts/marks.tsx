@@ -35,15 +35,7 @@ export function Legend({ children }: { children?: React.ReactNode }) {
 }
 
 /** The names of the rights as steps, each over its own column of `width` pixels. */
-export function Stairs({
-  width,
-  left,
-  rights = RIGHTS,
-}: {
-  width: number;
-  left: number;
-  rights?: readonly Right[];
-}) {
+export function Stairs({ width, left, rights = RIGHTS }: { width: number; left: number; rights?: readonly Right[] }) {
   return (
     <div className="stairs" aria-hidden="true">
       {rights.map((right, i) => (

@@ -35,13 +35,7 @@ export function Failed({ error, again }: { error: Error; again?: () => void }) {
 }
 
 /** What a query brought, or its loading or failing state. */
-export function Loaded<T>({
-  query,
-  children,
-}: {
-  query: UseQueryResult<T>;
-  children: (data: T) => ReactNode;
-}) {
+export function Loaded<T>({ query, children }: { query: UseQueryResult<T>; children: (data: T) => ReactNode }) {
   if (query.error) return <Failed error={query.error} again={() => query.refetch()} />;
   if (query.data === undefined) {
     return (

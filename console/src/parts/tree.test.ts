@@ -4,13 +4,7 @@ import { treeLabels } from "./tree";
 
 test("each location is labelled under the nearest one above it", () => {
   const labels = treeLabels(["/", "/charts", "/charts/drafts", "/inbox/a/b", "/inbox/a/b/c"]);
-  expect(labels.map((l) => `${l.depth} ${l.label}`)).toEqual([
-    "0 /",
-    "1 charts",
-    "2 drafts",
-    "1 inbox/a/b",
-    "2 c",
-  ]);
+  expect(labels.map((l) => `${l.depth} ${l.label}`)).toEqual(["0 /", "1 charts", "2 drafts", "1 inbox/a/b", "2 c"]);
 });
 
 test("without a root, each top location stands for itself", () => {

@@ -13,11 +13,12 @@ from rich.table import Table
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers import Answering, MapWindow
+from drawknife.answers import Answering
 from drawknife.client import Client
 from drawknife.core.prepared import prepare
 from drawknife.core.rights import RIGHTS
 from drawknife.formats.model_file import read_model
+from drawknife.map_window import MapWindow
 
 from .common import Answers, asks, console, print_json, read_model_file
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
@@ -246,10 +247,7 @@ def _draw_map(found: msg.MapAnswer) -> None:
         out.print(legend(used).append("blank: no such location", "dim"))
     else:
         out.print("  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim")
-        out.print(
-            "  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing",
-            style="dim",
-        )
+        out.print("  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing", style="dim")
 
 
 @click.command()

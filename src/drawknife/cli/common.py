@@ -16,7 +16,8 @@ import click
 from pydantic import BaseModel
 from rich.console import Console
 
-from drawknife.answers import Answering, BadInput, NoSuch
+from drawknife.answers import Answering
+from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument

@@ -13,12 +13,7 @@ from drawknife.core.rights import RIGHTS
 
 MARKS = {"yes": "●", "own": "◐", "others": "◑", "no": "·"}
 STYLES = {"yes": "green", "own": "yellow", "others": "magenta", "no": "dim"}
-MEANINGS = {
-    "yes": "yes",
-    "own": "only on what it owns",
-    "others": "only on what it does not own",
-    "no": "no",
-}
+MEANINGS = {"yes": "yes", "own": "only on what it owns", "others": "only on what it does not own", "no": "no"}
 
 
 def mark(state: str | None) -> Text:

@@ -23,11 +23,7 @@ from drawknife.formats.units import read_size
 
 from .common import Answers, asks, console, print_json
 
-FATES = {
-    "decides": ("▶", "bold"),
-    "agrees": ("=", "default"),
-    "overruled": ("×", "default"),
-}
+FATES = {"decides": ("▶", "bold"), "agrees": ("=", "default"), "overruled": ("×", "default")}
 
 
 @click.command()
@@ -150,9 +146,7 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
             became = f"{e.fate} by {e.by}" if e.by else e.fate
             line = Text(f"    {sign_} ", style).append(e.entry.ljust(width), style)
             out.print(
-                line.append(f"  {became}", "dim" if style == "dim" else "italic"),
-                no_wrap=True,
-                overflow="ellipsis",
+                line.append(f"  {became}", "dim" if style == "dim" else "italic"), no_wrap=True, overflow="ellipsis"
             )
             if len(e.chain) > 2:
                 out.print(Text(f"        through {' > '.join(e.chain[1:])}", "dim"))

@@ -108,10 +108,7 @@ class Client:
                 yield document[start : start + _PIECE]
 
         is_json = document.lstrip()[:1] == b"{"
-        headers = {
-            "Content-Type": "application/json" if is_json else "application/yaml",
-            "Content-Length": str(total),
-        }
+        headers = {"Content-Type": "application/json" if is_json else "application/yaml", "Content-Length": str(total)}
         if revision is not None:
             headers["If-Match"] = f'"{revision}"'
         return self._read(msg.Loaded, self._request("PUT", "/model", content=pieces(), headers=headers))
@@ -154,12 +151,7 @@ class Client:
         return self._get(msg.StandingAnswer, f"/accounts/{_segment(name)}/standing")
 
     def access(
-        self,
-        name: str,
-        under: str = "/",
-        endpoint: str | None = None,
-        offset: int = 0,
-        limit: int | None = None,
+        self, name: str, under: str = "/", endpoint: str | None = None, offset: int = 0, limit: int | None = None
     ) -> msg.AccessAnswer:
         return self._get(
             msg.AccessAnswer, f"/accounts/{_segment(name)}/access",

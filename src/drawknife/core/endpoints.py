@@ -63,14 +63,8 @@ def clash(a: Endpoint, b: Endpoint) -> str | None:
         return None
     if a.port == b.port and a.host_names and b.host_names and not set(a.host_names) & set(b.host_names):
         return None
-    ranges_a = [
-        ((a.port, a.port), "port"),
-        *([(a.passive_ports, "passive ports")] if a.passive_ports else []),
-    ]
-    ranges_b = [
-        ((b.port, b.port), "port"),
-        *([(b.passive_ports, "passive ports")] if b.passive_ports else []),
-    ]
+    ranges_a = [((a.port, a.port), "port"), *([(a.passive_ports, "passive ports")] if a.passive_ports else [])]
+    ranges_b = [((b.port, b.port), "port"), *([(b.passive_ports, "passive ports")] if b.passive_ports else [])]
     for range_a, what_a in ranges_a:
         for range_b, what_b in ranges_b:
             common = _overlap(range_a, range_b)

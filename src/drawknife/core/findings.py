@@ -83,9 +83,7 @@ def _dangling(prepared: Prepared) -> list[Finding]:
                     place = f"{store.name}:{folder.path}"
                     out.append(
                         Finding(
-                            "dangling-name",
-                            place,
-                            f"`{entry}` on {place} matches nobody: there is no {entry.subject}",
+                            "dangling-name", place, f"`{entry}` on {place} matches nobody: there is no {entry.subject}"
                         )
                     )
     for vpath in prepared.model.virtual_paths:

@@ -143,9 +143,7 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
             )
     elif location.unserved is not None:
         yield Refusal(
-            "virtual path",
-            f"path-{location.unserved.reason}",
-            f"{at} is not served to {who}: {location.unserved.text}",
+            "virtual path", f"path-{location.unserved.reason}", f"{at} is not served to {who}: {location.unserved.text}"
         )
     else:
         yield Refusal(

@@ -129,9 +129,7 @@ def limits_gate(
     if limit.value != UNLIMITED and size > limit.value:
         subjects = " and ".join(map(str, limit.subjects))
         yield Refusal(
-            "limits",
-            "file-too-large",
-            f"the file has {size} bytes; {subjects} may send {limit.value} at most",
+            "limits", "file-too-large", f"the file has {size} bytes; {subjects} may send {limit.value} at most"
         )
     if question.action == "upload":
         owner, asked, files = uploads_owner(prepared, account), size, 1

@@ -43,14 +43,7 @@ _look = mask_of("enter", "list")
 _read = _look | BIT["download"]
 _add = _read | mask_of("upload", "append", "make-folder")
 _change = _add | mask_of("overwrite", "rename", "delete-file", "delete-folder")
-BUNDLES = {
-    "look": _look,
-    "read": _read,
-    "drop": mask_of("enter", "upload"),
-    "add": _add,
-    "change": _change,
-    "all": ALL,
-}
+BUNDLES = {"look": _look, "read": _read, "drop": mask_of("enter", "upload"), "add": _add, "change": _change, "all": ALL}
 _WORDS = {**BIT, **BUNDLES}
 _LARGEST_FIRST = sorted(BUNDLES.items(), key=lambda item: -item[1].bit_count())
 

@@ -71,15 +71,11 @@ def sign_in(
             yield Refusal("sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS")
         elif wanted.value:
             yield Refusal(
-                "sign-in",
-                "tls-required",
-                f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS",
+                "sign-in", "tls-required", f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS"
             )
     if question.tls and policy == "off":
         yield Refusal(
-            "sign-in",
-            "tls-off",
-            f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on",
+            "sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on"
         )
     if account.account.kind != "anonymous":
         permitted = resolve(prepared, account, "methods")
@@ -93,9 +89,7 @@ def sign_in(
             )
         elif question.method is not None and question.method not in left:
             yield Refusal(
-                "sign-in",
-                "method-not-accepted",
-                f"{who} cannot sign in by {question.method}, only by {_and(left)}",
+                "sign-in", "method-not-accepted", f"{who} cannot sign in by {question.method}, only by {_and(left)}"
             )
 
 

@@ -8,18 +8,7 @@ from functools import cached_property
 from typing import Any
 
 from .identity import loops, units_of
-from .model import (
-    Account,
-    Endpoint,
-    Entry,
-    Folder,
-    Grant,
-    Model,
-    Setting,
-    Store,
-    Subject,
-    VirtualPath,
-)
+from .model import Account, Endpoint, Entry, Folder, Grant, Model, Setting, Store, Subject, VirtualPath
 from .names import ANONYMOUS, BadValue, Place, check_path, fold, parse_place, tree_key
 
 #: Where in a model something stands: keys and list positions, as in the model file.
@@ -303,8 +292,7 @@ def sound(model: Model) -> Model:
         endpoints=tuple(sorted(map(endpoint, model.endpoints), key=by_name)),
         settings=tuple(
             sorted(
-                (setting(x) for x in model.settings if x.values),
-                key=lambda s: (s.subject.kind, fold(s.subject.name)),
+                (setting(x) for x in model.settings if x.values), key=lambda s: (s.subject.kind, fold(s.subject.name))
             )
         ),
         quotas=tuple(

@@ -191,10 +191,7 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
         line, message = error.line, str(error)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        line, message = (
-            mark.line + 1 if mark else None,
-            " ".join(filter(None, (error.problem, error.context))),
-        )
+        line, message = (mark.line + 1 if mark else None, " ".join(filter(None, (error.problem, error.context))))
     except yaml.YAMLError as error:
         line, message = None, f"this cannot be read as YAML: {str(error)[:200]}"
     raise BadDocument([Mistake((), line, "", message, "YAML 1.2 or JSON")])

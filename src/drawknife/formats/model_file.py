@@ -118,8 +118,7 @@ def _address_line(value: Any) -> str:
             return f"{words[0]} {ip_network(words[1])}"
         except ValueError:
             raise BadValue(
-                f"{words[1]!r} is no network",
-                "a network such as 192.0.2.0/24, with no bits set behind the prefix",
+                f"{words[1]!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
             ) from None
     raise BadValue(f"{_shown(value)!r} is no address line", "allow CIDR or deny CIDR")
 
@@ -144,11 +143,7 @@ _COUNT = _number(0, 2**63 - 1)
 _STRING: Schema = {"type": "string"}
 _SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+( ?(B|[KMGTP]i?B))?$"}
 _NUMBER: Schema = {"type": "integer", "minimum": 0}
-_DURATION: Schema = {
-    "type": ["integer", "string"],
-    "minimum": 0,
-    "pattern": r"^\d+ ?(day|hour|minute|second)s?$",
-}
+_DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
 _BOOL: Schema = {"type": "boolean"}
 _NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
 _PATH: Schema = {"type": "string", "pattern": "^/"}
@@ -202,33 +197,18 @@ _ENDPOINT = (
     Key("protocol", _one_of(m.PROTOCOLS), _choice(m.PROTOCOLS), _REQUIRED),
     Key("address", _address, _STRING, "0.0.0.0"),
     Key("port", _number(1, 65535), {"type": "integer", "minimum": 1, "maximum": 65535}, _REQUIRED),
-    Key(
-        "passive_ports",
-        _passive,
-        {"type": "string", "pattern": r"^\d+-\d+$"},
-        write=lambda r: f"{r[0]}-{r[1]}",
-    ),
+    Key("passive_ports", _passive, {"type": "string", "pattern": r"^\d+-\d+$"}, write=lambda r: f"{r[0]}-{r[1]}"),
     Key("tls", _one_of(m.TLS_POLICIES), _choice(m.TLS_POLICIES)),
     Key("host_names", _host_name, _STRING, (), many=True),
     Key("enabled", _yes_no, _BOOL, True),
     Key(
-        "entries",
-        _of(lambda t: m.parse_entry(t, at_endpoint=True)),
-        _STRING,
-        (m.SIGNED_IN_ALL,),
-        many=True,
-        write=str,
+        "entries", _of(lambda t: m.parse_entry(t, at_endpoint=True)), _STRING, (m.SIGNED_IN_ALL,), many=True, write=str
     ),
 )
 _SETTING = (
     Key("for", _of(m.parse_subject), _STRING, _REQUIRED, write=str),
     *(
-        Key(
-            n,
-            _or_unlimited(read_size),
-            _unlimited(_SIZE),
-            write=lambda v: v if v == m.UNLIMITED else write_size(v),
-        )
+        Key(n, _or_unlimited(read_size), _unlimited(_SIZE), write=lambda v: v if v == m.UNLIMITED else write_size(v))
         if n in s.SIZES
         else Key(n, _or_unlimited(_COUNT), _unlimited(_NUMBER))
         for n in s.NUMBERS
@@ -398,10 +378,7 @@ class _Reading:
     def quota(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if ("shared_by" in item) == ("folder" in item):
             self.wrong(
-                where,
-                item,
-                "a quota is either shared or on a folder",
-                "shared_by or folder, and one of them only",
+                where, item, "a quota is either shared or on a folder", "shared_by or folder, and one of them only"
             )
         for what in ("bytes", "files"):
             hard, soft = got.get(f"hard_{what}"), got.get(f"soft_{what}")
@@ -576,12 +553,7 @@ def json_schema() -> Schema:
         }
         properties.update(more or {})
         required = [key.name for key in table if key.default is _REQUIRED]
-        return {
-            "type": "object",
-            "additionalProperties": False,
-            "required": required,
-            "properties": properties,
-        }
+        return {"type": "object", "additionalProperties": False, "required": required, "properties": properties}
 
     sections: Schema = {"units": {"type": "array", "items": _STRING}}
     for name, (table, _) in _SECTIONS.items():

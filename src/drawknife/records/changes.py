@@ -32,12 +32,7 @@ class Conflict(Exception):
 
 
 def replace_model(
-    database: Database,
-    model: m.Model,
-    who: str,
-    what: str,
-    expected: int | None = None,
-    before: Snapshot | None = None,
+    database: Database, model: m.Model, who: str, what: str, expected: int | None = None, before: Snapshot | None = None
 ) -> Snapshot:
     """Make `model` (sound, in canonical form) the one in force; returns its snapshot.
 

@@ -72,8 +72,7 @@ def bring_up_to_date(address: str) -> list[str]:
     names of those applied now; :class:`Unavailable` if the database cannot be reached.
     """
     steps = sorted(
-        (f for f in files(__package__).joinpath("schema").iterdir() if f.name.endswith(".sql")),
-        key=lambda f: f.name,
+        (f for f in files(__package__).joinpath("schema").iterdir() if f.name.endswith(".sql")), key=lambda f: f.name
     )
     applied = []
     try:

@@ -10,7 +10,7 @@ from flask import Flask, Response, request
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
-from drawknife.answers import BadInput, NoSuch
+from drawknife.asking import BadInput, NoSuch
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
 from drawknife.messages import Fault, Problem

@@ -9,7 +9,7 @@ from flask import Response, g, request
 from flask_openapi3 import RawModel
 from pydantic import BaseModel
 
-from drawknife.answers import BadInput
+from drawknife.asking import BadInput
 from drawknife.core.model import Model
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, JournalLine, JournalPage, Loaded

@@ -11,9 +11,10 @@ from flask import Response, request
 from pydantic import Field
 
 from drawknife import messages as msg
-from drawknife.answers import MapWindow, decide_lines
+from drawknife.answers import decide_lines
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
+from drawknife.map_window import MapWindow
 
 from .common import Page, Query, answer, ask, blueprint, problems, wanted_type
 

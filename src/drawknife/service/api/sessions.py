@@ -25,9 +25,7 @@ def health() -> Response:
 
 
 @api.get(
-    "/sessions",
-    summary="Who is signed in with the cookie or token sent?",
-    responses={200: SignedIn, **problems(401)},
+    "/sessions", summary="Who is signed in with the cookie or token sent?", responses={200: SignedIn, **problems(401)}
 )
 def session() -> Response:
     name = asker(request, current())
