@@ -97,8 +97,6 @@ def serving(address, folder, *options):
         if "serves at" in line:
             break
     assert process.poll() is None, "".join(said)
-    if (ROOT / "console" / "dist" / "index.html").exists() and "--console" in options:
-        said.append(process.stderr.readline())
     try:
         yield Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
     finally:

@@ -13,7 +13,7 @@ import pwd
 import shutil
 import socket
 import subprocess
-import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -92,22 +92,39 @@ class Cluster:
             raise ClusterError(f"{name} failed (see {log}):\n{tail}") from None
 
     def running(self) -> bool:
+        self._forget_the_dead()
         return self._program("pg_ctl", "status", "-D", str(self.data), check=False).returncode == 0
+
+    def _forget_the_dead(self) -> None:
+        """Take away the mark of a server that was killed, where nobody has collected its process yet."""
+        mark = self.data / "postmaster.pid"
+        with contextlib.suppress(OSError, ValueError, IndexError):
+            pid = int(mark.read_text().splitlines()[0])
+            if Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] == "Z":
+                mark.unlink()
 
     def start(self) -> str:
         """Make the cluster if it is not there, start it if it does not run; returns its address."""
         if not (self.data / "PG_VERSION").exists():
             self._make()
         if not self.running():
-            port = free_port(self._port_file())
-            self.say(f"starting PostgreSQL on 127.0.0.1:{port}")
-            sockets = str(self.folder)
-            options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
-            self._program(
-                "pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-o", options,
-                "-l", f"{sockets}/postgresql.log",
-            )  # fmt: skip
+            self._start()
         return self.address()
+
+    def _start(self, tries: int = 20) -> None:
+        """Start it; after a crash its last processes may need a moment to be gone."""
+        for left in reversed(range(tries)):
+            port = free_port(self._port_file())
+            options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+            log = str(self.folder / "postgresql.log")
+            try:
+                self._program("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-o", options, "-l", log)
+                self.say(f"PostgreSQL runs on 127.0.0.1:{port}")
+                return
+            except ClusterError:
+                if not left:
+                    raise
+                time.sleep(0.5)
 
     def _port_file(self) -> int | None:
         with contextlib.suppress(OSError, ValueError):
@@ -161,7 +178,3 @@ def _unprivileged_user() -> pwd.struct_passwd:
         with contextlib.suppress(KeyError):
             return pwd.getpwnam(name)
     raise ClusterError("running as root, and there is no user postgres or nobody to run the database as")
-
-
-if __name__ == "__main__":
-    print(Cluster(Path(sys.argv[1]), print).start())

@@ -13,7 +13,8 @@ from .cluster import Cluster, ClusterError, free_port
 from .files import make_files
 
 ROOT = Path(__file__).resolve().parent.parent
-RUN = ROOT / ".run"
+#: Where the cluster, the token and the sample files are kept.
+RUN = Path(os.environ.get("DRAWKNIFE_RUN") or ROOT / ".run")
 PORT = 8750
 
 

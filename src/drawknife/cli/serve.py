@@ -92,9 +92,9 @@ def serve(
     shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
 
     def ready() -> None:
-        say(f"Drawknife serves at {shown}")
         if link and console_folder:
             say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
+        say(f"Drawknife serves at {shown}")
 
     Server(database, host, port, console_folder, threads, log_requests, ready).run()
 

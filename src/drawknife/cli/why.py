@@ -16,6 +16,7 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.client import Client
+from drawknife.core.names import BadValue
 from drawknife.core.question import ACTIONS
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
@@ -63,8 +64,8 @@ def why(answers: Answers, account: str, action: str, location: str | None, as_js
         try:
             text = facts["size"]
             question["size"] = read_size(int(text) if text.isdecimal() else text)
-        except ValueError as bad:
-            raise click.BadParameter(str(bad), param_hint="--size") from None
+        except BadValue as bad:
+            raise click.BadParameter(f"{bad}; expected {bad.expected}", param_hint="--size") from None
     question = {name: value for name, value in question.items() if value is not None}
     answer = answers.decide(question)
     found = answer if isinstance(answer, msg.Answer) else msg.Answer.model_validate(answer)

@@ -77,6 +77,8 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
 
     bit_, who = BIT[right], account.who_owning if owning else account.who
     decision, seal = decider(store, path, bit_, who)
+    # The decider stops looking where it knows enough; what is behind a seal is told in any case.
+    sealed = next(((up, at) for up, at, folder in folders if folder is not None and folder.sealed), None)
 
     levels = []
     for up, at, folder in folders:
@@ -86,7 +88,7 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
             chain: tuple[Subject, ...] = ()
             if fate is None:
                 chain = standing.chain(entry.subject) if entry.subject in standing.ranks else ()
-                fate, by = _fate(entry, up, decision, seal)
+                fate, by = _fate(entry, up, decision, sealed)
             parts.append(EntryPart(entry, fate, by, chain))
         levels.append(
             Level(

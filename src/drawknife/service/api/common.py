@@ -49,7 +49,7 @@ def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIB
         url_prefix=PREFIX,
         abp_tags=[Tag(name=name, description=description)],
         abp_security=[] if open_to_all else [{"token": []}],
-        abp_responses=problems() if open_to_all else problems(400, 401, 404),
+        abp_responses=problems(400) if open_to_all else problems(400, 401, 404),
     )
 
 

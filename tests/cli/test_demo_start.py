@@ -1,0 +1,120 @@
+"""`./run demo` and `./run stop`: what they start, what a kill leaves behind, and how that is ended."""
+
+import os
+import signal
+import subprocess
+import sys
+from contextlib import contextmanager
+
+import httpx
+import pytest
+from tools.cluster import Cluster, free_port
+
+from ..conftest import ROOT, run
+
+
+@contextmanager
+def demo(folder):
+    """The demo in a folder of its own: (process, its address, what it said). It serves when the block begins."""
+    environment = {**os.environ, "DRAWKNIFE_RUN": str(folder)}
+    command = [sys.executable, "-m", "tools.demo", "start"]
+    process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True)
+    said = []
+    for line in process.stderr:
+        said.append(line)
+        if "Ctrl-C stops" in line:
+            break
+    url = next(line.split()[-1] for line in said if "serves at" in line)
+    try:
+        yield process, url, "".join(said)
+    finally:
+        if process.poll() is None:
+            process.terminate()
+        process.communicate(timeout=60)
+
+
+def stop(folder):
+    return subprocess.run(
+        [sys.executable, "-m", "tools.demo", "stop"], cwd=ROOT, env={**os.environ, "DRAWKNIFE_RUN": str(folder)},
+        capture_output=True, text=True, timeout=60,
+    )  # fmt: skip
+
+
+def answers(url):
+    try:
+        return httpx.get(url + "/api/v1/health").status_code == 200
+    except httpx.HTTPError:
+        return False
+
+
+@pytest.fixture
+def folder(tmp_path_factory):
+    made = tmp_path_factory.mktemp("run")
+    yield made
+    stop(made)
+
+
+def test_the_demo_serves_its_model_and_stops_all_that_it_started(folder):
+    with demo(folder) as (process, url, said):
+        assert answers(url)
+        token = (folder / "admin-token").read_text().strip()
+        assert token not in said and oct((folder / "admin-token").stat().st_mode)[-3:] == "600"
+        done = run("access", "ines", environment={"DRAWKNIFE_URL": url, "DRAWKNIFE_TOKEN": token})
+        assert done.returncode == 0 and "exchange" in done.stdout
+        assert (folder / "files" / "survey" / "inbox" / "fulmar").is_dir()
+        password = (Cluster(folder / "postgresql").folder / "password").read_text()
+        assert password not in said
+        process.send_signal(signal.SIGINT)
+        assert process.wait(timeout=60) == 0
+    assert not answers(url) and not Cluster(folder / "postgresql").running()
+
+
+def test_a_second_start_does_nothing_again_and_keeps_the_token(folder):
+    with demo(folder):
+        token = (folder / "admin-token").read_text()
+    with demo(folder) as (_, url, said):
+        assert "making" not in said and "loaded" not in said and "applied" not in said
+        assert (folder / "admin-token").read_text() == token and answers(url)
+
+
+def test_what_a_kill_leaves_behind_is_ended_and_the_database_recovered(folder):
+    with demo(folder) as (process, url, _):
+        process.kill()
+        process.wait()
+        assert answers(url), "the service outlives the kill of its starter"
+    done = stop(folder)
+    assert "ending the service" in done.stderr and "stopping PostgreSQL" in done.stderr
+    cluster = Cluster(folder / "postgresql")
+    assert not cluster.running()
+    cluster.start()
+    os.kill(int((cluster.data / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
+    with demo(folder) as (_, url, _):
+        assert answers(url)
+
+
+def test_a_port_that_is_taken_is_avoided():
+    import socket
+
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        assert free_port(port) != port
+    assert 0 < free_port() < 65536
+
+
+def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
+    """In a folder closed to others, as temporary ones are, the data is kept elsewhere and that is said."""
+    closed = tmp_path_factory.mktemp("closed")
+    closed.chmod(0o700)
+    said = []
+    cluster = Cluster(closed / "deep" / "postgresql", said.append)
+    try:
+        assert cluster.create_database("x") if cluster.start() else None
+        assert os.geteuid() != 0 or any("cannot come to" in line for line in said)
+    finally:
+        cluster.stop()
+        if cluster.folder != closed / "deep" / "postgresql":
+            import shutil
+
+            shutil.rmtree(cluster.folder)
