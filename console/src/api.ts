@@ -214,12 +214,21 @@ export interface Journal {
   }[];
 }
 
-/** A problem as the service tells it (RFC 9457). */
+export interface Fault {
+  where: string;
+  message: string;
+  expected?: string;
+  line?: number;
+  nearest?: string;
+}
+
+/** A problem as the service tells it (RFC 9457), with each mistake's place. */
 export class Problem extends Error {
   constructor(
     readonly status: number,
     detail: string,
     readonly title = "",
+    readonly places: Fault[] = [],
   ) {
     super(detail);
   }
@@ -247,7 +256,7 @@ export async function ask<T>(method: string, path: string, query: Query = {}, bo
   if (response.status === 204) return undefined as T;
   const data = await response.json().catch(() => null);
   if (response.ok) return data as T;
-  throw new Problem(response.status, data?.detail ?? response.statusText, data?.title);
+  throw new Problem(response.status, data?.detail ?? response.statusText, data?.title, data?.places);
 }
 
 export const get = <T>(path: string, query?: Query) => ask<T>("GET", path, query);

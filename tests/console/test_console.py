@@ -173,3 +173,85 @@ def test_ten_thousand_accounts_are_a_few_rows_in_the_page(browser, cluster, tmp_
             page.keyboard.press("PageDown")
         expect(grid.get_by_text("boat-00060", exact=True)).to_be_visible()
         page.close()
+
+
+def test_an_account_against_itself_in_a_model_file(page, tmp_path):
+    from ..conftest import DEMO
+
+    mended = tmp_path / "mended.yaml"
+    turnstone = "  - path: /inbox/turnstone\n    owner: turnstone\n"
+    assert turnstone in DEMO.read_text()
+    mended.write_text(DEMO.read_text().replace(turnstone, turnstone + "    entries: [allow account:turnstone add]\n"))
+    page.goto("/compare")
+    page.get_by_label("One account").fill("turnstone")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_label("or the same in a model file").click()
+    chooser.value.set_files(mended)
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_role("main")).to_contain_text("turnstone in mended.yaml")
+    expect(page.get_by_role("main")).to_contain_text(
+        "`allow account:turnstone add` on survey:/inbox/turnstone allows it"
+    )
+    mended.write_text("drawknife: 1\nunits: [a//b]\n")
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_role("alert")).to_contain_text("changed since it was chosen")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_label("or the same in a model file").click()
+    chooser.value.set_files(mended)
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_role("alert")).to_contain_text("line 2: units[0]: a name may not be empty")
+
+
+def test_folders_are_walked_and_lead_to_who(page):
+    page.get_by_role("link", name="Stores and folders").click()
+    page.get_by_role("link", name="survey").click()
+    page.get_by_label("Folders in it").get_by_text("charts").click()
+    page.get_by_label("Folders in it").get_by_text("review-2026").click()
+    entries = page.get_by_label("Entries")
+    expect(entries).to_contain_text("sealed: nothing comes down into it")
+    expect(entries).to_contain_text("kept out by the seal, on survey:/charts")
+    page.get_by_role("link", name="make-folder", exact=True).click()
+    expect(page).to_have_url(re.compile(r"/who\?right=make-folder&at=survey"))
+    expect(page.get_by_role("main")).to_contain_text("odile")
+    page.goto("/stores?place=nowhere:/x")
+    expect(page.get_by_role("alert")).to_contain_text("there is no store 'nowhere'")
+
+
+def test_who_lacks_it_by_one_gate_only(page):
+    page.goto("/who")
+    page.get_by_label("At", exact=True).fill("survey:/inbox/turnstone")
+    page.get_by_role("combobox", name="Right").click()
+    page.get_by_role("option", name="upload").click()
+    page.get_by_role("combobox", name="But for the gate").click()
+    page.get_by_role("option", name="folder").click()
+    page.get_by_role("button", name="Show").click()
+    expect(page.get_by_role("main")).to_contain_text("deny group:boats all below")
+
+
+def test_endpoints_journal_and_pages_that_are_not_there(page):
+    page.goto("/endpoints")
+    expect(page.get_by_role("main")).to_contain_text("port of harbour and port of old-quay both take 2121")
+    page.goto("/journal")
+    expect(page.get_by_role("main")).to_contain_text("accounts 0 → 14")
+    page.goto("/elsewhere")
+    expect(page.get_by_role("alert")).to_contain_text("There is no such page.")
+    page.goto("/accounts/nobody")
+    expect(page.get_by_role("alert")).to_contain_text("there is no account 'nobody'")
+
+
+def test_a_service_that_is_gone_is_told_and_asked_again(browser, cluster, tmp_path):
+    address = cluster.create_database("going")
+    with serving(address, tmp_path, "--console", "console/dist") as service:
+        page = browser.new_page(base_url=service.url)
+        page.goto("/")
+        page.get_by_label("Token").fill(service.token)
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Nothing: no clashes")).to_be_visible()
+        page.get_by_role("link", name="Endpoints", exact=True).click()
+        expect(page.get_by_text("There are no endpoints yet")).to_be_visible()
+        service.process.terminate()
+        service.process.wait()
+        page.get_by_role("link", name="Journal").click()
+        expect(page.get_by_role("alert")).to_contain_text("The service does not answer")
+        expect(page.get_by_role("button", name="Try again")).to_be_visible()
+        page.close()

@@ -1,11 +1,11 @@
-import { Button, Group, Text, TextInput } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
+import { Button, FileInput, Group, Text, TextInput } from "@mantine/core";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
-import { type Comparison, get, type State } from "../api";
+import { ask, type Comparison, get, Problem, type State } from "../api";
 import { Legend, Mark, MEANINGS } from "../parts/marks";
 import { Page } from "../parts/Shell";
-import { Empty, Loaded } from "../parts/states";
+import { Empty, Failed, Loaded } from "../parts/states";
 
 const COLUMNS = "minmax(120px, 150px) minmax(0, 1fr) minmax(0, 1fr)";
 
@@ -14,31 +14,66 @@ export function ComparePage() {
   const [search, setSearch] = useSearchParams();
   const [one, setOne] = useState(search.get("one") ?? "");
   const [other, setOther] = useState(search.get("other") ?? "");
+  const [file, setFile] = useState<File | null>(null);
   const asked = { one: search.get("one"), other: search.get("other") };
   const query = useQuery({
     queryKey: ["compare", asked],
     queryFn: () => get<Comparison>("/comparisons", { ...asked, limit: 1000 }),
     enabled: Boolean(asked.one && asked.other),
   });
+  const withFile = useMutation({
+    mutationFn: async (given: { account: string; file: File }) => {
+      const model = await given.file.text().catch(() => {
+        throw new Problem(
+          400,
+          "It has changed since it was chosen, or cannot be read. Choose it again.",
+          "The file cannot be read",
+        );
+      });
+      const found = await ask<Comparison>("POST", "/comparisons", {}, { account: given.account, model });
+      return { ...found, one: `${found.one} in force`, other: `${found.other} in ${given.file.name}` };
+    },
+  });
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    setSearch({ one: one.trim(), other: other.trim() });
+    if (file) withFile.mutate({ account: one.trim(), file });
+    else {
+      withFile.reset();
+      setSearch({ one: one.trim(), other: other.trim() });
+    }
   };
   return (
     <Page title="Compare">
       <form onSubmit={submit}>
         <Group align="flex-end">
           <TextInput label="One account" value={one} onChange={(e) => setOne(e.currentTarget.value)} autoFocus />
-          <TextInput label="Another" value={other} onChange={(e) => setOther(e.currentTarget.value)} />
-          <Button type="submit" disabled={!one.trim() || !other.trim()}>
+          <TextInput
+            label="Another"
+            value={file ? "" : other}
+            disabled={file !== null}
+            onChange={(e) => setOther(e.currentTarget.value)}
+          />
+          <FileInput
+            label="or the same in a model file"
+            placeholder="choose a file"
+            value={file}
+            onChange={setFile}
+            clearable
+            w={220}
+          />
+          <Button type="submit" loading={withFile.isPending} disabled={!one.trim() || !(file || other.trim())}>
             Compare
           </Button>
         </Group>
       </form>
-      {asked.one && asked.other ? (
+      {withFile.error ? (
+        <Failed error={withFile.error} />
+      ) : withFile.data ? (
+        <Differences found={withFile.data} />
+      ) : asked.one && asked.other ? (
         <Loaded query={query}>{(found) => <Differences found={found} />}</Loaded>
       ) : (
-        <Empty>Name two accounts, to see only where they differ.</Empty>
+        <Empty>Name two accounts, or one and a model file, to see only where they differ.</Empty>
       )}
     </Page>
   );

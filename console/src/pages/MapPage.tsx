@@ -8,6 +8,7 @@ import { get, type MapWindow, named, RIGHTS, type State, type Store } from "../a
 import { Legend, MARKS, MEANINGS } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
+import { tail } from "../parts/tree";
 
 const BLOCK = 100;
 const ALL = "all, as letters";
@@ -241,7 +242,7 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
                   fontWeight: c.index === at[1] ? 700 : 400,
                 }}
               >
-                {locationAt(c.index) ?? "…"}
+                {tail(locationAt(c.index) ?? "…", 23)}
               </div>
             ))}
           </div>
@@ -308,13 +309,12 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
       </div>
       <Group justify="space-between" fz="sm">
         <Text fz="sm">
-          <b>{accountAt(at[0])}</b> at <span className="mono">{locationAt(at[1])}</span>:{" "}
-          {here == null ? (
-            <span className="quiet">no such location for it</span>
-          ) : letters ? (
-            <span className="mono">{here}</span>
+          {accountAt(at[0]) && locationAt(at[1]) ? (
+            <>
+              <b>{accountAt(at[0])}</b> at <span className="mono">{locationAt(at[1])}</span>: {told(here, choice.right)}
+            </>
           ) : (
-            `${choice.right}: ${MEANINGS[here as State]}`
+            <span className="quiet">Point at a cell, or use the arrow keys; Enter tells why.</span>
           )}
         </Text>
         {letters ? (
@@ -328,4 +328,10 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
       </Group>
     </>
   );
+}
+
+/** What a cell says, in words. */
+function told(cell: string | null | undefined, right: string) {
+  if (cell == null) return <span className="quiet">no such location for it</span>;
+  return right === ALL ? <span className="mono">{cell}</span> : `${right}: ${MEANINGS[cell as State]}`;
 }

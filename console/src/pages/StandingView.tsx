@@ -84,10 +84,10 @@ export function size(bytes: number): string {
     amount /= 1024;
     power++;
   }
-  return `${Number(amount.toPrecision(3))} ${UNITS[power]}`;
+  return `${power ? Number(amount.toPrecision(amount < 1000 ? 3 : 4)) : bytes} ${UNITS[power]}`;
 }
 
-function shown(name: string, value: unknown): string {
+export function shown(name: string, value: unknown): string {
   if (typeof value === "boolean") return value ? "yes" : "no";
   if (typeof value === "number") {
     if (name === "quota_bytes" || name === "upload_limit") return size(value);

@@ -25,6 +25,16 @@ export function Failed({ error, again }: { error: Error; again?: () => void }) {
       <Text fz="sm" className="quiet" ta="center" maw={520}>
         {error.message}
       </Text>
+      {error instanceof Problem && error.places.some((place) => place.line) && (
+        <ul style={{ margin: 0, fontSize: 13, maxWidth: 720 }}>
+          {error.places.map((place) => (
+            <li key={`${place.line} ${place.where} ${place.message}`}>
+              line {place.line}: <span className="mono">{place.where}</span>: {place.message}
+              {place.expected && <span className="quiet">; expected {place.expected}</span>}
+            </li>
+          ))}
+        </ul>
+      )}
       {again && (
         <Button variant="default" size="xs" onClick={again}>
           Try again

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import { examplePath } from "../api";
-import { treeLabels } from "./tree";
+import { tail, treeLabels } from "./tree";
 
 test("each location is labelled under the nearest one above it", () => {
   const labels = treeLabels(["/", "/charts", "/charts/drafts", "/inbox/a/b", "/inbox/a/b/c"]);
@@ -18,4 +18,10 @@ test("a question about a right acts on something in the folder, or on the folder
   expect(examplePath("/", "download")).toBe("/any-file");
   expect(examplePath("/inbox", "make-folder")).toBe("/inbox/new-folder");
   expect(examplePath("/inbox", "delete-folder")).toBe("/inbox");
+});
+
+test("of a long text the end is kept", () => {
+  expect(tail("/inbox", 10)).toBe("/inbox");
+  expect(tail("/charts/drafts/2026", 10)).toBe("…afts/2026");
+  expect(tail("/charts/drafts/2026", 10)).toHaveLength(10);
 });

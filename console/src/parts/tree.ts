@@ -20,3 +20,8 @@ export function treeLabels(locations: string[]): TreeLabel[] {
     return { depth, label: above === "/" ? location.slice(1) : location.slice(above.length + 1) };
   });
 }
+
+/** The end of a text that is too long, which is where locations differ. */
+export function tail(text: string, length: number): string {
+  return text.length <= length ? text : `…${text.slice(1 - length)}`;
+}
