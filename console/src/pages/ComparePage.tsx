@@ -33,6 +33,8 @@ export function ComparePage() {
       const found = await ask<Comparison>("POST", "/comparisons", {}, { account: given.account, model });
       return { ...found, one: `${found.one} in force`, other: `${found.other} in ${given.file.name}` };
     },
+    // A file that is mended has to be chosen again: what the browser holds is the file as it was.
+    onError: () => setFile(null),
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
