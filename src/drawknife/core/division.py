@@ -173,7 +173,8 @@ class Division:
         stranded: list[int] = []
         only = self.prepared.virtual_paths.only(path)
         for bit in bits_in(granted):
-            space = namespace_of(self.prepared.people.prepared(self.accounts[bit]), only)
+            account = self.prepared.people.prepared(self.accounts[bit])
+            space = namespace_of(account.account, account.ranks, only)
             choice = space.served.get(path)
             if isinstance(choice, Served):
                 led.setdefault(choice.place, {}).setdefault(choice.ceiling, []).append(bit)

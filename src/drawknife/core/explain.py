@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import NamedTuple
 
+from .demands import Demand, demands
 from .folders import decide
-from .gates import ALL_GATES, Case, Demand, demands, gate_obstacles, open_case, verdict_of
+from .gates import ALL_GATES, Case, gate_obstacles, open_case, verdict_of
 from .judgement import Judgement, judge
 from .names import BadValue, Place, ancestors, join, rest_below
 from .namespace import Location, Served, expand

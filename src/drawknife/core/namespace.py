@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from .identity import Rank
 from .model import Account, VirtualPath
 from .names import BadValue, Place, ancestors, check_path, depth, join, parent
 from .soundness import PLACEHOLDER, WHOLE_HOME
-
-if TYPE_CHECKING:
-    from .prepared import PreparedAccount
 
 
 class Served(NamedTuple):
@@ -121,16 +118,15 @@ def expand(vpath: VirtualPath, account: Account) -> Place:
     return Place(store, check_path(filled))
 
 
-def namespace_of(account: PreparedAccount, vpaths: VirtualPaths) -> Namespace:
-    """The namespace of one account."""
+def namespace_of(account: Account, ranks: dict[int, Rank], vpaths: VirtualPaths) -> Namespace:
+    """The namespace of one account; `ranks` are those of the subjects that it counts as, by number."""
     served: dict[str, Served] = {}
     unserved: dict[str, Unserved] = {}
-    ranks = account.ranks
     for path, candidates in vpaths.by_path.items():
         matching = [c for c in candidates if any(sid in ranks for sid, _ in c.grants)]
         if not matching:
             continue
-        choice = _choose(path, matching, account.account, ranks)
+        choice = _choose(path, matching, account, ranks)
         if isinstance(choice, Served):
             served[path] = choice
         else:

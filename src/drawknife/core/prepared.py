@@ -369,7 +369,7 @@ class Prepared:
         """What the account sees, worked out on first use and kept."""
         kept = account.namespace
         if kept is None or kept[0] is not self.virtual_paths:
-            kept = (self.virtual_paths, namespace_of(account, self.virtual_paths))
+            kept = (self.virtual_paths, namespace_of(account.account, account.ranks, self.virtual_paths))
             account.namespace = kept
         return kept[1]
 

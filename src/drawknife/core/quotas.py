@@ -12,7 +12,7 @@ from .question import Question, Refusal
 from .settings import resolve
 
 if TYPE_CHECKING:
-    from .gates import Sites
+    from .demands import Sites
     from .prepared import Prepared, PreparedAccount
 
 
