@@ -129,3 +129,53 @@ def test_every_right_can_be_asked_about_everywhere(service):
                     answer = next(answers)
                     # With a limit that refuses, the right itself is there.
                     assert (answer["allowed"] or answer["gate"] == "limits") is (row.rights[right] in ("yes", "others"))
+
+
+@pytest.mark.parametrize(
+    ("path", "query", "items"),
+    [
+        ("/accounts", {}, "accounts"),
+        ("/accounts/ines/access", {}, "rows"),
+        ("/accounts/ines/listing", {"location": "/charts"}, "folders"),
+        ("/who", {"right": "list", "at": "/tides"}, "holders"),
+        ("/comparisons", {"one": "ines", "other": "yuki"}, "differences"),
+        ("/journal", {}, "lines"),
+    ],
+)
+def test_lists_can_be_had_as_json_lines_and_csv(service, path, query, items):
+    import csv
+    import io
+    import json
+
+    with service.http() as http:
+        whole = http.get(path, params=query).json()[items]
+        lines = http.get(path, params=query, headers={"Accept": "application/x-ndjson"})
+        assert lines.headers["Content-Type"].startswith("application/x-ndjson")
+        assert [json.loads(line) for line in lines.text.splitlines()] == whole
+        table = list(csv.DictReader(io.StringIO(http.get(path, params=query, headers={"Accept": "text/csv"}).text)))
+        assert len(table) == len(whole)
+        for row, item in zip(table, whole, strict=True):
+            for name, value in item.items():
+                if isinstance(value, str):
+                    assert row[name] == value
+
+
+def test_every_reference_in_the_description_leads_somewhere(described):
+    def references(value):
+        if isinstance(value, dict):
+            for key, inner in value.items():
+                if key == "$ref":
+                    yield inner
+                else:
+                    yield from references(inner)
+        elif isinstance(value, list):
+            for inner in value:
+                yield from references(inner)
+
+    found = set(references(described))
+    assert found
+    for reference in found:
+        at = described
+        for step in reference.removeprefix("#/").split("/"):
+            assert step in at, reference
+            at = at[step]

@@ -96,7 +96,7 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     asked = _is_asked(case, gate)
     notes: list[str] = []
     at = case
-    if gate == "folder" and asked:
+    if gate in ("folder", "limits") and asked:
         at = supposed(prepared, case)
         served = at.sites.here.served
         if at is not case and served is not None:
@@ -107,7 +107,7 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     missing = [fact for fact in facts if given[fact] is None]
     if missing:
         notes.append(f"not given, so not asked: {', '.join(missing)}")
-    if gate == "folder" and asked and not demands(case.account, question, at.sites):
+    if gate in ("folder", "limits") and asked and not demands(case.account, question, at.sites):
         here = case.sites.here
         notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
     return GateReport(gate, asked, obstacles, tuple(notes))

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from drawknife import messages as msg
 
-from .common import NamePath, Page, Query, answer, ask, blueprint
+from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, rows_answer
 
 api = blueprint("accounts", "Accounts, their standing and their access")
 
@@ -30,10 +30,10 @@ class At(Query):
     endpoint: str | None = None
 
 
-@api.get("/accounts", summary="Accounts, in order of names", responses={200: msg.AccountList})
+@api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
 def accounts(query: Matching) -> Response:
     asked = ask()
-    return answer(asked.accounts(query.matching, query.offset, query.limit), asked.revision)
+    return rows_answer(asked.accounts(query.matching, query.offset, query.limit), "accounts", asked.revision)
 
 
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
@@ -55,18 +55,19 @@ def standing(path: NamePath) -> Response:
 @api.get(
     "/accounts/<string:name>/access",
     summary="The effective access of an account, in tree order of its locations",
-    responses={200: msg.AccessAnswer},
+    responses={200: also_as_rows(msg.AccessAnswer)},
 )
 def access(path: NamePath, query: Under) -> Response:
     asked = ask()
-    return answer(asked.access(path.name, query.under, query.endpoint, query.offset, query.limit), asked.revision)
+    found = asked.access(path.name, query.under, query.endpoint, query.offset, query.limit)
+    return rows_answer(found, "rows", asked.revision)
 
 
 @api.get(
     "/accounts/<string:name>/listing",
     summary="The folders that an account sees where it lists a location",
-    responses={200: msg.ListingAnswer},
+    responses={200: also_as_rows(msg.ListingAnswer)},
 )
 def listing(path: NamePath, query: At) -> Response:
     asked = ask()
-    return answer(asked.listing(path.name, query.location, query.endpoint), asked.revision)
+    return rows_answer(asked.listing(path.name, query.location, query.endpoint), "folders", asked.revision)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import json
 from typing import Annotated, Any
 
 from flask import Response, current_app, request
@@ -65,6 +68,51 @@ def answer(message: Message | BaseModel, revision: int | None = None, status: in
     if revision is not None:
         response.headers["ETag"] = f'"{revision}"'
     return response
+
+
+JSON, LINES, CSV = "application/json", "application/x-ndjson", "text/csv"
+
+
+def also_as_rows(kind: type[BaseModel]) -> type[BaseModel]:
+    """The same message, described as to be had as JSON lines and as CSV, too."""
+    text = {"schema": {"type": "string"}}
+    config = ConfigDict(openapi_extra={"content": {LINES: text, CSV: text}})  # type: ignore[typeddict-unknown-key]
+    return type(kind.__name__, (kind,), {"model_config": config, "__doc__": kind.__doc__, "__module__": __name__})
+
+
+def rows_answer(message: BaseModel, items: str, revision: int | None = None) -> Response:
+    """A message that is a list; as JSON lines or CSV, only its items, if the client likes that better."""
+    kind = wanted_type(JSON, LINES, CSV)
+    if kind == JSON:
+        return answer(message, revision)
+    rows = message.model_dump(mode="json", by_alias=True)[items]
+    return rows_response(rows, kind)
+
+
+def rows_response(rows: list[dict[str, Any]], kind: str) -> Response:
+    """Rows as JSON lines, or as CSV (RFC 4180) with a head; what is no plain value is JSON in its field."""
+    if kind == LINES:
+        return Response("".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows), mimetype=LINES)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    flat = [_flat(row) for row in rows]
+    if flat:
+        writer.writerow(flat[0])
+        writer.writerows(row.values() for row in flat)
+    return Response(out.getvalue(), mimetype=CSV)
+
+
+def _flat(row: dict[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for name, value in row.items():
+        if isinstance(value, dict):
+            found.update(value)
+        elif isinstance(value, list):
+            plain = all(isinstance(v, str) for v in value)
+            found[name] = " > ".join(value) if plain else json.dumps(value, ensure_ascii=False)
+        else:
+            found[name] = "" if value is None else value
+    return found
 
 
 def ask() -> Answering:

@@ -16,7 +16,7 @@ from drawknife.messages import FindingList, JournalLine, JournalPage, Loaded
 from drawknife.records.changes import replace_model
 from drawknife.records.journal import read_journal
 
-from .common import Page, answer, ask, blueprint, current, problems, wanted_type
+from .common import Page, also_as_rows, answer, ask, blueprint, current, problems, rows_answer, wanted_type
 
 api = blueprint("model", "The whole model, its findings and its journal")
 YAML, JSON = "application/yaml", "application/json"
@@ -92,7 +92,8 @@ def findings() -> Response:
     return answer(asked.findings(), asked.revision)
 
 
-@api.get("/journal", summary="Who changed what, when; the newest first", responses={200: JournalPage})
+@api.get("/journal", summary="Who changed what, when; the newest first", responses={200: also_as_rows(JournalPage)})
 def journal(query: Page) -> Response:
     total, lines = read_journal(current().database, query.limit, query.offset)
-    return answer(JournalPage(total=total, lines=[JournalLine(**line._asdict()) for line in lines]))
+    page = JournalPage(total=total, lines=[JournalLine(**line._asdict()) for line in lines])
+    return rows_answer(page, "lines")

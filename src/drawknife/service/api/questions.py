@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from typing import Annotated, Any
 
@@ -16,10 +14,23 @@ from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
 from drawknife.map_window import MapWindow
 
-from .common import Page, Query, answer, ask, blueprint, problems, wanted_type
+from .common import (
+    CSV,
+    JSON,
+    LINES,
+    Page,
+    Query,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    problems,
+    rows_answer,
+    rows_response,
+    wanted_type,
+)
 
 api = blueprint("questions", "Decisions and why, who, the map, comparisons")
-JSON, LINES, CSV = "application/json", "application/x-ndjson", "text/csv"
 
 
 @api.post(
@@ -56,11 +67,15 @@ class WhoQuery(Page):
     ] = None
 
 
-@api.get("/who", summary="Everybody who has a right at a place, and through what", responses={200: msg.WhoAnswer})
+@api.get(
+    "/who",
+    summary="Everybody who has a right at a place, and through what",
+    responses={200: also_as_rows(msg.WhoAnswer)},
+)
 def who(query: WhoQuery) -> Response:
     asked = ask()
     found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)
-    return answer(found, asked.revision)
+    return rows_answer(found, "almost" if query.but_for else "holders", asked.revision)
 
 
 class MapQuery(Query):
@@ -78,48 +93,30 @@ class MapQuery(Query):
     location_limit: Annotated[int, Field(ge=1, le=1000)] = 100
 
 
-_MAP: dict[Any, Any] = {
-    "200": {
-        "description": "A window of the map",
-        "content": {
-            JSON: {"schema": {"$ref": "#/components/schemas/MapAnswer"}},
-            CSV: {"schema": {"type": "string"}},
-            LINES: {"schema": {"type": "string"}},
-        },
-    }
-}
-
-
-@api.get("/map", summary="Accounts by places: a window of the map", responses=_MAP)
+@api.get("/map", summary="Accounts by places: a window of the map", responses={200: also_as_rows(msg.MapAnswer)})
 def map_(query: MapQuery) -> Response:
     asked = ask()
     found = asked.map(MapWindow(**query.model_dump()))
     kind = wanted_type(JSON, LINES, CSV)
+    if kind == JSON:
+        return answer(found, asked.revision)
     if kind == LINES:
-        return Response("".join(map_lines(found)), mimetype=LINES)
-    if kind == CSV:
-        return Response(map_csv(found), mimetype=CSV)
-    return answer(found, asked.revision)
+        return rows_response(map_cells_one_by_one(found), LINES)
+    rows = [
+        {"account": account, **dict(zip(found.locations, row, strict=True))}
+        for account, row in zip(found.accounts, found.cells, strict=True)
+    ]
+    return rows_response(rows, CSV)
 
 
-def map_lines(found: msg.MapAnswer) -> list[str]:
-    """A window of the map as JSON lines, one for each cell that there is."""
+def map_cells_one_by_one(found: msg.MapAnswer) -> list[dict[str, Any]]:
+    """The cells of a window that are there, one after the other."""
     return [
-        json.dumps({"account": account, "location": location, "access": cell}, ensure_ascii=False) + "\n"
+        {"account": account, "location": location, "access": cell}
         for account, row in zip(found.accounts, found.cells, strict=True)
         for location, cell in zip(found.locations, row, strict=True)
         if cell is not None
     ]
-
-
-def map_csv(found: msg.MapAnswer) -> str:
-    """A window of the map as CSV (RFC 4180): a row for each account, a column for each location."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["account", *found.locations])
-    for account, row in zip(found.accounts, found.cells, strict=True):
-        writer.writerow([account, *("" if cell is None else cell for cell in row)])
-    return out.getvalue()
 
 
 class CompareQuery(Page):
@@ -132,12 +129,12 @@ class CompareQuery(Page):
 @api.get(
     "/comparisons",
     summary="Where two accounts differ, with the reason on each side",
-    responses={200: msg.CompareAnswer},
+    responses={200: also_as_rows(msg.CompareAnswer)},
 )
 def compare(query: CompareQuery) -> Response:
     asked = ask()
     found = asked.compare(query.one, query.other, query.under, query.endpoint, query.offset, query.limit)
-    return answer(found, asked.revision)
+    return rows_answer(found, "differences", asked.revision)
 
 
 @api.post(
