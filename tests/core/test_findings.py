@@ -1,0 +1,82 @@
+"""What wants attention: each kind of finding, where it is and where it is not."""
+
+from drawknife.core import model as m
+from drawknife.core.findings import findings
+from drawknife.core.identity import loops
+from drawknife.core.prepared import prepare
+from drawknife.core.soundness import nearest, problems, sound
+
+
+def kinds(model):
+    return {(f.kind, f.about) for f in findings(prepare(model))}
+
+
+def test_the_demo_has_these_and_no_others(demo):
+    assert kinds(demo) == {("endpoint-clash", "old-quay"), ("path-ambiguous", "/archive"), ("path-unusable", "/team")}
+
+
+def test_a_model_in_order_has_none():
+    model = sound(
+        m.Model(
+            accounts=(m.Account("ada"),),
+            stores=(m.Store("s", folders=(m.Folder("/", None, False, (m.parse_entry("allow account:ada all"),)),)),),
+            virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("account:ada all"),)),),
+        )
+    )
+    assert kinds(model) == set()
+
+
+def test_what_a_directory_may_bring_is_kept_and_told():
+    """A loop of groups, and names that nobody has any more: tolerated here, refused in a file."""
+    model = m.Model(
+        accounts=(m.Account("ada"),),
+        groups=(m.Group("a", (m.Subject("group", "b"),)), m.Group("b", (m.Subject("group", "a"), m.Subject("account", "ada")))),
+        stores=(m.Store("s", folders=(m.Folder("/", None, False, (m.parse_entry("allow group:gone read"),)),)),),
+        virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("group:gone read"), m.parse_grant("anyone download"))),),
+    )  # fmt: skip
+    assert {kind for kind, _ in kinds(model)} == {"group-loop", "dangling-name", "grant-without-enter"}
+    assert ("dangling-name", "s:/") in kinds(model) and ("dangling-name", "/x") in kinds(model)
+    assert {p.message for p in problems(model)} == {
+        "the groups form a loop: a > b > a", "there is no group 'gone'",
+    }  # fmt: skip
+    prepared = prepare(model)
+    assert m.Subject("group", "a") in prepared.account("ada").standing.ranks
+
+
+def test_loops_of_any_length_are_found_once():
+    def groups(*pairs):
+        names = sorted({n for pair in pairs for n in pair})
+        return [m.Group(n, tuple(m.Subject("group", b) for a, b in pairs if a == n)) for n in names]
+
+    assert loops(groups(("a", "b"), ("b", "c"), ("a", "c"))) == []
+    assert loops(groups(("a", "a"))) == [("a", "a")]
+    assert loops(groups(("a", "b"), ("b", "c"), ("c", "b"))) == [("b", "c", "b")]
+    found = loops(groups(("a", "b"), ("b", "a"), ("c", "d"), ("d", "c"), ("a", "c")))
+    assert sorted(map(frozenset, found), key=sorted) == [frozenset("ab"), frozenset("cd")]
+
+
+def test_a_chain_of_a_thousand_groups_is_no_trouble():
+    chain = tuple(m.Group(f"g{i}", (m.Subject("group", f"g{i + 1}"),)) for i in range(1000))
+    model = m.Model(accounts=(m.Account("ada"),), groups=(*chain, m.Group("g1000", (m.Subject("account", "ada"),))))
+    assert not problems(model)
+    prepared = prepare(sound(model))
+    assert prepared.account("ada").standing.ranks[m.Subject("group", "g0")] == (1, 1001)
+    assert prepared.people.members()[prepared.people.number(m.Subject("group", "g0"))] == 1
+
+
+def test_many_accounts_with_one_trouble_are_one_finding():
+    model = sound(
+        m.Model(
+            accounts=tuple(m.Account(f"a{i}") for i in range(20)),
+            stores=(m.Store("s"),),
+            virtual_paths=(m.VirtualPath("/t", "s:/{unit}", grants=(m.parse_grant("signed-in read"),)),),
+        )
+    )
+    found = findings(prepare(model))
+    assert len(found) == 1 and "a0, a1, a10, a11, a12 and 15 more" in found[0].text
+
+
+def test_the_nearest_name():
+    assert nearest("inez", ["ines", "Ina", "fulmar"]) == "ines"
+    assert nearest("KITIWAKE", ["kittiwake"]) == "kittiwake"
+    assert nearest("zebra", ["ines"]) is None
