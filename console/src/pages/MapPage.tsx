@@ -23,6 +23,7 @@ interface Choice {
   unit: string;
   store: string;
   under: string;
+  deepest: string;
 }
 
 /** Accounts by places. Only the windows that are looked at are fetched. */
@@ -36,6 +37,7 @@ export function MapPage() {
     unit: search.get("unit") ?? "",
     store: search.get("store") ?? "",
     under: search.get("under") ?? "/",
+    deepest: search.get("deepest") ?? "",
   });
   const [asked] = useDebouncedValue(choice, 250);
   useEffect(() => {
@@ -75,6 +77,7 @@ export function MapPage() {
         {text("group", "In group", "name", 130)}
         {text("unit", "In unit", "path", 130)}
         {text("under", "Under", "/", 150)}
+        {text("deepest", "Levels below", "all", 90)}
         <Select
           label="In store"
           size="xs"

@@ -134,7 +134,7 @@ function Gates({ told }: { told: Explanation }) {
         (at) =>
           at.virtual_path && (
             <span key={at.location} className="quiet">
-              <span className="mono">{at.location}</span> is {at.place && <PlaceLink place={at.place} />}, at most{" "}
+              <span className="mono">{at.location}</span> is <span className="mono">{at.place}</span>, at most{" "}
               <Link className="plain" to={`/virtual-paths?path=${encodeURIComponent(at.virtual_path)}`}>
                 {at.ceiling}
               </Link>

@@ -123,17 +123,15 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
             table.add_row(*line)
     else:
         heading = f"Who has {right} at {found.at}"
-        table = plain_table("", "account", "location", "by", "through")
+        # At a virtual location all are at the same one; at a folder each may come to it by another.
+        many = not found.at.startswith("/")
+        table = plain_table("", "account", *(["location"] if many else []), "by", "through")
         for h in found.holders:
-            by = (
-                f"{h.decided_by} on {h.decided_at}"
-                if h.decided_by
-                else "the store is open"
-                if h.place
-                else "leads to virtual paths"
-            )
+            by = "the store is open" if h.place else "leads to virtual paths"
+            if h.decided_by:
+                by = f"{h.decided_by} on {h.decided_at}"
             steps = [s for s in h.chain[1:] if s.startswith(("group:", "unit:"))]
-            table.add_row(mark(h.state), h.account, h.location, by, " > ".join(steps))
+            table.add_row(mark(h.state), h.account, *([h.location] if many else []), by, " > ".join(steps))
     out.print(heading, style="bold")
     if found.total == 0:
         out.print("  nobody")
