@@ -107,9 +107,10 @@ def test_tokens_are_kept_as_digests_only(database):
     assert tokens.holder(database, token + "x") is None
     kept = database.read("SELECT digest, name FROM tokens")
     assert token.encode() not in bytes(kept[0][0])
-    before = tokens.change_number(database)
+    changes_seen = "SELECT last_value FROM token_changes"
+    before = database.read(changes_seen)
     tokens.revoke(database, token)
-    assert tokens.holder(database, token) is None and tokens.change_number(database) > before
+    assert tokens.holder(database, token) is None and database.read(changes_seen) > before
 
 
 def test_a_sign_in_code_is_good_once_and_is_no_token(database):
@@ -140,3 +141,61 @@ def test_the_tables_hold_what_they_should(database):
         connection.execute(
             "INSERT INTO accounts VALUES ('a', 'a', 'robot', NULL, NULL, NULL, NULL, NULL, true, NULL, '{}', 'local')"
         )
+
+
+def test_from_any_older_snapshot_one_comes_to_the_newest(database, demo):
+    """However a service comes to a revision, by each one or by leaps, it has the same model."""
+    from random import Random
+
+    from drawknife.core.soundness import sound
+
+    rng = Random(11)
+    snapshots = [replace_model(database, demo, "ada", "load")]
+    model = demo
+    for _ in range(12):
+        kind = rng.choice(["entry", "folder", "seal", "group", "account", "store"])
+        store = rng.choice(model.stores)
+        folder = rng.choice(store.folders)
+        if kind == "entry":
+            line = parse_entry(f"{rng.choice(['allow', 'deny'])} anyone {rng.choice(['read', 'rename', 'all'])}")
+            model = model.with_folder(store.name, replace(folder, entries=(*folder.entries, line)))
+        elif kind == "folder":
+            model = model.with_folder(
+                store.name, replace(folder, path=f"{folder.path.rstrip('/')}/new-{rng.randrange(99)}")
+            )
+        elif kind == "seal":
+            model = model.with_folder(store.name, replace(folder, sealed=not folder.sealed))
+        elif kind == "group":
+            model = replace(
+                model, groups=tuple(g for g in model.groups if g.name != "night-watch" or rng.random() < 0.5)
+            )
+        elif kind == "account":
+            model = replace(model, accounts=tuple(replace(a, enabled=rng.random() < 0.5) for a in model.accounts))
+        else:
+            model = replace(model, stores=tuple(replace(s, capacity=rng.randrange(1 << 40)) for s in model.stores))
+        model = sound(model)
+        snapshots.append(replace_model(database, model, "ada", kind, before=rng.choice(snapshots)))
+    for older in [EMPTY, *snapshots]:
+        assert read_snapshot(database, older).model == model
+
+
+def test_a_store_and_its_folders_come_and_go(database, demo):
+    before = replace_model(database, demo, "ada", "load")
+    fewer = replace(demo, stores=demo.stores[:1], virtual_paths=(), quotas=(), usage=())
+    gone = replace_model(database, fewer, "ada", "load", before=before)
+    assert read_snapshot(database, before).model == fewer
+    replace_model(database, demo, "ada", "load", before=gone)
+    assert read_snapshot(database, gone).model == demo == read_snapshot(database).model
+
+
+def test_many_changed_folders_are_read_again_as_a_whole(database):
+    from drawknife.core.model import Folder, Model, Store
+
+    def made(sealed):
+        folders = tuple(Folder(f"/d{i:04}", None, sealed) for i in range(1500))
+        return Model(stores=(Store("s", folders=folders),))
+
+    before = replace_model(database, made(False), "ada", "load")
+    replace_model(database, made(True), "ada", "load", before=before)
+    assert database.read("SELECT changed FROM revisions WHERE number = 2") == [(["folders:s"],)]
+    assert read_snapshot(database, before).model == made(True)

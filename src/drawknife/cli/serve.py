@@ -71,6 +71,7 @@ def serve(
 
     from .common import NOT_SO, faults_of
 
+    _check_free(host, port)
     try:
         for step in bring_up_to_date(database):
             say(f"database: applied {step}")
@@ -97,6 +98,19 @@ def serve(
         say(f"Drawknife serves at {shown}")
 
     Server(database, host, port, console_folder, threads, log_requests, ready).run()
+
+
+def _check_free(host: str, port: int) -> None:
+    """Say so at once if nothing can listen there, before anything is begun."""
+    import socket
+
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    with socket.socket(family) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
 
 
 def _ensure_token(records: object, path: Path) -> None:

@@ -22,9 +22,7 @@ INDEX = {right: i for i, right in enumerate(RIGHTS)}
 BIT = {right: 1 << i for i, right in enumerate(RIGHTS)}
 ALL = (1 << len(RIGHTS)) - 1
 
-ENTER, LIST, UPLOAD = BIT["enter"], BIT["list"], BIT["upload"]
-MAKE_FOLDER, DELETE_FOLDER = BIT["make-folder"], BIT["delete-folder"]
-RENAME, OVERWRITE = BIT["rename"], BIT["overwrite"]
+ENTER = BIT["enter"]
 
 #: Shown for the folder itself: `yes` or `no`. The others are shown for the files in it.
 FOLDER_RIGHTS = ("enter", "list", "upload", "make-folder", "delete-folder")
@@ -70,11 +68,6 @@ def format_rights(mask: int) -> str:
             written |= bundle
     words += [right for right, bit in BIT.items() if mask & bit & ~written]
     return ",".join(words)
-
-
-def rights_in(mask: int) -> list[str]:
-    """The rights of a set, in the table's order."""
-    return [right for right, bit in BIT.items() if mask & bit]
 
 
 # RFC 3659, 7.5.5: what a client is told of a folder, and of the files in it.

@@ -51,8 +51,3 @@ def revoke(database: Database, token: str) -> None:
     with database.transaction() as connection:
         connection.execute("DELETE FROM tokens WHERE digest = %s", (digest(token),))
         connection.execute("SELECT nextval('token_changes')")
-
-
-def change_number(database: Database) -> int:
-    """A number that grows whenever a token is made or revoked."""
-    return int(database.read("SELECT last_value FROM token_changes")[0][0])
