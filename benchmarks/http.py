@@ -33,7 +33,7 @@ def cluster_of_its_own() -> Iterator[Cluster]:
     try:
         yield cluster
     finally:
-        cluster.stop()
+        cluster.throw_away()
 
 
 @contextmanager

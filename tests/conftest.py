@@ -44,7 +44,7 @@ def cluster(tmp_path_factory):
     made = Cluster(tmp_path_factory.mktemp("cluster"))
     made.start()
     yield made
-    made.stop()
+    made.throw_away()
 
 
 _numbers = itertools.count(1)

@@ -172,6 +172,11 @@ class Cluster:
             self.say("stopping PostgreSQL")
             self._program("pg_ctl", "stop", "-D", str(self.data), "-m", "fast", "-w", check=False)
 
+    def throw_away(self) -> None:
+        """Stop the cluster and remove all of it."""
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
 
 def _unprivileged_user() -> pwd.struct_passwd:
     for name in ("postgres", "nobody"):

@@ -15,7 +15,7 @@ from .files import make_files
 ROOT = Path(__file__).resolve().parent.parent
 #: Where the cluster, the token and the sample files are kept.
 RUN = Path(os.environ.get("DRAWKNIFE_RUN") or ROOT / ".run")
-PORT = 8750
+PORT = int(os.environ.get("DRAWKNIFE_PORT") or 8750)
 
 
 def say(text: str) -> None:

@@ -16,7 +16,7 @@ from ..conftest import ROOT, run
 @contextmanager
 def demo(folder):
     """The demo in a folder of its own: (process, its address, what it said). It serves when the block begins."""
-    environment = {**os.environ, "DRAWKNIFE_RUN": str(folder)}
+    environment = {**os.environ, "DRAWKNIFE_RUN": str(folder), "DRAWKNIFE_PORT": str(free_port())}
     command = [sys.executable, "-m", "tools.demo", "start"]
     process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True)
     said = []
@@ -52,6 +52,7 @@ def folder(tmp_path_factory):
     made = tmp_path_factory.mktemp("run")
     yield made
     stop(made)
+    Cluster(made / "postgresql").throw_away()
 
 
 def test_the_demo_serves_its_model_and_stops_all_that_it_started(folder):
@@ -113,8 +114,5 @@ def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
         assert cluster.create_database("x") if cluster.start() else None
         assert os.geteuid() != 0 or any("cannot come to" in line for line in said)
     finally:
-        cluster.stop()
-        if cluster.folder != closed / "deep" / "postgresql":
-            import shutil
-
-            shutil.rmtree(cluster.folder)
+        cluster.throw_away()
+    assert not cluster.folder.exists()

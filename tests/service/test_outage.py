@@ -39,7 +39,7 @@ def test_a_clear_503_and_recovery_by_itself(tmp_path_factory):
             assert until(lambda: client.access("ines")) == before
             assert client.load(b"drawknife: 1").revision == 2  # and it can write again
     finally:
-        cluster.stop()
+        cluster.throw_away()
 
 
 def test_a_service_that_is_killed_in_a_load_leaves_the_old_revision(cluster, tmp_path):
