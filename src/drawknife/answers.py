@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
-from functools import lru_cache
 from typing import Any
 
 from drawknife import messages as msg
@@ -150,9 +149,9 @@ class Answering:
             notes=self.notes(a, way_in),
             total=len(rows),
             rows=[
-                # There can be a million, made of what the core has checked: no need to check it again.
-                msg.AccessRow.model_construct(
-                    location=row.location, kind=row.kind, place=row.place and str(row.place), rights=_rights(row.states)
+                msg.AccessRow(
+                    location=row.location, kind=row.kind, place=row.place and str(row.place),
+                    rights=dict(zip(RIGHTS, row.states, strict=True)),
                 )
                 for row in some
             ],
@@ -378,11 +377,6 @@ class Answering:
             revision=self.revision,
             findings=[msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in found],
         )
-
-
-@lru_cache(1 << 12)
-def _rights(states: tuple[str, ...]) -> dict[str, str]:
-    return dict(zip(RIGHTS, states, strict=True))
 
 
 def example_path(location: str, right: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from .access_map import STATES, AccessMap, Cell
+from .access_map import STATES, AccessMap
 from .folders import blocked, can_pass, decide
 from .judgement import conclude
 from .model import Endpoint
@@ -34,19 +34,15 @@ def effective_access(
 ) -> tuple[list[Access], list[Unserved]]:
     """The access at each location at `under` or below it, in tree order, and the paths not served."""
     rows = []
-    # Folders that carry nothing share their sets: the states of each pair of sets are worked out once.
-    known: dict[tuple[int, int], tuple[Cell, tuple[str, ...]]] = {}
     for cell in AccessMap(prepared, [account.index], endpoint).cells():
-        if not cell.members or rest_below(cell.location, under) is None:
-            continue
-        sets = id(cell.plain), id(cell.owning)
-        if sets not in known:  # the cell is kept, too, so that its sets stay what they are
-            known[sets] = cell, tuple(cell.state(r, 0) for r in range(len(RIGHTS)))
-        if cell.segment is None:
-            kind = "synthetic"
-        else:
-            kind = "virtual path" if cell.location == cell.segment.path else "folder"
-        rows.append(Access(cell.location, kind, cell.place, known[sets][1]))
+        if cell.members and rest_below(cell.location, under) is not None:
+            plain, owning = cell.plain, cell.owning
+            states = tuple(STATES[plain[r] & 1 | (owning[r] & 1) << 1] for r in range(len(RIGHTS)))
+            if cell.segment is None:
+                kind = "synthetic"
+            else:
+                kind = "virtual path" if cell.location == cell.segment.path else "folder"
+            rows.append(Access(cell.location, kind, cell.place, states))
     rows.sort(key=lambda row: tree_key(row.location))
     closed = sorted(prepared.namespace(account).unserved.values(), key=lambda u: tree_key(u.path))
     return rows, [u for u in closed if rest_below(u.path, under) is not None]
