@@ -6,7 +6,9 @@ import sys
 from datetime import UTC, datetime
 
 import click
+from rich.padding import Padding
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+from rich.text import Text
 
 from drawknife.answers import Answering
 from drawknife.client import Client
@@ -110,7 +112,7 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
         out.print(f"\n{len(found)} thing{'' if len(found) == 1 else 's'} to look at:")
         for finding in found:
             out.print(f"  [yellow]![/] [bold]{finding.kind}[/]")
-            out.print(f"    {finding.text}", style="default")
+            out.print(Padding(Text(finding.text), (0, 0, 0, 4)))
 
 
 @click.command()
