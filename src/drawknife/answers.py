@@ -29,10 +29,11 @@ from drawknife.core.soundness import nearest
 from drawknife.core.who import almost, holders
 from drawknife.formats.questions import BadQuestion, read_question
 from drawknife.map_window import MapWindow, map_cells
+from drawknife.people_answers import PeopleAnswers
 from drawknife.telling import explanation_message, obstacle_messages
 
 
-class Answering:
+class Answering(PeopleAnswers):
     """Answers about one model. `revision` is told with each answer; `now` is the time they count from."""
 
     def __init__(self, prepared: Prepared, revision: int, now: datetime) -> None:

@@ -4,10 +4,11 @@ from datetime import date
 from random import Random
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.names import Place
 from drawknife.core.question import ACTIONS, Question
 from drawknife.core.rights import ALL, BIT, BUNDLES
-from drawknife.core.soundness import problems, sound
+from drawknife.core.soundness import problems
 
 ACCOUNTS = ("ada", "bo", "Cy", "anonymous")
 UNITS = ("fleet", "fleet/in", "shore")

@@ -118,8 +118,8 @@ def test_mending_what_is_told_of_the_folder_is_enough(seed):
     """Where the folder gate's only obstacle is that nothing allows it, adding the line it names lets it pass."""
     from dataclasses import replace
 
+    from drawknife.core.canonical import sound
     from drawknife.core.model import Folder, parse_entry
-    from drawknife.core.soundness import sound
 
     model = random_model(seed)
     prepared = prepare(model)

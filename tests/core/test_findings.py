@@ -1,10 +1,11 @@
 """What wants attention: each kind of finding, where it is and where it is not."""
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.findings import findings
 from drawknife.core.identity import loops
 from drawknife.core.prepared import prepare
-from drawknife.core.soundness import nearest, problems, sound
+from drawknife.core.soundness import nearest, problems
 
 
 def kinds(model):

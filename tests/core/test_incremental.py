@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.core.access_map import AccessMap
+from drawknife.core.canonical import sound
 from drawknife.core.prepared import prepare
-from drawknife.core.soundness import sound
 
 from .models import _entry, random_model
 

@@ -7,12 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.gates import verdict
 from drawknife.core.names import Place
 from drawknife.core.prepared import prepare
 from drawknife.core.question import Question
 from drawknife.core.quotas import headroom
-from drawknife.core.soundness import sound
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.endpoints import clashes
 from drawknife.core.gates import verdict
 from drawknife.core.identity import holders, loops, standing
@@ -16,7 +17,6 @@ from drawknife.core.prepared import prepare
 from drawknife.core.question import Question
 from drawknife.core.rights import ALL, BIT, BUNDLES, format_rights, parse_rights, perm_word
 from drawknife.core.settings import admits
-from drawknife.core.soundness import sound
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

@@ -7,10 +7,10 @@ from hypothesis import settings as examples
 from hypothesis import strategies as st
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.findings import findings
 from drawknife.core.prepared import prepare
 from drawknife.core.settings import DEFAULTS, NUMBERS, resolve, resolve_all
-from drawknife.core.soundness import sound
 
 from .models import ACCOUNTS, GROUPS, UNITS, random_model
 from .reference import Reference

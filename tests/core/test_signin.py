@@ -5,11 +5,11 @@ from datetime import UTC, date, datetime
 import pytest
 
 from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.explain import explain
 from drawknife.core.gates import verdict
 from drawknife.core.prepared import prepare
 from drawknife.core.question import Question
-from drawknife.core.soundness import sound
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

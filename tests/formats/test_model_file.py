@@ -110,7 +110,7 @@ endpoints:
         ("drawknife: 1\nstores: [{name: s}, 7]", "stores[1]: 7 is no mapping"),
         ("drawknife: 1\naccounts: [{kind: person}]", "line 2: accounts[0]: the key 'name' is missing"),
         ("drawknife: 1\naccounts: [{name: a\nb: 2}", "line"),
-        ("drawknife: 1\nunits: [a, a: 1, a]", "line 2: units[1]: a mapping is not text"),
+        ("drawknife: 1\nunits: [a, a: 1, a]", "line 2: units[1].a: unknown key 'a'; expected one of path, source"),
         ('{"drawknife": 1, "units": ["a"], "units": []}', "the key 'units' is there twice"),
         ("drawknife: 1\nunits: &x [a]\ngroups: *x", "line 3: aliases are not used here"),
         ("drawknife: 1\nx: !!python/name:os.system y", "line 2: the tag"),

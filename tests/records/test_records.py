@@ -147,7 +147,7 @@ def test_from_any_older_snapshot_one_comes_to_the_newest(database, demo):
     """However a service comes to a revision, by each one or by leaps, it has the same model."""
     from random import Random
 
-    from drawknife.core.soundness import sound
+    from drawknife.core.canonical import sound
 
     rng = Random(11)
     snapshots = [replace_model(database, demo, "ada", "load")]

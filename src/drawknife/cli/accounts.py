@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import sys
+from typing import IO
+
 import click
 from rich.text import Text
 
 from drawknife import messages as msg
+from drawknife.client import Client
+from drawknife.formats.accounts_csv import changes_from_csv
 from drawknife.formats.units import show_size
 
-from .common import Answers, asks, console, print_json
+from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
+from .editing import draw_preview, tell_changed
+from .items import add_command, change_command, remove_command, rename_command
 from .marks import plain_table
 
 
 @click.group()
 def account() -> None:
-    """Accounts: list and show."""
+    """Accounts: list, show, add, change, rename, remove, import; passwords and keys."""
 
 
 def state_of(a: msg.AccountLine) -> str:
@@ -122,6 +129,150 @@ def show_value(name: str, value: object) -> str:
     if isinstance(value, list | tuple):
         return ", ".join(map(str, value)) or "none"
     return "none" if value is None else str(value)
+
+
+# --- editing ------------------------------------------------------------------------------------
+
+add_command(
+    account, "account", "NAME", "Add an account.",
+    'account add lidia --unit shore/lab --display "Lidia Brandt"', "account add gannet --kind service --method key",
+)  # fmt: skip
+change_command(
+    account, "account", "NAME", "Change an account.",
+    "account change uni-esk --expires 2027-09-30", "account change refa --not-enabled --preview",
+)  # fmt: skip
+rename_command(
+    account, "account", "NAME", "Rename an account; all that names it goes along.", "account rename refa refa-noor"
+)
+remove_command(
+    account, "account", "NAME", "Remove an account. Refused while something names it.",
+    "account remove uni-esk --everywhere --preview",
+)  # fmt: skip
+
+
+@account.command("import")
+@click.argument("file", type=click.File("r", encoding="utf-8-sig"))
+@click.option("--yes", is_flag=True, help="Do it without asking.")
+@serves
+def import_accounts(client: Client, file: IO[str], yes: bool) -> None:
+    """Add and change accounts from a CSV FILE ("-": standard input), all or nothing.
+
+    Its first line names the columns: name, and any of kind, display, mail, unit, home, enabled, expires,
+    methods (separated by spaces), groups (to join; separated by spaces). An empty field leaves
+    what is there. Shows first what it will do, and asks.
+
+    \b
+    Example:
+      drawknife account import new-people.csv
+    """
+    changes = changes_from_csv(file, {a.name for a in client.accounts().accounts})
+    told = client.preview(changes)
+    draw_preview(console(), told)
+    if not told.item_count:
+        return
+    if not yes:
+        if file.name == "<stdin>" or not sys.stdin.isatty():
+            fail(NOT_SO, "nothing was done: say --yes to do it")
+        click.confirm("\nDo it?", abort=True, err=True)
+    tell_changed(client.change(changes, told.revision))
+
+
+# --- passwords and keys ---------------------------------------------------------------------------
+
+
+@account.command("password")
+@click.argument("name")
+@click.option("--generate", is_flag=True, help="Generate one, and print it this once.")
+@click.option(
+    "--length", default=20, show_default=True, type=click.IntRange(8, 200), help="How long a generated one is."
+)
+@click.option("--alphabet", default="", metavar="CHARACTERS", help="What a generated one is made of.")
+@click.option("--check", is_flag=True, help="Only say whether it is the right one: exit status 0 or 1.")
+@click.option("--clear", is_flag=True, help="Take the password away.")
+@serves
+def password(client: Client, name: str, generate: bool, length: int, alphabet: str, check: bool, clear: bool) -> None:
+    """Set the password of an account: asked for twice, or read from standard input.
+
+    It is kept as an argon2 hash only, and never shown again.
+
+    \b
+    Examples:
+      drawknife account password ines --generate
+      drawknife account password ines --generate --length 32
+    """
+    if clear:
+        client.clear_password(name)
+        say(f"{name} has no password any more")
+    elif generate:
+        click.echo(client.set_password(name, None, length, alphabet).password)
+    else:
+        asked = sys.stdin.isatty()
+        given = (
+            click.prompt("Password", hide_input=True, confirmation_prompt=not check, err=True)
+            if asked
+            else sys.stdin.readline().rstrip("\n")
+        )
+        if check:
+            right = client.password_is_right(name, given)
+            say("it is the right one" if right else "it is not the right one")
+            raise SystemExit(0 if right else NOT_SO)
+        client.set_password(name, given)
+        say(f"the password of {name} is set")
+
+
+@account.group("key")
+def key() -> None:
+    """Public keys of an account: list, add, remove."""
+
+
+@key.command("list")
+@click.argument("name")
+@serves
+def list_keys(client: Client, name: str) -> None:
+    """List the public keys of an account, and say since when it has a password.
+
+    \b
+    Example:
+      drawknife account key list kittiwake
+    """
+    found = client.credentials(name)
+    table = plain_table("fingerprint", "type", "comment", "added", "by")
+    for k in found.keys:
+        table.add_row(k.fingerprint, k.kind, k.comment, k.added[:10], k.added_by)
+    out = console()
+    out.print(table if found.keys else Text("no keys", "dim"))
+    since = found.password_set
+    out.print(Text(f"password set {since[:10]} by {found.password_set_by}" if since else "no password set", "dim"))
+
+
+@key.command("add")
+@click.argument("name")
+@click.argument("file", type=click.File("r"))
+@serves
+def add_key(client: Client, name: str, file: IO[str]) -> None:
+    """Attach the public key in FILE ("-": standard input), one line as OpenSSH writes it.
+
+    \b
+    Example:
+      drawknife account key add kittiwake kittiwake.pub
+    """
+    found = client.add_key(name, file.read())
+    say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'}")
+
+
+@key.command("remove")
+@click.argument("name")
+@click.argument("fingerprint")
+@serves
+def remove_key(client: Client, name: str, fingerprint: str) -> None:
+    """Take a public key away, named by its fingerprint.
+
+    \b
+    Example:
+      drawknife account key remove kittiwake SHA256:yPuQpLp0…
+    """
+    found = client.remove_key(name, fingerprint)
+    say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'} left")
 
 
 def add_to(group: click.Group) -> None:

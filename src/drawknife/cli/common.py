@@ -137,9 +137,7 @@ def errors_told(source: str = "") -> Iterator[None]:
         if problem.type.endswith(":bad-document"):
             status = NOT_SO
         text = "the token is not valid" if problem.status == 401 else problem.detail
-        many = len(problem.places) > 1 or problem.type.endswith((":bad-document", ":bad-input"))
-        only_repeated = len(problem.places) == 1 and problem.places[0].message in problem.detail
-        fail(status, text, problem.places if many and not only_repeated else None, source)
+        fail(*_told(status, text, problem.places), source)
     except ServiceUnavailable as error:
         fail(FAILED, str(error))
     except ClientError as error:
@@ -147,6 +145,18 @@ def errors_told(source: str = "") -> Iterator[None]:
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         raise SystemExit(DONE) from None
+
+
+def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[Fault] | None]:
+    """A single place that the text tells already only adds what would be right."""
+    one = places[0] if len(places) == 1 else None
+    if one is None or one.message not in text:
+        # Which of the changes it is matters only where there are several.
+        alone = len({p.where for p in places}) == 1 and places[0].where.startswith("changes[0]")
+        return status, text, [p.model_copy(update={"where": ""}) if alone else p for p in places] or None
+    text += f"; expected {one.expected}" if one.expected and one.expected not in text else ""
+    text += f"; did you mean {one.nearest}?" if one.nearest and "did you mean" not in text else ""
+    return status, text, None
 
 
 def asks(command: F) -> F:

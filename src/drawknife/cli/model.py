@@ -10,31 +10,49 @@ from rich.padding import Padding
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.text import Text
 
+from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.client import Client
 from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import json_schema, read_model
 
-from .common import NOT_SO, Answers, asks, console, fail, faults_of, print_json, read_model_file, say, serves
+from .common import (
+    NOT_SO,
+    Answers,
+    asks,
+    console,
+    errors_told,
+    fail,
+    faults_of,
+    print_json,
+    read_model_file,
+    say,
+    serves,
+)
+from .editing import draw_item, draw_preview
 
 
 @click.command()
 @click.argument("file")
+@click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
 @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
 @serves
-def load(client: Client, file: str, if_revision: int | None) -> None:
+def load(client: Client, file: str, preview: bool, if_revision: int | None) -> None:
     """Put the model FILE in force in place of the model there is ("-": standard input).
 
     All or nothing: a file with a mistake changes nothing, and all its mistakes are told.
 
     \b
-    Example:
+    Examples:
+      drawknife load demo/tidewrack.yaml --preview
       drawknife load demo/tidewrack.yaml
     """
     raw = read_model_file(file)
-    from .common import errors_told
-
+    if preview:
+        with errors_told(file):
+            draw_preview(console(), client.preview_model(raw))
+        return
     with errors_told(file), Progress(
         TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeElapsedColumn(),
         console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
@@ -143,13 +161,29 @@ def journal(client: Client, limit: int, as_json: bool) -> None:
     if as_json:
         print_json(page)
         return
+    out = console()
     for line in page.lines:
-        differing = [
-            f"{name} {line.before.get(name, 0)} → {line.after.get(name, 0)}"
-            for name in dict.fromkeys((*line.before, *line.after))
-            if line.before.get(name, 0) != line.after.get(name, 0)
-        ]
-        click.echo(f"{line.revision:>6}  {line.at:%Y-%m-%d %H:%M:%S}  {line.who}  {line.what}  {', '.join(differing)}")
+        out.print(
+            Text(f"{line.revision:>5}  ", "bold").append(f"{line.at:%Y-%m-%d %H:%M:%S}  ", "dim").append(f"{line.who}  ")
+            .append(line.what, "bold")
+        )  # fmt: skip
+        for change in journal_items(line):
+            draw_item(out, change)
+
+
+def journal_items(line: msg.JournalLine) -> list[msg.ItemChange]:
+    """The items that a journal line tells of; where there were many, how many there are of each kind."""
+    found = []
+    for section in dict.fromkeys((*line.before, *line.after)):
+        before, after = line.before.get(section, {}), line.after.get(section, {})
+        if isinstance(before, int) or isinstance(after, int):
+            if before != after:
+                text = f"{before or 0} → {after or 0}"
+                found.append(msg.ItemChange(section=section, name=text, before=0, after=0))
+            continue
+        for name in dict.fromkeys((*before, *after)):
+            found.append(msg.ItemChange(section=section, name=name, before=before.get(name), after=after.get(name)))
+    return found
 
 
 @click.command()

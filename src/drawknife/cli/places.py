@@ -8,12 +8,13 @@ from rich.text import Text
 from drawknife.formats.units import show_size
 
 from .common import Answers, asks, console, print_json
+from .items import add_command, change_command, remove_command, rename_command, show_command
 from .marks import plain_table
 
 
 @click.group()
 def store() -> None:
-    """Stores: list."""
+    """Stores: list, show, add, change, rename, remove."""
 
 
 @store.command("list")
@@ -38,7 +39,7 @@ def list_stores(answers: Answers, as_json: bool) -> None:
 
 @click.group()
 def folder() -> None:
-    """Folders: show."""
+    """Folders: show, add, change, rename, remove."""
 
 
 @folder.command("show")
@@ -81,7 +82,7 @@ def show_folder(answers: Answers, place: str, as_json: bool) -> None:
 
 @click.group()
 def vpath() -> None:
-    """Virtual paths: list."""
+    """Virtual paths: list, show, add, change, remove."""
 
 
 @vpath.command("list")
@@ -105,7 +106,7 @@ def list_virtual_paths(answers: Answers, as_json: bool) -> None:
 
 @click.group()
 def endpoint() -> None:
-    """Endpoints: list."""
+    """Endpoints: list, show, add, change, rename, remove."""
 
 
 @endpoint.command("list")
@@ -143,6 +144,55 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
     for e in found.endpoints:
         if e.clash:
             out.print(Text("  ! ", "yellow").append(f"{e.name}: {e.clash}", "default"))
+
+
+# --- editing ------------------------------------------------------------------------------------
+
+show_command(store, "store", "NAME", "Show one store, and what names it.", "store show survey")
+add_command(store, "store", "NAME", "Add a store.", 'store add wrecks --root /srv/tidewrack/wrecks --capacity "2 TiB"')
+change_command(store, "store", "NAME", "Change a store.", 'store change survey --capacity "12 TiB"')
+rename_command(store, "store", "NAME", "Rename a store; all that names it goes along.", "store rename public shelf")
+remove_command(
+    store, "store", "NAME", "Remove a store. Refused while something is in it.", "store remove homes --preview"
+)
+add_command(
+    folder, "folder", "STORE:/PATH", "Record a folder.",
+    'folder add survey:/inbox/gannet --owner kittiwake --entry "allow owner delete-file"',
+)  # fmt: skip
+change_command(
+    folder, "folder", "STORE:/PATH", "Change a folder's owner, seal or entries; record it if it is not.",
+    "folder change survey:/charts/exchange --not-sealed --preview",
+    "folder change survey:/inbox/turnstone --entry \"allow account:turnstone add\"",
+)  # fmt: skip
+rename_command(
+    folder, "folder", "STORE:/PATH", "Move a folder's record, with those below it; what leads there goes along.",
+    "folder rename survey:/charts/issued survey:/charts/published",
+)  # fmt: skip
+remove_command(
+    folder, "folder", "STORE:/PATH", "Forget a folder's owner, seal and entries.", "folder remove survey:/archive/lab"
+)
+show_command(vpath, "virtual-path", "PATH", "Show one virtual path.", "vpath show /soundings")
+add_command(
+    vpath, "virtual-path", "PATH", "Add a virtual path.",
+    'vpath add /wrecks --leads-to survey:/soundings/wrecks --grant "group:sonar-lab read"',
+)  # fmt: skip
+change_command(
+    vpath, "virtual-path", "PATH", "Change a virtual path. Where several have PATH, name one as PATH>LEADS_TO.",
+    'vpath change /soundings --grant "group:night-watch read"',
+    'vpath change "/archive>survey:/archive/lab" --path /archive/lab --preview',
+)  # fmt: skip
+remove_command(vpath, "virtual-path", "PATH", "Remove a virtual path.", "vpath remove /notices --preview")
+show_command(endpoint, "endpoint", "NAME", "Show one endpoint.", "endpoint show harbour")
+add_command(
+    endpoint, "endpoint", "NAME", "Add an endpoint.",
+    "endpoint add pier --protocol sftp --port 2022 --entry \"allow group:boats all\"",
+)  # fmt: skip
+change_command(
+    endpoint, "endpoint", "NAME", "Change an endpoint.", "endpoint change old-quay --port 2122 --preview",
+    "endpoint change public-tides --tls required",
+)  # fmt: skip
+rename_command(endpoint, "endpoint", "NAME", "Rename an endpoint.", "endpoint rename old-quay quay")
+remove_command(endpoint, "endpoint", "NAME", "Remove an endpoint.", "endpoint remove old-quay")
 
 
 def add_to(group: click.Group) -> None:

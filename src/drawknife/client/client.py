@@ -81,7 +81,7 @@ class Client:
             raise ServiceUnavailable(problem.detail)
         raise Refused(problem)
 
-    def _get(self, kind: type[T], path: str, **query: Any) -> T:
+    def _get(self, kind: type[T], path: str, /, **query: Any) -> T:
         given = {name: value for name, value in query.items() if value is not None}
         response = self._request("GET", path, params=given)
         return self._read(kind, response)
@@ -117,6 +117,74 @@ class Client:
         """The model in force as a model file."""
         kind = "application/json" if as_json else "application/yaml"
         return self._request("GET", "/model", headers={"Accept": kind}).text
+
+    def preview_model(self, document: bytes) -> msg.Preview:
+        """What putting a model file in force would change."""
+        is_json = document.lstrip()[:1] == b"{"
+        headers = {"Content-Type": "application/json" if is_json else "application/yaml"}
+        return self._read(msg.Preview, self._request("POST", "/model/preview", content=document, headers=headers))
+
+    # --- changes ----------------------------------------------------------------------------------
+
+    def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
+        """What changes would do; they are written as docs/reference/changes.md has them."""
+        return self._read(msg.Preview, self._request("POST", "/changes/preview", json={"changes": list(changes)}))
+
+    def change(self, changes: Sequence[dict[str, Any]], revision: int | None = None) -> msg.Changed:
+        """Do changes, together or not at all; only if `revision` is in force, where it is given."""
+        headers = {} if revision is None else {"If-Match": f'"{revision}"'}
+        response = self._request("POST", "/changes", json={"changes": list(changes)}, headers=headers)
+        return self._read(msg.Changed, response)
+
+    def items(self, kind: str, offset: int = 0, limit: int | None = None) -> msg.ItemList:
+        return self._get(msg.ItemList, "/items", kind=kind, offset=offset, limit=limit or 200_000)
+
+    def item(self, kind: str, name: str) -> msg.ItemMessage:
+        return self._get(msg.ItemMessage, "/item", kind=kind, name=name)
+
+    # --- people -----------------------------------------------------------------------------------
+
+    def groups(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.GroupList:
+        return self._get(msg.GroupList, "/groups", matching=matching, offset=offset, limit=limit or 200_000)
+
+    def units(self) -> msg.UnitList:
+        return self._get(msg.UnitList, "/units")
+
+    def subject(self, subject: str, offset: int = 0, limit: int | None = None) -> msg.SubjectDetail:
+        """A group or unit, written group:NAME or unit:PATH."""
+        return self._get(msg.SubjectDetail, "/subjects", subject=subject, offset=offset, limit=limit or 200_000)
+
+    def ways(self, name: str, group: str | None = None) -> msg.WaysAnswer:
+        return self._get(msg.WaysAnswer, f"/accounts/{_segment(name)}/ways", group=group)
+
+    def without(self, name: str, subject: str) -> msg.LossAnswer:
+        return self._get(msg.LossAnswer, f"/accounts/{_segment(name)}/without", subject=subject)
+
+    def credentials(self, name: str) -> msg.Credentials:
+        return self._get(msg.Credentials, f"/accounts/{_segment(name)}/credentials")
+
+    def set_password(
+        self, name: str, password: str | None = None, length: int = 20, alphabet: str = ""
+    ) -> msg.PasswordSet:
+        """Set a password; without one, one is generated and told."""
+        body = {"password": password, "length": length, "alphabet": alphabet}
+        return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{_segment(name)}/password", json=body))
+
+    def password_is_right(self, name: str, password: str) -> bool:
+        body = {"password": password}
+        path = f"/accounts/{_segment(name)}/password/check"
+        return self._read(msg.PasswordRight, self._request("POST", path, json=body)).right
+
+    def clear_password(self, name: str) -> None:
+        self._request("DELETE", f"/accounts/{_segment(name)}/password")
+
+    def add_key(self, name: str, key: str) -> msg.Credentials:
+        """Attach a public key, given as one line."""
+        return self._read(msg.Credentials, self._request("POST", f"/accounts/{_segment(name)}/keys", json={"key": key}))
+
+    def remove_key(self, name: str, fingerprint: str) -> msg.Credentials:
+        path = f"/accounts/{_segment(name)}/keys/{quote(fingerprint, safe='/')}"
+        return self._read(msg.Credentials, self._request("DELETE", path))
 
     def findings(self) -> msg.FindingList:
         return self._get(msg.FindingList, "/findings")

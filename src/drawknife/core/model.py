@@ -112,10 +112,11 @@ class Account:
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Members are accounts, groups and units."""
+    """Members are accounts, groups and units. `source` is ``local`` or the name of a directory."""
 
     name: str
     members: tuple[Subject, ...] = ()
+    source: str = "local"
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +202,11 @@ class Usage:
 
 @dataclass(frozen=True, slots=True)
 class Model:
-    """Everything, at one revision."""
+    """Everything, at one revision.
+
+    `unit_sources` names the directory that a unit comes from, for those that are not local. `gone` are
+    subjects that a directory no longer has, and that entries or memberships still name.
+    """
 
     units: tuple[str, ...] = ()
     accounts: tuple[Account, ...] = ()
@@ -212,6 +217,8 @@ class Model:
     settings: tuple[Setting, ...] = ()
     quotas: tuple[Quota, ...] = ()
     usage: tuple[Usage, ...] = field(default=())
+    unit_sources: tuple[tuple[str, str], ...] = ()
+    gone: tuple[Subject, ...] = ()
 
     def with_folder(self, store: str, folder: Folder) -> "Model":
         """A model in which `folder` takes the place of the folder of that path, or is added."""

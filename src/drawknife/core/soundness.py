@@ -1,15 +1,15 @@
-"""Is a model sound? Dangling names, loops, duplicates, and the canonical form of a sound one."""
+"""Is a model sound? Dangling names, loops, duplicates."""
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import cached_property
 from typing import Any
 
 from .identity import loops, units_of
-from .model import Account, Endpoint, Entry, Folder, Grant, Model, Setting, Store, Subject, VirtualPath
-from .names import ANONYMOUS, BadValue, Place, check_path, fold, parse_place, tree_key
+from .model import Account, Folder, Model, Store, Subject, VirtualPath
+from .names import ANONYMOUS, BadValue, fold, parse_place
 
 #: Where in a model something stands: keys and list positions, as in the model file.
 Where = tuple[str | int, ...]
@@ -46,6 +46,16 @@ class Names:
         self.exact = {Subject("account", name) for name in self.account.values()}
         self.exact |= {Subject("group", name) for name in self.group.values()}
         self.exact |= {Subject("unit", path) for path in self.unit.values()}
+        #: Subjects that a directory once had: what still names them matches nobody, and is kept.
+        self.gone = {s.key for s in model.gone}
+
+    def within(self, other: "Names") -> bool:
+        """Is everything that is defined here defined there, too, and spelled alike?"""
+        return (
+            self.exact <= other.exact
+            and self.store.items() <= other.store.items()
+            and self.gone <= other.gone | {s.key for s in other.exact}
+        )  # fmt: skip
 
     @cached_property
     def _by_kind(self) -> dict[str, dict[str, str]]:
@@ -73,10 +83,20 @@ class Names:
         return subject if spelled is None or spelled == subject.name else Subject(subject.kind, spelled)
 
 
-def problems(model: Model) -> list[Problem]:
-    """Every mistake of `model` that is about meaning, not spelling, in the order of the model file."""
+def problems(model: Model, before: Model | None = None) -> list[Problem]:
+    """Every mistake of `model` that is about meaning, not spelling, in the order of the model file.
+
+    What is the same object in `before`, a sound model, need not be looked at again, unless something
+    that it may name is no longer there.
+    """
     names = Names(model)
+    if before is None or not Names(before).within(names):
+        before = Model()
     out: list[Problem] = []
+
+    def new_to(section: str) -> Iterator[tuple[int, Any]]:
+        return new_items(getattr(before, section), getattr(model, section))
+
     out += _duplicates("accounts", "account", model.accounts, lambda a: fold(a.name))
     out += _duplicates("groups", "group", model.groups, lambda g: fold(g.name))
     out += _duplicates("stores", "store", model.stores, lambda s: fold(s.name))
@@ -84,28 +104,40 @@ def problems(model: Model) -> list[Problem]:
     out += _duplicates("quotas", "quota", model.quotas, lambda q: fold(q.name))
     out += _duplicates("settings", "settings", model.settings, lambda s: s.subject.key, "for")
     out += _of_units(model)
-    out += [p for i, a in enumerate(model.accounts) for p in _of_account(a, ("accounts", i), names)]
-    out += _of_groups(model, names)
-    for i, store in enumerate(model.stores):
-        out += _of_store(store, ("stores", i), names)
-    for i, vpath in enumerate(model.virtual_paths):
+    out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i), names)]
+    if model.groups is not before.groups:
+        out += _of_groups(model, names)
+    known = {s.name: s.folders for s in before.stores}
+    for i, store in new_to("stores"):
+        out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
+    for i, vpath in new_to("virtual_paths"):
         out += _of_virtual_path(vpath, ("virtual_paths", i), names)
-    for i, endpoint in enumerate(model.endpoints):
+    for i, endpoint in new_to("endpoints"):
         out += _subjects((e.subject for e in endpoint.entries), ("endpoints", i, "entries"), names)
-    for i, setting in enumerate(model.settings):
+    for i, setting in new_to("settings"):
         out += _subjects([setting.subject], ("settings", i), names, key="for")
         owner = dict(setting.values).get("uploads_owner")
         if owner is not None:
             out += _maybe(names.missing("account", owner, ("settings", i, "uploads_owner")))
-    for i, quota in enumerate(model.quotas):
+    for i, quota in new_to("quotas"):
         out += _subjects(quota.shared_by, ("quotas", i, "shared_by"), names)
         if quota.folder is not None:
             out += _maybe(names.missing("store", quota.folder.store, ("quotas", i, "folder")))
-    for i, usage in enumerate(model.usage):
+    for i, usage in new_to("usage"):
         out += _maybe(names.missing("store", usage.folder.store, ("usage", i, "folder")))
         if usage.owner is not None:
             out += _maybe(names.missing("account", usage.owner, ("usage", i, "owner")))
     return out
+
+
+def new_items(old: tuple[Any, ...], new: tuple[Any, ...]) -> Iterator[tuple[int, Any]]:
+    """The items of `new`, with their positions, that are not the same objects in `old`."""
+    if new is old:
+        return
+    known = set(map(id, old))
+    for i, item in enumerate(new):
+        if id(item) not in known:
+            yield i, item
 
 
 def _maybe(problem: Problem | None) -> list[Problem]:
@@ -134,6 +166,9 @@ def _of_units(model: Model) -> Iterator[Problem]:
         if fold(unit) in first and first[fold(unit)] != unit:
             yield Problem(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
         first.setdefault(fold(unit), unit)
+    for path, _ in model.unit_sources:
+        if fold(path) not in first:
+            yield Problem(("units",), f"unit {path!r} has a source and is not there", "a unit of the list")
 
 
 def _of_account(account: Account, where: Where, names: Names) -> Iterator[Problem]:
@@ -159,7 +194,10 @@ def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
         for j, member in enumerate(group.members):
             if member.kind not in ("account", "group", "unit"):
                 yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
+    sources = {g.name: g.source for g in model.groups}
     for loop in loops(model.groups):
+        if all(sources[name] != "local" for name in loop):
+            continue  # a directory may bring one: each group then counts once, and a finding says so
         yield Problem(
             ("groups", position[fold(loop[0])], "members"),
             "the groups form a loop: " + " > ".join(loop),
@@ -167,7 +205,7 @@ def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
         )
 
 
-def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
+def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
     seen: set[str] = set()
     accounts = names.account
     for i, folder in enumerate(store.folders):
@@ -176,6 +214,7 @@ def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
                 (*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once"
             )
         seen.add(folder.path)
+    for i, folder in new_items(known, store.folders):
         if folder.owner is not None and fold(folder.owner) not in accounts:
             yield from _maybe(names.missing("account", folder.owner, (*where, "folders", i, "owner")))
         if folder.entries:
@@ -184,7 +223,7 @@ def _of_store(store: Store, where: Where, names: Names) -> Iterator[Problem]:
 
 def _subjects(subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None) -> Iterator[Problem]:
     for i, subject in enumerate(subjects):
-        if subject.name and subject not in names.exact:
+        if subject.name and subject not in names.exact and subject.key not in names.gone:
             yield from _maybe(names.missing(subject.kind, subject.name, (*where, i if key is None else key)))
 
 
@@ -219,98 +258,3 @@ def _of_virtual_path(vpath: VirtualPath, where: Where, names: Names) -> Iterator
         store = vpath.leads_to.partition(":")[0]
         yield from _maybe(names.missing("store", store, (*where, "leads_to")))
     yield from _subjects((g.subject for g in vpath.grants), (*where, "grants"), names)
-
-
-# --- canonical form ----------------------------------------------------------------------------
-
-
-def sound(model: Model) -> Model:
-    """The canonical form of a model without problems: spelled as defined, sorted, nothing twice."""
-    names = Names(model)
-
-    def place(p: Place) -> Place:
-        return Place(names.spell("store", p.store), check_path(p.path))
-
-    def entries(es: tuple[Entry, ...]) -> tuple[Entry, ...]:
-        spelled = [
-            e if names.subject(e.subject) is e.subject else e._replace(subject=names.subject(e.subject)) for e in es
-        ]
-        return tuple(sorted(set(spelled))) if len(spelled) > 1 else tuple(spelled)
-
-    def grants(gs: tuple[Grant, ...]) -> tuple[Grant, ...]:
-        return tuple(sorted({g._replace(subject=names.subject(g.subject)) for g in gs}))
-
-    def subjects(ss: Iterable[Subject]) -> tuple[Subject, ...]:
-        return tuple(sorted({names.subject(s) for s in ss}))
-
-    def account(a: Account) -> Account:
-        unit, home, methods = (
-            a.unit and names.spell("unit", a.unit),
-            a.home and place(a.home),
-            tuple(sorted(set(a.methods))),
-        )
-        same = unit == a.unit and home == a.home and methods == a.methods
-        return a if same else replace(a, unit=unit, home=home, methods=methods)
-
-    def folder(f: Folder) -> Folder:
-        if f.owner is None and not f.entries:
-            return f
-        owner, es = f.owner and names.spell("account", f.owner), entries(f.entries)
-        return f if owner == f.owner and es == f.entries else Folder(f.path, owner, f.sealed, es)
-
-    def store(s: Store) -> Store:
-        return replace(s, folders=tuple(sorted(map(folder, s.folders), key=lambda f: tree_key(f.path))))
-
-    def vpath(v: VirtualPath) -> VirtualPath:
-        leads_to = v.leads_to
-        if leads_to != WHOLE_HOME:
-            store_name, _, path = leads_to.partition(":")
-            leads_to = f"{names.spell('store', store_name)}:{path}"
-        return replace(v, leads_to=leads_to, grants=grants(v.grants))
-
-    def endpoint(e: Endpoint) -> Endpoint:
-        return replace(e, entries=entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})))
-
-    def setting(s: Setting) -> Setting:
-        values: dict[str, Any] = {k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values}
-        if "uploads_owner" in values:
-            values["uploads_owner"] = names.spell("account", values["uploads_owner"])
-        return Setting(names.subject(s.subject), tuple(sorted(values.items())))
-
-    by_name: Callable[..., str] = lambda x: fold(x.name)  # noqa: E731
-    return Model(
-        units=tuple(sorted(names.unit.values(), key=fold)),
-        accounts=tuple(sorted(map(account, model.accounts), key=by_name)),
-        groups=tuple(sorted((replace(g, members=subjects(g.members)) for g in model.groups), key=by_name)),
-        stores=tuple(sorted(map(store, model.stores), key=by_name)),
-        virtual_paths=tuple(
-            sorted(
-                dict.fromkeys(map(vpath, model.virtual_paths)),
-                key=lambda v: (tree_key(v.path), v.leads_to, v.listing, [str(g) for g in v.grants]),
-            )
-        ),
-        endpoints=tuple(sorted(map(endpoint, model.endpoints), key=by_name)),
-        settings=tuple(
-            sorted(
-                (setting(x) for x in model.settings if x.values), key=lambda s: (s.subject.kind, fold(s.subject.name))
-            )
-        ),
-        quotas=tuple(
-            sorted(
-                (
-                    replace(q, shared_by=subjects(q.shared_by), folder=q.folder and place(q.folder))
-                    for q in model.quotas
-                ),
-                key=by_name,
-            )
-        ),
-        usage=tuple(
-            sorted(
-                (
-                    replace(u, folder=place(u.folder), owner=u.owner and names.spell("account", u.owner))
-                    for u in model.usage
-                ),
-                key=lambda u: (fold(u.folder.store), tree_key(u.folder.path), fold(u.owner or "")),
-            )
-        ),
-    )

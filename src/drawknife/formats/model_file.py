@@ -1,255 +1,31 @@
-"""The model file: a whole model as one YAML or JSON document (docs/reference/model-file.md).
-
-One table per section says which keys there are, how each is read, how it is written, and how the
-published JSON Schema describes it.
-"""
+"""The model file: a whole model as one YAML or JSON document (docs/reference/model-file.md)."""
 
 import gc
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from datetime import date
 from functools import lru_cache
-from ipaddress import ip_address, ip_network
-from typing import Any, NamedTuple
+from typing import Any
 
 from drawknife.core import model as m
-from drawknife.core import settings as s
-from drawknife.core.names import BadValue, check_name, check_path, check_subject_name, check_unit, parse_place
-from drawknife.core.soundness import Where, check_leads_to, nearest, problems, sound
+from drawknife.core.canonical import sound
+from drawknife.core.names import BadValue, check_name, check_path, check_unit
+from drawknife.core.soundness import Where, nearest, problems
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
-from .units import read_duration, read_size, write_duration, write_size
+from .keys import FOLDER, REQUIRED, UNIT, Key, account_data, item_schema, plain, setting_data, store_data
+from .keys import SECTIONS as TABLES
+from .values import STRING, Read, Schema, of, shown
 
 VERSION = 1
 FORMAT = "drawknife"
-
-Read = Callable[[Any], Any]
-Schema = dict[str, Any]
-_REQUIRED = object()
-
-
-class Key(NamedTuple):
-    """One key of an item: how its value is read (raising BadValue), written, and described."""
-
-    name: str
-    read: Read
-    schema: Schema
-    default: Any = None
-    many: bool = False
-    write: Callable[[Any], Any] | None = None
-
-
-# --- how single values are read -----------------------------------------------------------------
-
-
-def _shown(value: Any) -> str:
-    text = {None: "nothing", True: "true", False: "false"}.get(value) if not isinstance(value, dict | list) else None
-    text = text or ("a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value))
-    return text if len(text) <= 60 else text[:57] + "..."
-
-
-def _text(value: Any) -> str:
-    if not isinstance(value, str):
-        raise BadValue(f"{_shown(value)} is not text", "text (in quotation marks, if it looks like a number)")
-    for c in value:
-        if "\ud800" <= c <= "\udfff" or c == "\x00":
-            raise BadValue("the text holds a character that cannot be kept", "text without it")
-    return value
-
-
-def _of(read: Callable[[str], Any]) -> Read:
-    return lambda value: read(_text(value))
-
-
-def _one_of(words: tuple[str, ...]) -> Read:
-    def read(value: Any) -> str:
-        if value not in words or not isinstance(value, str):
-            raise BadValue(f"{_shown(value)!r} is none of the choices", " or ".join(words))
-        return value
-
-    return read
-
-
-def _yes_no(value: Any) -> bool:
-    if not isinstance(value, bool):
-        raise BadValue(f"{_shown(value)} is neither true nor false", "true or false")
-    return value
-
-
-def _number(low: int, high: int) -> Read:
-    def read(value: Any) -> int:
-        if not isinstance(value, int) or isinstance(value, bool) or not low <= value <= high:
-            raise BadValue(f"{_shown(value)} is out of place", f"a whole number from {low} to {high}")
-        return value
-
-    return read
-
-
-def _day(value: Any) -> date:
-    try:
-        if len(_text(value)) == 10:
-            return date.fromisoformat(value)
-    except ValueError:
-        pass
-    raise BadValue(f"{_shown(value)} is no day", "a day such as 2031-04-30")
-
-
-def _address(value: Any) -> str:
-    try:
-        return str(ip_address(_text(value)))
-    except ValueError:
-        raise BadValue(f"{_shown(value)} is no address", "an IPv4 or IPv6 address") from None
-
-
-def _passive(value: Any) -> tuple[int, int]:
-    first, dash, last = _text(value).partition("-") if isinstance(value, str) else ("", "", "")
-    if dash and first.isdecimal() and last.isdecimal() and len(first) < 6 and len(last) < 6:
-        ports = int(first), int(last)
-        if 0 < ports[0] <= ports[1] < 65536:
-            return ports
-    raise BadValue(f"{_shown(value)} is no range of ports", "a range such as 40000-40099")
-
-
-def _address_line(value: Any) -> str:
-    words = _text(value).split()
-    if len(words) == 2 and words[0] in ("allow", "deny"):
-        try:
-            return f"{words[0]} {ip_network(words[1])}"
-        except ValueError:
-            raise BadValue(
-                f"{words[1]!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
-            ) from None
-    raise BadValue(f"{_shown(value)!r} is no address line", "allow CIDR or deny CIDR")
-
-
-def _host_name(value: Any) -> str:
-    text = _text(value).lower()
-    labels = text.split(".")
-    if (
-        not text
-        or len(text) > 253
-        or any(not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum() for x in labels)
-    ):
-        raise BadValue(f"{_shown(value)!r} is no host name", "a name such as files.tidewrack.example")
-    return text
-
-
-def _or_unlimited(read: Read) -> Read:
-    return lambda value: m.UNLIMITED if value == m.UNLIMITED else read(value)
-
-
-_COUNT = _number(0, 2**63 - 1)
-_STRING: Schema = {"type": "string"}
-_SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+( ?(B|[KMGTP]i?B))?$"}
-_NUMBER: Schema = {"type": "integer", "minimum": 0}
-_DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
-_BOOL: Schema = {"type": "boolean"}
-_NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
-_PATH: Schema = {"type": "string", "pattern": "^/"}
-_PLACE: Schema = {"type": "string", "pattern": "^[^:]+:/"}
-
-
-def _choice(words: tuple[str, ...]) -> Schema:
-    return {"enum": list(words)}
-
-
-def _unlimited(schema: Schema) -> Schema:
-    return {"anyOf": [{"const": m.UNLIMITED}, schema]}
-
-
-_ACCOUNT = (
-    Key("name", _of(check_name), _NAME, _REQUIRED),
-    Key("kind", _one_of(m.KINDS), _choice(m.KINDS), "person"),
-    Key("display", _text, _STRING),
-    Key("mail", _text, _STRING),
-    Key("unit", _of(check_unit), _STRING),
-    Key("home", _of(parse_place), _PLACE, write=str),
-    Key("enabled", _yes_no, _BOOL, True),
-    Key("expires", _day, {"type": "string", "format": "date"}, write=str),
-    Key("methods", _one_of(m.METHODS), _choice(m.METHODS), ("password",), many=True),
-    Key("source", _of(check_name), _NAME, "local"),
-)
-_GROUP = (
-    Key("name", _of(check_subject_name), _NAME, _REQUIRED),
-    Key("members", _of(m.parse_subject), _STRING, (), many=True, write=str),
-)
-_FOLDER = (
-    Key("path", _of(check_path), _PATH, _REQUIRED),
-    Key("owner", _of(check_name), _NAME),
-    Key("sealed", _yes_no, _BOOL, False),
-    Key("entries", _of(m.parse_entry), _STRING, (), many=True, write=str),
-)
-_STORE = (
-    Key("name", _of(check_name), _NAME, _REQUIRED),
-    Key("root", _text, _STRING),
-    Key("baseline", _one_of(("closed", "open")), _choice(("closed", "open")), "closed"),
-    Key("capacity", read_size, _SIZE, write=write_size),
-)
-_VIRTUAL_PATH = (
-    Key("path", _of(check_path), _PATH, _REQUIRED),
-    Key("leads_to", _of(check_leads_to), _STRING, _REQUIRED),
-    Key("listing", _one_of(("reachable", "all")), _choice(("reachable", "all")), "reachable"),
-    Key("grants", _of(m.parse_grant), _STRING, (), many=True, write=str),
-)
-_ENDPOINT = (
-    Key("name", _of(check_name), _NAME, _REQUIRED),
-    Key("protocol", _one_of(m.PROTOCOLS), _choice(m.PROTOCOLS), _REQUIRED),
-    Key("address", _address, _STRING, "0.0.0.0"),
-    Key("port", _number(1, 65535), {"type": "integer", "minimum": 1, "maximum": 65535}, _REQUIRED),
-    Key("passive_ports", _passive, {"type": "string", "pattern": r"^\d+-\d+$"}, write=lambda r: f"{r[0]}-{r[1]}"),
-    Key("tls", _one_of(m.TLS_POLICIES), _choice(m.TLS_POLICIES)),
-    Key("host_names", _host_name, _STRING, (), many=True),
-    Key("enabled", _yes_no, _BOOL, True),
-    Key(
-        "entries", _of(lambda t: m.parse_entry(t, at_endpoint=True)), _STRING, (m.SIGNED_IN_ALL,), many=True, write=str
-    ),
-)
-_SETTING = (
-    Key("for", _of(m.parse_subject), _STRING, _REQUIRED, write=str),
-    *(
-        Key(n, _or_unlimited(read_size), _unlimited(_SIZE), write=lambda v: v if v == m.UNLIMITED else write_size(v))
-        if n in s.SIZES
-        else Key(n, _or_unlimited(_COUNT), _unlimited(_NUMBER))
-        for n in s.NUMBERS
-    ),
-    Key("require_tls", _yes_no, _BOOL),
-    Key("methods", _one_of(m.METHODS), _choice(m.METHODS), many=True),
-    Key("addresses", _address_line, _STRING, many=True),
-    Key("landing", _of(check_path), _PATH),
-    Key("greeting", _text, _STRING),
-    Key("uploads_owner", _of(check_name), _NAME),
-)
-_QUOTA = (
-    Key("name", _of(check_name), _NAME, _REQUIRED),
-    Key("shared_by", _of(m.parse_subject), _STRING, (), many=True, write=str),
-    Key("folder", _of(parse_place), _PLACE, write=str),
-    Key("hard_bytes", read_size, _SIZE, write=write_size),
-    Key("soft_bytes", read_size, _SIZE, write=write_size),
-    Key("hard_files", _COUNT, _NUMBER),
-    Key("soft_files", _COUNT, _NUMBER),
-    Key("grace", read_duration, _DURATION, write=write_duration),
-)
-_USAGE = (
-    Key("folder", _of(parse_place), _PLACE, _REQUIRED, write=str),
-    Key("owner", _of(check_name), _NAME),
-    Key("bytes", read_size, _SIZE, _REQUIRED, write=write_size),
-    Key("files", _COUNT, _NUMBER, _REQUIRED),
-)
-_SECTIONS: dict[str, tuple[tuple[Key, ...], Callable[..., Any]]] = {
-    "accounts": (_ACCOUNT, m.Account),
-    "groups": (_GROUP, m.Group),
-    "stores": (_STORE, m.Store),
-    "virtual_paths": (_VIRTUAL_PATH, m.VirtualPath),
-    "endpoints": (_ENDPOINT, m.Endpoint),
-    "settings": (_SETTING, m.Setting),
-    "quotas": (_QUOTA, m.Quota),
-    "usage": (_USAGE, m.Usage),
-}
-SECTIONS = ("units", *_SECTIONS)
+SECTIONS = ("units", *TABLES, "gone")
 
 
 # --- reading ------------------------------------------------------------------------------------
+
+
+read_unit = of(check_unit)
 
 
 class _Reading:
@@ -269,7 +45,7 @@ class _Reading:
         if self.found:
             places = Places(self.text)
             told = [
-                Mistake(where, places.line(where), _shown(value), message, expected, near)
+                Mistake(where, places.line(where), shown(value), message, expected, near)
                 for where, value, message, expected, near in self.found
             ]
             raise BadDocument(sorted(told, key=lambda m: m.line or 0))
@@ -289,7 +65,7 @@ class _Reading:
 
     def lines(self, where: Where, value: Any, read: Read) -> tuple[Any, ...]:
         if not isinstance(value, list):
-            self.wrong(where, value, f"{_shown(value)} is no list", "a list")
+            self.wrong(where, value, f"{shown(value)} is no list", "a list")
             return ()
         out = []
         for i, line in enumerate(value):
@@ -302,7 +78,7 @@ class _Reading:
     def item(self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None) -> dict[str, Any] | None:
         """The values of one mapping by key. A required key that is missing makes it None."""
         if not isinstance(value, dict):
-            self.wrong(where, value, f"{_shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
+            self.wrong(where, value, f"{shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
             return None
         out: dict[str, Any] = {}
         for name, given in value.items():
@@ -318,11 +94,11 @@ class _Reading:
                     out[name] = key.read(given)
                 except BadValue as bad:
                     self.wrong((*where, name), given, str(bad), bad.expected)
-                    if key.default is _REQUIRED:
+                    if key.default is REQUIRED:
                         out[name] = None
         whole = True
         for name, key in keys.items():
-            if key.default is _REQUIRED and out.get(name) is None:
+            if key.default is REQUIRED and out.get(name) is None:
                 if name not in value:
                     self.wrong(where, value, f"the key {name!r} is missing", name)
                 whole = False
@@ -332,36 +108,61 @@ class _Reading:
         """The items of a section. A broken one is left out, and the positions of the others kept."""
         value = data.get(name, [])
         if not isinstance(value, list):
-            self.wrong((name,), value, f"{_shown(value)} is no list", "a list")
+            self.wrong((name,), value, f"{shown(value)} is no list", "a list")
             return ()
-        table, make = _SECTIONS[name]
-        keys = {key.name: key for key in table}
+        keys = {key.name: key for key in TABLES[name][0]}
         out = []
         kept = self.kept[(name,)] = []
         for i, item in enumerate(value):
-            got = self.item((name, i), item, keys, "folders" if name == "stores" else None)
-            if got is None:
+            made = self.made(name, (name, i), item, keys)
+            if made is None:
                 self.broken.append(item)
                 continue
             kept.append(i)
-            if name == "stores":
-                got["folders"] = self.folders((name, i, "folders"), item.get("folders", []))
-            if name == "settings":
-                got = {"subject": got.pop("for"), "values": tuple(sorted(got.items()))}
-            if name == "accounts" and got.get("kind") == "anonymous":
-                got.setdefault("methods", ())
-            if name == "quotas":
-                self.quota((name, i), item, got)
-            if name == "endpoints":
-                self.endpoint((name, i), item, got)
-            out.append(make(**got))
+            out.append(made)
         return tuple(out)
+
+    def made(self, name: str, where: Where, item: Any, keys: dict[str, Key]) -> Any:
+        """One item of a section; None if a required key is missing."""
+        got = self.item(where, item, keys, "folders" if name == "stores" else None)
+        if got is None:
+            return None
+        if name == "stores":
+            got["folders"] = self.folders((*where, "folders"), item.get("folders", []))
+        if name == "settings":
+            got = {"subject": got.pop("for"), "values": tuple(sorted(got.items()))}
+        if name == "accounts" and got.get("kind") == "anonymous":
+            got.setdefault("methods", ())
+        if name == "quotas":
+            self.quota(where, item, got)
+        if name == "endpoints":
+            self.endpoint(where, item, got)
+        return TABLES[name][1](**got)
+
+    def units(self, value: Any) -> tuple[tuple[str, ...], tuple[tuple[str, str], ...]]:
+        """The units, and the sources of those that are written as mappings."""
+        if not isinstance(value, list):
+            self.wrong(("units",), value, f"{shown(value)} is no list", "a list")
+            return (), ()
+        keys = {key.name: key for key in UNIT}
+        paths, sources = [], []
+        for i, item in enumerate(value):
+            try:
+                got = self.item(("units", i), item, keys) if isinstance(item, dict) else {"path": read_unit(item)}
+            except BadValue as bad:
+                self.wrong(("units", i), item, str(bad), bad.expected)
+                continue
+            if got is not None:
+                paths.append(got["path"])
+                if got.get("source", "local") != "local":
+                    sources.append((got["path"], got["source"]))
+        return tuple(paths), tuple(sources)
 
     def folders(self, where: Where, value: Any) -> tuple[m.Folder, ...]:
         if not isinstance(value, list):
-            self.wrong(where, value, f"{_shown(value)} is no list", "a list")
+            self.wrong(where, value, f"{shown(value)} is no list", "a list")
             return ()
-        keys = {key.name: key for key in _FOLDER}
+        keys = {key.name: key for key in FOLDER}
         out = []
         kept = self.kept[where] = []
         for i, item in enumerate(value):
@@ -418,20 +219,23 @@ def _collector_paused() -> Iterator[None]:
 def _model_from(data: Any, text: str) -> m.Model:
     reading = _Reading(text)
     if not isinstance(data, dict):
-        reading.wrong((), data, f"the document is {_shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`")
+        reading.wrong((), data, f"the document is {shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`")
         reading.give_up()
     first = next(iter(data), None)
     if first != FORMAT:
         reading.wrong((), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format")
     version = data.get(FORMAT)
     if first == FORMAT and (version != VERSION or isinstance(version, bool)):
-        reading.wrong((FORMAT,), version, f"version {_shown(version)} of the format is not known", str(VERSION))
+        reading.wrong((FORMAT,), version, f"version {shown(version)} of the format is not known", str(VERSION))
     for key in data:
         if key != FORMAT and key not in SECTIONS:
             near = nearest(key, SECTIONS)
             reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(SECTIONS), near)
-    units = reading.lines(("units",), data.get("units", []), _of(check_unit))
-    model = m.Model(units=units, **{name: reading.section(data, name) for name in _SECTIONS})
+    units, sources = reading.units(data.get("units", []))
+    gone = reading.lines(("gone",), data.get("gone", []), of(m.parse_subject))
+    model = m.Model(
+        units=units, unit_sources=sources, gone=gone, **{name: reading.section(data, name) for name in TABLES}
+    )
     lost = reading.lost_names()
     for p in problems(model):
         where = reading.original(p.where)
@@ -440,6 +244,19 @@ def _model_from(data: Any, text: str) -> m.Model:
             reading.wrong(where, found, p.message, p.expected, p.nearest)
     reading.give_up()
     return sound(model)
+
+
+def read_item(section: str, data: Any) -> Any:
+    """One item of a section (or of `folders`). :class:`BadDocument` with every mistake in it."""
+    reading = _Reading("")
+    keys = {key.name: key for key in (FOLDER if section == "folders" else TABLES[section][0])}
+    if section == "folders":
+        got = reading.item((), data, keys)
+        made = m.Folder(**got) if got is not None and not reading.found else None
+    else:
+        made = reading.made(section, (), data, keys)
+    reading.give_up()
+    return made
 
 
 def _at(data: Any, where: Where) -> Any:
@@ -482,60 +299,28 @@ def _plain_folder(item: Any) -> m.Folder | None:
 # --- writing ------------------------------------------------------------------------------------
 
 
-def _plain(item: Any, table: Iterable[Key]) -> dict[str, Any]:
-    out = {}
-    for key in table:
-        value = getattr(item, key.name)
-        if value == key.default or (key.default is None and value is None):
-            continue
-        if key.many:
-            out[key.name] = [key.write(v) for v in value] if key.write else list(value)
-        else:
-            out[key.name] = key.write(value) if key.write else value
-    return out
+_DATA: dict[str, Callable[[Any], dict[str, Any]]] = {
+    "accounts": account_data,
+    "stores": store_data,
+    "settings": setting_data,
+}
 
 
-def folder_data(folder: m.Folder) -> dict[str, Any]:
-    """One folder as the model file has it."""
-    return _plain(folder, _FOLDER)
-
-
-def account_data(account: m.Account) -> dict[str, Any]:
-    """One account as the model file has it; an anonymous account has no methods to tell."""
-    out = _plain(account, _ACCOUNT)
-    if account.kind == "anonymous":
-        out.pop("methods", None)
-    return out
-
-
-def _setting(setting: m.Setting) -> dict[str, Any]:
-    values = dict(setting.values)
-    out: dict[str, Any] = {}
-    for key in _SETTING:
-        if key.name == "for":
-            out["for"] = str(setting.subject)
-        elif key.name in values:
-            value = values[key.name]
-            out[key.name] = list(value) if key.many else key.write(value) if key.write else value
-    return out
+def item_data(section: str, item: Any) -> dict[str, Any]:
+    """One item as the model file has it (`section` may be ``folders``)."""
+    if section == "folders":
+        return plain(item, FOLDER)
+    return _DATA[section](item) if section in _DATA else plain(item, TABLES[section][0])
 
 
 def model_data(model: m.Model) -> dict[str, Any]:
     """A sound model as the plain data of a model file. Equal models give equal data."""
-    data: dict[str, Any] = {FORMAT: VERSION, "units": list(model.units)}
-    data["accounts"] = [account_data(a) for a in model.accounts]
-    data["groups"] = [_plain(g, _GROUP) for g in model.groups]
-    data["stores"] = []
-    for store in model.stores:
-        one = _plain(store, _STORE)
-        if store.folders:
-            one["folders"] = [folder_data(f) for f in store.folders]
-        data["stores"].append(one)
-    data["virtual_paths"] = [_plain(v, _VIRTUAL_PATH) for v in model.virtual_paths]
-    data["endpoints"] = [_plain(e, _ENDPOINT) for e in model.endpoints]
-    data["settings"] = [_setting(x) for x in model.settings]
-    data["quotas"] = [_plain(q, _QUOTA) for q in model.quotas]
-    data["usage"] = [_plain(u, _USAGE) for u in model.usage]
+    sources = dict(model.unit_sources)
+    data: dict[str, Any] = {FORMAT: VERSION}
+    data["units"] = [{"path": u, "source": sources[u]} if u in sources else u for u in model.units]
+    for section in TABLES:
+        data[section] = [item_data(section, item) for item in getattr(model, section)]
+    data["gone"] = [str(s) for s in model.gone]
     return {key: value for key, value in data.items() if value or key == FORMAT}
 
 
@@ -546,19 +331,11 @@ def write_model(model: m.Model, as_json: bool = False) -> str:
 
 def json_schema() -> Schema:
     """The JSON Schema (2020-12) of the model file. Names that must exist are beyond it."""
-
-    def item(table: tuple[Key, ...], more: Schema | None = None) -> Schema:
-        properties = {
-            key.name: {"type": "array", "items": key.schema} if key.many else dict(key.schema) for key in table
-        }
-        properties.update(more or {})
-        required = [key.name for key in table if key.default is _REQUIRED]
-        return {"type": "object", "additionalProperties": False, "required": required, "properties": properties}
-
-    sections: Schema = {"units": {"type": "array", "items": _STRING}}
-    for name, (table, _) in _SECTIONS.items():
-        more = {"folders": {"type": "array", "items": item(_FOLDER)}} if name == "stores" else None
-        sections[name] = {"type": "array", "items": item(table, more)}
+    sections: Schema = {"units": {"type": "array", "items": {"anyOf": [STRING, item_schema(UNIT)]}}}
+    for name, (table, _) in TABLES.items():
+        more = {"folders": {"type": "array", "items": item_schema(FOLDER)}} if name == "stores" else None
+        sections[name] = {"type": "array", "items": item_schema(table, more)}
+    sections["gone"] = {"type": "array", "items": STRING}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Drawknife model file",

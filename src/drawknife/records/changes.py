@@ -8,12 +8,17 @@ from __future__ import annotations
 
 import json
 from collections import Counter
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import islice
 from typing import Any
 
 from psycopg import Connection, sql
 from psycopg.rows import TupleRow
 
 from drawknife.core import model as m
+from drawknife.core.difference import differing
+from drawknife.formats.model_file import item_data
 
 from .database import CHANGE_LOCK, Database
 from .snapshots import FEW, Snapshot, snapshot_within
@@ -31,31 +36,87 @@ class Conflict(Exception):
         self.expected, self.found = expected, found
 
 
-def replace_model(
-    database: Database, model: m.Model, who: str, what: str, expected: int | None = None, before: Snapshot | None = None
+#: Makes a new model of the one in force. What it writes on the connection is part of the same transaction.
+Edit = Callable[[m.Model, Connection[TupleRow]], m.Model]
+
+
+def change_model(
+    database: Database,
+    edit: Edit,
+    who: str,
+    what: str,
+    expected: int | None = None,
+    at_hand: Snapshot | None = None,
+    told: bool = False,
 ) -> Snapshot:
-    """Make `model` (sound, in canonical form) the one in force; returns its snapshot.
+    """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
-    `before` is a snapshot at hand, which spares reading. Where nothing differs there is no new
-    revision. Nothing is kept if anything fails.
+    `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless it
+    is `told` all the same. Nothing is kept if anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
         connection.execute("SELECT pg_advisory_xact_lock(%s)", (CHANGE_LOCK,))
-        old = snapshot_within(connection, before) if before is not None else snapshot_within(connection)
+        old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
         if expected is not None and expected != old.revision:
             raise Conflict(expected, old.revision)
-        if old.model == model and old.revision:
+        model = edit(old.model, connection)
+        _forget_credentials(connection, old.model, model)
+        if old.model == model and old.revision and not told:
             return old
         changed = _write(connection, old.model, model)
         number = old.revision + 1
         connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
+        before, after = journal_sides(old.model, model)
         connection.execute(
             "INSERT INTO journal (revision, who, what, before, after) VALUES (%s, %s, %s, %s, %s)",
-            (number, who, what, json.dumps(_counts(old.model)), json.dumps(_counts(model))),
+            (number, who, what, json.dumps(before), json.dumps(after)),
         )
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
+
+
+def replace_model(
+    database: Database, model: m.Model, who: str, what: str, expected: int | None = None, before: Snapshot | None = None
+) -> Snapshot:
+    """Make `model` (sound, in canonical form) the one in force; see :func:`change_model`."""
+    return change_model(database, lambda _, __: model, who, what, expected, before)
+
+
+def _forget_credentials(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> None:
+    """Credentials go with their account."""
+    if old.accounts is new.accounts:
+        return
+    gone = list({a.name for a in old.accounts} - {a.name for a in new.accounts})
+    # A renamed account's have been carried to its new name by now.
+    if gone:
+        connection.execute("DELETE FROM passwords WHERE account = ANY(%s)", (gone,))
+        connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (gone,))
+
+
+#: More items than this are counted in the journal, not written out.
+MANY = 50
+
+
+def journal_sides(old: m.Model, new: m.Model) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What the journal tells of a change: the items as they were and as they are, or only how many."""
+    found = list(islice(differing(old, new), MANY + 1))
+    if len(found) > MANY:
+        return _counts(old), _counts(new)
+    sides: tuple[dict[str, Any], dict[str, Any]] = {}, {}
+    for d in found:
+        for side, item in zip(sides, (d.before, d.after), strict=True):
+            if item is not None:
+                side.setdefault(d.section, {})[d.name] = _item(d.section, item)
+    return sides
+
+
+def _item(section: str, item: Any) -> Any:
+    if section == "units":
+        return item
+    data = item_data(section, item)
+    data.pop("folders", None)
+    return data
 
 
 def _counts(model: m.Model) -> dict[str, Any]:
@@ -65,21 +126,42 @@ def _counts(model: m.Model) -> dict[str, Any]:
     return {name: count for name, count in found.items() if count}
 
 
+def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:
+    """The two models without the items that are the same objects in both: they cannot differ."""
+    return _only(old, _ids(new)), _only(new, _ids(old))
+
+
+_ITEMS = ("accounts", "groups", "virtual_paths", "endpoints", "settings", "quotas", "usage")
+
+
+def _ids(model: m.Model) -> set[int]:
+    found = {id(x) for part in _ITEMS for x in getattr(model, part)}
+    found.update(id(f) for s in model.stores for f in s.folders)
+    return found
+
+
+def _only(model: m.Model, known: set[int]) -> m.Model:
+    parts: dict[str, Any] = {p: tuple(x for x in getattr(model, p) if id(x) not in known) for p in _ITEMS}
+    stores = tuple(replace(s, folders=tuple(f for f in s.folders if id(f) not in known)) for s in model.stores)
+    return replace(model, stores=stores, **parts)
+
+
 def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[str]:
     """Write what differs; returns the parts of the model that have changed."""
-    differing = [(t, *_difference(t, old, new)) for t in TABLES if not _same(t.part, old, new)]
-    for table, gone, _ in reversed(differing):
+    less_old, less_new = _trimmed(old, new)
+    rows = [(t, *_difference(t, less_old, less_new)) for t in TABLES if not _same(t.part, old, new)]
+    for table, gone, _ in reversed(rows):
         if gone:
             _delete(connection, table, gone, every=len(gone) == sum(1 for _ in table.rows(old)))
-    for table, _, added in differing:
+    for table, _, added in rows:
         if added:
             _copy(connection, table, added)
     changed: set[str] = set()
     folders: Counter[str] = Counter()
     touched: set[tuple[str, str]] = set()
-    for table, gone, added in differing:
+    for table, gone, added in rows:
         if table.part == "folders":
-            touched.update(row[:2] for rows in (gone, added) for row in rows)
+            touched.update(row[:2] for some in (gone, added) for row in some)
         elif gone or added:
             changed.add(table.part)
     for store, _ in touched:
@@ -91,6 +173,8 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
 
 def _same(part: str, old: m.Model, new: m.Model) -> bool:
     part = "stores" if part == "folders" else part
+    if part == "units" and old.unit_sources != new.unit_sources:
+        return False
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 
 

@@ -19,7 +19,7 @@ from drawknife.core.rights import format_rights, parse_rights
 
 Row = tuple[Any, ...]
 #: A store's folders are a part of their own each: ``folders:NAME``.
-PARTS = ("units", "accounts", "groups", "stores", "virtual_paths", "endpoints", "settings", "quotas", "usage")
+PARTS = ("units", "accounts", "groups", "stores", "virtual_paths", "endpoints", "settings", "quotas", "usage", "gone")
 
 _words = cache(format_rights)
 _mask = cache(parse_rights)
@@ -52,6 +52,11 @@ def _digest(v: m.VirtualPath) -> str:
     return sha256(said.encode()).hexdigest()[:32]
 
 
+def _units(model: m.Model) -> Iterator[Row]:
+    sources = dict(model.unit_sources)
+    return ((unit, sources.get(unit, "local")) for unit in model.units)
+
+
 def _accounts(model: m.Model) -> Iterator[Row]:
     for a in model.accounts:
         yield (
@@ -81,13 +86,16 @@ def _quotas(model: m.Model) -> Iterator[Row]:
 
 SUBJECT = ("subject_kind", "subject_name")
 TABLES = (
-    Table("units", ("path",), 1, lambda x: ((u,) for u in x.units), "units"),
+    Table("units", ("path", "source"), 1, _units, "units"),
     Table(
         "accounts",
         ("name", "folded", "kind", "display", "mail", "unit", "home_store", "home_path", "enabled", "expires", "methods", "source"),
         1, _accounts, "accounts",
     ),
-    Table("groups", ("name", "folded"), 1, lambda x: ((g.name, fold(g.name)) for g in x.groups), "groups"),
+    Table(
+        "groups", ("name", "folded", "source"), 1, lambda x: ((g.name, fold(g.name), g.source) for g in x.groups),
+        "groups",
+    ),
     Table(
         "memberships", ("group_name", "member_kind", "member_name"), 3,
         lambda x: ((g.name, *_subject(s)) for g in x.groups for s in g.members), "groups",
@@ -136,6 +144,7 @@ TABLES = (
         "usage", ("store", "path", "owner", "bytes", "files"), 3,
         lambda x: ((*u.folder, u.owner or "", u.bytes, u.files) for u in x.usage), "usage",
     ),
+    Table("gone", SUBJECT, 2, lambda x: map(_subject, x.gone), "gone"),
 )  # fmt: skip
 
 
@@ -181,14 +190,21 @@ def _make_place(store: str | None, path: str | None) -> Place | None:
     return Place(store, path) if store is not None and path is not None else None
 
 
+def make_units(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
+    """The units and their sources: two fields of the model from one table."""
+    rows = fetch("units")
+    return {
+        "units": tuple(sorted((path for path, _ in rows), key=fold)),
+        "unit_sources": tuple(sorted((path, source) for path, source in rows if source != "local")),
+    }
+
+
 def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
     """One part of the model (see PARTS; `stores` without folders) from the rows that `fetch` gives."""
 
     def by_name(items: Iterable[Any]) -> tuple[Any, ...]:
         return tuple(sorted(items, key=lambda x: fold(x.name)))
 
-    if part == "units":
-        return tuple(sorted((row[0] for row in fetch("units")), key=fold))
     if part == "accounts":
         return by_name(
             m.Account(name, kind, display, mail, unit, _make_place(hs, hp), enabled, expires, tuple(methods), source)
@@ -197,8 +213,8 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
     if part == "groups":
         members = _grouped(fetch("memberships"), 1)
         return by_name(
-            m.Group(name, tuple(sorted(m.Subject(*row) for row in members.get(name, ()))))
-            for name, _ in fetch("groups")
+            m.Group(name, tuple(sorted(m.Subject(*row) for row in members.get(name, ()))), source)
+            for name, _, source in fetch("groups")
         )
     if part == "stores":
         return by_name(m.Store(name, root, baseline, capacity) for name, _, root, baseline, capacity in fetch("stores"))
@@ -236,6 +252,8 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
             )
             for name, _, fs, fp, *rest in fetch("quotas")
         )  # fmt: skip
+    if part == "gone":
+        return tuple(sorted(m.Subject(*row) for row in fetch("gone")))
     assert part == "usage"
     return tuple(
         sorted(

@@ -12,7 +12,7 @@ from flask_openapi3 import Info, OpenAPI
 from drawknife import __version__
 from drawknife.records.database import Database
 
-from .api import accounts, model, places, questions, sessions
+from .api import accounts, changes, model, people, places, questions, sessions
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .problems import bad_fields, problem, register, unauthorized
@@ -22,6 +22,7 @@ log = structlog.get_logger()
 
 #: Bytes. A model may be larger than anything else.
 LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
+LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview"}
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 
 
@@ -50,7 +51,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
     @app.before_request
     def sign_in_required() -> Response | None:
         g.began = perf_counter()
-        if request.path == f"{PREFIX}/model" and request.method == "PUT":
+        if request.path in LARGE and request.method in ("PUT", "POST"):
             request.max_content_length = LARGEST_MODEL
         if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
             return None
@@ -66,7 +67,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
         )  # fmt: skip
         return add_headers(response)
 
-    for api in (sessions.api, model.api, accounts.api, places.api, questions.api):
+    for api in (sessions.api, model.api, accounts.api, people.api, changes.api, places.api, questions.api):
         app.register_api(api)
     describe_problems(app)
     if console is not None:

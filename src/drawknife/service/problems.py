@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from drawknife.asking import BadInput, NoSuch
+from drawknife.core.edits import EditRefused, NotThere
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
 from drawknife.messages import Fault, Problem
@@ -71,6 +72,10 @@ def bad_fields(error: ValidationError) -> Response:
     return problem("bad-input", "The input has mistakes", 400, "see places for each mistake", places)
 
 
+def _path(where: tuple[str | int, ...]) -> str:
+    return "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in where).lstrip(".")
+
+
 def register(app: Flask) -> None:
     """Answer every exception with a problem."""
 
@@ -89,6 +94,19 @@ def register(app: Flask) -> None:
     @app.errorhandler(NoSuch)
     def _(error: NoSuch) -> Response:
         fault = Fault(where=error.key, message=str(error), expected=f"the name of an {error.kind}", nearest=error.near)
+        return problem("not-found", "There is no such thing", 404, str(error), [fault])
+
+    @app.errorhandler(EditRefused)
+    def _(error: EditRefused) -> Response:
+        places = [
+            Fault(where=_path(p.where), message=p.message, expected=p.expected, nearest=p.nearest)
+            for p in error.problems
+        ]
+        return problem("change-refused", "The change cannot be done", 409, str(error), places)
+
+    @app.errorhandler(NotThere)
+    def _(error: NotThere) -> Response:
+        fault = Fault(where="name", message=str(error), nearest=error.near)
         return problem("not-found", "There is no such thing", 404, str(error), [fault])
 
     @app.errorhandler(Conflict)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from typing import Annotated, Any
 
 from flask import Response, current_app, request
@@ -12,6 +13,7 @@ from flask_openapi3 import APIBlueprint, OpenAPI, Tag
 from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
+from drawknife.asking import BadInput
 from drawknife.messages import Message, Problem
 
 from ..current import Current
@@ -31,7 +33,7 @@ class ProblemResponse(Problem):
 def describe_problems(app: OpenAPI) -> None:
     """Let the description say that problems come as problems, and not as plain JSON."""
     for path in app.paths.values():
-        for method in ("get", "put", "post", "delete"):
+        for method in ("get", "put", "post", "patch", "delete"):
             operation = getattr(path, method)
             for response in (operation.responses or {}).values() if operation else ():
                 content = getattr(response, "content", None) or {}
@@ -123,6 +125,16 @@ def ask() -> Answering:
 def wanted_type(*types: str) -> str:
     """Which of these media types the client likes best; the first if it does not say."""
     return request.accept_mimetypes.best_match(types, default=types[0]) or types[0]
+
+
+def if_match(value: str | None) -> int | None:
+    """The revision that a change was made for; None if any will do."""
+    if value is None or value.strip() == "*":
+        return None
+    found = re.fullmatch(r'\s*"(\d{1,18})"\s*', value)
+    if found is None:
+        raise BadInput("If-Match", f"{value!r} is no revision", 'a revision in quotation marks, such as "12"')
+    return int(found[1])
 
 
 class Query(BaseModel):

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from flask import Response, g, request
 from flask_openapi3 import RawModel
 from pydantic import BaseModel
 
-from drawknife.asking import BadInput
 from drawknife.core.model import Model
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, JournalLine, JournalPage, Loaded
 from drawknife.records.changes import replace_model
 from drawknife.records.journal import read_journal
 
-from .common import Page, also_as_rows, answer, ask, blueprint, current, problems, rows_answer, wanted_type
+from .common import Page, also_as_rows, answer, ask, blueprint, current, if_match, problems, rows_answer, wanted_type
 
 api = blueprint("model", "The whole model, its findings and its journal")
 YAML, JSON = "application/yaml", "application/json"
@@ -54,7 +52,7 @@ def read() -> Response:
     responses={200: Loaded, **problems(412, 413)},
 )
 def load(raw: ModelFile) -> Response:
-    expected = _if_match(request.headers.get("If-Match"))
+    expected = if_match(request.headers.get("If-Match"))
     model = read_model(request.get_data(cache=False))
     state = current()
     before = state.snapshot()
@@ -62,15 +60,6 @@ def load(raw: ModelFile) -> Response:
     state.took(after)
     message = Loaded(revision=after.revision, changed=after.revision != before.revision, counts=_counts(model))
     return answer(message, after.revision)
-
-
-def _if_match(value: str | None) -> int | None:
-    if value is None or value.strip() == "*":
-        return None
-    found = re.fullmatch(r'\s*"(\d{1,18})"\s*', value)
-    if found is None:
-        raise BadInput("If-Match", f"{value!r} is no revision", 'a revision in quotation marks, such as "12"')
-    return int(found[1])
 
 
 def _counts(model: Model) -> dict[str, int]:

@@ -1,0 +1,251 @@
+"""What the editing commands share: options made from the keys of items, previews, and the change itself."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.client import Client
+from drawknife.core.names import BadValue
+from drawknife.editing import keys_of
+from drawknife.formats.keys import Key
+from drawknife.formats.units import read_duration, read_size
+
+from .common import console, print_json, say, serves
+
+F = TypeVar("F", bound=Callable[..., Any])
+#: The word for one line of each list, as it stands in options: --member, --drop-member.
+SINGULAR = {
+    "members": "member",
+    "entries": "entry",
+    "grants": "grant",
+    "host_names": "host-name",
+    "methods": "method",
+    "addresses": "address-line",
+    "shared_by": "shared-by",
+}
+
+
+def edits(command: F) -> F:
+    """A command that changes the model: adds the options of all such commands, and passes `apply`.
+
+    `apply(changes)` does the changes, or shows what they would do.
+    """
+
+    @click.option("--preview", is_flag=True, help="Show what it would do, and do nothing.")
+    @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+    @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+    @functools.wraps(command)
+    def wrapped(client: Client, preview: bool, if_revision: int | None, as_json: bool, **others: Any) -> None:
+        def apply(changes: Sequence[dict[str, Any]]) -> None:
+            if preview:
+                told = client.preview(changes)
+                print_json(told) if as_json else draw_preview(console(), told)
+                return
+            done = client.change(changes, if_revision)
+            print_json(done) if as_json else tell_changed(done)
+
+        command(apply=apply, **others)
+
+    return serves(wrapped)  # type: ignore[return-value]
+
+
+def tell_changed(done: msg.Changed) -> None:
+    """One line on standard error for what was done."""
+    if not done.changed:
+        say(f"nothing to change: revision {done.revision} says so already")
+        return
+    named = [_what(x) for x in done.items[:4]]
+    more = f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
+    say(f"revision {done.revision}: {', '.join(named)}{more}")
+
+
+def _what(x: msg.ItemChange) -> str:
+    verb = "added" if x.before is None else "removed" if x.after is None else "changed"
+    return f"{verb} {x.section.replace('_', ' ')} {x.name}"
+
+
+# --- options ------------------------------------------------------------------------------------
+
+
+def option_name(key: Key) -> str:
+    return key.name.replace("_", "-")
+
+
+def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
+    """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
+    keys = [k for k in keys_of(kind) if k.name not in (*leave_out, "name", "source")]
+
+    def decorate(command: F) -> F:
+        made: Any = command
+        if changing:
+            made = click.option(
+                "--clear", multiple=True, metavar="KEY", type=click.Choice([option_name(k) for k in keys]),
+                help="Take a key back to its default.",
+            )(made)  # fmt: skip
+        for key in reversed(keys):
+            made = _option(key, changing)(made)
+        return made  # type: ignore[no-any-return]
+
+    return decorate
+
+
+def _option(key: Key, changing: bool) -> Callable[[F], F]:
+    about = key.about[0].upper() + key.about[1:] + ("" if key.about.endswith("?") else ".")
+    if key.many:
+        word = SINGULAR[key.name]
+
+        def both(command: F) -> F:
+            made: Any = command
+            if changing:
+                made = click.option(f"--drop-{word}", f"drop_{key.name}", multiple=True, help="Take this line away.")(
+                    made
+                )
+            return click.option(f"--{word}", f"add_{key.name}", multiple=True, help=about)(made)  # type: ignore[no-any-return]
+
+        return both
+    name = option_name(key)
+    if key.schema.get("type") == "boolean":
+        return click.option(f"--{name}/--not-{name}", key.name, default=None, help=about)
+    choices = key.schema.get("enum")
+    kind = click.Choice(choices) if choices else None
+    return click.option(f"--{name}", key.name, type=kind, metavar=None if choices else "VALUE", help=about)
+
+
+def value_of(key: Key, text: Any) -> Any:
+    """What was written on the command line as the model file would have it: numbers as numbers."""
+    if not isinstance(text, str) or key.schema.get("type") == "string" or "enum" in key.schema:
+        return text
+    if text.isdecimal():
+        return int(text)
+    for read in (read_size, read_duration):
+        try:
+            read(text)
+            return text
+        except BadValue:
+            continue
+    return text
+
+
+def item_from(kind: str, given: dict[str, Any]) -> dict[str, Any]:
+    """The item that the options of an ``add`` describe."""
+    item = {}
+    for key in keys_of(kind):
+        if key.many and given.get(f"add_{key.name}"):
+            item[key.name] = list(given[f"add_{key.name}"])
+        elif not key.many and given.get(key.name) is not None:
+            item[key.name] = value_of(key, given[key.name])
+    return item
+
+
+def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
+    """The change that the options of a ``change`` describe; wrong usage if it is none."""
+    to_set: dict[str, Any] = {}
+    add: dict[str, list[str]] = {}
+    drop: dict[str, list[str]] = {}
+    for key in keys_of(kind):
+        if key.many:
+            if given.get(f"add_{key.name}"):
+                add[key.name] = list(given[f"add_{key.name}"])
+            if given.get(f"drop_{key.name}"):
+                drop[key.name] = list(given[f"drop_{key.name}"])
+        elif given.get(key.name) is not None:
+            to_set[key.name] = value_of(key, given[key.name])
+    for cleared in given.get("clear") or ():
+        to_set[cleared.replace("-", "_")] = None
+    if not (to_set or add or drop):
+        raise click.UsageError("name something to change; --help tells what there is")
+    return {"op": "change", "kind": kind, "name": name, "set": to_set, "add": add, "drop": drop}
+
+
+# --- previews -----------------------------------------------------------------------------------
+
+
+def draw_preview(out: Console, told: msg.Preview) -> None:
+    """What a change would do: the items, then what follows from it."""
+    if not told.item_count:
+        out.print("It changes nothing.", style="dim")
+        return
+    out.print(Text(f"{told.item_count} item{'s' if told.item_count > 1 else ''} would change", "bold"))
+    for x in told.items[:40]:
+        draw_item(out, x)
+    if told.item_count > 40:
+        out.print(f"  … and {told.item_count - 40} more", style="dim")
+    draw_consequences(out, told.access, told.settings)
+    for heading, style, found in (("New findings", "yellow", told.new_findings), ("Mended", "green", told.mended)):
+        if found:
+            out.print(Text(f"\n{heading}", "bold"))
+            for finding in found:
+                out.print(Padding(Text("! ", style).append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+
+
+def draw_item(out: Console, x: msg.ItemChange) -> None:
+    """One item that differs, and its keys that do."""
+    sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
+    out.print(Text(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold"))
+    before = x.before if isinstance(x.before, dict) else {}
+    after = x.after if isinstance(x.after, dict) else {}
+    if not before or not after:
+        return
+    for key in dict.fromkeys((*before, *after)):
+        a, b = before.get(key), after.get(key)
+        if a == b:
+            continue
+        if isinstance(a or b, list):
+            for line in a or []:
+                if line not in (b or []):
+                    out.print(Text(f"      {key} ", "dim").append(f"- {line}", "red"))
+            for line in b or []:
+                if line not in (a or []):
+                    out.print(Text(f"      {key} ", "dim").append(f"+ {line}", "green"))
+        else:
+            out.print(Text(f"      {key} ", "dim").append(f"{shown_value(a)} → {shown_value(b)}"))
+
+
+def _several(names: list[str], count: int, few: int = 6) -> str:
+    shown = ", ".join(names[:few])
+    return shown + (f" and {count - min(few, len(names))} more" if count > min(few, len(names)) else "")
+
+
+def draw_consequences(
+    out: Console, access: list[msg.AccessChangeMessage], settings: list[msg.SettingChangeMessage]
+) -> None:
+    """Who gains and loses what, where; the same for all that are told together."""
+    if not access and not settings:
+        out.print("\nNo account's access or settings change.", style="dim")
+        return
+    if access:
+        out.print(Text("\nWhat follows for access", "bold"))
+    for a in access:
+        out.print(Text("  ").append(_several(a.accounts, a.account_count), "bold"))
+        for word, rights, style in (
+            ("gains", a.gained, "green"), ("loses", a.lost, "red"),
+            ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),
+        ):  # fmt: skip
+            if rights:
+                out.print(
+                    Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
+                )
+        out.print(Padding(Text(f"at {_several(a.locations, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
+    if settings:
+        out.print(Text("\nWhat follows for settings", "bold"))
+    for s in settings:
+        line = Text("  ").append(_several(s.accounts, s.account_count), "bold")
+        out.print(line.append(f"  {s.name}: {shown_value(s.before)} → {shown_value(s.after)}"))
+
+
+def shown_value(value: Any) -> str:
+    """A value of an item or a setting in a line."""
+    if isinstance(value, list | tuple):
+        flat = [", ".join(v) if isinstance(v, list | tuple) else str(v) for v in value]
+        return " and ".join(flat) or "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "none" if value is None else str(value)

@@ -1,0 +1,217 @@
+"""The editing commands of every kind of item: add, change, rename, remove, show; and single entries."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import click
+from rich.text import Text
+
+from drawknife import messages as msg
+
+from .common import Answers, asks, console, print_json
+from .editing import change_from, edits, item_from, options_of, shown_value
+
+Apply = Callable[[Sequence[dict[str, Any]]], None]
+
+
+def _help(text: str, *examples: str) -> str:
+    lines = "\n".join(f"  drawknife {e}" for e in examples)
+    return f"{text}\n\n\b\nExample{'s' if len(examples) > 1 else ''}:\n{lines}"
+
+
+def add_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
+    """`add`: the argument is what the item is called by."""
+    key = {"virtual-path": "path", "folder": "path"}.get(kind, "name")
+
+    @group.command("add", help=_help(text, *examples))
+    @click.argument("called", metavar=argument)
+    @options_of(kind, leave_out=("path",), changing=False)
+    @edits
+    def add(apply: Apply, called: str, **given: Any) -> None:
+        item = item_from(kind, given)
+        if kind in ("folder", "unit"):
+            apply([{"op": "add", "kind": kind, "name": called, "item": item}])
+        else:
+            apply([{"op": "add", "kind": kind, "item": {key: called, **item}}])
+
+
+def change_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
+    """`change`: new values, lines added and taken away, keys back to their defaults."""
+    leave_out = ("for",) if kind == "setting" else ("path",) if kind == "folder" else ()
+
+    @group.command("change", help=_help(text, *examples))
+    @click.argument("called", metavar=argument)
+    @options_of(kind, leave_out=leave_out, changing=True)
+    @edits
+    def change(apply: Apply, called: str, **given: Any) -> None:
+        apply([change_from(kind, called, given)])
+
+
+def rename_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
+    """`rename`: what names it is carried along."""
+
+    @group.command("rename", help=_help(text, *examples))
+    @click.argument("called", metavar=argument)
+    @click.argument("to", metavar=f"NEW-{argument}")
+    @edits
+    def rename(apply: Apply, called: str, to: str) -> None:
+        apply([{"op": "rename", "kind": kind, "name": called, "to": to}])
+
+
+def remove_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
+    """`remove`: refused while something names it; subjects can be struck out everywhere."""
+    if kind in ("account", "group", "unit"):
+
+        @group.command("remove", help=_help(text, *examples))
+        @click.argument("called", metavar=argument)
+        @click.option("--everywhere", is_flag=True, help="Strike out the lines that name it, too.")
+        @edits
+        def remove_everywhere(apply: Apply, called: str, everywhere: bool) -> None:
+            apply([{"op": "remove", "kind": kind, "name": called, "everywhere": everywhere}])
+
+        return
+
+    @group.command("remove", help=_help(text, *examples))
+    @click.argument("called", metavar=argument)
+    @edits
+    def remove(apply: Apply, called: str) -> None:
+        apply([{"op": "remove", "kind": kind, "name": called}])
+
+
+def show_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
+    """`show`: the item as the model has it, and what names it."""
+
+    @group.command("show", help=_help(text, *examples))
+    @click.argument("called", metavar=argument)
+    @asks
+    def show(answers: Answers, called: str, as_json: bool) -> None:
+        found = answers.item(kind, called)
+        if as_json:
+            print_json(found)
+        else:
+            draw_item(found)
+
+
+def draw_item(found: msg.ItemMessage) -> None:
+    """An item, key by key, and the places that name it."""
+    out = console()
+    out.print(Text(f"{found.kind.replace('-', ' ')} ", "dim").append(found.name, "bold"))
+    for key, value in found.item.items():
+        if key in ("name", "for") or str(value) == found.name:
+            continue
+        lines = value if isinstance(value, list) else [shown_value(value)]
+        for i, line in enumerate(lines):
+            out.print(Text(f"  {key if i == 0 else '':<14}", "dim").append(str(line), "default"))
+    for i, place in enumerate(found.named_by):
+        out.print(Text(f"  {'named by' if i == 0 else '':<14}", "dim").append(place, "default"))
+
+
+# --- entries ------------------------------------------------------------------------------------
+
+
+@click.group()
+def entry() -> None:
+    """Entries of folders and endpoints: add and drop."""
+
+
+PLACE = click.argument("place", metavar="PLACE")
+LINES = click.argument("lines", metavar="ENTRY...", nargs=-1, required=True)
+
+
+def _entry_change(place: str, way: str, lines: tuple[str, ...]) -> dict[str, Any]:
+    kind = "folder" if ":" in place else "endpoint"
+    return {"op": "change", "kind": kind, "name": place, way: {"entries": list(lines)}}
+
+
+@entry.command("add")
+@PLACE
+@LINES
+@edits
+def add_entry(apply: Apply, place: str, lines: tuple[str, ...]) -> None:
+    """Add entries to PLACE: a folder, STORE:/path, or an endpoint's name.
+
+    A folder that is not recorded yet is recorded. With --preview, who gains and loses what is shown.
+
+    \b
+    Examples:
+      drawknife entry add survey:/charts/drafts "allow group:night-watch read"
+      drawknife entry add lab-sftp "deny account:yuki upload" --preview
+    """
+    apply([_entry_change(place, "add", lines)])
+
+
+@entry.command("drop")
+@PLACE
+@LINES
+@edits
+def drop_entry(apply: Apply, place: str, lines: tuple[str, ...]) -> None:
+    """Take entries away from PLACE, written as they stand there.
+
+    \b
+    Example:
+      drawknife entry drop survey:/charts/drafts "deny group:partners all"
+    """
+    apply([_entry_change(place, "drop", lines)])
+
+
+# --- settings and quotas --------------------------------------------------------------------------
+
+
+@click.group()
+def setting() -> None:
+    """Settings of accounts, groups, units and built-in subjects: list, show, change, remove."""
+
+
+@setting.command("list")
+@asks
+def list_settings(answers: Answers, as_json: bool) -> None:
+    """List what is set, and for whom.
+
+    \b
+    Example:
+      drawknife setting list
+    """
+    found = answers.items("setting")
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    for one in found.items:
+        out.print(Text(one.name, "bold"))
+        for key, value in one.item.items():
+            if key != "for":
+                shown = ", ".join(value) if isinstance(value, list) else shown_value(value)
+                out.print(Text(f"  {key:<14}", "dim").append(shown, "default"))
+
+
+@click.group()
+def quota() -> None:
+    """Quotas, shared by subjects or on a folder: list, show, add, change, rename, remove."""
+
+
+show_command(setting, "setting", "SUBJECT", "Show what is set for SUBJECT.", "setting show group:boats")
+change_command(
+    setting, "setting", "SUBJECT", "Set something for SUBJECT: account:NAME, group:NAME, unit:PATH, signed-in, …",
+    "setting change group:boats --sessions 3", "setting change unit:partners --clear greeting",
+)  # fmt: skip
+remove_command(
+    setting, "setting", "SUBJECT", "Remove everything that is set for SUBJECT.", "setting remove group:night-watch"
+)
+show_command(quota, "quota", "NAME", "Show one quota.", "quota show lab-pool")
+add_command(
+    quota, "quota", "NAME", "Add a quota: shared by subjects, or on a folder.",
+    'quota add desk-pool --shared-by group:chart-desk --hard-bytes "1 TiB"',
+    "quota add notices-shelf --folder public:/notices --hard-files 500",
+)  # fmt: skip
+change_command(
+    quota, "quota", "NAME", "Change a quota.", 'quota change lab-pool --hard-bytes "3 TiB" --grace "14 days"'
+)  # fmt: skip
+rename_command(quota, "quota", "NAME", "Rename a quota.", "quota rename tides-shelf tide-tables")
+remove_command(quota, "quota", "NAME", "Remove a quota.", "quota remove tides-shelf")
+
+
+def add_to(group: click.Group) -> None:
+    for command in (entry, setting, quota):
+        group.add_command(command)

@@ -1,0 +1,79 @@
+"""Accounts from a CSV file (RFC 4180) with a head, as changes."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Collection, Iterable
+from typing import Any
+
+from drawknife.core.names import fold
+from drawknife.core.soundness import nearest
+
+from .document import BadDocument, Mistake
+from .keys import ACCOUNT
+
+COLUMNS = (*(key.name for key in ACCOUNT if key.name != "source"), "groups")
+_LISTS = {key.name for key in ACCOUNT if key.many}
+_YES_NO = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
+
+
+def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[dict[str, Any]]:
+    """A change for each line: added where there is no such account, changed where there is.
+
+    `existing` are the names of the accounts that there are. An empty field says nothing. Raises
+    :class:`BadDocument` with the lines of all mistakes of form.
+    """
+    reader = csv.DictReader(lines, strict=True)
+    wrong: list[Mistake] = []
+    changes: list[dict[str, Any]] = []
+    joins: dict[str, list[str]] = {}
+    known, seen = set(map(fold, existing)), dict[str, int]()
+    try:
+        for column in reader.fieldnames or ():
+            if column not in COLUMNS:
+                near = nearest(column or "", COLUMNS)
+                message = f"there is no column {column!r}"
+                wrong.append(Mistake((), 1, column or "", message, "some of " + ", ".join(COLUMNS), near))
+        if "name" not in (reader.fieldnames or ()):
+            wrong.append(Mistake((), 1, "", "there is no column name", "a first line such as name,display,unit"))
+        for row in [] if wrong else reader:
+            line = reader.line_num
+            name = (row.get("name") or "").strip()
+            if None in row or not name:
+                what = "the line has more fields than the first" if None in row else "the name is empty"
+                wrong.append(Mistake((), line, "", what, "a field for each column"))
+                continue
+            if fold(name) in seen:
+                wrong.append(
+                    Mistake((), line, name, f"{name!r} is there already, in line {seen[fold(name)]}", "each once")
+                )
+            seen[fold(name)] = line
+            values = {k: v.strip() for k, v in row.items() if isinstance(v, str) and v.strip() and k != "groups"}
+            item = {k: _value(k, v) for k, v in values.items()}
+            if fold(name) in known:
+                del item["name"]
+                if item:
+                    changes.append({"op": "change", "kind": "account", "name": name, "set": item})
+            else:
+                changes.append({"op": "add", "kind": "account", "item": item})
+            for group in (row.get("groups") or "").split():
+                joins.setdefault(group, []).append(f"account:{name}")
+    except csv.Error as error:
+        wrong.append(Mistake((), reader.line_num, "", f"this is no CSV: {error}", "CSV"))
+    if wrong:
+        raise BadDocument(wrong)
+    changes += [
+        {"op": "change", "kind": "group", "name": group, "add": {"members": members}}
+        for group, members in joins.items()
+    ]
+    if not changes:
+        raise BadDocument([Mistake((), None, "", "there is nothing to do in it", "a line for each account")])
+    return changes
+
+
+def _value(column: str, text: str) -> Any:
+    if column in _LISTS:
+        return text.replace(",", " ").split()
+    if column == "enabled":
+        return _YES_NO.get(text.lower(), text)
+    return text

@@ -1,0 +1,136 @@
+"""How single values of a document are read, and how JSON Schema describes them.
+
+Each reader returns the value, or raises BadValue with what would be right.
+"""
+
+from collections.abc import Callable
+from datetime import date
+from ipaddress import ip_address, ip_network
+from typing import Any
+
+from drawknife.core import model as m
+from drawknife.core.names import BadValue
+
+Read = Callable[[Any], Any]
+Schema = dict[str, Any]
+
+
+def shown(value: Any) -> str:
+    found = {None: "nothing", True: "true", False: "false"}.get(value) if not isinstance(value, dict | list) else None
+    found = found or ("a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value))
+    return found if len(found) <= 60 else found[:57] + "..."
+
+
+def text(value: Any) -> str:
+    if not isinstance(value, str):
+        raise BadValue(f"{shown(value)} is not text", "text (in quotation marks, if it looks like a number)")
+    for c in value:
+        if "\ud800" <= c <= "\udfff" or c == "\x00":
+            raise BadValue("the text holds a character that cannot be kept", "text without it")
+    return value
+
+
+def of(read: Callable[[str], Any]) -> Read:
+    return lambda value: read(text(value))
+
+
+def one_of(words: tuple[str, ...]) -> Read:
+    def read(value: Any) -> str:
+        if value not in words or not isinstance(value, str):
+            raise BadValue(f"{shown(value)!r} is none of the choices", " or ".join(words))
+        return value
+
+    return read
+
+
+def yes_no(value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise BadValue(f"{shown(value)} is neither true nor false", "true or false")
+    return value
+
+
+def number(low: int, high: int) -> Read:
+    def read(value: Any) -> int:
+        if not isinstance(value, int) or isinstance(value, bool) or not low <= value <= high:
+            raise BadValue(f"{shown(value)} is out of place", f"a whole number from {low} to {high}")
+        return value
+
+    return read
+
+
+def day(value: Any) -> date:
+    try:
+        if len(text(value)) == 10:
+            return date.fromisoformat(value)
+    except ValueError:
+        pass
+    raise BadValue(f"{shown(value)} is no day", "a day such as 2031-04-30")
+
+
+def address(value: Any) -> str:
+    try:
+        return str(ip_address(text(value)))
+    except ValueError:
+        raise BadValue(f"{shown(value)} is no address", "an IPv4 or IPv6 address") from None
+
+
+def port_range(value: Any) -> tuple[int, int]:
+    first, dash, last = text(value).partition("-") if isinstance(value, str) else ("", "", "")
+    if dash and first.isdecimal() and last.isdecimal() and len(first) < 6 and len(last) < 6:
+        ports = int(first), int(last)
+        if 0 < ports[0] <= ports[1] < 65536:
+            return ports
+    raise BadValue(f"{shown(value)} is no range of ports", "a range such as 40000-40099")
+
+
+def write_ports(ports: tuple[int, int]) -> str:
+    return f"{ports[0]}-{ports[1]}"
+
+
+def address_line(value: Any) -> str:
+    words = text(value).split()
+    if len(words) == 2 and words[0] in ("allow", "deny"):
+        try:
+            return f"{words[0]} {ip_network(words[1])}"
+        except ValueError:
+            raise BadValue(
+                f"{words[1]!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
+            ) from None
+    raise BadValue(f"{shown(value)!r} is no address line", "allow CIDR or deny CIDR")
+
+
+def host_name(value: Any) -> str:
+    name = text(value).lower()
+    labels = name.split(".")
+    if (
+        not name
+        or len(name) > 253
+        or any(not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum() for x in labels)
+    ):
+        raise BadValue(f"{shown(value)!r} is no host name", "a name such as files.tidewrack.example")
+    return name
+
+
+def or_unlimited(read: Read) -> Read:
+    return lambda value: m.UNLIMITED if value == m.UNLIMITED else read(value)
+
+
+COUNT = number(0, 2**63 - 1)
+STRING: Schema = {"type": "string"}
+SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+( ?(B|[KMGTP]i?B))?$"}
+NUMBER: Schema = {"type": "integer", "minimum": 0}
+DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
+BOOL: Schema = {"type": "boolean"}
+NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
+PATH: Schema = {"type": "string", "pattern": "^/"}
+PORT: Schema = {"type": "integer", "minimum": 1, "maximum": 65535}
+PORTS: Schema = {"type": "string", "pattern": r"^\d+-\d+$"}
+PLACE: Schema = {"type": "string", "pattern": "^[^:]+:/"}
+
+
+def choice(words: tuple[str, ...]) -> Schema:
+    return {"enum": list(words)}
+
+
+def unlimited(schema: Schema) -> Schema:
+    return {"anyOf": [{"const": m.UNLIMITED}, schema]}

@@ -1,0 +1,12 @@
+"""What the service and its client say to each other; each type is written down once, here.
+
+Rights, gates and states are in the words of docs/rules.md.
+"""
+
+from .accounts import *  # noqa: F403
+from .base import *  # noqa: F403
+from .changes import *  # noqa: F403
+from .model import *  # noqa: F403
+from .people import *  # noqa: F403
+from .places import *  # noqa: F403
+from .questions import *  # noqa: F403

@@ -1,0 +1,86 @@
+"""Stores, folders, virtual paths, endpoints, and the overview."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from .base import Message
+from .questions import FindingMessage, LevelMessage
+
+
+class StoreLine(Message):
+    name: str
+    root: str | None
+    baseline: str
+    capacity: int | None
+    folders: int
+    entries: int
+
+
+class StoreList(Message):
+    revision: int
+    stores: list[StoreLine]
+
+
+class FolderLine(Message):
+    """A folder directly below another: recorded, or above one that is."""
+
+    name: str
+    place: str
+    recorded: bool
+    sealed: bool
+    owner: str | None
+    entries: int
+
+
+class FolderAnswer(Message):
+    """A folder: what it carries, what comes down to it from above, and what is in it."""
+
+    revision: int
+    place: str
+    recorded: bool
+    sealed: bool
+    owner: str | None
+    entries: list[str]
+    above: list[LevelMessage] = Field(description="The folders above, nearest first; fates are left open")
+    locations: list[str] = Field(description="Virtual paths that lead to it or above it, as written")
+    folders: list[FolderLine]
+
+
+class VirtualPathLine(Message):
+    path: str
+    leads_to: str
+    listing: str
+    grants: list[str]
+
+
+class VirtualPathList(Message):
+    revision: int
+    virtual_paths: list[VirtualPathLine]
+
+
+class EndpointLine(Message):
+    name: str
+    protocol: str
+    address: str
+    port: int
+    passive_ports: str | None
+    tls: str | None
+    host_names: list[str]
+    enabled: bool
+    entries: list[str]
+    starts: bool
+    clash: str | None
+
+
+class EndpointList(Message):
+    revision: int
+    endpoints: list[EndpointLine]
+
+
+class Overview(Message):
+    """How much there is of everything, and what wants attention."""
+
+    revision: int
+    counts: dict[str, int]
+    findings: list[FindingMessage]

@@ -1,0 +1,187 @@
+"""Questions about groups and units, what comes down from them, and single items."""
+
+from __future__ import annotations
+
+from drawknife import messages as msg
+from drawknife.asking import BadInput, NoSuch
+from drawknife.core import comes_down
+from drawknife.core.comes_down import Given
+from drawknife.core.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of, references
+from drawknife.core.model import Subject
+from drawknife.core.names import BadValue, fold, parse_place, unit_ancestors
+from drawknife.core.prepared import Prepared, PreparedAccount
+from drawknife.core.soundness import Names
+from drawknife.editing import subject_of
+from drawknife.formats.model_file import item_data
+from drawknife.previews import access_changes, setting_changes
+
+
+class PeopleAnswers:
+    """The part of :class:`drawknife.answers.Answering` that is about groups, units, and items."""
+
+    prepared: Prepared
+    revision: int
+
+    def account(self, name: str, key: str = "account") -> PreparedAccount:
+        raise NotImplementedError
+
+    # --- groups and units -----------------------------------------------------------------------
+
+    def groups(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.GroupList:
+        """The groups, with their direct members and how many accounts they come to."""
+        held = self.prepared.people.held
+        wanted = fold(matching)
+        found = [g for g in self.prepared.model.groups if wanted in fold(g.name)]
+        some = found[offset:] if limit is None else found[offset : offset + limit]
+        lines = []
+        for g in some:
+            me = Subject("group", g.name)
+            lines.append(
+                msg.GroupLine(
+                    name=g.name, source=g.source, members=list(map(str, g.members)),
+                    accounts=len(comes_down.members(self.prepared, me)), held_by=[s.name for s in held.get(me, ())],
+                )
+            )  # fmt: skip
+        return msg.GroupList(revision=self.revision, total=len(found), groups=lines)
+
+    def units(self) -> msg.UnitList:
+        """The units in tree order."""
+        people = self.prepared.people
+        sources = dict(self.prepared.model.unit_sources)
+        own: dict[str, int] = {}
+        for a in people.accounts:
+            if a.unit is not None:
+                own[a.unit] = own.get(a.unit, 0) + 1
+        return msg.UnitList(
+            revision=self.revision,
+            units=[
+                msg.UnitLine(
+                    path=u, source=sources.get(u, "local"), accounts=own.get(u, 0),
+                    all_accounts=len(comes_down.members(self.prepared, Subject("unit", u))),
+                    held_by=[s.name for s in people.held.get(Subject("unit", u), ())],
+                )
+                for u in people.units
+            ],
+        )  # fmt: skip
+
+    def _subject(self, text: str) -> Subject:
+        """A group or a unit that exists, spelled as the model spells it."""
+        subject = subject_of(text)
+        if subject.kind not in ("group", "unit"):
+            raise BadInput("subject", f"{text!r} is no group or unit", "group:NAME or unit:PATH")
+        names = Names(self.prepared.model)
+        spelled = names.subject(subject)
+        if self.prepared.people.number(spelled) < 0:
+            known = names.group if subject.kind == "group" else names.unit
+            raise NoSuch("subject", subject.kind, subject.name, known.values())
+        return spelled
+
+    def subject(self, text: str, offset: int = 0, limit: int | None = None) -> msg.SubjectDetail:
+        """A group or unit: who is in it, and everything that comes down from it."""
+        me = self._subject(text)
+        model, people = self.prepared.model, self.prepared.people
+        if me.kind == "group":
+            group = find(model, "group", me.name)
+            direct, source = list(map(str, group.members)), group.source
+        else:
+            direct = [f"account:{a.name}" for a in model.accounts if a.unit == me.name]
+            direct += [f"unit:{u}" for u in model.units if unit_ancestors(u)[1:2] == [me.name]]
+            source = dict(model.unit_sources).get(me.name, "local")
+        inside = comes_down.members(self.prepared, me)
+        some = inside[offset:] if limit is None else inside[offset : offset + limit]
+        accounts = []
+        for index in some:
+            account = people.prepared(index)
+            standing = account.standing
+            accounts.append(
+                msg.MemberMessage(
+                    account=account.name, display=account.account.display, distance=standing.ranks[me].distance,
+                    chain=[str(s) for s in standing.chain(me)],
+                )
+            )  # fmt: skip
+        return msg.SubjectDetail(
+            revision=self.revision, subject=str(me), source=source, members=direct,
+            held_by=[s.name for s in people.held.get(me, ())], total=len(inside), accounts=accounts,
+            gives=[_given(g) for g in comes_down.gives(self.prepared, me)],
+            settings=[
+                msg.ReachMessage(
+                    name=r.name, value=r.value, reaches=list(r.reaches),
+                    nearer=[msg.NearerMessage(account=a, subjects=list(map(str, s))) for a, s in r.nearer],
+                )
+                for r in comes_down.setting_reach(self.prepared, me)
+            ],
+        )  # fmt: skip
+
+    def ways(self, name: str, group: str | None = None) -> msg.WaysAnswer:
+        """Each way in which an account came to be in each group, or in one."""
+        account = self.account(name)
+        inside = [s for s in account.standing.ranks if s.kind == "group"]
+        if group is not None:
+            me = self._subject(f"group:{group}" if ":" not in group else group)
+            inside = [s for s in inside if s == me]
+        found = [
+            msg.WayMessage(group=s.name, chains=[list(map(str, c)) for c in comes_down.ways(self.prepared, account, s)])
+            for s in sorted(inside, key=lambda s: fold(s.name))
+        ]
+        return msg.WaysAnswer(revision=self.revision, account=account.name, groups=found)
+
+    def without(self, name: str, subject: str) -> msg.LossAnswer:
+        """What an account would lose if it were taken out of a group or unit."""
+        account, me = self.account(name), self._subject(subject if ":" in subject else f"group:{subject}")
+        if me not in account.standing.ranks:
+            raise BadInput("subject", f"{account.name} is not in {me}", "a group or unit that it is in")
+        loss = comes_down.without(self.prepared, me, account)
+        return msg.LossAnswer(
+            revision=self.revision, account=account.name, subject=str(me), lines=[_given(g) for g in loss.lines],
+            access=access_changes(loss.follows.access), settings=setting_changes(loss.follows.settings),
+        )  # fmt: skip
+
+    # --- items ------------------------------------------------------------------------------------
+
+    def item(self, kind: str, name: str) -> msg.ItemMessage:
+        """One item as the model file has it, and every place that names it."""
+        self._check_kind(kind)
+        model = self.prepared.model
+        try:
+            found = find(model, kind, name)
+            store = find(model, "store", parse_place(name).store).name if kind == "folder" else ""
+        except BadValue as bad:
+            raise BadInput("name", str(bad), bad.expected) from None
+        except NotThere as missing:
+            raise NoSuch("name", missing.kind, name, [missing.near] if missing.near else []) from None
+        called = f"{store}:{found.path}" if kind == "folder" else name_of(kind, found)
+        named_by = references(model, kind, called) if kind in SUBJECT_KINDS or kind == "store" else ()
+        return msg.ItemMessage(
+            revision=self.revision, kind=kind, name=called, item=_data(kind, found), named_by=list(map(str, named_by))
+        )
+
+    def items(self, kind: str, offset: int = 0, limit: int | None = None) -> msg.ItemList:
+        """All items of one kind as the model file has them; folders are listed store by store."""
+        self._check_kind(kind)
+        if kind == "folder":
+            every = [(f"{s.name}:{f.path}", f) for s in self.prepared.model.stores for f in s.folders]
+        else:
+            every = [(name_of(kind, x), x) for x in getattr(self.prepared.model, SECTION_OF[kind])]
+        some = every[offset:] if limit is None else every[offset : offset + limit]
+        return msg.ItemList(
+            revision=self.revision, kind=kind, total=len(every),
+            items=[msg.NamedItem(name=name, item=_data(kind, item)) for name, item in some],
+        )  # fmt: skip
+
+    def _check_kind(self, kind: str) -> None:
+        if kind not in KINDS:
+            raise BadInput("kind", f"{kind!r} is no kind of item", "one of " + ", ".join(KINDS))
+
+
+def _data(kind: str, item: object) -> dict[str, object]:
+    if kind == "unit":
+        return {"path": item}
+    found = item_data("folders" if kind == "folder" else SECTION_OF[kind], item)
+    found.pop("folders", None)
+    return found
+
+
+def _given(g: Given) -> msg.GivenMessage:
+    return msg.GivenMessage(
+        kind=g.reference.kind, where=g.reference.name, line=g.reference.line, chain=[str(s) for s in g.chain]
+    )

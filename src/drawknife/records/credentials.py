@@ -1,0 +1,100 @@
+"""Passwords and public keys of accounts. Kept beside the model: no snapshot, dump or journal has them."""
+
+from __future__ import annotations
+
+import secrets
+import string
+from typing import Any
+
+from argon2 import PasswordHasher
+from argon2.exceptions import Argon2Error, InvalidHashError
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
+from drawknife.formats.public_keys import PublicKey
+
+from .database import Database
+
+_hasher = PasswordHasher()
+#: Letters and digits that are not mistaken for each other, and a few signs that every keyboard has.
+USUAL_ALPHABET = "".join(sorted(set(string.ascii_letters + string.digits) - set("0OIl1"))) + "-_.+"
+
+
+def make_password(length: int, alphabet: str = "") -> str:
+    """A random password of `length` characters of `alphabet` (each counts once)."""
+    letters = "".join(dict.fromkeys(alphabet)) or USUAL_ALPHABET
+    return "".join(secrets.choice(letters) for _ in range(length))
+
+
+def set_password(connection: Connection[TupleRow], account: str, password: str, who: str) -> None:
+    """Keep the argon2 hash (RFC 9106) of a password."""
+    connection.execute(
+        "INSERT INTO passwords (account, hash, changed_by) VALUES (%s, %s, %s) ON CONFLICT (account)"
+        " DO UPDATE SET hash = excluded.hash, changed = clock_timestamp(), changed_by = excluded.changed_by",
+        (account, _hasher.hash(password), who),
+    )
+
+
+def clear_password(connection: Connection[TupleRow], account: str) -> bool:
+    """Forget a password; false if there was none."""
+    return connection.execute("DELETE FROM passwords WHERE account = %s", (account,)).rowcount > 0
+
+
+def is_right(database: Database, account: str, password: str) -> bool:
+    """Is it the account's password? An account without one takes as long to answer."""
+    rows = database.read("SELECT hash FROM passwords WHERE account = %s", (account,))
+    try:
+        return _hasher.verify(rows[0][0] if rows else _NOBODYS, password) and bool(rows)
+    except (Argon2Error, InvalidHashError):
+        return False
+
+
+_NOBODYS = _hasher.hash(secrets.token_urlsafe())
+
+
+def add_key(connection: Connection[TupleRow], account: str, key: PublicKey, who: str) -> bool:
+    """Attach a public key; false if it is attached already."""
+    return (
+        connection.execute(
+            "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added_by)"
+            " VALUES (%s, %s, %s, %s, %s, %s) ON CONFLICT DO NOTHING",
+            (account, key.fingerprint, key.kind, key.body, key.comment, who),
+        ).rowcount
+        > 0
+    )
+
+
+def remove_key(connection: Connection[TupleRow], account: str, fingerprint: str) -> int | None:
+    """Take a key away; how many are left, or None if there was no such key."""
+    if not connection.execute(
+        "DELETE FROM public_keys WHERE account = %s AND fingerprint = %s", (account, fingerprint)
+    ).rowcount:
+        return None
+    row = connection.execute("SELECT count(*) FROM public_keys WHERE account = %s", (account,)).fetchone()
+    return int(row[0]) if row else 0
+
+
+def credentials_of(database: Database, account: str) -> dict[str, Any]:
+    """When the password was set and by whom, and the keys. Never the password, nor its hash."""
+    set_ = database.read("SELECT changed, changed_by FROM passwords WHERE account = %s", (account,))
+    keys = database.read(
+        "SELECT fingerprint, kind, comment, added, added_by FROM public_keys WHERE account = %s ORDER BY added, fingerprint",
+        (account,),
+    )
+    return {
+        "password_set": set_[0][0].isoformat(timespec="seconds") if set_ else None,
+        "password_set_by": set_[0][1] if set_ else None,
+        "keys": [
+            {"fingerprint": f, "kind": k, "comment": c, "added": at.isoformat(timespec="seconds"), "added_by": who}
+            for f, k, c, at, who in keys
+        ],
+    }
+
+
+def carry_renamed(connection: Connection[TupleRow], old: str, new: str) -> None:
+    """The credentials of a renamed account go with it."""
+    for statement in (
+        "UPDATE passwords SET account = %s WHERE account = %s",
+        "UPDATE public_keys SET account = %s WHERE account = %s",
+    ):
+        connection.execute(statement, (new, old))
