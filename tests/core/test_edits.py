@@ -1,0 +1,208 @@
+"""Editing: what it refuses, what it carries along, and that nothing else changes by it."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drawknife.core import edits
+from drawknife.core import model as m
+from drawknife.core.canonical import sound
+from drawknife.core.consequences import consequences
+from drawknife.core.difference import differing
+from drawknife.core.effective import effective_access
+from drawknife.core.gates import verdict
+from drawknife.core.names import Place
+from drawknife.core.prepared import prepare
+from drawknife.core.rights import RIGHTS
+from drawknife.core.soundness import problems
+from drawknife.editing import apply
+from drawknife.formats.document import BadDocument
+
+from .models import ACCOUNTS, GROUPS, UNITS, random_model, random_questions
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+seeds = st.integers(0, 10**9)
+
+
+@given(
+    seeds,
+    st.sampled_from(
+        [("account", "Cy", "zoe"), ("group", "g1", "h9"), ("unit", "fleet", "flotilla"), ("store", "s", "z")]
+    ),
+)
+def test_a_rename_changes_no_answer(seed, renaming):
+    kind, old, new = renaming
+    model = random_model(seed)
+    # A path of `{account}` or `{unit}` leads elsewhere once the name is another: that is what it is for.
+    model = replace(
+        model, virtual_paths=tuple(v for v in model.virtual_paths if "{" not in v.leads_to or v.leads_to == "{home}")
+    )
+    renamed = edits.rename(model, kind, old, new)
+    assert not problems(renamed) and sound(renamed) == renamed
+    a, b = prepare(model), prepare(renamed)
+    for q in random_questions(seed, model, 25):
+        name = (lambda n: new if n == old else n) if kind == "account" else (lambda n: n)
+        q2 = replace(q, account=name(q.account), owner=q.owner and name(q.owner))
+        one, other = verdict(a, q, NOW), verdict(b, q2, NOW)
+        assert (one.allowed, one.gate) == (other.allowed, other.gate)
+    assert edits.rename(renamed, kind, new, old) == model
+
+
+@given(
+    seeds,
+    st.sampled_from([("account", a) for a in ACCOUNTS] + [("group", g) for g in GROUPS] + [("unit", u) for u in UNITS]),
+)
+def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
+    kind, name = what
+    model = random_model(seed)
+    try:
+        left = edits.remove(model, kind, name, everywhere=True)
+    except edits.EditRefused as refused:
+        assert name == "fleet" and "fleet/in" in str(refused)
+        return
+    assert not problems(left)
+    subject = m.Subject(kind, name)
+    assert not list(edits.lines_naming(left, {subject}))
+    assert all(f.owner != name for s in left.stores for f in s.folders) or kind != "account"
+    # Without `everywhere` it is refused exactly if something names it.
+    naming = list(edits.references(model, kind, name))
+    if naming:
+        with pytest.raises(edits.EditRefused) as refused:
+            edits.remove(model, kind, name)
+        assert [p.message for p in refused.value.problems] == [str(r) for r in naming]
+    else:
+        assert edits.remove(model, kind, name) == left
+
+
+@given(seeds, seeds)
+def test_consequences_are_what_one_by_one_comparing_finds(one, other):
+    before, after = random_model(one), random_model(other)
+    a, b = prepare(before), prepare(after)
+    found = {}
+    for change in consequences(a, b).access:
+        for account in change.accounts:
+            for location in change.locations:
+                assert (account, location) not in found
+                found[account, location] = {*change.gained}, {*change.lost}, {*change.widened}, {*change.narrowed}
+    for account in ACCOUNTS:
+        states = [
+            {
+                row.location: dict(zip(RIGHTS, row.states, strict=True))
+                for row in effective_access(p, p.account(account))[0]
+            }
+            for p in (a, b)
+        ]
+        for location in states[0].keys() | states[1].keys():
+            sets = set(), set(), set(), set()
+            for right in RIGHTS:
+                was, now = (s.get(location, {}).get(right, "no") for s in states)
+                own = {"yes": 3, "own": 2, "others": 1, "no": 0}
+                if own[was] == own[now]:
+                    continue
+                if was == "no":
+                    sets[0].add(right)
+                elif now == "no":
+                    sets[1].add(right)
+                else:
+                    if own[now] & ~own[was]:
+                        sets[2].add(right)
+                    if own[was] & ~own[now]:
+                        sets[3].add(right)
+            assert found.pop((account, location), (set(), set(), set(), set())) == sets
+    assert not found
+
+
+@given(seeds)
+def test_an_edit_of_one_thing_differs_in_that_thing_only(seed):
+    model = random_model(seed)
+    changed = apply(model, [{"op": "change", "kind": "account", "name": "CY", "set": {"display": "Cy Twist"}}])
+    assert [(d.section, d.name, d.after.display) for d in differing(model, changed)] == [("accounts", "Cy", "Cy Twist")]
+    assert apply(changed, [{"op": "change", "kind": "account", "name": "Cy", "set": {"display": None}}]) == model
+    added = apply(
+        model, [{"op": "change", "kind": "folder", "name": "s:/new", "add": {"entries": ["deny group:G2 all"]}}]
+    )
+    assert [(d.section, d.name) for d in differing(model, added)] == [("folders", "s:/new")]
+    assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]) == model
+
+
+def test_checking_only_what_is_new_finds_what_checking_all_finds(demo):
+    broken = [
+        replace(demo, accounts=(*demo.accounts, m.Account("zoe", unit="nowhere"))),
+        replace(demo, groups=demo.groups[1:]),
+        replace(demo, stores=demo.stores[1:]),
+        replace(demo, quotas=(*demo.quotas, m.Quota("q", folder=Place("nowhere", "/")))),
+        replace(demo, virtual_paths=(*demo.virtual_paths, m.VirtualPath("/x", "gone:/x"))),
+    ]
+    for model in broken:
+        assert problems(model) and problems(model, demo) == problems(model)
+    fine = replace(demo, accounts=(*demo.accounts, m.Account("Zoe", unit="SHORE/lab")))
+    assert sound(fine, demo) == sound(fine)
+
+
+def test_a_moved_folder_takes_along_what_leads_there(demo):
+    moved = edits.rename(demo, "folder", "survey:/inbox", "survey:/incoming/raw")
+    paths = {f.path for f in next(s for s in moved.stores if s.name == "survey").folders}
+    assert "/incoming/raw/kittiwake" in paths and "/inbox" not in paths
+    assert {v.leads_to for v in moved.virtual_paths if v.path == "/inbox"} == {
+        "survey:/incoming/raw",
+        "survey:/incoming/raw/{account}",
+    }
+    assert not consequences(prepare(demo), prepare(moved)).access
+    assert edits.rename(moved, "folder", "survey:/incoming/raw", "survey:/inbox") == demo
+    for to in ("survey:/inbox/deeper", "survey:/charts", "survey:/"):
+        with pytest.raises(edits.EditRefused):
+            edits.rename(demo, "folder", "survey:/inbox", to)
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"op": "add", "kind": "group", "item": {"name": "Boats"}}, "group 'Boats' is there already"),
+        ({"op": "change", "kind": "group", "name": "boats", "add": {"members": ["group:all-hands"]}}, "the groups form a loop: all-hands > boats > all-hands"),
+        ({"op": "rename", "kind": "account", "name": "ines", "to": "YUKI"}, "account 'YUKI' is there already"),
+        ({"op": "rename", "kind": "unit", "name": "fleet", "to": "fleet/new"}, "cannot go below itself"),
+        ({"op": "change", "kind": "virtual-path", "name": "/archive", "set": {"listing": "all"}}, "2 virtual paths are at /archive"),
+        ({"op": "add", "kind": "folder", "name": "survey:/inbox", "item": {}}, "is recorded already"),
+        ({"op": "remove", "kind": "store", "name": "public"}, "places still name store public"),
+    ],
+)  # fmt: skip
+def test_edits_that_are_refused(demo, change, said):
+    with pytest.raises(edits.EditRefused) as refused:
+        apply(demo, [change])
+    assert said in str(refused.value)
+
+
+def test_mistakes_in_a_change_are_told_with_their_place(demo):
+    fine = {"op": "add", "kind": "group", "item": {"name": "fine"}}
+    wrong = {"op": "add", "kind": "quota", "item": {"name": "q", "shared_by": ["all"], "hard_bytes": "much"}}
+    with pytest.raises(BadDocument) as bad:
+        apply(demo, [fine, wrong])
+    assert [x.key_path for x in bad.value.mistakes] == ["changes[1].item.shared_by[0]", "changes[1].item.hard_bytes"]
+    with pytest.raises(edits.NotThere, match="did you mean boats"):
+        apply(demo, [{"op": "remove", "kind": "group", "name": "boat"}])
+
+
+def test_what_comes_from_a_directory_is_not_edited_here(demo):
+    model = replace(
+        demo,
+        accounts=tuple(replace(a, source="staff") if a.name in ("ines", "bram") else a for a in demo.accounts),
+        groups=tuple(replace(g, source="staff") if g.name == "sonar-lab" else g for g in demo.groups),
+        unit_sources=(("shore/lab", "staff"),),
+    )
+    for change in (
+        {"op": "change", "kind": "account", "name": "ines", "set": {"mail": "x@y.example"}},
+        {"op": "rename", "kind": "account", "name": "ines", "to": "inez"},
+        {"op": "change", "kind": "group", "name": "sonar-lab", "add": {"members": ["account:refa"]}},
+        {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"},
+        {"op": "remove", "kind": "account", "name": "ines", "everywhere": True},
+    ):
+        with pytest.raises(edits.EditRefused, match="comes from the directory staff"):
+            apply(model, [change])
+    apply(model, [{"op": "change", "kind": "account", "name": "ines", "set": {"expires": "2027-01-01"}}])
+    apply(
+        model,
+        [{"op": "change", "kind": "group", "name": "boats", "add": {"members": ["group:sonar-lab", "account:ines"]}}],
+    )
