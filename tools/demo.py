@@ -9,6 +9,8 @@ import sys
 from pathlib import Path
 from types import FrameType
 
+from drawknife.client import Client
+
 from .cluster import Cluster, ClusterError, free_port
 from .files import make_files
 
@@ -16,6 +18,10 @@ ROOT = Path(__file__).resolve().parent.parent
 #: Where the cluster, the token and the sample files are kept.
 RUN = Path(os.environ.get("DRAWKNIFE_RUN") or ROOT / ".run")
 PORT = int(os.environ.get("DRAWKNIFE_PORT") or 8750)
+
+
+BASE = "dc=tidewrack,dc=example"
+BUREAU = {"people_base": f"ou=harbour-bureau,{BASE}", "groups_base": BASE, "units_base": f"ou=harbour-bureau,{BASE}"}
 
 
 def say(text: str) -> None:
@@ -39,7 +45,7 @@ def start() -> int:
         command = [
             str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(port),
             "--console", str(ROOT / "console/dist"), "--token-file", str(RUN / "admin-token"),
-            "--load", str(ROOT / "demo/tidewrack.yaml"),
+            "--key-file", str(RUN / "key"), "--load", str(ROOT / "demo/tidewrack.yaml"),
         ]  # fmt: skip
         # The database's password is in the environment of the process, not in its arguments.
         environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
@@ -56,6 +62,7 @@ def start() -> int:
         for line in service.stderr:
             print(line, end="", file=sys.stderr, flush=True)
             if "serves at" in line:
+                add_directory(f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip())
                 _say_how(port)
         return _code(service.wait())
     finally:
@@ -64,6 +71,13 @@ def start() -> int:
             service.wait()
         (RUN / "service.pid").unlink(missing_ok=True)
         cluster.stop()
+
+
+def add_directory(url: str, token: str) -> None:
+    """The demo's directory is an LDIF file; its first sync is left to who tries it."""
+    with Client(url, token) as client:
+        if not client.directories().directories:
+            client.add_directory("bureau", {"address": str(ROOT / "demo/bureau.ldif"), **BUREAU})
 
 
 def _code(status: int) -> int:

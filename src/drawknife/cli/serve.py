@@ -35,6 +35,11 @@ CODE_LASTS = timedelta(minutes=15)
     help="Where an administrator's token is kept; made if it is not there.",
 )
 @click.option(
+    "--key-file",
+    type=click.Path(path_type=Path),
+    help="The key that directories' bind passwords are encrypted with; made if it is not there.",
+)
+@click.option(
     "--load",
     "first_model",
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
@@ -48,6 +53,7 @@ def serve(
     threads: int,
     console_folder: Path | None,
     token_file: Path | None,
+    key_file: Path | None,
     first_model: Path | None,
     log_requests: bool,
 ) -> None:
@@ -97,7 +103,7 @@ def serve(
             say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
         say(f"Drawknife serves at {shown}")
 
-    Server(database, host, port, console_folder, threads, log_requests, ready).run()
+    Server(database, host, port, console_folder, key_file, threads, log_requests, ready).run()
 
 
 def _check_free(host: str, port: int) -> None:

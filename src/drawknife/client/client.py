@@ -186,6 +186,42 @@ class Client:
         path = f"/accounts/{_segment(name)}/keys/{quote(fingerprint, safe='/')}"
         return self._read(msg.Credentials, self._request("DELETE", path))
 
+    # --- directories --------------------------------------------------------------------------------
+
+    def directories(self) -> msg.DirectoryList:
+        return self._get(msg.DirectoryList, "/directories")
+
+    def directory(self, name: str) -> msg.DirectoryLine:
+        return self._get(msg.DirectoryLine, f"/directories/{_segment(name)}")
+
+    def add_directory(self, name: str, options: dict[str, Any], bind_password: str | None = None) -> msg.DirectoryLine:
+        body = {"name": name, "options": options, "bind_password": bind_password}
+        return self._read(msg.DirectoryLine, self._request("POST", "/directories", json=body))
+
+    def change_directory(
+        self, name: str, options: dict[str, Any], bind_password: str | None = None
+    ) -> msg.DirectoryLine:
+        body = {"options": options, "bind_password": bind_password}
+        return self._read(msg.DirectoryLine, self._request("PATCH", f"/directories/{_segment(name)}", json=body))
+
+    def remove_directory(self, name: str, keep: bool = False) -> None:
+        """Remove a directory; with `keep`, what came from it becomes local."""
+        self._request("DELETE", f"/directories/{_segment(name)}", params={"keep": keep})
+
+    def try_directory(self, name: str) -> msg.Tried:
+        return self._read(msg.Tried, self._request("POST", f"/directories/{_segment(name)}/try"))
+
+    def preview_sync(self, name: str, most_leavers: int | None = None) -> msg.SyncPreview:
+        body = {"most_leavers": most_leavers}
+        return self._read(
+            msg.SyncPreview, self._request("POST", f"/directories/{_segment(name)}/sync/preview", json=body)
+        )
+
+    def sync(self, name: str, most_leavers: int | None = None) -> msg.SyncReport:
+        """Sync now. The report says whether it was done; a failure changes nothing."""
+        body = {"most_leavers": most_leavers}
+        return self._read(msg.SyncReport, self._request("POST", f"/directories/{_segment(name)}/sync", json=body))
+
     def findings(self) -> msg.FindingList:
         return self._get(msg.FindingList, "/findings")
 

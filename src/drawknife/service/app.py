@@ -11,12 +11,14 @@ from flask_openapi3 import Info, OpenAPI
 
 from drawknife import __version__
 from drawknife.records.database import Database
+from drawknife.records.directories import Secrets
 
-from .api import accounts, changes, model, people, places, questions, sessions
+from .api import accounts, changes, directories, model, people, places, questions, sessions
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .problems import bad_fields, problem, register, unauthorized
 from .security import add_headers, asker
+from .syncing import start_syncing
 
 log = structlog.get_logger()
 
@@ -26,8 +28,12 @@ LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview"}
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 
 
-def create_app(database: Database, console: Path | None = None, start: bool = True) -> OpenAPI:
+def create_app(
+    database: Database, console: Path | None = None, key_file: Path | None = None, start: bool = True
+) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
+
+    `key_file` holds the key that bind passwords are encrypted with.
 
     `start` false makes it without connecting, to describe it.
     """
@@ -44,7 +50,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
     )
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
-    current = Current(database)
+    current = Current(database, Secrets(key_file))
     app.extensions["drawknife"] = current
     register(app)
 
@@ -67,7 +73,16 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
         )  # fmt: skip
         return add_headers(response)
 
-    for api in (sessions.api, model.api, accounts.api, people.api, changes.api, places.api, questions.api):
+    for api in (
+        sessions.api,
+        model.api,
+        accounts.api,
+        people.api,
+        changes.api,
+        directories.api,
+        places.api,
+        questions.api,
+    ):
         app.register_api(api)
     describe_problems(app)
     if console is not None:
@@ -75,6 +90,7 @@ def create_app(database: Database, console: Path | None = None, start: bool = Tr
     if start:
         database.open()
         current.start()
+        start_syncing(current)
     return app
 
 

@@ -19,6 +19,7 @@ from drawknife.core.prepared import Prepared, prepare
 from drawknife.records import tokens
 from drawknife.records.changes import CHANNEL
 from drawknife.records.database import Database, Unavailable
+from drawknife.records.directories import Secrets
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
 
 log = structlog.get_logger()
@@ -33,8 +34,9 @@ _STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_
 class Current:
     """Keeps the newest snapshot, prepared, and who holds which token."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, secrets: Secrets) -> None:
         self.database = database
+        self.secrets = secrets
         self._snapshot: Snapshot = EMPTY
         self._prepared: Prepared = prepare(EMPTY.model)
         self._preparing = threading.Lock()

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from drawknife.asking import BadInput, NoSuch
 from drawknife.core.edits import EditRefused, NotThere
+from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
 from drawknife.messages import Fault, Problem
@@ -108,6 +109,10 @@ def register(app: Flask) -> None:
     def _(error: NotThere) -> Response:
         fault = Fault(where="name", message=str(error), nearest=error.near)
         return problem("not-found", "There is no such thing", 404, str(error), [fault])
+
+    @app.errorhandler(DirectoryFailed)
+    def _(error: DirectoryFailed) -> Response:
+        return problem("directory-failed", "The directory did not answer as it should", 502, str(error))
 
     @app.errorhandler(Conflict)
     def _(error: Conflict) -> Response:

@@ -28,11 +28,13 @@ class Server(BaseApplication):  # type: ignore[misc]
         host: str,
         port: int,
         console: Path | None,
+        key_file: Path | None,
         threads: int,
         verbose: bool,
         when_ready: Callable[[], None],
     ) -> None:
         self.address, self.host, self.port = address, host, port
+        self.key_file = key_file
         self.console, self.threads, self.verbose = console, threads, verbose
         self.when_ready = when_ready
         super().__init__()
@@ -56,7 +58,7 @@ class Server(BaseApplication):  # type: ignore[misc]
 
     def load(self) -> Any:
         set_up_logging(self.verbose)
-        return create_app(Database(self.address, size=self.threads), self.console)
+        return create_app(Database(self.address, size=self.threads + 2), self.console, self.key_file)
 
 
 def set_up_logging(verbose: bool) -> None:

@@ -1,0 +1,254 @@
+"""Directories of people, groups and units, and their syncs."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.client import Client
+
+from .common import DONE, NOT_SO, console, print_json, say, serves
+from .editing import draw_consequences
+from .marks import plain_table
+
+F = TypeVar("F", bound=Callable[..., Any])
+JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+@click.group()
+def directory() -> None:
+    """Directories (LDAP or LDIF): list, show, try, add, change, remove."""
+
+
+def _options(command: F) -> F:
+    """An option for each of the options of a directory."""
+    made: Any = command
+    for name, field in reversed(msg.DirectoryOptions.model_fields.items()):
+        option = "--" + name.replace("_", "-")
+        about = field.description or ""
+        if field.annotation is bool:
+            made = click.option(f"{option}/--no-{option[2:]}", name, default=None, help=about)(made)
+        else:
+            kind = int if field.annotation is int else str
+            made = click.option(option, name, type=kind, metavar="VALUE", help=about)(made)
+    made = click.option(
+        "--bind-password", is_flag=True, help="Ask for the bind password, or read it from standard input."
+    )(made)
+    return made  # type: ignore[no-any-return]
+
+
+def _given(options: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in options.items() if value is not None}
+
+
+def _password(wanted: bool) -> str | None:
+    if not wanted:
+        return None
+    if sys.stdin.isatty():
+        return str(click.prompt("Bind password", hide_input=True, err=True))
+    return sys.stdin.readline().rstrip("\n")
+
+
+@directory.command("list")
+@JSON
+@serves
+def list_directories(client: Client, as_json: bool) -> None:
+    """List the directories, and how their last syncs went.
+
+    \b
+    Example:
+      drawknife directory list
+    """
+    found = client.directories()
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("directory", "accounts", "groups", "units", "last sync", "state")
+    for d in found.directories:
+        at = f"{d.last.at:%Y-%m-%d %H:%M}" if d.last else "never"
+        table.add_row(d.name, str(d.accounts), str(d.groups), str(d.units), at, _state(d.last))
+    console().print(table)
+
+
+STATES = {"done": "green", "nothing-to-do": "green", "preview": "default", "refused": "yellow", "failed": "red"}
+
+
+def _state(report: msg.SyncReport | None) -> Text:
+    return Text(report.state.replace("-", " "), STATES[report.state]) if report else Text("")
+
+
+@directory.command("show")
+@click.argument("name")
+@JSON
+@serves
+def show_directory(client: Client, name: str, as_json: bool) -> None:
+    """Show a directory's options and its last sync. The bind password is never shown.
+
+    \b
+    Example:
+      drawknife directory show bureau
+    """
+    found = client.directory(name)
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    out.print(Text(found.name, "bold"))
+    for key, value in found.options.model_dump().items():
+        if value not in (None, ""):
+            out.print(Text(f"  {key:<22}", "dim").append(str(value), "default"))
+    if found.has_password:
+        out.print(Text(f"  {'bind_password':<22}", "dim").append("kept encrypted", "default"))
+    if found.last:
+        out.print("\nLast sync", style="bold")
+        draw_report(out, found.last)
+
+
+@directory.command("add")
+@click.argument("name")
+@_options
+@serves
+def add_directory(client: Client, name: str, bind_password: bool, **options: Any) -> None:
+    """Add a directory: an LDAP server, or an LDIF file on the service's machine.
+
+    \b
+    Examples:
+      drawknife directory add bureau --address $PWD/demo/bureau.ldif \\
+          --people-base ou=people,dc=tidewrack,dc=example
+      drawknife directory add staff --address ldaps://ldap.tidewrack.example --interval 900 \\
+          --people-base ou=people,dc=tidewrack,dc=example --bind-name cn=reader,dc=tidewrack,dc=example --bind-password
+    """
+    client.add_directory(name, _given(options), _password(bind_password))
+    say(f"added directory {name}; see what it has with `drawknife directory try {name}`")
+
+
+@directory.command("change")
+@click.argument("name")
+@_options
+@serves
+def change_directory(client: Client, name: str, bind_password: bool, **options: Any) -> None:
+    """Change some options of a directory; the others stay.
+
+    \b
+    Example:
+      drawknife directory change bureau --interval 3600 --most-leavers 10
+    """
+    client.change_directory(name, _given(options), _password(bind_password))
+    say(f"changed directory {name}")
+
+
+@directory.command("remove")
+@click.argument("name")
+@click.option("--keep", is_flag=True, help="Make the accounts, groups and units that came from it local.")
+@serves
+def remove_directory(client: Client, name: str, keep: bool) -> None:
+    """Remove a directory. Refused while accounts come from it, unless they are kept.
+
+    \b
+    Example:
+      drawknife directory remove bureau --keep
+    """
+    client.remove_directory(name, keep)
+    say(f"removed directory {name}")
+
+
+@directory.command("try")
+@click.argument("name")
+@JSON
+@serves
+def try_directory(client: Client, name: str, as_json: bool) -> None:
+    """Read a directory, and show the first few of what would come from it.
+
+    \b
+    Example:
+      drawknife directory try bureau
+    """
+    found = client.try_directory(name)
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    for heading, lines in (
+        ("people", found.people),
+        ("groups", found.groups),
+        ("units", found.units),
+        ("left out", found.left_out),
+    ):
+        if lines:
+            out.print(Text(heading, "bold"))
+            for line in lines:
+                out.print(f"  {line}")
+
+
+@click.command()
+@click.argument("name")
+@click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
+@click.option(
+    "--most-leavers", type=click.IntRange(0, 100), metavar="PERCENT", help="How many may be missing, for this once."
+)
+@JSON
+@serves
+def sync(client: Client, name: str, preview: bool, most_leavers: int | None, as_json: bool) -> None:
+    """Take over what a directory has now: people, groups and units.
+
+    Leavers are switched off, not removed. A directory that does not answer in full, or suddenly has far
+    fewer people, changes nothing; the exit status then is 1.
+
+    \b
+    Examples:
+      drawknife sync bureau --preview
+      drawknife sync bureau
+    """
+    out = console()
+    if preview:
+        told = client.preview_sync(name, most_leavers)
+        if as_json:
+            print_json(told)
+        else:
+            draw_report(out, told.report)
+            if told.changes and told.changes.item_count:
+                draw_consequences(out, told.changes.access, told.changes.settings)
+                for finding in told.changes.new_findings:
+                    out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+        raise SystemExit(NOT_SO if told.report.state == "refused" else DONE)
+    report = client.sync(name, most_leavers)
+    print_json(report) if as_json else draw_report(out, report)
+    raise SystemExit(DONE if report.state in ("done", "nothing-to-do") else NOT_SO)
+
+
+def draw_report(out: Console, report: msg.SyncReport) -> None:
+    """What a sync found, and did or would do."""
+    heading = {"preview": "would be synced", "done": "synced", "nothing-to-do": "synced"}.get(
+        report.state, report.state
+    )
+    style = STATES[report.state]
+    out.print(Text(f"{report.directory}  ", "bold").append(heading, style).append(f"  {report.text}", "default"))
+    if report.people or report.groups or report.units:
+        out.print(f"  it has {report.people} people, {report.groups} groups, {report.units} units", style="dim")
+    for what, count in report.counts.items():
+        names = report.named.get(what, [])
+        more = f" and {count - len(names)} more" if count > len(names) else ""
+        noun, _, verb = what.partition(" ")
+        line = Text(f"  {count:>5} {noun[:-1] if count == 1 else noun} {verb}: ").append(", ".join(names) + more, "dim")
+        out.print(Padding(line, (0, 0, 0, 0), expand=False))
+    for label, lines in (
+        ("left alone, as the name exists here", report.left_alone),
+        ("left out", report.left_out),
+        ("noted", report.notes),
+    ):
+        if lines:
+            out.print(Text(f"  {label}", "yellow"))
+            for line_ in lines:
+                out.print(Padding(Text(line_), (0, 0, 0, 8), expand=False))
+
+
+def add_to(main: click.Group) -> None:
+    main.add_command(directory)
+    main.add_command(sync)

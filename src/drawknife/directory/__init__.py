@@ -1,0 +1,1 @@
+"""Directories: reading people, groups and units from LDAP or LDIF, and taking them into the model."""

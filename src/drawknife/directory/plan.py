@@ -1,0 +1,215 @@
+"""What a sync makes of the model: a pure function of the model and of what the directory has.
+
+Leavers are switched off, not removed. A name that exists here already is left alone. Groups and units
+that the directory has no more are removed; what still names them is kept, and matches nobody.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+from drawknife.core.edits import checked, lines_naming
+from drawknife.core.model import Account, Group, Model, Subject
+from drawknife.core.names import fold, unit_ancestors
+
+from .reading import Found, Person
+
+#: More than these are counted, not named.
+NAMED = 20
+
+
+class TooFew(Exception):
+    """A directory suddenly has far fewer people, or groups. Nothing is changed."""
+
+
+@dataclass(slots=True)
+class Plan:
+    """The model as it would be, and what is different in it, by kind of change."""
+
+    model: Model
+    changes: dict[str, list[str]] = field(default_factory=dict)
+    left_alone: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+    def told(self, what: str, name: str) -> None:
+        self.changes.setdefault(what, []).append(name)
+
+
+def plan(model: Model, directory: str, found: Found, most_leavers: int) -> Plan:
+    """What taking over `found` makes of `model`; :class:`TooFew` if too much would go (per cent)."""
+    made = Plan(model)
+    units, unit_name = _units(model, directory, found, made)
+    accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
+    groups = _groups(model, directory, found, theirs, unit_name, made)
+    _check_enough(model, directory, found, most_leavers)
+    sources = [x for x in model.unit_sources if x[1] != directory]
+    sources += [(u, directory) for u in unit_name.values()]
+    after = replace(
+        model,
+        accounts=tuple(accounts),
+        groups=tuple(groups),
+        units=tuple(units),
+        unit_sources=tuple(x for x in sources if x[0] in units),
+    )
+    made.model = checked(replace(after, gone=_gone(model, after)), model)
+    return made
+
+
+def _units(model: Model, directory: str, found: Found, made: Plan) -> tuple[list[str], dict[str, str]]:
+    """The units as they will be; and the directory's own ones that were taken, by comparison form."""
+    sources = {fold(path): source for path, source in model.unit_sources}
+    others = {fold(u): u for u in model.units if sources.get(fold(u), "local") != directory}
+    was = {fold(u): u for u in model.units if fold(u) not in others}
+    taken: dict[str, str] = {}
+    for unit in sorted(found.units, key=lambda u: (u.count("/"), fold(u))):
+        blocked = next((a for a in unit_ancestors(unit) if fold(a) in others), None)
+        if blocked is None:
+            taken[fold(unit)] = unit
+        elif fold(blocked) == fold(unit):
+            made.left_alone.append(f"unit {unit}")
+        else:
+            made.notes.append(f"unit {unit} was left out: {blocked} is not this directory's")
+    for key, unit in taken.items():
+        if key not in was:
+            made.told("units added", unit)
+    kept = dict(others)
+    for key, unit in was.items():
+        if key in taken:
+            continue
+        inside = [a.name for a in model.accounts if a.unit and a.source != directory and _is_under(a.unit, unit)]
+        below = [u for u in others.values() if _is_under(u, unit)]
+        if inside or below:
+            kept[key] = unit
+            made.notes.append(
+                f"the directory has unit {unit} no more; it stays as a local one, as {(inside + below)[0]} is in it"
+            )
+            made.told("units made local", unit)
+        else:
+            made.told("units removed", unit)
+    return [*kept.values(), *taken.values()], taken
+
+
+def _is_under(unit: str, top: str) -> bool:
+    return fold(unit) == fold(top) or fold(unit).startswith(fold(top) + "/")
+
+
+def _accounts(
+    model: Model, directory: str, found: Found, unit_name: dict[str, str], units: list[str], made: Plan
+) -> tuple[list[Account], set[str]]:
+    """The accounts as they will be; and the names of the directory's own ones, as they will be spelled."""
+    stores = {fold(s.name): s.name for s in model.stores}
+    known = set(map(fold, units))
+    accounts: list[Account] = []
+    there: set[str] = set()
+    theirs: set[str] = set()
+    for account in model.accounts:
+        key = fold(account.name)
+        there.add(key)
+        person = found.people.get(key)
+        if account.source != directory:
+            if person is not None:
+                made.left_alone.append(f"account {account.name}")
+            accounts.append(account)
+            continue
+        if person is None:
+            unit = account.unit if account.unit and fold(account.unit) in known else None
+            after = replace(account, enabled=False, unit=unit)
+            if account.enabled:
+                made.told("accounts switched off", account.name)
+        else:
+            theirs.add(account.name)
+            after = _as_in(account, person, unit_name, stores)
+            if not account.enabled:
+                made.told("accounts switched on again", account.name)
+            elif after != account:
+                made.told("accounts changed", account.name)
+        accounts.append(after if after != account else account)
+    for key, person in found.people.items():
+        if key not in there:
+            new = Account(person.name, methods=("directory",), source=directory)
+            accounts.append(_as_in(new, person, unit_name, stores))
+            theirs.add(person.name)
+            made.told("accounts added", person.name)
+    return accounts, theirs
+
+
+def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: dict[str, str]) -> Account:
+    """An account with what its directory says of it. Its expiry and its own keys are said here."""
+    home = person.home if person.home and fold(person.home.store) in stores else None
+    if home is not None:
+        home = home._replace(store=stores[fold(home.store)])
+    methods = tuple(sorted({"directory", *(m for m in account.methods if m == "key")}))
+    unit = unit_name.get(fold(person.unit)) if person.unit else None
+    return replace(
+        account, display=person.display, mail=person.mail, unit=unit, home=home, enabled=True, methods=methods
+    )  # fmt: skip
+
+
+def _groups(
+    model: Model, directory: str, found: Found, theirs: set[str], unit_name: dict[str, str], made: Plan
+) -> list[Group]:
+    spelled = {fold(name): name for name in theirs}
+    others = {fold(g.name): g for g in model.groups if g.source != directory}
+    was = {fold(g.name): g for g in model.groups if g.source == directory}
+    taken = {fold(name): name for name in found.groups if fold(name) not in others}
+    made.left_alone += [f"group {name}" for name in sorted(found.groups) if fold(name) in others]
+    dropped = 0
+
+    def member(subject: Subject) -> Subject | None:
+        key = fold(subject.name)
+        table = {"account": spelled, "group": taken, "unit": unit_name}[subject.kind]
+        return Subject(subject.kind, table[key]) if key in table else None
+
+    groups: list[Group] = list(others.values())
+    for name, members in found.groups.items():
+        key = fold(name)
+        if key in others:
+            continue
+        mine = [m for m in map(member, members) if m is not None]
+        dropped += len(members) - len(mine)
+        group = Group(name, tuple(sorted(mine)), directory)
+        before = was.get(key)
+        if before is None:
+            made.told("groups added", name)
+        elif before != group:
+            made.told("groups changed", name)
+        groups.append(group if before != group or before is None else before)
+    for key, group in was.items():
+        if key not in taken:
+            made.told("groups removed", group.name)
+    if dropped:
+        made.notes.append(
+            f"{dropped} members of its groups were left out, as their names are not this directory's here"
+        )
+    return groups
+
+
+def _check_enough(model: Model, directory: str, found: Found, most_leavers: int) -> None:
+    had = [a for a in model.accounts if a.source == directory and a.enabled]
+    gone = [a.name for a in had if fold(a.name) not in found.people]
+    _check_share("people", gone, len(had), most_leavers)
+    groups = [g.name for g in model.groups if g.source == directory]
+    known = set(map(fold, found.groups))
+    _check_share("groups", [g for g in groups if fold(g) not in known], len(groups), most_leavers)
+
+
+def _check_share(what: str, gone: list[str], had: int, most: int) -> None:
+    if gone and len(gone) * 100 > most * had:
+        shown = ", ".join(gone[:5]) + (f" and {len(gone) - 5} more" if len(gone) > 5 else "")
+        raise TooFew(
+            f"{len(gone)} of {had} {what} are missing from the directory ({shown}), and {most} % may be at most; "
+            "nothing was changed; if they are to go, allow more for once"
+        )
+
+
+def _gone(before: Model, after: Model) -> tuple[Subject, ...]:
+    """The subjects that are there no more, and that something still names."""
+    there = {Subject("group", g.name).key for g in after.groups} | {Subject("unit", u).key for u in after.units}
+    missing: Iterable[Subject] = {
+        *before.gone, *(Subject("group", g.name) for g in before.groups), *(Subject("unit", u) for u in before.units)
+    }  # fmt: skip
+    missing = {s for s in missing if s.key not in there}
+    if not missing:
+        return ()
+    return tuple(sorted({subject for subject, _ in lines_naming(after, missing)}))

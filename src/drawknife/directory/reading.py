@@ -1,0 +1,226 @@
+"""From entries to people, groups and units: what a directory says, before it meets the model."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from drawknife.core.model import Subject
+from drawknife.core.names import BadValue, Place, check_name, check_path, check_subject_name, fold
+from drawknife.formats.ldif import Record
+from drawknife.messages import DirectoryOptions
+
+from .dn import normal, parent_dn
+from .source import Source
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    name: str
+    display: str | None
+    mail: str | None
+    unit: str | None
+    home: Place | None
+
+
+@dataclass(slots=True)
+class Found:
+    """What a directory has. Group members are subjects; the sets of names are by comparison form."""
+
+    people: dict[str, Person] = field(default_factory=dict)
+    groups: dict[str, set[Subject]] = field(default_factory=dict)
+    units: set[str] = field(default_factory=set)
+    left_out: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+class _Reader:
+    def __init__(self, options: DirectoryOptions) -> None:
+        self.options = options
+        self.found = Found()
+        #: What each entry became, by its name in normal form.
+        self.subject_of: dict[str, Subject] = {}
+        self.unit_of: dict[str, str] = {}
+        self.uid_of: dict[str, str] = {}
+        self.unknown_members = 0
+        self.spelled: dict[str, str] = {}
+
+    # --- units ----------------------------------------------------------------------------------
+
+    def units(self, records: Iterator[Record]) -> None:
+        attribute = self.options.unit_name_attribute.lower()
+        taken: set[str] = set()
+        entries = {normal(r.dn): (r.dn, self._first(r, attribute)) for r in records}
+        for dn in sorted(entries, key=lambda d: (d.count(","), d)):
+            shown, name = entries[dn]
+            above = self._unit_above(dn)
+            if name is None:
+                self.found.left_out.append(f"unit {shown}: it has no {attribute}")
+                continue
+            try:
+                segment = self._fitting(name + ("" if above else self.options.suffix), shown)
+            except BadValue as bad:
+                self.found.left_out.append(f"unit {shown}: {bad}")
+                continue
+            path = f"{above}/{segment}" if above else segment
+            if fold(path) in taken:
+                self.found.left_out.append(f"unit {shown}: there is another unit {path}")
+                continue
+            self.found.units.add(path)
+            taken.add(fold(path))
+            self.unit_of[dn] = path
+            self.subject_of[dn] = Subject("unit", path)
+
+    def _unit_above(self, dn: str) -> str | None:
+        at = parent_dn(dn)
+        while at:
+            if at in self.unit_of:
+                return self.unit_of[at]
+            at = parent_dn(at)
+        return None
+
+    # --- people ---------------------------------------------------------------------------------
+
+    def people(self, records: Iterator[Record]) -> list[tuple[Subject, list[bytes]]]:
+        """Take the people; returns what each says of the groups that it is in."""
+        o = self.options
+        displays = [a.strip().lower() for a in o.display_attribute.split(",") if a.strip()]
+        member_of = (o.member_of_attribute or "").lower()
+        said: list[tuple[Subject, list[bytes]]] = []
+        unit_of_parent: dict[str, str | None] = {}
+        for record in records:
+            name = self._first(record, o.name_attribute.lower())
+            if name is None:
+                self.found.left_out.append(f"{record.dn}: it has no {o.name_attribute}")
+                continue
+            try:
+                called = check_name(unicodedata.normalize("NFC", name) + o.suffix)
+                if fold(called) == "anonymous":
+                    raise BadValue("the name is that of the anonymous account")
+            except BadValue as bad:
+                self.found.left_out.append(f"{record.dn}: {bad}")
+                continue
+            key = fold(called)
+            if key in self.found.people:
+                self.found.left_out.append(f"{record.dn}: there is another {called}")
+                continue
+            dn = normal(record.dn)
+            above = parent_dn(dn)
+            if above not in unit_of_parent:
+                unit_of_parent[above] = self._unit_above(dn)
+            display = next(filter(None, (self._first(record, d) for d in displays)), None)
+            self.found.people[key] = Person(
+                called, display, self._first(record, o.mail_attribute.lower()), unit_of_parent[above],
+                self._home(record, called),
+            )  # fmt: skip
+            subject = Subject("account", called)
+            self.subject_of[dn] = subject
+            self.uid_of[fold(unicodedata.normalize("NFC", name))] = called
+            if member_of and member_of in record.attributes:
+                said.append((subject, record.attributes[member_of]))
+        return said
+
+    def _home(self, record: Record, called: str) -> Place | None:
+        o = self.options
+        value = self._first(record, o.home_attribute.lower()) if o.home_attribute else None
+        if value is None or o.home_store is None:
+            return None
+        if o.home_strip and value.startswith(o.home_strip):
+            value = value[len(o.home_strip) :]
+        try:
+            return Place(o.home_store, check_path("/" + value.strip("/")))
+        except BadValue as bad:
+            self.found.notes.append(f"the home of {called} was left out: {bad}")
+            return None
+
+    # --- groups ---------------------------------------------------------------------------------
+
+    def groups(self, records: Iterator[Record]) -> None:
+        o = self.options
+        attributes = [a.strip().lower() for a in o.member_attributes.split(",") if a.strip()]
+        entries: list[tuple[str, list[tuple[str, list[bytes]]]]] = []
+        for record in records:
+            name = self._first(record, o.group_name_attribute.lower())
+            if name is None:
+                self.found.left_out.append(f"group {record.dn}: it has no {o.group_name_attribute}")
+                continue
+            try:
+                called = check_subject_name(self._fitting(name + o.suffix, record.dn))
+            except BadValue as bad:
+                self.found.left_out.append(f"group {record.dn}: {bad}")
+                continue
+            if fold(called) in self.spelled:
+                self.found.left_out.append(f"group {record.dn}: there is another {called}")
+                continue
+            self.spelled[fold(called)] = called
+            self.subject_of[normal(record.dn)] = Subject("group", called)
+            entries.append((called, [(a, record.attributes[a]) for a in attributes if a in record.attributes]))
+        for called, lists in entries:
+            members = self.found.groups[called] = set()
+            for attribute, values in lists:
+                for value in values:
+                    member = self._member(attribute, value)
+                    if member is None:
+                        self.unknown_members += 1
+                    elif member != Subject("group", called):
+                        members.add(member)
+
+    def _member(self, attribute: str, value: bytes) -> Subject | None:
+        try:
+            text = value.decode()
+        except UnicodeDecodeError:
+            return None
+        if attribute == "memberuid":
+            called = self.uid_of.get(fold(unicodedata.normalize("NFC", text)))
+            return Subject("account", called) if called else None
+        if attribute == "uniquemember" and "#" in text:
+            # RFC 4517, section 3.3.21: a name may be followed by a number that keeps it unique.
+            text = text.rpartition("#")[0] if text.endswith("B") else text
+        return self.subject_of.get(normal(text))
+
+    def member_of(self, said: list[tuple[Subject, list[bytes]]]) -> None:
+        for subject, values in said:
+            for value in values:
+                group = self.subject_of.get(normal(value.decode("utf-8", "replace")))
+                if group is not None and group.kind == "group":
+                    self.found.groups[group.name].add(subject)
+
+    # --- values ---------------------------------------------------------------------------------
+
+    def _first(self, record: Record, attribute: str) -> str | None:
+        for value in record.attributes.get(attribute, ()):
+            try:
+                text = unicodedata.normalize("NFC", value.decode()).strip()
+            except UnicodeDecodeError:
+                continue
+            if text and "\x00" not in text:
+                return text
+        return None
+
+    def _fitting(self, name: str, dn: str) -> str:
+        """A name for a group or unit: what no name may hold becomes ``-``, and that is told."""
+        made = "".join("-" if c in "/\\:{},*" or c.isspace() or unicodedata.category(c) == "Cc" else c for c in name)
+        check_subject_name(made)
+        if made != name:
+            self.found.notes.append(f"{name!r} comes as {made} ({dn})")
+        return made
+
+
+def read(source: Source, options: DirectoryOptions) -> Found:
+    """Everything that a directory has of people, groups and units. DirectoryFailed if not all can be had."""
+    reader = _Reader(options)
+    if options.units_base:
+        reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute]))
+    wanted = [options.name_attribute, *options.display_attribute.split(","), options.mail_attribute]
+    wanted += [a for a in (options.home_attribute, options.member_of_attribute) if a]
+    said = reader.people(source.search(options.people_base, options.people_filter, [a.strip() for a in wanted]))
+    if options.groups_base:
+        attributes = [options.group_name_attribute, *(a.strip() for a in options.member_attributes.split(","))]
+        reader.groups(source.search(options.groups_base, options.groups_filter, attributes))
+        reader.member_of(said)
+    if reader.unknown_members:
+        reader.found.notes.append(
+            f"{reader.unknown_members} members of groups are none of the people, groups and units read, and were left out"
+        )
+    return reader.found

@@ -1,0 +1,223 @@
+"""Where a directory's entries come from: an LDAP server (RFC 4511), or an LDIF file.
+
+Either way entries come one by one, so that a hundred thousand people need no more room than a page.
+"""
+
+from __future__ import annotations
+
+import ssl
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import Any, Protocol
+from urllib.parse import urlsplit
+
+import ldap3
+from ldap3.core.exceptions import LDAPException, LDAPInvalidFilterError
+from ldap3.operation import search as ldap_search
+
+from drawknife.asking import BadInput
+from drawknife.formats.document import BadDocument
+from drawknife.formats.ldif import Record, read_ldif
+from drawknife.messages import DirectoryOptions
+
+from .dn import is_below, normal
+
+
+class DirectoryFailed(Exception):
+    """The directory did not answer, or not in full. Nothing is changed then."""
+
+
+class Source(Protocol):
+    """Something that can be searched."""
+
+    def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
+        """The entries at `base` and below it; :class:`DirectoryFailed` if they cannot all be had."""
+
+    def close(self) -> None: ...
+
+
+def open_source(options: DirectoryOptions, password: str | None) -> Source:
+    """Connect to the server, securely and as told, or open the file."""
+    scheme = urlsplit(options.address).scheme
+    if scheme in ("ldap", "ldaps"):
+        return _Server(options, password)
+    return _File(Path(options.address))
+
+
+def check_address(address: str) -> None:
+    """:class:`BadInput` if an address is neither that of a server nor a path."""
+    parts = urlsplit(address)
+    if parts.scheme in ("ldap", "ldaps"):
+        with suppress(ValueError):
+            if parts.hostname and not (parts.path.strip("/") or parts.query or parts.username) and parts.port != 0:
+                return
+    elif "://" not in address and address.startswith("/"):
+        return
+    raise BadInput(
+        "options.address",
+        f"{address!r} is no address of a directory",
+        "ldap://HOST, ldaps://HOST, or the absolute path of an LDIF file",
+    )
+
+
+# --- a server -----------------------------------------------------------------------------------
+
+
+class _Server:
+    def __init__(self, options: DirectoryOptions, password: str | None) -> None:
+        self.options = options
+        parts = urlsplit(options.address)
+        over_tls = parts.scheme == "ldaps"
+        tls = ldap3.Tls(
+            validate=ssl.CERT_REQUIRED,
+            version=ssl.PROTOCOL_TLS_CLIENT,
+            ca_certs_file=options.ca_file or ssl.get_default_verify_paths().cafile or None,
+            ca_certs_path=None if options.ca_file else ssl.get_default_verify_paths().capath,
+        )
+        server = ldap3.Server(
+            parts.hostname, parts.port or (636 if over_tls else 389), use_ssl=over_tls, tls=tls, get_info=ldap3.NONE,
+            connect_timeout=min(options.timeout, 10),
+        )  # fmt: skip
+        self._connection = ldap3.Connection(
+            server, options.bind_name, password, receive_timeout=options.timeout, auto_referrals=False, read_only=True,
+            raise_exceptions=False, authentication=ldap3.SIMPLE if options.bind_name else ldap3.ANONYMOUS,
+        )  # fmt: skip
+        try:
+            self._open(over_tls)
+        except (LDAPException, OSError, ssl.SSLError, ValueError) as error:
+            self.close()
+            raise DirectoryFailed(f"{options.address}: {_said(error)}") from None
+        except DirectoryFailed:
+            self.close()
+            raise
+
+    def _open(self, over_tls: bool) -> None:
+        connection = self._connection
+        connection.open(read_server_info=False)
+        if not over_tls and self.options.start_tls and not connection.start_tls(read_server_info=False):
+            raise DirectoryFailed(f"{self.options.address} refused StartTLS: {_result(connection)}")
+        if not connection.bind(read_server_info=False):
+            raise DirectoryFailed(f"{self.options.address} refused the bind: {_result(connection)}")
+
+    def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
+        connection, cookie = self._connection, None
+        while True:
+            try:
+                connection.search(
+                    base, filter_, ldap3.SUBTREE, attributes=list(attributes), paged_size=self.options.page_size,
+                    paged_cookie=cookie, paged_criticality=False,
+                )  # fmt: skip
+            except LDAPInvalidFilterError:
+                raise DirectoryFailed(f"{filter_} is no search filter (RFC 4515)") from None
+            except (LDAPException, OSError) as error:
+                raise DirectoryFailed(f"{self.options.address} broke off: {_said(error)}") from None
+            if connection.result["result"] != 0:
+                raise DirectoryFailed(f"searching {base} failed, or answered in part: {_result(connection)}")
+            for entry in connection.response or ():
+                if entry.get("type") == "searchResEntry":
+                    yield Record(entry["dn"], {k.lower(): v for k, v in entry["raw_attributes"].items()})
+            connection.response = None
+            controls: dict[str, Any] = connection.result.get("controls") or {}
+            cookie = controls.get("1.2.840.113556.1.4.319", {}).get("value", {}).get("cookie")
+            if not cookie:
+                return
+
+    def close(self) -> None:
+        with suppress(LDAPException, OSError):
+            self._connection.unbind()
+
+
+def _result(connection: ldap3.Connection) -> str:
+    result = connection.result or {}
+    message = str(result.get("message") or "").strip()
+    return f"{result.get('description', 'no result')}" + (f" ({message[:200]})" if message else "")
+
+
+def _said(error: Exception) -> str:
+    text = " ".join(str(error).split())
+    return text[:300] or type(error).__name__
+
+
+# --- a file -------------------------------------------------------------------------------------
+
+
+class _File:
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        if not path.is_file():
+            raise DirectoryFailed(f"there is no LDIF file {path}")
+
+    def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
+        matches = compile_filter(filter_)
+        top, found_base = normal(base), False
+        try:
+            with self.path.open("rb") as lines:
+                for record in read_ldif(lines):
+                    if is_below(normal(record.dn), top):
+                        found_base = True
+                        if matches(record.attributes):
+                            yield record
+        except OSError as error:
+            raise DirectoryFailed(f"{self.path} cannot be read: {error.strerror}") from None
+        except BadDocument as bad:
+            raise DirectoryFailed(f"{self.path}: {bad.mistakes[0]}") from None
+        if not found_base:
+            raise DirectoryFailed(f"searching {base} failed: there is nothing at it or below it")
+
+    def close(self) -> None:
+        pass
+
+
+class _Matches(Protocol):
+    def __call__(self, attributes: dict[str, list[bytes]]) -> bool: ...
+
+
+def compile_filter(text: str) -> _Matches:
+    """A search filter (RFC 4515) as a function on attributes; values compare whatever their case."""
+    try:
+        tree = ldap_search.parse_filter(text, None, True, None, None, False)
+    except (LDAPException, ValueError, IndexError):
+        raise DirectoryFailed(f"{text} is no search filter (RFC 4515)") from None
+    return lambda attributes: _holds(tree.elements[0] if tree.tag == ldap_search.ROOT else tree, attributes)
+
+
+def _holds(node: Any, attributes: dict[str, list[bytes]]) -> bool:
+    if node.tag == ldap_search.AND:
+        return all(_holds(n, attributes) for n in node.elements)
+    if node.tag == ldap_search.OR:
+        return any(_holds(n, attributes) for n in node.elements)
+    if node.tag == ldap_search.NOT:
+        return not _holds(node.elements[0], attributes)
+    said = node.assertion
+    values = [v.lower() for v in attributes.get(_text(said["attr"]).lower(), ())]
+    if node.tag == ldap_search.MATCH_PRESENT:
+        return bool(values)
+    if node.tag == ldap_search.MATCH_EQUAL:
+        return _bytes(said["value"]).lower() in values
+    if node.tag == ldap_search.MATCH_SUBSTRING:
+        parts = [
+            _bytes(p).lower() for p in (said.get("initial") or b"", *(said.get("any") or ()), said.get("final") or b"")
+        ]
+        return any(_in_order(v, parts[0], parts[1:-1], parts[-1]) for v in values)
+    raise DirectoryFailed("a filter for an LDIF file knows & | ! = =* and * only")
+
+
+def _in_order(value: bytes, first: bytes, middle: Sequence[bytes], last: bytes) -> bool:
+    if not (value.startswith(first) and value.endswith(last)) or len(value) < len(first) + len(last):
+        return False
+    at, end = len(first), len(value) - len(last)
+    for part in middle:
+        found = value.find(part, at, end)
+        if found < 0:
+            return False
+        at = found + len(part)
+    return True
+
+
+def _text(value: Any) -> str:
+    return value.decode() if isinstance(value, bytes) else str(value)
+
+
+def _bytes(value: Any) -> bytes:
+    return value if isinstance(value, bytes) else str(value).encode()

@@ -1,0 +1,109 @@
+"""Syncing: read all of a directory first, then change the model in one transaction, or not at all."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from drawknife import messages as msg
+from drawknife.core.edits import EditRefused
+from drawknife.core.model import Model
+from drawknife.records.changes import change_model
+from drawknife.records.database import Database
+from drawknife.records.directories import Directory, Secrets, record_sync
+from drawknife.records.snapshots import Snapshot
+
+from .plan import NAMED, Plan, TooFew, plan
+from .reading import Found, read
+from .source import DirectoryFailed, open_source
+
+
+def options_of(directory: Directory) -> msg.DirectoryOptions:
+    return msg.DirectoryOptions.model_validate(directory.options)
+
+
+def fetch(directory: Directory, secrets: Secrets) -> Found:
+    """Everything that the directory has; :class:`DirectoryFailed` if it cannot all be had."""
+    options = options_of(directory)
+    source = open_source(options, _password(directory, options, secrets))
+    try:
+        return read(source, options)
+    finally:
+        source.close()
+
+
+def _password(directory: Directory, options: msg.DirectoryOptions, secrets: Secrets) -> str | None:
+    if options.bind_password_file:
+        try:
+            return Path(options.bind_password_file).read_text().rstrip("\r\n")
+        except (OSError, UnicodeDecodeError) as error:
+            why = error.strerror if isinstance(error, OSError) else "it is not text"
+            raise DirectoryFailed(f"the bind password's file cannot be read: {why}") from None
+    if directory.secret is None:
+        return None
+    found = secrets.decrypt(directory.secret)
+    if found is None:
+        raise DirectoryFailed("the bind password was encrypted with another key; set it again")
+    return found
+
+
+def planned(model: Model, directory: Directory, found: Found, most_leavers: int | None) -> Plan:
+    """What a sync would make of the model; TooFew if too much would go."""
+    allowed = options_of(directory).most_leavers if most_leavers is None else most_leavers
+    if not found.people and any(a.source == directory.name and a.enabled for a in model.accounts) and allowed < 100:
+        raise TooFew("the directory has no people at all; nothing was changed")
+    return plan(model, directory.name, found, allowed)
+
+
+def report_of(
+    directory: str, who: str, state: str, text: str, found: Found | None, made: Plan | None
+) -> msg.SyncReport:
+    """A report, with lists cut to the first few."""
+    changes = made.changes if made else {}
+    return msg.SyncReport(
+        directory=directory, at=datetime.now(UTC), who=who, state=state, text=text,
+        people=len(found.people) if found else 0, groups=len(found.groups) if found else 0,
+        units=len(found.units) if found else 0,
+        counts={what: len(names) for what, names in changes.items()},
+        named={what: sorted(names)[:NAMED] for what, names in changes.items()},
+        left_alone=_some(made.left_alone if made else []), left_out=_some(found.left_out if found else []),
+        notes=_some([*(found.notes if found else []), *(made.notes if made else [])]),
+    )  # fmt: skip
+
+
+def _some(lines: list[str]) -> list[str]:
+    return lines if len(lines) <= NAMED else [*lines[:NAMED], f"and {len(lines) - NAMED} more"]
+
+
+def counted(made: Plan) -> str:
+    """A plan in a few words."""
+    count = sum(map(len, made.changes.values()))
+    return f"{count} change{'' if count == 1 else 's'}" if count else "all is as the directory has it"
+
+
+def sync(
+    database: Database, secrets: Secrets, directory: Directory, who: str, most_leavers: int | None, at_hand: Snapshot
+) -> tuple[msg.SyncReport, Snapshot | None]:
+    """Sync a directory now. Whatever happens is in the report, which is kept; a failure changes nothing."""
+    found: Found | None = None
+    made: Plan | None = None
+    snapshot: Snapshot | None = None
+    try:
+        found = fetch(directory, secrets)
+        plans: list[Plan] = []
+
+        def edit(model: Model, _: object) -> Model:
+            plans.append(planned(model, directory, found, most_leavers))
+            return plans[-1].model
+
+        snapshot = change_model(database, edit, who, f"sync {directory.name}", None, at_hand)
+        made = plans[-1]
+        state = "done" if made.changes else "nothing-to-do"
+        report = report_of(directory.name, who, state, counted(made), found, made)
+        report = report.model_copy(update={"revision": snapshot.revision})
+    except TooFew as error:
+        report = report_of(directory.name, who, "refused", str(error), found, None)
+    except (DirectoryFailed, EditRefused) as error:
+        report = report_of(directory.name, who, "failed", str(error), found, None)
+    record_sync(database, directory.name, who, snapshot is not None, report.revision, report.model_dump_json())
+    return report, snapshot

@@ -1,0 +1,123 @@
+"""Directories: how they are reached and read, and what a sync does."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from .base import Message, Name
+from .changes import Preview
+
+Filter = Annotated[str, Field(min_length=3, max_length=4000, description="A search filter (RFC 4515)")]
+Attribute = Annotated[str, Field(max_length=200)]
+
+
+class DirectoryOptions(Message):
+    """Where a directory is, and how it is read. Attributes are those of RFC 4519, RFC 2798 and RFC 2307."""
+
+    address: Annotated[
+        str, Field(max_length=2000, description="ldap://HOST[:PORT], ldaps://HOST[:PORT], or the path of an LDIF file")
+    ]
+    start_tls: bool = Field(True, description="ldap: secure the connection by StartTLS before anything is said")
+    ca_file: str | None = Field(None, description="Certificates that are trusted; left out: the system's")
+    bind_name: str | None = Field(None, description="The name to bind with; left out: anonymously")
+    bind_password_file: str | None = Field(None, description="A file with the bind password, on the service's machine")
+    people_base: Annotated[str, Field(max_length=2000)]
+    people_filter: Filter = "(objectClass=inetOrgPerson)"
+    groups_base: Annotated[str | None, Field(max_length=2000, description="Left out: no groups")] = None
+    groups_filter: Filter = "(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames)(objectClass=posixGroup))"
+    units_base: Annotated[str | None, Field(max_length=2000, description="Left out: no units")] = None
+    units_filter: Filter = "(objectClass=organizationalUnit)"
+    name_attribute: Attribute = "uid"
+    display_attribute: Attribute = "displayName,cn"
+    mail_attribute: Attribute = "mail"
+    home_attribute: Attribute | None = Field(None, description="Such as homeDirectory")
+    home_store: Name | None = Field(None, description="The store that the homes are in")
+    home_strip: Annotated[str, Field(max_length=1000, description="What a home begins with outside of the store")] = ""
+    group_name_attribute: Attribute = "cn"
+    unit_name_attribute: Attribute = "ou"
+    member_attributes: Attribute = "member,uniqueMember,memberUid"
+    member_of_attribute: Attribute | None = Field(None, description="memberOf, where people say what they are in")
+    suffix: Annotated[str, Field(max_length=40, description="Appended to each name, such as @tidewrack.example")] = ""
+    interval: Annotated[int, Field(ge=0, le=30 * 86400, description="Seconds between syncs; 0: only on demand")] = 0
+    most_leavers: Annotated[
+        int, Field(ge=0, le=100, description="Per cent. If more people, or groups, are missing, nothing is changed")
+    ] = 20
+    page_size: Annotated[int, Field(ge=1, le=10_000)] = 500
+    timeout: Annotated[int, Field(ge=1, le=3600, description="Seconds to wait for an answer")] = 30
+
+    @model_validator(mode="after")
+    def _home_needs_a_store(self) -> DirectoryOptions:
+        if self.home_attribute and not self.home_store:
+            raise ValueError("home_attribute needs home_store: the store that the homes are in")
+        return self
+
+
+class NewDirectory(Message):
+    name: Name
+    options: DirectoryOptions
+    bind_password: Annotated[str, Field(max_length=1000)] | None = Field(
+        None, description="Kept encrypted, never shown"
+    )
+
+
+class DirectoryChange(Message):
+    """New options; those left out stay."""
+
+    options: dict[str, str | int | bool | None] = {}
+    bind_password: Annotated[str, Field(max_length=1000)] | None = None
+
+
+class SyncReport(Message):
+    """What a sync found, and did or would do. Lists name the first; the counts are of all."""
+
+    directory: str
+    at: datetime
+    who: str
+    state: str = Field(description="preview, done, nothing-to-do, refused, or failed")
+    text: str
+    revision: int | None = None
+    people: int = 0
+    groups: int = 0
+    units: int = 0
+    counts: dict[str, int] = Field(
+        default={}, description="Such as accounts added, accounts switched off, groups changed"
+    )
+    named: dict[str, list[str]] = Field(default={}, description="The first of each, by name")
+    left_alone: list[str] = Field(default=[], description="Names that exist here already, and were left as they are")
+    left_out: list[str] = Field(default=[], description="What could not be taken, and why")
+    notes: list[str] = []
+
+
+class SyncPreview(Message):
+    report: SyncReport
+    changes: Preview | None
+
+
+class DirectoryLine(Message):
+    name: str
+    options: DirectoryOptions
+    has_password: bool
+    accounts: int
+    groups: int
+    units: int
+    last: SyncReport | None
+
+
+class DirectoryList(Message):
+    directories: list[DirectoryLine]
+
+
+class SyncWish(Message):
+    most_leavers: Annotated[int, Field(ge=0, le=100)] | None = Field(None, description="Per cent, for this once")
+
+
+class Tried(Message):
+    """What a directory answered when it was tried: the first few of each, as they would come."""
+
+    people: list[str]
+    groups: list[str]
+    units: list[str]
+    left_out: list[str]

@@ -1,0 +1,100 @@
+"""Directories as they are configured, and how their syncs went. Bind passwords are kept encrypted."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from cryptography.fernet import Fernet, InvalidToken
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
+from drawknife.core.names import fold
+
+from .database import Database
+
+
+class Secrets:
+    """Encrypts with a key that is kept in a file beside the service, not in the database."""
+
+    def __init__(self, key_file: Path | None) -> None:
+        self._fernet: Fernet | None = None
+        if key_file is not None:
+            if not key_file.exists():
+                key_file.parent.mkdir(parents=True, exist_ok=True)
+                key_file.touch(mode=0o600, exist_ok=False)
+                key_file.write_bytes(Fernet.generate_key())
+            self._fernet = Fernet(key_file.read_bytes().strip())
+
+    @property
+    def ready(self) -> bool:
+        return self._fernet is not None
+
+    def encrypt(self, text: str) -> bytes:
+        assert self._fernet is not None
+        return self._fernet.encrypt(text.encode())
+
+    def decrypt(self, kept: bytes) -> str | None:
+        """None if it was encrypted with another key, or there is none."""
+        try:
+            return self._fernet.decrypt(bytes(kept)).decode() if self._fernet is not None else None
+        except InvalidToken:
+            return None
+
+
+class Directory(NamedTuple):
+    name: str
+    options: dict[str, Any]
+    secret: bytes | None
+
+
+def read_directories(database: Database) -> list[Directory]:
+    """All directories, by name."""
+    rows = database.read("SELECT name, options, secret FROM directories ORDER BY folded")
+    return [Directory(name, json.loads(options), secret) for name, options, secret in rows]
+
+
+def save_directory(connection: Connection[TupleRow], directory: Directory) -> None:
+    """Add a directory, or change it; a change without a secret keeps the one there is."""
+    connection.execute(
+        "INSERT INTO directories (name, folded, options, secret) VALUES (%s, %s, %s, %s) ON CONFLICT (name)"
+        " DO UPDATE SET options = excluded.options, secret = coalesce(excluded.secret, directories.secret)",
+        (directory.name, fold(directory.name), json.dumps(directory.options, sort_keys=True), directory.secret),
+    )
+
+
+def delete_directory(connection: Connection[TupleRow], name: str) -> None:
+    connection.execute("DELETE FROM directories WHERE name = %s", (name,))
+
+
+#: Syncs that are kept for each directory.
+KEPT = 50
+
+
+def record_sync(database: Database, directory: str, who: str, done: bool, revision: int | None, report: str) -> None:
+    """Note how a sync went; the oldest notes go. A directory that is gone meanwhile has none."""
+    with database.transaction() as connection:
+        connection.execute(
+            "INSERT INTO syncs (directory, who, done, revision, report)"
+            " SELECT name, %s, %s, %s, %s FROM directories WHERE name = %s",
+            (who, done, revision, report, directory),
+        )
+        connection.execute(
+            "DELETE FROM syncs WHERE directory = %s AND at NOT IN"
+            " (SELECT at FROM syncs WHERE directory = %s ORDER BY at DESC LIMIT %s)",
+            (directory, directory, KEPT),
+        )
+
+
+def last_syncs(database: Database) -> dict[str, tuple[datetime, str]]:
+    """For each directory when it was synced last, however it went, and the report of it."""
+    rows = database.read("SELECT DISTINCT ON (directory) directory, at, report FROM syncs ORDER BY directory, at DESC")
+    return {name: (at, report) for name, at, report in rows}
+
+
+def read_syncs(database: Database, directory: str, limit: int) -> list[str]:
+    """The reports of a directory's syncs, the newest first."""
+    rows = database.read("SELECT report FROM syncs WHERE directory = %s ORDER BY at DESC LIMIT %s", (directory, limit))
+    return [report for (report,) in rows]

@@ -1,0 +1,208 @@
+"""Directories: adding and trying them, what a sync would do, and syncing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated
+
+from flask import Response, g
+from psycopg import Connection
+from psycopg.rows import TupleRow
+from pydantic import Field, ValidationError
+
+from drawknife import messages as msg
+from drawknife.asking import BadInput, NoSuch
+from drawknife.core.edits import refuse
+from drawknife.core.model import Model
+from drawknife.core.names import BadValue, check_name, fold
+from drawknife.directory.plan import TooFew
+from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
+from drawknife.directory.sync import counted, fetch, options_of, planned, report_of, sync
+from drawknife.previews import preview
+from drawknife.records import directories as records
+from drawknife.records.changes import change_model
+from drawknife.records.directories import Directory
+
+from .common import Query, answer, blueprint, current, problems
+
+api = blueprint("directories", "Directories of people, groups and units, and their syncs")
+
+
+class DirectoryPath(Query):
+    name: Annotated[str, Field(description="The directory's name")]
+
+
+class RemovalQuery(Query):
+    keep: Annotated[bool, Field(description="Make what came from it local")] = False
+
+
+def _find(name: str) -> Directory:
+    every = records.read_directories(current().database)
+    found = next((d for d in every if fold(d.name) == fold(name)), None)
+    if found is None:
+        raise NoSuch("name", "directory", name, (d.name for d in every))
+    return found
+
+
+def _line(d: Directory, model: Model, last: dict[str, object]) -> msg.DirectoryLine:
+    report = last.get(d.name)
+    return msg.DirectoryLine(
+        name=d.name, options=options_of(d), has_password=d.secret is not None,
+        accounts=sum(a.source == d.name for a in model.accounts), groups=sum(x.source == d.name for x in model.groups),
+        units=sum(source == d.name for _, source in model.unit_sources),
+        last=msg.SyncReport.model_validate_json(str(report)) if report else None,
+    )  # fmt: skip
+
+
+def _lines(wanted: str | None = None) -> list[msg.DirectoryLine]:
+    database, model = current().database, current().snapshot().model
+    last: dict[str, object] = {name: report for name, (_, report) in records.last_syncs(database).items()}
+    return [_line(d, model, last) for d in records.read_directories(database) if wanted in (None, d.name)]
+
+
+@api.get("/directories", summary="The directories, each with its last sync", responses={200: msg.DirectoryList})
+def directories() -> Response:
+    return answer(msg.DirectoryList(directories=_lines()))
+
+
+@api.get("/directories/<string:name>", summary="One directory, with its last sync", responses={200: msg.DirectoryLine})
+def directory(path: DirectoryPath) -> Response:
+    return answer(_lines(_find(path.name).name)[0])
+
+
+def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
+    """Check what can be checked beforehand; the bind password encrypted."""
+    check_address(options.address)
+    for key in ("people_filter", "groups_filter", "units_filter"):
+        try:
+            compile_filter(getattr(options, key))
+        except DirectoryFailed as bad:
+            raise BadInput(f"options.{key}", str(bad), "such as (objectClass=inetOrgPerson)") from None
+    if options.address.startswith("ldap:") and options.bind_name and not options.start_tls:
+        raise BadInput(
+            "options.start_tls",
+            "a bind password would go over the network unprotected",
+            "start_tls: true, or an ldaps address",
+        )
+    if password is None:
+        return None
+    secrets = current().secrets
+    if not secrets.ready:
+        raise BadInput(
+            "bind_password",
+            "the service has no key to encrypt it with",
+            "a service started with --key-file, or bind_password_file",
+        )
+    return secrets.encrypt(password)
+
+
+@api.post("/directories", summary="Add a directory", responses={200: msg.DirectoryLine, **problems(409, 413, 415)})
+def add(body: msg.NewDirectory) -> Response:
+    try:
+        name = check_name(body.name)
+    except BadValue as bad:
+        raise BadInput("name", str(bad), bad.expected) from None
+    if fold(name) == "local":
+        raise BadInput("name", "local is what does not come from a directory", "another name")
+    if any(fold(d.name) == fold(name) for d in records.read_directories(current().database)):
+        raise refuse(f"directory {name} is there already", "a change of it, or another name")
+    new = Directory(name, body.options.model_dump(), _check(body.options, body.bind_password))
+    return _save(new, f"add directory {name}")
+
+
+@api.patch(
+    "/directories/<string:name>",
+    summary="Change a directory's options",
+    responses={200: msg.DirectoryLine, **problems(409, 413, 415)},
+)
+def change(path: DirectoryPath, body: msg.DirectoryChange) -> Response:
+    old = _find(path.name)
+    try:
+        options = msg.DirectoryOptions.model_validate({**old.options, **body.options})
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_context=False)[0]
+        raise BadInput("options." + ".".join(map(str, first["loc"])), str(first["msg"]), "") from None
+    return _save(
+        Directory(old.name, options.model_dump(), _check(options, body.bind_password)), f"change directory {old.name}"
+    )
+
+
+def _save(directory: Directory, what: str) -> Response:
+    def edit(model: Model, connection: Connection[TupleRow]) -> Model:
+        records.save_directory(connection, directory)
+        return model
+
+    state = current()
+    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot()))
+    return answer(_lines(directory.name)[0])
+
+
+@api.delete("/directories/<string:name>", summary="Remove a directory", responses={204: None, **problems(409)})
+def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
+    old = _find(path.name)
+
+    def edit(model: Model, connection: Connection[TupleRow]) -> Model:
+        theirs = [a.name for a in model.accounts if a.source == old.name]
+        if theirs and not query.keep:
+            raise refuse(
+                f"{len(theirs)} accounts come from {old.name}, {theirs[0]} among them",
+                "keep them as local ones, with `keep`",
+            )
+        records.delete_directory(connection, old.name)
+        return replace(
+            model,
+            accounts=tuple(replace(a, source="local") if a.source == old.name else a for a in model.accounts),
+            groups=tuple(replace(x, source="local") if x.source == old.name else x for x in model.groups),
+            unit_sources=tuple(x for x in model.unit_sources if x[1] != old.name),
+        )
+
+    state = current()
+    state.took(
+        change_model(state.database, edit, g.who, f"remove directory {old.name}", told=True, at_hand=state.snapshot())
+    )
+    return Response(status=204)
+
+
+@api.post(
+    "/directories/<string:name>/try",
+    summary="Read it, and tell the first few of what it has",
+    responses={200: msg.Tried, **problems(502)},
+)
+def try_(path: DirectoryPath) -> Response:
+    found = fetch(_find(path.name), current().secrets)
+    people = [f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip() for p in list(found.people.values())[:10]]
+    groups = [f"{name}  {len(members)} members" for name, members in list(found.groups.items())[:10]]
+    return answer(msg.Tried(people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20]))
+
+
+@api.post(
+    "/directories/<string:name>/sync/preview",
+    summary="What a sync would change, counted and named, and what follows",
+    responses={200: msg.SyncPreview, **problems(413, 415, 502)},
+)
+def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
+    directory, state = _find(path.name), current()
+    found = fetch(directory, state.secrets)
+    snapshot, prepared = state.prepared()
+    try:
+        made = planned(snapshot.model, directory, found, body.most_leavers)
+    except TooFew as error:
+        return answer(
+            msg.SyncPreview(report=report_of(directory.name, g.who, "refused", str(error), found, None), changes=None)
+        )
+    report = report_of(directory.name, g.who, "preview", counted(made), found, made)
+    return answer(
+        msg.SyncPreview(report=report, changes=preview(prepared, made.model, snapshot.revision)), snapshot.revision
+    )
+
+
+@api.post(
+    "/directories/<string:name>/sync", summary="Sync now: all of it, or nothing",
+    responses={200: msg.SyncReport, **problems(413, 415)},
+)  # fmt: skip
+def sync_now(path: DirectoryPath, body: msg.SyncWish) -> Response:
+    state = current()
+    report, after = sync(state.database, state.secrets, _find(path.name), g.who, body.most_leavers, state.snapshot())
+    if after is not None:
+        state.took(after)
+    return answer(report, report.revision)

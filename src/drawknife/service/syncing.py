@@ -1,0 +1,70 @@
+"""Syncs at their intervals. Of several services on one database one does each of them."""
+
+from __future__ import annotations
+
+import threading
+from datetime import UTC, datetime
+from zlib import crc32
+
+import structlog
+
+from drawknife.directory.sync import options_of, sync
+from drawknife.records.database import Unavailable
+from drawknife.records.directories import Directory, last_syncs, read_directories
+
+from .current import Current
+
+log = structlog.get_logger()
+#: Seconds between two looks at what is due.
+LOOK_EVERY = 1.0
+_LOCKS = 0x73796E63
+
+
+def start_syncing(current: Current) -> None:
+    """Sync what is due in a thread of its own, as long as the process lives."""
+    threading.Thread(target=_run, args=(current, threading.Event()), name="syncs", daemon=True).start()
+
+
+def _run(current: Current, never: threading.Event) -> None:
+    while not never.wait(LOOK_EVERY):
+        try:
+            for directory in due(current):
+                sync_alone(current, directory)
+        except Unavailable:
+            continue  # the thread that listens for revisions says so
+        except Exception:
+            log.exception("a sync failed unexpectedly")
+
+
+def due(current: Current) -> list[Directory]:
+    """The directories with an interval that has passed since they were synced last, however that went."""
+    every = [(d, options_of(d).interval) for d in read_directories(current.database)]
+    if not any(interval for _, interval in every):
+        return []
+    last, now = last_syncs(current.database), datetime.now(UTC)
+    return [
+        d for d, interval in every
+        if interval and (d.name not in last or (now - last[d.name][0]).total_seconds() >= interval)
+    ]  # fmt: skip
+
+
+def sync_alone(current: Current, directory: Directory) -> bool:
+    """Sync it, unless another service is at it; false then. It is looked once more whether it still is due."""
+    with current.database.connection() as connection:
+        key = crc32(directory.name.encode())
+        row = connection.execute("SELECT pg_try_advisory_lock(%s, %s::int)", (_LOCKS, key - 2**31)).fetchone()
+        if row is None or not row[0]:
+            return False
+        try:
+            if not any(d.name == directory.name for d in due(current)):
+                return False
+            report, after = sync(
+                current.database, current.secrets, directory, "drawknife serve", None, current.snapshot()
+            )
+            if after is not None:
+                current.took(after)
+            say = log.info if report.state in ("done", "nothing-to-do") else log.warning
+            say("sync", directory=directory.name, state=report.state, text=report.text)
+            return True
+        finally:
+            connection.execute("SELECT pg_advisory_unlock(%s, %s::int)", (_LOCKS, key - 2**31))
