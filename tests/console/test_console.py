@@ -72,7 +72,7 @@ def test_the_overview_tells_what_wants_a_decision(page):
 def test_accounts_are_filtered_and_opened_by_keyboard(page):
     page.get_by_role("link", name="Accounts", exact=True).click()
     rows = page.get_by_role("grid", name="Accounts").get_by_role("row")
-    expect(rows).to_have_count(14)
+    expect(rows).to_have_count(19)
     page.keyboard.type("fleet")
     expect(rows).to_have_count(4)
     expect(page).to_have_url(re.compile("matching=fleet"))
@@ -240,7 +240,7 @@ def test_endpoints_journal_and_pages_that_are_not_there(page):
     page.goto("/endpoints")
     expect(page.get_by_role("main")).to_contain_text("port of harbour and port of old-quay both take 2121")
     page.goto("/journal")
-    expect(page.get_by_role("main")).to_contain_text("accounts 0 → 14")
+    expect(page.get_by_role("main")).to_contain_text("accounts 0 → 19")
     page.goto("/elsewhere")
     expect(page.get_by_role("alert")).to_contain_text("There is no such page.")
     page.goto("/accounts/nobody")

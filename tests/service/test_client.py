@@ -126,6 +126,6 @@ def test_a_first_model_is_loaded_into_an_empty_database_only(address, tmp_path):
     other = tmp_path / "other.yaml"
     other.write_text("drawknife: 1\naccounts: [{name: ada}]\n")
     with serving(address, tmp_path, "--load", DEMO) as service, service.client() as client:
-        assert client.accounts().total == 14
+        assert client.accounts().total == 19
     with serving(address, tmp_path, "--load", other) as service, service.client() as client:
-        assert client.accounts().total == 14 and client.health().revision == 1
+        assert client.accounts().total == 19 and client.health().revision == 1

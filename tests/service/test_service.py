@@ -57,7 +57,7 @@ def test_load_and_dump(own):
     with own.client() as client:
         sent = []
         done = client.load(DEMO.read_bytes(), lambda *progress: sent.append(progress))
-        assert (done.revision, done.changed, done.counts["accounts"]) == (1, True, 14)
+        assert (done.revision, done.changed, done.counts["accounts"]) == (1, True, 19)
         assert sent[-1][0] == sent[-1][1] == len(DEMO.read_bytes())
         assert client.dump() == DEMO.read_text()
         assert read_model(client.dump(as_json=True)) == read_model(DEMO.read_bytes())

@@ -163,7 +163,7 @@ def import_accounts(client: Client, file: IO[str], yes: bool) -> None:
 
     \b
     Example:
-      drawknife account import new-people.csv
+      drawknife account import demo/new-people.csv --yes
     """
     changes = changes_from_csv(file, {a.name for a in client.accounts().accounts})
     told = client.preview(changes)
@@ -254,7 +254,7 @@ def add_key(client: Client, name: str, file: IO[str]) -> None:
 
     \b
     Example:
-      drawknife account key add kittiwake kittiwake.pub
+      drawknife account key add kittiwake demo/kittiwake.pub
     """
     found = client.add_key(name, file.read())
     say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'}")
@@ -269,7 +269,7 @@ def remove_key(client: Client, name: str, fingerprint: str) -> None:
 
     \b
     Example:
-      drawknife account key remove kittiwake SHA256:yPuQpLp0…
+      drawknife account key remove kittiwake SHA256:NTEStW6//dL99qe3SpLo8IDwKOq0wgFe1J32cIbr8yk
     """
     found = client.remove_key(name, fingerprint)
     say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'} left")

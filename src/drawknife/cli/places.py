@@ -152,9 +152,7 @@ show_command(store, "store", "NAME", "Show one store, and what names it.", "stor
 add_command(store, "store", "NAME", "Add a store.", 'store add wrecks --root /srv/tidewrack/wrecks --capacity "2 TiB"')
 change_command(store, "store", "NAME", "Change a store.", 'store change survey --capacity "12 TiB"')
 rename_command(store, "store", "NAME", "Rename a store; all that names it goes along.", "store rename public shelf")
-remove_command(
-    store, "store", "NAME", "Remove a store. Refused while something is in it.", "store remove homes --preview"
-)
+remove_command(store, "store", "NAME", "Remove a store. Refused while something is in it.", "store remove wrecks")
 add_command(
     folder, "folder", "STORE:/PATH", "Record a folder.",
     'folder add survey:/inbox/gannet --owner kittiwake --entry "allow owner delete-file"',

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from .access_map import access_of_all
 from .division import bits_in
+from .edits import lines_naming
 from .identity import loops
 from .model import Subject
 from .prepared import Prepared
@@ -69,28 +70,25 @@ def _paths(prepared: Prepared) -> list[Finding]:
     return out
 
 
+class _Nobody:
+    """The subjects that do not exist."""
+
+    def __init__(self, prepared: Prepared) -> None:
+        self._known = set(prepared.people.subjects)
+
+    def __contains__(self, subject: object) -> bool:
+        return isinstance(subject, Subject) and bool(subject.name) and subject not in self._known
+
+
 def _dangling(prepared: Prepared) -> list[Finding]:
-    known = set(prepared.people.subjects)
-
-    def gone(subject: Subject) -> bool:
-        return bool(subject.name) and subject not in known
-
-    out = []
-    for store in prepared.model.stores:
-        for folder in store.folders:
-            for entry in folder.entries:
-                if gone(entry.subject):
-                    place = f"{store.name}:{folder.path}"
-                    out.append(
-                        Finding(
-                            "dangling-name", place, f"`{entry}` on {place} matches nobody: there is no {entry.subject}"
-                        )
-                    )
-    for vpath in prepared.model.virtual_paths:
-        for grant in vpath.grants:
-            if gone(grant.subject):
-                out.append(Finding("dangling-name", vpath.path, f"the grant `{grant}` on {vpath.path} matches nobody"))
-    return out
+    return [
+        Finding(
+            "dangling-name",
+            reference.name,
+            f"{reference.kind} {reference.name} names {subject}, which is there no more: it matches nobody",
+        )
+        for subject, reference in lines_naming(prepared.model, _Nobody(prepared))
+    ]
 
 
 def _undecided(prepared: Prepared) -> list[Finding]:

@@ -5,6 +5,7 @@ Either way entries come one by one, so that a hundred thousand people need no mo
 
 from __future__ import annotations
 
+import re
 import ssl
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
@@ -87,7 +88,7 @@ class _Server:
             self._open(over_tls)
         except (LDAPException, OSError, ssl.SSLError, ValueError) as error:
             self.close()
-            raise DirectoryFailed(f"{options.address}: {_said(error)}") from None
+            raise DirectoryFailed(f"{options.address}: {_said(error, parts.hostname)}") from None
         except DirectoryFailed:
             self.close()
             raise
@@ -134,8 +135,11 @@ def _result(connection: ldap3.Connection) -> str:
     return f"{result.get('description', 'no result')}" + (f" ({message[:200]})" if message else "")
 
 
-def _said(error: Exception) -> str:
+def _said(error: Exception, host: str | None = None) -> str:
     text = " ".join(str(error).split())
+    names = re.findall(r"\('DNS', '([^']*)'\)", text)
+    if "'subjectAltName'" in text and names:
+        return f"the certificate is for {', '.join(names)}, not for {host}"
     return text[:300] or type(error).__name__
 
 
@@ -220,4 +224,5 @@ def _text(value: Any) -> str:
 
 
 def _bytes(value: Any) -> bytes:
-    return value if isinstance(value, bytes) else str(value).encode()
+    raw = value if isinstance(value, bytes) else str(value).encode()
+    return re.sub(rb"\\([0-9a-fA-F]{2})", lambda found: bytes.fromhex(found[1].decode()), raw)

@@ -134,15 +134,18 @@ def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:
 _ITEMS = ("accounts", "groups", "virtual_paths", "endpoints", "settings", "quotas", "usage")
 
 
-def _ids(model: m.Model) -> set[int]:
-    found = {id(x) for part in _ITEMS for x in getattr(model, part)}
-    found.update(id(f) for s in model.stores for f in s.folders)
+def _ids(model: m.Model) -> set[tuple[str, int]]:
+    """The items by identity; a folder also by its store, as it may have moved to another."""
+    found = {("", id(x)) for part in _ITEMS for x in getattr(model, part)}
+    found.update((s.name, id(f)) for s in model.stores for f in s.folders)
     return found
 
 
-def _only(model: m.Model, known: set[int]) -> m.Model:
-    parts: dict[str, Any] = {p: tuple(x for x in getattr(model, p) if id(x) not in known) for p in _ITEMS}
-    stores = tuple(replace(s, folders=tuple(f for f in s.folders if id(f) not in known)) for s in model.stores)
+def _only(model: m.Model, known: set[tuple[str, int]]) -> m.Model:
+    parts: dict[str, Any] = {p: tuple(x for x in getattr(model, p) if ("", id(x)) not in known) for p in _ITEMS}
+    stores = tuple(
+        replace(s, folders=tuple(f for f in s.folders if (s.name, id(f)) not in known)) for s in model.stores
+    )
     return replace(model, stores=stores, **parts)
 
 

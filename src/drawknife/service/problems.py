@@ -94,7 +94,12 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(NoSuch)
     def _(error: NoSuch) -> Response:
-        fault = Fault(where=error.key, message=str(error), expected=f"the name of an {error.kind}", nearest=error.near)
+        fault = Fault(
+            where=error.key,
+            message=str(error),
+            expected=f"the name of {'an' if error.kind[0] in 'aeiou' else 'a'} {error.kind}",
+            nearest=error.near,
+        )
         return problem("not-found", "There is no such thing", 404, str(error), [fault])
 
     @app.errorhandler(EditRefused)
