@@ -5,12 +5,15 @@ import { get, Problem } from "./api";
 import { AccountPage } from "./pages/AccountPage";
 import { AccountsPage } from "./pages/AccountsPage";
 import { ComparePage } from "./pages/ComparePage";
+import { DirectoriesPage } from "./pages/DirectoriesPage";
 import { EndpointsPage } from "./pages/EndpointsPage";
 import { FolderPage } from "./pages/FolderPage";
+import { GroupsPage } from "./pages/GroupsPage";
 import { JournalPage } from "./pages/JournalPage";
 import { MapPage } from "./pages/MapPage";
 import { OverviewPage } from "./pages/OverviewPage";
 import { SignInPage } from "./pages/SignInPage";
+import { SubjectPage } from "./pages/SubjectPage";
 import { VirtualPathsPage } from "./pages/VirtualPathsPage";
 import { WhoPage } from "./pages/WhoPage";
 import { Shell } from "./parts/Shell";
@@ -49,6 +52,9 @@ export function App() {
         <Route path="/" element={<OverviewPage />} />
         <Route path="/accounts" element={<AccountsPage />} />
         <Route path="/accounts/:name" element={<AccountPage />} />
+        <Route path="/groups" element={<GroupsPage />} />
+        <Route path="/subjects/:subject" element={<SubjectPage />} />
+        <Route path="/directories" element={<DirectoriesPage />} />
         <Route path="/stores" element={<FolderPage />} />
         <Route path="/virtual-paths" element={<VirtualPathsPage />} />
         <Route path="/endpoints" element={<EndpointsPage />} />

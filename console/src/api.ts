@@ -209,9 +209,104 @@ export interface Journal {
     at: string;
     who: string;
     what: string;
-    before: Record<string, number>;
-    after: Record<string, number>;
+    before: Record<string, number | Record<string, unknown>>;
+    after: Record<string, number | Record<string, unknown>>;
   }[];
+}
+export type Item = Record<string, unknown>;
+export interface Change {
+  op: "add" | "change" | "rename" | "remove";
+  kind: string;
+  name?: string;
+  item?: Item;
+  set?: Item;
+  to?: string;
+  everywhere?: boolean;
+}
+export interface AccessChange {
+  accounts: string[];
+  account_count: number;
+  locations: string[];
+  location_count: number;
+  gained: string[];
+  lost: string[];
+  widened: string[];
+  narrowed: string[];
+}
+export interface SettingChange {
+  accounts: string[];
+  account_count: number;
+  name: string;
+  before: unknown;
+  after: unknown;
+}
+export interface ItemChange {
+  section: string;
+  name: string;
+  before: unknown;
+  after: unknown;
+}
+export interface Finding {
+  kind: string;
+  about: string;
+  text: string;
+}
+export interface Preview {
+  revision: number;
+  item_count: number;
+  items: ItemChange[];
+  access: AccessChange[];
+  settings: SettingChange[];
+  new_findings: Finding[];
+  mended: Finding[];
+}
+export interface GroupLine {
+  name: string;
+  source: string;
+  members: string[];
+  accounts: number;
+  held_by: string[];
+}
+export interface UnitLine {
+  path: string;
+  source: string;
+  accounts: number;
+  all_accounts: number;
+  held_by: string[];
+}
+export interface SubjectDetail {
+  subject: string;
+  source: string;
+  members: string[];
+  held_by: string[];
+  total: number;
+  accounts: { account: string; display: string | null; distance: number; chain: string[] }[];
+  gives: { kind: string; where: string; line: string; chain: string[] }[];
+  settings: { name: string; value: unknown; reaches: string[]; nearer: { account: string; subjects: string[] }[] }[];
+}
+export interface SyncReport {
+  directory: string;
+  at: string;
+  who: string;
+  state: "preview" | "done" | "nothing-to-do" | "refused" | "failed";
+  text: string;
+  people: number;
+  groups: number;
+  units: number;
+  counts: Record<string, number>;
+  named: Record<string, string[]>;
+  left_alone: string[];
+  left_out: string[];
+  notes: string[];
+}
+export interface Directory {
+  name: string;
+  options: Record<string, string | number | boolean | null>;
+  has_password: boolean;
+  accounts: number;
+  groups: number;
+  units: number;
+  last: SyncReport | null;
 }
 
 export interface Fault {
@@ -236,7 +331,14 @@ export class Problem extends Error {
 
 type Query = Record<string, string | number | undefined | null>;
 
-export async function ask<T>(method: string, path: string, query: Query = {}, body?: unknown): Promise<T> {
+/** `revision`: the change was made for this one, and is refused if another is in force meanwhile. */
+export async function ask<T>(
+  method: string,
+  path: string,
+  query: Query = {},
+  body?: unknown,
+  revision?: number,
+): Promise<T> {
   const given = Object.entries(query).filter(([, value]) => value !== undefined && value !== null && value !== "");
   const search = new URLSearchParams(given.map(([key, value]) => [key, String(value)])).toString();
   let response: Response;
@@ -247,6 +349,7 @@ export async function ask<T>(method: string, path: string, query: Query = {}, bo
       headers: {
         "X-Drawknife-Console": "1",
         ...(body === undefined ? {} : { "Content-Type": "application/json" }),
+        ...(revision === undefined ? {} : { "If-Match": `"${revision}"` }),
       },
       body: body === undefined ? undefined : JSON.stringify(body),
     });

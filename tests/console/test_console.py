@@ -1,12 +1,16 @@
 """The console in headless Chromium, on the demo."""
 
+import itertools
+import os
 import re
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
+from tools.demo import BUREAU
 
-from ..conftest import serving
+from ..conftest import DEMO, ROOT, serving
 
+_numbers = itertools.count(1)
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
@@ -133,7 +137,7 @@ def test_who_map_and_compare(page):
         "group:dredge-liaison › group:north-bank › group:soundings-readers"
     )
     page.goto("/map?right=upload&under=/inbox")
-    expect(page.get_by_text("14 accounts by 5 locations")).to_be_visible()
+    expect(page.get_by_text("19 accounts by 5 locations")).to_be_visible()
     page.get_by_role("grid", name="Map").focus()
     for key in ("ArrowDown", "ArrowDown", "Enter"):
         page.keyboard.press(key)
@@ -263,3 +267,100 @@ def test_a_service_that_is_gone_is_told_and_asked_again(browser, cluster, tmp_pa
         expect(page.get_by_role("alert")).to_contain_text("The service does not answer")
         expect(page.get_by_role("button", name="Try again")).to_be_visible()
         page.close()
+
+
+@pytest.fixture
+def own_page(browser, cluster, tmp_path):
+    """A page on a service whose model may be changed, with the demo's directory."""
+    address = cluster.create_database(f"console_{os.getpid()}_{next(_numbers)}")
+    with serving(address, tmp_path, "--console", ROOT / "console" / "dist", "--load", DEMO) as found:
+        with found.client() as client:
+            client.add_directory("bureau", {"address": str(DEMO.parent / "bureau.ldif"), **BUREAU})
+        context = browser.new_context(base_url=found.url, viewport={"width": 1280, "height": 800})
+        page = context.new_page()
+        page.goto("/sign-in")
+        page.get_by_label("Token").fill(found.token)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("navigation")).to_be_visible()
+        page.service = found
+        yield page
+        context.close()
+
+
+def test_an_edit_shows_what_follows_before_it_is_saved(own_page):
+    page = own_page
+    page.goto("/subjects/group%3Asonar-lab")
+    expect(page.get_by_label("Whom its settings reach")).to_contain_text("yuki: group:night-watch goes before it")
+    page.get_by_role("button", name="Edit group sonar-lab").click()
+    members = page.get_by_role("textbox", name="members")
+    expect(members).to_have_value("account:bram\nunit:shore/lab")
+    members.fill("unit:shore/lab\nunit:nowhere")
+    follows = page.get_by_role("dialog").get_by_label("What follows")
+    expect(follows.get_by_role("alert")).to_contain_text("there is no unit 'nowhere'")
+    expect(page.get_by_role("button", name="Save")).to_be_disabled()
+    members.fill("unit:shore/lab")
+    expect(follows).to_contain_text("bram")
+    expect(follows).to_contain_text("mended /archive is not served to bram")
+    # Meanwhile somebody else changes something: the save is refused, and what follows is looked at anew.
+    with page.service.client() as client:
+        client.change([{"op": "add", "kind": "unit", "name": "shore/jetty"}])
+    page.get_by_role("button", name="Save").click()
+    expect(follows.get_by_role("alert")).to_contain_text("the model is at revision")
+    expect(page.get_by_role("button", name="Save")).to_be_enabled()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    expect(page.get_by_label("Members")).not_to_contain_text("bram")
+    page.goto("/journal")
+    expect(page.get_by_role("main")).to_contain_text("change group sonar-lab")
+    expect(page.get_by_role("main")).to_contain_text("− account:bram")
+
+
+def test_things_are_added_renamed_and_removed(own_page):
+    page = own_page
+    page.goto("/accounts")
+    page.get_by_role("button", name="Add account").click()
+    page.get_by_role("textbox", name="name", exact=True).fill("lidia")
+    page.get_by_role("textbox", name="unit").fill("shore/lab")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.goto("/accounts/lidia")
+    page.get_by_role("button", name="Edit account lidia").click()
+    page.get_by_role("textbox", name="name", exact=True).fill("lydia")
+    page.get_by_role("button", name="Save").click()
+    expect(page).to_have_url(re.compile("/accounts/lydia"))
+    page.get_by_role("button", name="Edit account lydia").click()
+    page.get_by_role("button", name="Remove…").click()
+    page.get_by_role("button", name="Remove", exact=True).click()
+    expect(page).to_have_url(re.compile("/accounts$"))
+    page.goto("/endpoints")
+    page.get_by_role("button", name="Edit endpoint old-quay").click()
+    page.get_by_role("textbox", name="port", exact=True).fill("2122")
+    expect(page.get_by_role("dialog")).to_contain_text("✓ mended endpoint old-quay does not start")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("main")).not_to_contain_text("does not start")
+
+
+def test_what_an_account_would_lose_outside_of_a_group(page):
+    page.goto("/groups")
+    page.get_by_role("link", name=re.compile("soundings-readers")).click()
+    members = page.get_by_label("Members")
+    expect(members).to_contain_text("group:dredge-liaison › group:north-bank")
+    members.locator(".row", has_text="harrow-dredging").get_by_role("button", name="without it?").click()
+    expect(page.get_by_label("What it would lose")).to_contain_text("− loses enter, list, download")
+    page.goto("/groups?show=units")
+    page.get_by_role("link", name=re.compile("inshore")).click()
+    expect(page.get_by_label("What comes down from it")).to_contain_text("unit:fleet › group:boats")
+
+
+def test_a_sync_is_shown_first_and_then_done(own_page):
+    page = own_page
+    page.goto("/directories")
+    bureau = page.get_by_label("Directory bureau")
+    expect(bureau).to_contain_text("never synced")
+    bureau.get_by_role("button", name="What would a sync do?").click()
+    expect(bureau).to_contain_text("1 account switched off: jonas")
+    expect(bureau.get_by_label("What follows")).to_contain_text("jonas")
+    bureau.get_by_role("button", name="Sync now").click()
+    expect(bureau).to_contain_text("● synced: 6 changes")
+    page.goto("/accounts/thora")
+    expect(page.get_by_role("main")).to_contain_text("Þóra Mánadóttir")

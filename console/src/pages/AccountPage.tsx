@@ -1,7 +1,8 @@
 import { Badge, Group, Select, Tabs, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { useParams, useSearchParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { type Endpoint, get, named, type Standing } from "../api";
+import { EditButton } from "../parts/Editor";
 import { AccountState } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
@@ -11,6 +12,7 @@ import { StandingView } from "./StandingView";
 
 export function AccountPage() {
   const name = useParams().name ?? "";
+  const navigate = useNavigate();
   const [search, setSearch] = useSearchParams();
   const tab = search.get("show") ?? "access";
   const endpoint = search.get("endpoint") ?? undefined;
@@ -51,6 +53,11 @@ export function AccountPage() {
                 {query.data.account.unit}
               </Badge>
             )}
+            <EditButton
+              kind="account"
+              name={query.data.account.name}
+              after={(name) => navigate(name ? `/accounts/${named(name)}` : "/accounts")}
+            />
           </Group>
         )
       }

@@ -1,4 +1,4 @@
-import { Kbd, Text, TextInput } from "@mantine/core";
+import { Group, Kbd, Text, TextInput } from "@mantine/core";
 import { useDebouncedValue, useHotkeys } from "@mantine/hooks";
 import { IconSearch } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
@@ -6,6 +6,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { type Account, get, named } from "../api";
+import { AddButton } from "../parts/Editor";
 import { AccountState } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -30,17 +31,20 @@ export function AccountsPage() {
     <Page
       title="Accounts"
       beside={
-        <TextInput
-          ref={field}
-          aria-label="Filter accounts"
-          placeholder="Name, mail or unit"
-          w={320}
-          autoFocus
-          leftSection={<IconSearch size={15} />}
-          rightSection={<Kbd size="xs">/</Kbd>}
-          value={matching}
-          onChange={(e) => setMatching(e.currentTarget.value)}
-        />
+        <Group gap={10}>
+          <AddButton kind="account" />
+          <TextInput
+            ref={field}
+            aria-label="Filter accounts"
+            placeholder="Name, mail or unit"
+            w={320}
+            autoFocus
+            leftSection={<IconSearch size={15} />}
+            rightSection={<Kbd size="xs">/</Kbd>}
+            value={matching}
+            onChange={(e) => setMatching(e.currentTarget.value)}
+          />
+        </Group>
       }
     >
       <Loaded query={query}>{(data) => <AccountRows accounts={data.accounts} matching={matching} />}</Loaded>

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { type Endpoint, get } from "../api";
+import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
-const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr)";
+const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr) 60px";
 
 export function EndpointsPage() {
   const query = useQuery({
@@ -11,7 +12,7 @@ export function EndpointsPage() {
     queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
   });
   return (
-    <Page title="Endpoints">
+    <Page title="Endpoints" beside={<AddButton kind="endpoint" />}>
       <div className="sheet" style={{ overflow: "auto" }}>
         <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
           <span>endpoint</span>
@@ -20,6 +21,7 @@ export function EndpointsPage() {
           <span>TLS</span>
           <span>state</span>
           <span>entries</span>
+          <span />
         </div>
         <Loaded query={query}>
           {(data) =>
@@ -59,6 +61,7 @@ export function EndpointsPage() {
                       <div key={x}>{x}</div>
                     ))}
                   </span>
+                  <EditButton kind="endpoint" name={e.name} />
                 </div>
               ))
             )

@@ -2,6 +2,7 @@ import { Anchor, Breadcrumbs, Group, Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { type Folder, get, RIGHTS, type Store } from "../api";
+import { AddButton, EditButton } from "../parts/Editor";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -12,7 +13,11 @@ const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
 export function FolderPage() {
   const [search] = useSearchParams();
   const place = search.get("place");
-  return <Page title="Stores and folders">{place ? <OneFolder place={place} /> : <Stores />}</Page>;
+  return (
+    <Page title="Stores and folders" beside={place ? undefined : <AddButton kind="store" />}>
+      {place ? <OneFolder place={place} /> : <Stores />}
+    </Page>
+  );
 }
 
 function Stores() {
@@ -111,6 +116,8 @@ function FolderDetail({ folder }: { folder: Folder }) {
                 not recorded
               </Text>
             )}
+            <span style={{ flex: 1 }} />
+            <EditButton kind="folder" name={folder.place} recorded={folder.recorded} />
           </Group>
           {folder.entries.length === 0 && (
             <Text fz="sm" className="quiet">

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { get, type Journal } from "../api";
+import { get, type ItemChange, type Journal } from "../api";
+import { ItemDifference } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
-const COLUMNS = "80px 170px 160px 100px 1fr";
+const COLUMNS = "70px 160px 130px minmax(150px, 0.7fr) 1.4fr";
 
 export function JournalPage() {
   const query = useQuery({ queryKey: ["journal"], queryFn: () => get<Journal>("/journal", { limit: 500 }) });
@@ -15,38 +16,60 @@ export function JournalPage() {
           <span>when</span>
           <span>who</span>
           <span>what</span>
-          <span>how many, before and after</span>
+          <span>what is different</span>
         </div>
         <Loaded query={query}>
           {(journal) =>
             journal.lines.length === 0 ? (
               <Empty>Nothing has been changed yet.</Empty>
             ) : (
-              journal.lines.map((line) => {
-                const names = [...new Set([...Object.keys(line.before), ...Object.keys(line.after)])];
-                const changes = names.filter((n) => line.before[n] !== line.after[n]);
-                return (
-                  <div
-                    key={line.revision}
-                    className="row"
-                    style={{ gridTemplateColumns: COLUMNS, padding: "7px 14px", cursor: "default" }}
-                  >
-                    <span className="mono">{line.revision}</span>
-                    <span>{new Date(line.at).toLocaleString("sv")}</span>
-                    <span>{line.who}</span>
-                    <span>{line.what}</span>
-                    <span className="quiet" style={{ whiteSpace: "normal", fontSize: 12.5 }}>
-                      {changes
-                        .map((n) => `${n.replace("_", " ")} ${line.before[n] ?? 0} → ${line.after[n] ?? 0}`)
-                        .join(", ") || "the same numbers of everything"}
-                    </span>
-                  </div>
-                );
-              })
+              journal.lines.map((line) => (
+                <div
+                  key={line.revision}
+                  className="row"
+                  style={{ gridTemplateColumns: COLUMNS, padding: "7px 14px", cursor: "default", alignItems: "start" }}
+                >
+                  <span className="mono">{line.revision}</span>
+                  <span>{new Date(line.at).toLocaleString("sv")}</span>
+                  <span>{line.who}</span>
+                  <span style={{ whiteSpace: "normal" }}>{line.what}</span>
+                  <span style={{ whiteSpace: "normal", fontSize: 12.5 }}>
+                    <Sides before={line.before} after={line.after} />
+                  </span>
+                </div>
+              ))
             )
           }
         </Loaded>
       </div>
     </Page>
+  );
+}
+
+type Side = Journal["lines"][number]["before"];
+
+/** What a line tells of the model before and after: items, or how many where there were many. */
+function Sides({ before, after }: { before: Side; after: Side }) {
+  const sections = [...new Set([...Object.keys(before), ...Object.keys(after)])];
+  const counts: string[] = [];
+  const items: ItemChange[] = [];
+  for (const section of sections) {
+    const [a, b] = [before[section] ?? {}, after[section] ?? {}];
+    if (typeof a === "number" || typeof b === "number") {
+      const [was, is] = [typeof a === "number" ? a : 0, typeof b === "number" ? b : 0];
+      if (was !== is) counts.push(`${section.replace("_", " ")} ${was} → ${is}`);
+    } else {
+      for (const name of new Set([...Object.keys(a), ...Object.keys(b)])) {
+        items.push({ section, name, before: a[name] ?? null, after: b[name] ?? null });
+      }
+    }
+  }
+  return (
+    <>
+      <span className="quiet">{counts.join(", ")}</span>
+      {items.map((item) => (
+        <ItemDifference key={item.section + item.name} item={item} />
+      ))}
+    </>
   );
 }

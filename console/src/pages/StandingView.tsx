@@ -1,5 +1,7 @@
-import { Text } from "@mantine/core";
+import { Group, Text } from "@mantine/core";
+import { Link } from "react-router";
 import type { Standing } from "../api";
+import { EditButton } from "../parts/Editor";
 
 const CLASSES = ["itself", "groups", "units", "everybody who signs in", "anyone"];
 
@@ -32,7 +34,13 @@ export function StandingView({ standing }: { standing: Standing }) {
               <span className="mono quiet">
                 {s.class}.{s.distance}
               </span>
-              <span className="mono">{s.subject}</span>
+              {s.class === 1 || s.class === 2 ? (
+                <Link className="plain mono" to={`/subjects/${encodeURIComponent(s.subject)}`}>
+                  {s.subject}
+                </Link>
+              ) : (
+                <span className="mono">{s.subject}</span>
+              )}
               <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
                 {steps.length ? steps.join(" › ") : s.class === 1 || s.class === 2 ? "directly" : ""}
               </span>
@@ -44,7 +52,10 @@ export function StandingView({ standing }: { standing: Standing }) {
         <div className="row head" style={{ gridTemplateColumns: "120px 1fr 1.4fr", height: 32 }}>
           <span>setting</span>
           <span>value</span>
-          <span>from</span>
+          <Group justify="space-between" wrap="nowrap">
+            <span>from</span>
+            <EditButton kind="setting" name={`account:${standing.account.name}`} what="its own settings" />
+          </Group>
         </div>
         {standing.settings.map((c) => (
           <div

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { get, type VirtualPath } from "../api";
+import { AddButton, EditButton } from "../parts/Editor";
 import { PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
-const COLUMNS = "minmax(140px, 1fr) minmax(200px, 1.4fr) 100px minmax(220px, 2fr)";
+const COLUMNS = "minmax(140px, 1fr) minmax(200px, 1.4fr) 100px minmax(220px, 2fr) 60px";
 
 export function VirtualPathsPage() {
   const [search] = useSearchParams();
@@ -15,13 +16,14 @@ export function VirtualPathsPage() {
     queryFn: () => get<{ virtual_paths: VirtualPath[] }>("/virtual-paths"),
   });
   return (
-    <Page title="Virtual paths">
+    <Page title="Virtual paths" beside={<AddButton kind="virtual-path" />}>
       <div className="sheet" style={{ overflow: "auto" }}>
         <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
           <span>path</span>
           <span>leads to</span>
           <span>listing</span>
           <span>grants: who has it, and the most they can do</span>
+          <span />
         </div>
         <Loaded query={query}>
           {(data) =>
@@ -52,6 +54,7 @@ export function VirtualPathsPage() {
                       <div key={g}>{g}</div>
                     ))}
                   </span>
+                  <EditButton kind="virtual-path" name={`${v.path}>${v.leads_to}`} />
                 </div>
               ))
             )

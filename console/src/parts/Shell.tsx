@@ -1,5 +1,6 @@
 import { ActionIcon, Group, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
 import {
+  IconAddressBook,
   IconArrowsDiff,
   IconBook2,
   IconDoorEnter,
@@ -12,6 +13,7 @@ import {
   IconSun,
   IconUserQuestion,
   IconUsers,
+  IconUsersGroup,
 } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
@@ -22,6 +24,8 @@ const PLACES = [
   ["/", "Overview", IconHome],
   ["/stores", "Stores and folders", IconServer],
   ["/accounts", "Accounts", IconUsers],
+  ["/groups", "Groups and units", IconUsersGroup],
+  ["/directories", "Directories", IconAddressBook],
   ["/endpoints", "Endpoints", IconDoorEnter],
   ["/virtual-paths", "Virtual paths", IconRoute],
   ["/who", "Who can", IconUserQuestion],

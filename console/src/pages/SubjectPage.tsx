@@ -1,0 +1,222 @@
+import { Group, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { type AccessChange, get, named, type SettingChange, type SubjectDetail } from "../api";
+import { AccessChanges, SettingChanges } from "../parts/Consequences";
+import { EditButton } from "../parts/Editor";
+import { AccountLink } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+import { subjectPath } from "./GroupsPage";
+import { shown } from "./StandingView";
+
+/** A group or a unit: who is in it and how, what comes down from it, and whom its settings reach. */
+export function SubjectPage() {
+  const subject = useParams().subject ?? "";
+  const navigate = useNavigate();
+  const query = useQuery({
+    queryKey: ["subject", subject],
+    queryFn: () => get<SubjectDetail>("/subjects", { subject, limit: 2000 }),
+  });
+  const [kind = "group", name = ""] = [subject.slice(0, subject.indexOf(":")), subject.slice(subject.indexOf(":") + 1)];
+  return (
+    <Page
+      title={
+        <Group gap={12}>
+          {name}
+          <Text fz="sm" className="quiet" fw={400}>
+            {kind}
+            {query.data && `, ${query.data.total} ${query.data.total === 1 ? "account" : "accounts"}`}
+            {query.data && query.data.source !== "local" && `, from the directory ${query.data.source}`}
+          </Text>
+        </Group>
+      }
+      beside={
+        <Group gap={6}>
+          <EditButton kind="setting" name={subject} what={`settings of ${subject}`} label="Settings" />
+          <EditButton
+            kind={kind}
+            name={name}
+            after={(to) => navigate(to ? subjectPath(`${kind}:${to}`) : "/groups", { replace: true })}
+          />
+        </Group>
+      }
+    >
+      <Loaded query={query}>{(detail) => <Detail detail={detail} />}</Loaded>
+    </Page>
+  );
+}
+
+function Subjects({ label, names }: { label: string; names: string[] }) {
+  if (!names.length) return null;
+  return (
+    <Text fz="sm">
+      <span className="quiet">{label} </span>
+      {names.slice(0, 40).map((n) => (
+        <Link
+          key={n}
+          className="plain mono"
+          style={{ marginRight: 12 }}
+          to={n.startsWith("account:") ? `/accounts/${named(n.slice(8))}` : subjectPath(n)}
+        >
+          {n}
+        </Link>
+      ))}
+      {names.length > 40 && <span className="quiet">and {names.length - 40} more</span>}
+    </Text>
+  );
+}
+
+function Detail({ detail }: { detail: SubjectDetail }) {
+  const [search, setSearch] = useSearchParams();
+  const chosen = search.get("without");
+  return (
+    <div style={{ display: "grid", gap: 14 }}>
+      <Subjects label="holds" names={detail.members} />
+      <Subjects label="held by" names={detail.held_by.map((g) => `group:${g}`)} />
+      <div
+        style={{
+          display: "grid",
+          gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1.35fr)",
+          gap: 18,
+          alignItems: "start",
+        }}
+      >
+        <div style={{ display: "grid", gap: 14 }}>
+          <section className="sheet" aria-label="Members">
+            <div className="row head" style={{ gridTemplateColumns: "1fr 1.3fr 82px", height: 32 }}>
+              <span>who is in it</span>
+              <span>through</span>
+              <span />
+            </div>
+            {detail.accounts.length === 0 && <Empty>Nobody is in it.</Empty>}
+            <div style={{ maxHeight: 420, overflow: "auto" }}>
+              {detail.accounts.map((a) => (
+                <div
+                  key={a.account}
+                  className="row"
+                  data-chosen={a.account === chosen}
+                  style={{ gridTemplateColumns: "1fr 1.3fr 82px", minHeight: 32, cursor: "default" }}
+                >
+                  <AccountLink name={a.account} />
+                  <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+                    {a.chain.slice(1, -1).join(" › ") || "directly"}
+                  </span>
+                  <button
+                    type="button"
+                    className="link"
+                    onClick={() => setSearch(a.account === chosen ? {} : { without: a.account }, { replace: true })}
+                  >
+                    without it?
+                  </button>
+                </div>
+              ))}
+            </div>
+          </section>
+          {detail.settings.length > 0 && <Reaches settings={detail.settings} />}
+        </div>
+        <div style={{ display: "grid", gap: 14 }}>
+          {chosen && <Without account={chosen} subject={detail.subject} />}
+          <section className="sheet" aria-label="What comes down from it">
+            <div className="row head" style={{ gridTemplateColumns: "1fr 1.3fr 1fr", height: 32 }}>
+              <span>what comes down from it</span>
+              <span>the line</span>
+              <span>through</span>
+            </div>
+            {detail.gives.length === 0 && <Empty>Nothing names it, or a group that holds it.</Empty>}
+            {detail.gives.map((g) => (
+              <div
+                key={g.kind + g.where + g.line}
+                className="row"
+                style={{ gridTemplateColumns: "1fr 1.3fr 1fr", minHeight: 32, cursor: "default" }}
+              >
+                <Where kind={g.kind} where={g.where} />
+                <span className="mono">{g.line}</span>
+                <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+                  {g.chain.slice(1).join(" › ")}
+                </span>
+              </div>
+            ))}
+          </section>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function Where({ kind, where }: { kind: string; where: string }) {
+  if (kind === "folder") {
+    return (
+      <Link className="plain mono" to={`/stores?place=${encodeURIComponent(where)}`}>
+        {where}
+      </Link>
+    );
+  }
+  if (kind === "virtual path") {
+    return (
+      <Link className="plain mono" to={`/virtual-paths?path=${encodeURIComponent(where)}`}>
+        {where}
+      </Link>
+    );
+  }
+  return (
+    <span>
+      <span className="quiet">{kind}</span> {kind === "setting" ? "" : where}
+    </span>
+  );
+}
+
+function Reaches({ settings }: { settings: SubjectDetail["settings"] }) {
+  return (
+    <section className="sheet" aria-label="Whom its settings reach" style={{ padding: "10px 16px", fontSize: 13 }}>
+      <Text fz="xs" className="quiet" mb={6}>
+        whom its settings reach
+      </Text>
+      {settings.map((s) => (
+        <div key={s.name} style={{ marginBottom: 8 }}>
+          <span className="mono">{s.name}</span> <b>{shown(s.name, s.value)}</b>{" "}
+          <span className="quiet">
+            reaches {s.reaches.length} of {s.reaches.length + s.nearer.length}
+          </span>
+          {s.nearer.slice(0, 12).map((n) => (
+            <div key={n.account} style={{ paddingLeft: 14 }}>
+              <span className="state-own">▲</span> <AccountLink name={n.account} />:{" "}
+              {n.subjects.join(" and ") || "a stricter value"} goes before it
+            </div>
+          ))}
+          {s.nearer.length > 12 && <div className="quiet">and {s.nearer.length - 12} more</div>}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+/** What an account would lose out of the group, however it came to be in it. */
+function Without({ account, subject }: { account: string; subject: string }) {
+  const query = useQuery({
+    queryKey: ["without", account, subject],
+    queryFn: () =>
+      get<{ lines: SubjectDetail["gives"]; access: AccessChange[]; settings: SettingChange[] }>(
+        `/accounts/${named(account)}/without`,
+        { subject },
+      ),
+  });
+  return (
+    <section className="sheet" aria-label="What it would lose" style={{ padding: "12px 16px", fontSize: 13 }}>
+      <Text fw={650} fz="sm" mb={8}>
+        Without {subject}, {account} would lose
+      </Text>
+      <Loaded query={query}>
+        {(loss) => (
+          <>
+            <AccessChanges access={loss.access} />
+            <SettingChanges settings={loss.settings} />
+            {loss.access.length + loss.settings.length === 0 && (
+              <span className="quiet">nothing: it has all of it in other ways</span>
+            )}
+          </>
+        )}
+      </Loaded>
+    </section>
+  );
+}
