@@ -13,7 +13,7 @@ from typing import NamedTuple
 from rich.console import Console
 from rich.table import Table
 
-from . import core, growth, http, load
+from . import core, growth, http, load, sync
 
 
 class Figure(NamedTuple):
@@ -29,6 +29,7 @@ PARTS: dict[str, Callable[[], list[tuple[str, str, str, bool | None]]]] = {
     "core": core.measure,
     "http": http.measure,
     "load": load.measure,
+    "sync": sync.measure,
     "growth": growth.measure,
 }
 

@@ -24,4 +24,6 @@ class WithEmptyRoute(Server):
 
 
 if __name__ == "__main__":
-    WithEmptyRoute(sys.argv[1], "127.0.0.1", int(sys.argv[2]), None, 4, False, lambda: print("ready", flush=True)).run()
+    WithEmptyRoute(
+        sys.argv[1], "127.0.0.1", int(sys.argv[2]), None, None, 4, False, lambda: print("ready", flush=True)
+    ).run()

@@ -3,16 +3,14 @@
 import itertools
 import os
 import subprocess
-from contextlib import contextmanager
 from pathlib import Path
 
-import httpx
 import pytest
 from hypothesis import settings
-from tools.cluster import Cluster, free_port
+from tools.cluster import Cluster
+from tools.serving import serving
 
 from drawknife.answers import Answering
-from drawknife.client import Client
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
 from drawknife.records.database import Database, bring_up_to_date
@@ -20,6 +18,7 @@ from drawknife.records.database import Database, bring_up_to_date
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "tidewrack.yaml"
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
+__all__ = ["DEMO", "DRAWKNIFE", "ROOT", "run", "serving"]
 
 settings.register_profile("drawknife", deadline=None, derandomize=bool(os.environ.get("CI")), print_blob=True)
 settings.load_profile("drawknife")
@@ -63,45 +62,6 @@ def database(address):
     made.open()
     yield made
     made.close()
-
-
-class Service:
-    """A running service: a process on loopback, its address and its administrator's token."""
-
-    def __init__(self, process, url, token, said):
-        self.process, self.url, self.token, self.said = process, url, token, said
-
-    @property
-    def environment(self):
-        return {"DRAWKNIFE_URL": self.url, "DRAWKNIFE_TOKEN": self.token}
-
-    def http(self, **headers):
-        headers = {"Authorization": f"Bearer {self.token}", **headers}
-        return httpx.Client(base_url=self.url + "/api/v1", headers=headers, timeout=60)
-
-    def client(self):
-        return Client(self.url, self.token)
-
-
-@contextmanager
-def serving(address, folder, *options):
-    """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
-    token_file = folder / f"token-{next(_numbers)}"
-    port = free_port()
-    command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, *options]
-    environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
-    process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
-    said = []
-    for line in process.stderr:
-        said.append(line)
-        if "serves at" in line:
-            break
-    assert process.poll() is None, "".join(said)
-    try:
-        yield Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
-    finally:
-        process.terminate()
-        process.communicate(timeout=30)
 
 
 @pytest.fixture(scope="session")

@@ -6,11 +6,11 @@ import threading
 from contextlib import suppress
 
 import pytest
+from tools.slapd import ADMIN, PASSWORD, ROOT, SUFFIX, certificates, cn, directory_server, group, person, uid, unit
 
 from drawknife.client import Refused
 
 from ..conftest import DEMO, serving
-from .slapd import ADMIN, PASSWORD, ROOT, SUFFIX, certificates, cn, directory_server, group, person, uid, unit
 
 ODD = 'Ægir, "the" + Tern'
 ODD_DN = f"cn=Ægir\\, \\22the\\22 \\2B Tern,ou=people,{SUFFIX}"

@@ -148,7 +148,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          if (fresh && !problem && changes.length) save.mutate();
+          if (fresh && !preview.error && changes.length) save.mutate();
         }}
       >
         <Stack gap={8}>

@@ -223,8 +223,12 @@ def draw_consequences(
         return
     if access:
         out.print(Text("\nWhat follows for access", "bold"))
+    told = ""
     for a in access:
-        out.print(Text("  ").append(_several(a.accounts, a.account_count), "bold"))
+        who = _several(a.accounts, a.account_count)
+        if who != told:
+            out.print(Text(f"  {who}", "bold"))
+        told = who
         for word, rights, style in (
             ("gains", a.gained, "green"), ("loses", a.lost, "red"),
             ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),

@@ -7,7 +7,7 @@ import subprocess
 from contextlib import contextmanager
 from pathlib import Path
 
-from tools.cluster import free_port
+from .cluster import free_port
 
 SUFFIX = "dc=tidewrack,dc=example"
 ADMIN, PASSWORD = f"cn=admin,{SUFFIX}", "keel and rudder"

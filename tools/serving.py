@@ -1,0 +1,55 @@
+"""A service of one's own, as a process on loopback: for tests, and for the documentation's outputs."""
+
+import itertools
+import os
+import subprocess
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+
+from drawknife.client import Client
+
+from .cluster import free_port
+
+DRAWKNIFE = Path(__file__).resolve().parent.parent / ".venv" / "bin" / "drawknife"
+_numbers = itertools.count(1)
+
+
+class Service:
+    """A running service: a process on loopback, its address and its administrator's token."""
+
+    def __init__(self, process, url, token, said):
+        self.process, self.url, self.token, self.said = process, url, token, said
+
+    @property
+    def environment(self):
+        return {"DRAWKNIFE_URL": self.url, "DRAWKNIFE_TOKEN": self.token}
+
+    def http(self, **headers):
+        headers = {"Authorization": f"Bearer {self.token}", **headers}
+        return httpx.Client(base_url=self.url + "/api/v1", headers=headers, timeout=60)
+
+    def client(self):
+        return Client(self.url, self.token)
+
+
+@contextmanager
+def serving(address, folder, *options):
+    """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
+    token_file = folder / f"token-{next(_numbers)}"
+    port = free_port()
+    command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, *options]
+    environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
+    process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
+    said = []
+    for line in process.stderr:
+        said.append(line)
+        if "serves at" in line:
+            break
+    assert process.poll() is None, "".join(said)
+    try:
+        yield Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
+    finally:
+        process.terminate()
+        process.communicate(timeout=30)
