@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import os
+import random
 import signal
 import subprocess
 import sys
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 
+from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.formats.model_file import read_model
 
 from .cluster import Cluster, ClusterError, free_port
 from .files import make_files
@@ -62,7 +66,9 @@ def start() -> int:
         for line in service.stderr:
             print(line, end="", file=sys.stderr, flush=True)
             if "serves at" in line:
-                add_directory(f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip())
+                url, token = f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip()
+                add_directory(url, token)
+                add_history(url, token)
                 _say_how(port)
         return _code(service.wait())
     finally:
@@ -78,6 +84,31 @@ def add_directory(url: str, token: str) -> None:
     with Client(url, token) as client:
         if not client.directories().directories:
             client.add_directory("bureau", {"address": str(ROOT / "demo/bureau.ldif"), **BUREAU})
+
+
+def add_history(url: str, token: str) -> None:
+    """Made-up censuses of the last weeks, so that growth can be seen; the newest says what the model says."""
+    with Client(url, token) as client:
+        if client.censuses().censuses:
+            return
+        model = read_model((ROOT / "demo/tidewrack.yaml").read_bytes())
+        now = datetime.now(UTC).replace(microsecond=0, second=0)
+        rng = random.Random(7)
+        for week in range(9):
+            for i, store in enumerate(model.stores):
+                at = now - timedelta(days=7 * week, minutes=i + 1)
+                share = 1.0 if week == 0 else 1 - 0.012 * week - rng.uniform(0, 0.004)
+                rows = [
+                    {
+                        "folder": u.folder.path,
+                        "owner": u.owner,
+                        "bytes": int(u.bytes * share),
+                        "files": int(u.files * share),
+                    }
+                    for u in model.usage
+                    if u.folder.store == store.name
+                ]
+                client.take_census(msg.NewCensus.model_validate({"store": store.name, "at": at, "rows": rows}))
 
 
 def _code(status: int) -> int:

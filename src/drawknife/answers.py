@@ -5,7 +5,7 @@ The service answers with this, and so does the command line on a model file: the
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -21,25 +21,36 @@ from drawknife.core.listing import list_as, subfolders
 from drawknife.core.model import Account, Endpoint
 from drawknife.core.names import BadValue, Place, ancestors, child, fold, parse_place, rest_below
 from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.question import GATES, Question
+from drawknife.core.question import GATES, Question, Verdict
 from drawknife.core.rights import FILE_RIGHTS, RIGHTS, format_rights
 from drawknife.core.settings import resolve_all
-from drawknife.core.signin import expired
+from drawknife.core.signin import TOLD_TO_CLIENTS, expired
 from drawknife.core.soundness import nearest
 from drawknife.core.who import almost, holders
 from drawknife.formats.questions import BadQuestion, read_question
+from drawknife.limit_answers import LimitAnswers, attention
 from drawknife.map_window import MapWindow, map_cells
 from drawknife.people_answers import PeopleAnswers
 from drawknife.telling import explanation_message, obstacle_messages
 
 
-class Answering(PeopleAnswers):
-    """Answers about one model. `revision` is told with each answer; `now` is the time they count from."""
+class Answering(PeopleAnswers, LimitAnswers):
+    """Answers about one model. `revision` is told with each answer; `now` is the time they count from.
 
-    def __init__(self, prepared: Prepared, revision: int, now: datetime) -> None:
+    `known` adds to a question what is known of sign-ins: sessions that are open, and locks.
+    """
+
+    def __init__(
+        self,
+        prepared: Prepared,
+        revision: int,
+        now: datetime,
+        known: Callable[[Question, datetime], Question] | None = None,
+    ) -> None:
         self.prepared = prepared
         self.revision = revision
         self.now = now
+        self.known = known
 
     # --- looking things up --------------------------------------------------------------------
 
@@ -176,11 +187,13 @@ class Answering(PeopleAnswers):
     def decide(self, data: Any) -> dict[str, Any]:
         """The answer to one question, as plain data. Raises :class:`BadQuestion`."""
         question, wanted = read_question(data)
+        if self.known is not None and question.endpoint is not None:
+            question = self.known(question, question.at or self.now)
         try:
             if wanted:
                 told = explain(self.prepared, question, self.now)
-                return {**told.verdict.as_data(), "explanation": explanation_message(told).model_dump()}
-            return verdict(self.prepared, question, self.now).as_data()
+                return {**_as_told(told.verdict), "explanation": explanation_message(told).model_dump()}
+            return _as_told(verdict(self.prepared, question, self.now))
         except UnknownName as unknown:
             model = self.prepared.model
             names = [x.name for x in (model.endpoints if unknown.kind == "endpoint" else model.accounts)]
@@ -369,7 +382,8 @@ class Answering(PeopleAnswers):
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
-        return msg.Overview(revision=self.revision, counts=counts, findings=self.findings().findings)
+        found = [*self.findings().findings, *attention(self.prepared, self.now)]
+        return msg.Overview(revision=self.revision, counts=counts, findings=found)
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
@@ -378,6 +392,12 @@ class Answering(PeopleAnswers):
             revision=self.revision,
             findings=[msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in found],
         )
+
+
+def _as_told(found: Verdict) -> dict[str, Any]:
+    """A verdict as plain data; of a refused sign-in also what the client is told, which gives no reason away."""
+    data = found.as_data()
+    return {**data, "told_to_client": TOLD_TO_CLIENTS} if found.gate == "sign-in" else data
 
 
 def example_path(location: str, right: str) -> str:

@@ -23,8 +23,9 @@ from drawknife.core.model import Folder, Model, Setting, Subject, parse_subject
 from drawknife.core.names import BadValue, check_name, check_subject_name, check_unit, fold, parse_place
 from drawknife.core.soundness import Names
 from drawknife.formats.document import BadDocument, Mistake
-from drawknife.formats.keys import FOLDER, SECTIONS, SETTING, Key
+from drawknife.formats.keys import FOLDER, LINES, SECTIONS, SETTING, Key
 from drawknife.formats.model_file import item_data, read_item
+from drawknife.formats.values import STRING
 
 OPS = ("add", "change", "rename", "remove")
 #: What an administrator may say of an account that comes from a directory.
@@ -39,8 +40,17 @@ _SPELLING: dict[str, Callable[[str], Any]] = {
 }
 
 
+#: How networks reach each other is one item, made of three lists of lines.
+NETWORK = "network"
+NETWORK_KEYS = tuple(
+    Key(name, read, STRING, about, (), many=True, write=str) for name, (read, about) in LINES.items() if name != "gone"
+)
+
+
 def keys_of(kind: str) -> tuple[Key, ...]:
     """The keys that an item of this kind has; a unit has none but its path."""
+    if kind == NETWORK:
+        return NETWORK_KEYS
     if kind == "unit":
         return ()
     return FOLDER if kind == "folder" else SECTIONS[edits.SECTION_OF[kind]][0]
@@ -77,8 +87,10 @@ def _apply_one(model: Model, change: dict[str, Any]) -> Model:
     op, kind = change.get("op"), change.get("kind")
     if op not in OPS:
         raise BadInput("op", f"{op!r} is no change", " or ".join(OPS))
+    if kind == NETWORK and op == "change":
+        return _change_network(model, change)
     if kind not in edits.KINDS:
-        raise BadInput("kind", f"{kind!r} cannot be edited", "one of " + ", ".join(edits.KINDS))
+        raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(edits.KINDS))
     if op == "add":
         return _add(model, kind, change.get("item") or {}, str(change.get("name") or ""))
     name = str(change.get("name") or "")
@@ -171,6 +183,23 @@ def _found_or_new(model: Model, kind: str, name: str) -> Any:
     return next((s for s in model.settings if s.subject == subject), Setting(subject))
 
 
+def _change_network(model: Model, change: dict[str, Any]) -> Model:
+    data = {key.name: [str(line) for line in getattr(model, key.name)] for key in NETWORK_KEYS}
+    keys = {key.name: key for key in NETWORK_KEYS}
+    for way in ("set", "add", "drop"):
+        for name, lines in (change.get(way) or {}).items():
+            if name not in keys:
+                raise BadInput(f"{way}.{name}", f"there is no {name!r}", "one of " + ", ".join(keys))
+            data[name] = list(lines or []) if way == "set" else _edited(model, keys[name], data[name], lines, way)
+    made: dict[str, tuple[Any, ...]] = {}
+    for name, key in keys.items():
+        try:
+            made[name] = tuple(key.read(line) for line in data[name])
+        except BadValue as bad:
+            raise BadInput(name, str(bad), bad.expected) from None
+    return edits.checked(replace(model, **made), model)
+
+
 def _recorded(model: Model, store: str, folder: Folder) -> bool:
     return any(f is folder for f in edits.find(model, "store", store).folders)
 
@@ -183,7 +212,7 @@ def _item_data(section: str, item: Any) -> dict[str, Any]:
 
 def _check_named_by(kind: str, keys: dict[str, Key], to_set: dict[str, Any]) -> None:
     """What a thing is called by is changed by a rename, which carries along what names it."""
-    for key in ("name", "for", "source") + (("path",) if kind == "folder" else ()):
+    for key in ("name", "for", "of", "source") + (("path",) if kind == "folder" else ()):
         if key in keys and key in to_set:
             raise BadInput(f"set.{key}", f"{key} is not changed in this way", "a rename" if key != "source" else "")
 

@@ -11,7 +11,7 @@ from drawknife.core.model import Subject
 from drawknife.core.names import BadValue, fold, parse_place, unit_ancestors
 from drawknife.core.prepared import Prepared, PreparedAccount
 from drawknife.core.soundness import Names
-from drawknife.editing import subject_of
+from drawknife.editing import NETWORK, NETWORK_KEYS, subject_of
 from drawknife.formats.model_file import item_data
 from drawknife.previews import access_changes, setting_changes
 
@@ -140,8 +140,11 @@ class PeopleAnswers:
 
     def item(self, kind: str, name: str) -> msg.ItemMessage:
         """One item as the model file has it, and every place that names it."""
-        self._check_kind(kind)
         model = self.prepared.model
+        if kind == NETWORK:
+            lines = {key.name: [str(x) for x in getattr(model, key.name)] for key in NETWORK_KEYS}
+            return msg.ItemMessage(revision=self.revision, kind=kind, name=NETWORK, item=lines, named_by=[])
+        self._check_kind(kind)
         try:
             found = find(model, kind, name)
             store = find(model, "store", parse_place(name).store).name if kind == "folder" else ""

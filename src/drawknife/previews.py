@@ -25,7 +25,7 @@ def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:
 
 def _item(d: Differs) -> msg.ItemChange:
     def data(item: Any) -> Any:
-        if item is None or d.section == "units":
+        if item is None or isinstance(item, str):
             return item
         found = item_data(d.section, item)
         found.pop("folders", None)

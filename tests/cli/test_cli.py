@@ -10,6 +10,7 @@ import subprocess
 import pytest
 from tools.cluster import free_port
 from tools.demo import BUREAU
+from tools.files import make_files
 
 from drawknife.core.rights import RIGHTS
 
@@ -267,6 +268,7 @@ def for_examples(cluster, tmp_path_factory):
     """A service whose model may be changed, and a folder to work in."""
     folder = tmp_path_factory.mktemp("examples")
     (folder / "demo").symlink_to(DEMO.parent)
+    make_files(folder / ".run" / "files")
     with serving(cluster.create_database(f"examples_{os.getpid()}"), folder, "--key-file", folder / "key") as found:
         yield found, folder
 
@@ -286,6 +288,8 @@ def test_the_examples_of_changing_commands_work_on_the_demo(example, for_example
         if "key add" in example:
             for key in client.credentials("kittiwake").keys:
                 client.remove_key("kittiwake", key.fingerprint)
+        if "lockout add" in example:
+            client.change([{"op": "remove", "kind": "lockout", "name": "account"}])
         if "store remove" in example:
             client.change([{"op": "add", "kind": "store", "item": {"name": "wrecks"}}])
         before = client.dump()

@@ -48,7 +48,7 @@ def test_the_journal_tells_who_what_and_when(database, demo):
     assert total == 2
     assert [(x.revision, x.who, x.what) for x in lines] == [(2, "bo", "load"), (1, "ada", "load")]
     # A small change is told item by item, a large one counted.
-    assert set(lines[0].before["quotas"]) == {"lab-pool", "tides-shelf"} and not lines[0].after
+    assert set(lines[0].before["quotas"]) == {"issued-charts", "lab-pool", "tides-shelf"} and not lines[0].after
     assert lines[1].after["accounts"] == 19 and not lines[1].before
 
 
@@ -100,7 +100,7 @@ def test_services_that_start_at_once_do_not_collide(address):
         starter.start()
     for starter in starters:
         starter.join()
-    assert sorted(map(len, applied)) == [0, 0, 0, 3]
+    assert sorted(map(len, applied)) == [0, 0, 0, 4]
 
 
 def test_tokens_are_kept_as_digests_only(database):

@@ -190,7 +190,7 @@ def test_a_csv_file_is_taken_whole_or_not(client, own, tmp_path):
 
 def test_what_names_a_thing_is_told_when_its_removal_is_refused(own, client):
     done = run("group", "remove", "night-watch", environment=own.environment)
-    assert done.returncode == 2 and "7 places still name group night-watch" in done.stderr
+    assert done.returncode == 2 and "8 places still name group night-watch" in done.stderr
     assert "folder survey:/inbox, `allow group:night-watch read`" in done.stderr and "changes[0]" not in done.stderr
     raw = httpx.post(
         f"{own.url}/api/v1/changes", headers={"Authorization": f"Bearer {own.token}"}, json={"changes": [{"op": "fly"}]}

@@ -30,6 +30,9 @@ SINGULAR = {
     "methods": "method",
     "addresses": "address-line",
     "shared_by": "shared-by",
+    "never": "never",
+    "only": "only",
+    "hours": "hour-line",
 }
 
 

@@ -23,11 +23,11 @@ def _help(text: str, *examples: str) -> str:
 
 def add_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
     """`add`: the argument is what the item is called by."""
-    key = {"virtual-path": "path", "folder": "path"}.get(kind, "name")
+    key = {"virtual-path": "path", "folder": "path", "lockout": "of"}.get(kind, "name")
 
     @group.command("add", help=_help(text, *examples))
     @click.argument("called", metavar=argument)
-    @options_of(kind, leave_out=("path",), changing=False)
+    @options_of(kind, leave_out=("path", "of"), changing=False)
     @edits
     def add(apply: Apply, called: str, **given: Any) -> None:
         item = item_from(kind, given)
@@ -39,7 +39,7 @@ def add_command(group: click.Group, kind: str, argument: str, text: str, *exampl
 
 def change_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
     """`change`: new values, lines added and taken away, keys back to their defaults."""
-    leave_out = ("for",) if kind == "setting" else ("path",) if kind == "folder" else ()
+    leave_out = ("for", "of") if kind in ("setting", "lockout") else ("path",) if kind == "folder" else ()
 
     @group.command("change", help=_help(text, *examples))
     @click.argument("called", metavar=argument)

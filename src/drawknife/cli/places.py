@@ -146,6 +146,33 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
             out.print(Text("  ! ", "yellow").append(f"{e.name}: {e.clash}", "default"))
 
 
+@endpoint.command("certificate")
+@click.argument("name")
+@asks
+def show_certificate(answers: Answers, name: str, as_json: bool) -> None:
+    """What an endpoint's certificate says, and what is wrong with it. Exit status 1 if something is.
+
+    \b
+    Example:
+      drawknife endpoint certificate harbour
+    """
+    c = answers.certificate(name)
+    if as_json:
+        print_json(c)
+    else:
+        out = console()
+        out.print(Text(c.endpoint, "bold").append(f"  {c.file}", "dim"))
+        if c.valid_until and c.valid_from:
+            out.print(
+                f"  for {', '.join(c.names) or 'no name'}, from {c.valid_from:%Y-%m-%d} to {c.valid_until:%Y-%m-%d}"
+            )
+        if c.key_matches:
+            out.print("  its key is the one that is named")
+        for line in [c.problem] if c.problem else c.warnings:
+            out.print(Text("  ! ", "yellow").append(str(line), "default"))
+    raise SystemExit(1 if c.problem or c.warnings else 0)
+
+
 # --- editing ------------------------------------------------------------------------------------
 
 show_command(store, "store", "NAME", "Show one store, and what names it.", "store show survey")

@@ -186,6 +186,46 @@ class Client:
         path = f"/accounts/{_segment(name)}/keys/{quote(fingerprint, safe='/')}"
         return self._read(msg.Credentials, self._request("DELETE", path))
 
+    # --- the way in and the limits ------------------------------------------------------------------
+
+    def reach(self, endpoint: str, client: str) -> msg.ReachAnswer:
+        return self._get(msg.ReachAnswer, f"/endpoints/{_segment(endpoint)}/reach", **{"from": client})
+
+    def certificate(self, endpoint: str) -> msg.CertificateAnswer:
+        return self._get(msg.CertificateAnswer, f"/endpoints/{_segment(endpoint)}/certificate")
+
+    def report_sign_ins(self, events: Sequence[dict[str, Any]]) -> int:
+        """Report failed sign-ins and sessions, as :class:`drawknife.messages.SignInEvent` has them."""
+        return self._read(msg.Taken, self._request("POST", "/sign-ins", json={"events": list(events)})).count
+
+    def lockouts(self) -> msg.LockoutList:
+        return self._get(msg.LockoutList, "/lockouts")
+
+    def lift(self, of: str, name: str) -> None:
+        """Lift the lock of an ``account`` or an ``address``."""
+        self._request("DELETE", f"/lockouts/{_segment(of)}/{_segment(name)}")
+
+    def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
+        return self._get(msg.HeadroomAnswer, f"/accounts/{_segment(name)}/headroom", location=location, at=at)
+
+    def usage(self, by: str = "account", offset: int = 0, limit: int | None = None) -> msg.UsageAnswer:
+        return self._get(msg.UsageAnswer, "/usage", by=by, offset=offset, limit=limit or 10_000)
+
+    def limits(self, at: str | None = None) -> msg.LimitList:
+        return self._get(msg.LimitList, "/limits", at=at)
+
+    def censuses(self, limit: int = 200) -> msg.CensusList:
+        return self._get(msg.CensusList, "/censuses", limit=limit)
+
+    def take_census(self, census: msg.NewCensus) -> msg.CensusDone:
+        """Send what a census found: it takes the place of the usage that the store had."""
+        headers = {"Content-Type": "application/json"}
+        response = self._request("POST", "/censuses", content=census.model_dump_json().encode(), headers=headers)
+        return self._read(msg.CensusDone, response)
+
+    def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
+        return self._get(msg.HandoverAnswer, f"/accounts/{_segment(name)}/handover", endpoint=endpoint, format=format)
+
     # --- directories --------------------------------------------------------------------------------
 
     def directories(self) -> msg.DirectoryList:

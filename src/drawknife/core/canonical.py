@@ -57,7 +57,10 @@ class Canonical:
         return replace(v, leads_to=leads_to, grants=self.grants(v.grants))
 
     def endpoint(self, e: Endpoint) -> Endpoint:
-        return replace(e, entries=self.entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})))
+        return replace(
+            e, entries=self.entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})),
+            never=self.subjects(e.never), only=self.subjects(e.only),
+        )  # fmt: skip
 
     def setting(self, s: Setting) -> Setting:
         values: dict[str, Any] = {k: tuple(sorted(set(v))) if isinstance(v, tuple) else v for k, v in s.values}
@@ -127,4 +130,8 @@ def sound(model: Model, before: Model | None = None) -> Model:
         usage=of("usage", canonical.usage),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
         gone=tuple(sorted(gone)),
+        lockouts=tuple(sorted(model.lockouts, key=lambda x: x.of)),
+        inside=tuple(sorted(set(model.inside))),
+        openings=tuple(sorted(set(model.openings))),
+        forwardings=tuple(sorted(set(model.forwardings))),
     )

@@ -26,6 +26,7 @@ _KINDS = {
     "endpoints": "endpoint",
     "settings": "setting",
     "quotas": "quota",
+    "lockouts": "lockout",
 }
 
 
@@ -38,9 +39,13 @@ def differing(old: Model, new: Model) -> Iterator[Differs]:
             yield from _paired(section, kind, getattr(old, section), getattr(new, section))
             continue
         before, after = dict.fromkeys(old.virtual_paths), dict.fromkeys(new.virtual_paths)
-        gone = [v for v in before if v not in after]
+        left = [v for v in before if v not in after]
         come = [v for v in after if v not in before]
-        yield from _paired(section, kind, gone, come)
+        yield from _paired(section, kind, left, come)
+    for section in ("inside", "openings", "forwardings"):
+        there, now_there = (set(map(str, getattr(side, section))) for side in (old, new))
+        for line in sorted(there ^ now_there):
+            yield Differs(section, line, *((line, None) if line in there else (None, line)))
     was = {s.name: s for s in old.stores}
     now = {s.name: s for s in new.stores}
     for name in dict.fromkeys((*was, *now)):

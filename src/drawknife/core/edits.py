@@ -27,6 +27,7 @@ SECTION_OF = {
     "endpoint": "endpoints",
     "setting": "settings",
     "quota": "quotas",
+    "lockout": "lockouts",
 }
 KINDS = tuple(SECTION_OF)
 SUBJECT_KINDS = ("account", "group", "unit")
@@ -64,6 +65,8 @@ def name_of(kind: str, item: Any) -> str:
         return str(item.subject)
     if kind == "virtual-path":
         return f"{item.path}>{item.leads_to}"
+    if kind == "lockout":
+        return str(item.of)
     return str(item.path if kind == "folder" else item.name)
 
 
@@ -157,7 +160,7 @@ def rename(model: Model, kind: str, name: str, to: str) -> Model:
     item = find(model, kind, name)
     if kind == "folder":
         return _move(model, name, to)
-    if kind in ("virtual-path", "setting"):
+    if kind in ("virtual-path", "setting", "lockout"):
         raise refuse(f"a {kind.replace('-', ' ')} has no name of its own", "a change of it")
     old = name_of(kind, item)
     if fold(to) != fold(old) and any(fold(name_of(kind, x)) == fold(to) for x in getattr(model, SECTION_OF[kind])):
@@ -310,6 +313,8 @@ def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[S
         for entry in endpoint.entries:
             if entry.subject in subjects:
                 yield entry.subject, Reference("endpoint", endpoint.name, str(entry))
+        for word, named in (("never", endpoint.never), ("only", endpoint.only)):
+            yield from ((s, Reference("endpoint", endpoint.name, f"{word} {s}")) for s in named if s in subjects)
     for setting in model.settings:
         if setting.subject in subjects:
             names = ", ".join(name for name, _ in setting.values)

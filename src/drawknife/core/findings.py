@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ipaddress import ip_network
 from typing import NamedTuple
 
 from .access_map import access_of_all
@@ -10,6 +11,7 @@ from .edits import lines_naming
 from .identity import loops
 from .model import Subject
 from .prepared import Prepared
+from .reach import reach
 from .rights import ENTER
 from .settings import resolve
 
@@ -36,6 +38,7 @@ def findings(prepared: Prepared) -> list[Finding]:
                 f"endpoint {name} does not start beside {clash.winner}: {clash.text}; give one of them other ports",
             )
         )
+    out += _unreached(prepared)
     out += _paths(prepared)
     for vpath in prepared.model.virtual_paths:
         for grant in vpath.grants:
@@ -51,6 +54,21 @@ def findings(prepared: Prepared) -> list[Finding]:
         out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
     out += _dangling(prepared)
     out += _undecided(prepared)
+    return out
+
+
+def _unreached(prepared: Prepared) -> list[Finding]:
+    """Endpoints that clients from outside can sign in at, but whose data connections do not come through."""
+    out = []
+    model = prepared.model
+    for endpoint in model.endpoints:
+        for opening in model.openings if endpoint.enabled and endpoint.name not in prepared.stopped_by else ():
+            client = ip_network(opening.networks[0])[1 if ip_network(opening.networks[0]).num_addresses > 1 else 0]
+            found = reach(model, endpoint, client)
+            if found.control and not found.data:
+                text = f"clients from {opening.networks[0]} can sign in at {endpoint.name}, but no data comes through: "
+                out.append(Finding("data-out-of-reach", endpoint.name, text + "; ".join(found.missing)))
+                break
     return out
 
 

@@ -5,7 +5,7 @@ form: sorted, without repetitions, every name spelled as it is defined. Equal mo
 """
 
 from dataclasses import dataclass, field, replace
-from datetime import date
+from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from .names import BadValue, Place, check_name, check_unit, fold
@@ -155,7 +155,11 @@ SIGNED_IN_ALL = parse_entry("allow signed-in all", at_endpoint=True)
 
 @dataclass(frozen=True, slots=True)
 class Endpoint:
-    """Where clients come in. `passive_ports` is a first and last port."""
+    """Where clients come in. `passive_ports` is a first and last port.
+
+    Nobody in `never` is admitted; if `only` names anybody, nobody else is. The certificate and its key are
+    paths of PEM files.
+    """
 
     name: str
     protocol: str
@@ -166,6 +170,10 @@ class Endpoint:
     host_names: tuple[str, ...] = ()
     enabled: bool = True
     entries: tuple[Entry, ...] = (SIGNED_IN_ALL,)
+    never: tuple[Subject, ...] = ()
+    only: tuple[Subject, ...] = ()
+    certificate: str | None = None
+    certificate_key: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +186,10 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Quota:
-    """Shared by subjects, or on a folder. Sizes in bytes, `grace` in seconds."""
+    """Shared by subjects, or on a folder. Sizes in bytes, `grace` in seconds.
+
+    `bytes_over_since` and `files_over_since` are when usage went above the soft limit, if it is.
+    """
 
     name: str
     shared_by: tuple[Subject, ...] = ()
@@ -188,6 +199,8 @@ class Quota:
     hard_files: int | None = None
     soft_files: int | None = None
     grace: int | None = None
+    bytes_over_since: datetime | None = None
+    files_over_since: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,12 +213,50 @@ class Usage:
     files: int
 
 
+class Opening(NamedTuple):
+    """Ports of an address that clients of some networks may connect to, ``ADDRESS PORTS from NETWORK,…``."""
+
+    address: str
+    ports: tuple[int, int]
+    networks: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return f"{self.address} {_ports(self.ports)} from {','.join(self.networks)}"
+
+
+class Forwarding(NamedTuple):
+    """Ports outside that lead to ports inside, ``ADDRESS PORTS to ADDRESS PORTS``."""
+
+    address: str
+    ports: tuple[int, int]
+    to_address: str
+    to_ports: tuple[int, int]
+
+    def __str__(self) -> str:
+        return f"{self.address} {_ports(self.ports)} to {self.to_address} {_ports(self.to_ports)}"
+
+
+def _ports(ports: tuple[int, int]) -> str:
+    return str(ports[0]) if ports[0] == ports[1] else f"{ports[0]}-{ports[1]}"
+
+
+@dataclass(frozen=True, slots=True)
+class Lockout:
+    """So many failures of an `account` or an `address` within so many seconds lock it for so many."""
+
+    of: str
+    failures: int
+    within: int
+    lasts: int
+
+
 @dataclass(frozen=True, slots=True)
 class Model:
     """Everything, at one revision.
 
     `unit_sources` names the directory that a unit comes from, for those that are not local. `gone` are
-    subjects that a directory no longer has, and that entries or memberships still name.
+    subjects that a directory no longer has, and that entries or memberships still name. `inside` are
+    the networks from which clients come straight to an endpoint.
     """
 
     units: tuple[str, ...] = ()
@@ -219,6 +270,10 @@ class Model:
     usage: tuple[Usage, ...] = field(default=())
     unit_sources: tuple[tuple[str, str], ...] = ()
     gone: tuple[Subject, ...] = ()
+    lockouts: tuple[Lockout, ...] = ()
+    inside: tuple[str, ...] = ()
+    openings: tuple[Opening, ...] = ()
+    forwardings: tuple[Forwarding, ...] = ()
 
     def with_folder(self, store: str, folder: Folder) -> "Model":
         """A model in which `folder` takes the place of the folder of that path, or is added."""

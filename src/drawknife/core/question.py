@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from .lockout import Counting
 from .rights import RIGHTS
 
 ACTIONS = (*RIGHTS, "sign-in")
@@ -38,6 +39,9 @@ class Question:
     replaced_size: int | None = None
     files: int | None = None
     at: datetime | None = None
+    #: Sessions that the account has open, and what locks it or the client's address now, where that is known.
+    sessions: int | None = None
+    locks: tuple[Counting, ...] = ()
 
     @property
     def on_file(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, NamedTuple
 
 from .model import UNLIMITED, Quota, Usage
@@ -16,6 +16,25 @@ if TYPE_CHECKING:
     from .prepared import Prepared, PreparedAccount
 
 
+class Soft(NamedTuple):
+    """A soft limit: above it there is room until the grace period (seconds) has run out."""
+
+    limit: int
+    grace: int
+    over_since: datetime | None
+
+    def ends(self) -> datetime | None:
+        """When the grace period runs out, if its clock is known to run."""
+        return None if self.over_since is None else self.over_since + timedelta(seconds=self.grace)
+
+    def used_up(self, used: int, at: datetime) -> bool:
+        """Is there no room any more? Without grace the clock need not be known."""
+        if used <= self.limit:
+            return False
+        ends = self.ends()
+        return self.grace == 0 if ends is None else at >= ends
+
+
 class Limit(NamedTuple):
     """One limit that counts an upload. Bytes and files; None: not limited."""
 
@@ -25,27 +44,45 @@ class Limit(NamedTuple):
     files: int | None
     used_bytes: int
     used_files: int
+    soft_bytes: Soft | None = None
+    soft_files: Soft | None = None
 
-    @property
-    def room_bytes(self) -> int | None:
-        return None if self.bytes is None else max(0, self.bytes - self.used_bytes)
+    def room_bytes(self, at: datetime) -> int | None:
+        """How many more bytes it lets in; None: as many as one likes."""
+        return _room_in(self.bytes, self.soft_bytes, self.used_bytes, at)
 
-    @property
-    def room_files(self) -> int | None:
-        return None if self.files is None else max(0, self.files - self.used_files)
+    def room_files(self, at: datetime) -> int | None:
+        """How many more files it lets in; None: as many as one likes."""
+        return _room_in(self.files, self.soft_files, self.used_files, at)
+
+
+def _room_in(hard: int | None, soft: Soft | None, used: int, at: datetime) -> int | None:
+    if soft is not None and soft.used_up(used, at):
+        return 0
+    return None if hard is None else max(0, hard - used)
 
 
 class Headroom(NamedTuple):
-    """How much more fits, and the limit that binds; None: unlimited."""
+    """How much more fits, the limit that binds (None: nothing does), and every limit that counts."""
 
     bytes: int | None
     bytes_bound_by: Limit | None
     files: int | None
     files_bound_by: Limit | None
+    limits: tuple[Limit, ...]
 
 
 def _sum(rows: list[Usage]) -> tuple[int, int]:
     return sum(u.bytes for u in rows), sum(u.files for u in rows)
+
+
+def softs(quota: Quota) -> tuple[Soft | None, Soft | None]:
+    """The soft limits of a quota, for bytes and for files."""
+    grace = quota.grace or 0
+    return (
+        None if quota.soft_bytes is None else Soft(quota.soft_bytes, grace, quota.bytes_over_since),
+        None if quota.soft_files is None else Soft(quota.soft_files, grace, quota.files_over_since),
+    )
 
 
 def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[Limit]:
@@ -60,8 +97,8 @@ def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[
     for quota in model.quotas:
         covers = {prepared.people.number(s) for s in quota.shared_by}
         if not covers.isdisjoint(owner.who):
-            used = _sum([u for u in model.usage if _covered(prepared, u.owner, covers)])
-            out.append(Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *used))
+            used = _sum([u for u in model.usage if covered(prepared, u.owner, covers)])
+            out.append(Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota)))
     out += folder_limits(prepared, place)
     store = prepared.stores[place.store].store
     if store.capacity is not None:
@@ -74,13 +111,14 @@ def folder_limits(prepared: Prepared, place: Place) -> list[Limit]:
     """The folder quotas that hold `place`, nearest first."""
     found = [q for q in prepared.model.quotas if q.folder is not None and _holds(q.folder, place)]
     found.sort(key=lambda q: -len(q.folder.path) if q.folder else 0)
-    return [_folder_limit(prepared, q) for q in found]
+    return [folder_limit(prepared, q) for q in found]
 
 
-def _folder_limit(prepared: Prepared, quota: Quota) -> Limit:
+def folder_limit(prepared: Prepared, quota: Quota) -> Limit:
+    """The limit that a quota on a folder is."""
     assert quota.folder is not None
     used = _sum([u for u in prepared.model.usage if _holds(quota.folder, u.folder)])
-    return Limit("folder", quota.name, quota.hard_bytes, quota.hard_files, *used)
+    return Limit("folder", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota))
 
 
 def _holds(folder: Place, place: Place) -> bool:
@@ -91,21 +129,23 @@ def _number(value: object) -> int | None:
     return value if isinstance(value, int) else None
 
 
-def _covered(prepared: Prepared, owner: str | None, covers: set[int]) -> bool:
+def covered(prepared: Prepared, owner: str | None, covers: set[int]) -> bool:
+    """Does an owner count as any of these subjects, given by their numbers?"""
     if owner is None:
         return False
     account = prepared.account(owner)
     return account is not None and not covers.isdisjoint(account.who)
 
 
-def headroom(prepared: Prepared, owner: PreparedAccount, place: Place) -> Headroom:
+def headroom(prepared: Prepared, owner: PreparedAccount, place: Place, at: datetime) -> Headroom:
     """How much more `owner` can put at `place`, by every limit that counts it."""
     limits = limits_on(prepared, owner, place)
-    by_bytes = min((x for x in limits if x.bytes is not None), key=lambda x: x.room_bytes or 0, default=None)
-    by_files = min((x for x in limits if x.files is not None), key=lambda x: x.room_files or 0, default=None)
-    return Headroom(
-        by_bytes and by_bytes.room_bytes, by_bytes, by_files and by_files.room_files, by_files
-    )  # fmt: skip
+    by_bytes = [(room, x) for x in limits if (room := x.room_bytes(at)) is not None]
+    by_files = [(room, x) for x in limits if (room := x.room_files(at)) is not None]
+    # Of equal ones the first binds: the order is that of ties.
+    bytes_, bytes_by = min(by_bytes, key=lambda r: r[0], default=(None, None))
+    files, files_by = min(by_files, key=lambda r: r[0], default=(None, None))
+    return Headroom(bytes_, bytes_by, files, files_by, tuple(limits))
 
 
 def uploads_owner(prepared: Prepared, account: PreparedAccount) -> PreparedAccount:
@@ -123,7 +163,7 @@ def limits_gate(
     if place is None or question.action not in ("upload", "overwrite", "append", "rename"):
         return
     if question.action == "rename":
-        yield from _moving(prepared, question, sites, size)
+        yield from _moving(prepared, question, sites, size, at)
         return
     limit = resolve(prepared, account, "upload_limit")
     if limit.value != UNLIMITED and size > limit.value:
@@ -137,10 +177,10 @@ def limits_gate(
         owner = (prepared.account(question.owner) if question.owner else None) or account
         asked = size - (question.replaced_size or 0) if question.action == "overwrite" else size
         files = 0
-    yield from _room(limits_on(prepared, owner, Place(place.store, parent(place.path))), asked, files)
+    yield from _room(limits_on(prepared, owner, Place(place.store, parent(place.path))), asked, files, at)
 
 
-def _moving(prepared: Prepared, question: Question, sites: Sites, size: int) -> Iterator[Refusal]:
+def _moving(prepared: Prepared, question: Question, sites: Sites, size: int, at: datetime) -> Iterator[Refusal]:
     here, there = sites.here.place, sites.there.place if sites.there else None
     if here is None or there is None or sites.same_folder:
         return
@@ -151,26 +191,35 @@ def _moving(prepared: Prepared, question: Question, sites: Sites, size: int) -> 
         here, there = Place(here.store, parent(here.path)), Place(there.store, parent(there.path))
     before = {limit.name for limit in folder_limits(prepared, here)}
     new = [x for x in folder_limits(prepared, there) if x.name not in before]
-    yield from _room(new, size, files)
+    yield from _room(new, size, files, at)
 
 
-def _room(limits: list[Limit], asked: int, files: int) -> Iterator[Refusal]:
+def _room(limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime) -> Iterator[Refusal]:
     for x in limits:
-        if asked > 0 and x.bytes is not None and x.used_bytes + asked > x.bytes:
-            yield Refusal(
-                "limits",
-                f"{x.kind}-bytes",
-                f"the {_called(x)} has room for {x.room_bytes} more bytes, and {asked} are asked for",
-            )
-        if files > 0 and x.files is not None and x.used_files + files > x.files:
-            yield Refusal(
-                "limits",
-                f"{x.kind}-files",
-                f"the {_called(x)} has room for {x.room_files} more files, and {files} are asked for",
-            )
+        for what, asked, room, soft, used in (
+            ("bytes", asked_bytes, x.room_bytes(at), x.soft_bytes, x.used_bytes),
+            ("files", asked_files, x.room_files(at), x.soft_files, x.used_files),
+        ):
+            if asked <= 0 or room is None or asked <= room:
+                continue
+            if soft is not None and soft.used_up(used, at):
+                ends = soft.ends()
+                since = f"its grace period ended {ends:%Y-%m-%d %H:%M} (UTC)" if ends else "it has no grace period"
+                yield Refusal(
+                    "limits",
+                    f"{x.kind}-{what}-grace-over",
+                    f"the {called(x)} is above its soft limit of {soft.limit} {what}, and {since}; bring {used} down to the limit",
+                )
+            else:
+                yield Refusal(
+                    "limits",
+                    f"{x.kind}-{what}",
+                    f"the {called(x)} has room for {room} more {what}, and {asked} are asked for",
+                )
 
 
-def _called(limit: Limit) -> str:
+def called(limit: Limit) -> str:
+    """A limit as people call it."""
     return {
         "personal": f"personal quota of {limit.name}",
         "shared": f"shared quota {limit.name}",

@@ -72,7 +72,7 @@ class Rewriting(NamedTuple):
         entries = tuple(
             x._replace(subject=subject) for x in e.entries if (subject := self.subject(x.subject)) is not None
         )
-        return replace(e, entries=entries)
+        return replace(e, entries=entries, never=self._subjects(e.never), only=self._subjects(e.only))
 
     def _setting(self, s: Setting) -> Setting | None:
         subject = self.subject(s.subject)

@@ -21,6 +21,7 @@ DEFAULTS: dict[str, Any] = {
     "require_tls": False,
     "methods": METHODS,
     "addresses": (),
+    "hours": (),
     "landing": "/",
     "greeting": None,
     "uploads_owner": None,
@@ -74,7 +75,7 @@ def _strictest(name: str, values: list[Any]) -> Any:
         return any(values)
     if name == "methods":
         return tuple(m for m in METHODS if all(m in v for v in values))
-    if name == "addresses":
+    if name in ("addresses", "hours"):
         return tuple(values)
     return values[0]
 

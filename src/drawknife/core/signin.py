@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from .endpoints import allows, reachable, read_address, tls_policy
-from .model import Endpoint
+from .hours import within
+from .model import UNLIMITED, Endpoint
 from .prepared import Prepared, PreparedAccount
 from .question import Question, Refusal
+from .reach import reach, stated
 from .rights import BIT
 from .settings import admits, resolve
 
@@ -26,12 +28,48 @@ def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator
             f"endpoint {name} does not start, because {clash.winner} comes first: {clash.text}; "
             "give one of them other ports",
         )
-    if question.client is not None and not reachable(endpoint, read_address(question.client)):
+    if question.client is None:
+        return
+    if not stated(prepared.model):
+        if not reachable(endpoint, read_address(question.client)):
+            yield Refusal(
+                "door",
+                "endpoint-out-of-reach",
+                f"endpoint {name} listens on {endpoint.address}, where a client at {question.client} cannot come",
+            )
+        return
+    found = reach(prepared.model, endpoint, read_address(question.client))
+    if not found.control:
+        yield Refusal(
+            "door", "endpoint-out-of-reach", f"{question.client} cannot come to {name}: {'; '.join(found.missing)}"
+        )
+    elif not found.data and question.action in NEED_DATA:
         yield Refusal(
             "door",
-            "endpoint-out-of-reach",
-            f"endpoint {name} listens on {endpoint.address}, where a client at {question.client} cannot come",
+            "data-out-of-reach",
+            f"{question.client} can sign in at {name}, but no data comes through: {'; '.join(found.missing)}",
         )
+
+
+#: What goes over a data connection.
+NEED_DATA = frozenset({"list", "download", "upload", "overwrite", "append"})
+
+
+def _list_refusal(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> Refusal | None:
+    """Who is never admitted, and who is not among the only ones; the former goes first."""
+    number, who = prepared.people.number, account.who
+    never = [s for s in endpoint.never if number(s) in who]
+    if never:
+        return Refusal(
+            "sign-in", "never-admitted", f"{account.name} is never admitted at {endpoint.name}, as {_and(never)} is not"
+        )
+    if endpoint.only and not any(number(s) in who for s in endpoint.only):
+        return Refusal(
+            "sign-in",
+            "not-among-only",
+            f"{endpoint.name} admits only {_and(endpoint.only)}, and {account.name} is none of them",
+        )
+    return None
 
 
 def sign_in(
@@ -54,6 +92,32 @@ def sign_in(
             f"the entries of endpoint {endpoint.name} allow {who} no right at all; "
             f"add one such as `allow account:{who} read`",
         )
+    by_list = _list_refusal(prepared, account, endpoint)
+    if by_list is not None:
+        yield by_list
+    hours = resolve(prepared, account, "hours")
+    if not all(within(lines, at) for lines in hours.value):
+        yield Refusal(
+            "sign-in",
+            "outside-hours",
+            f"{who} may sign in {_and(', '.join(lines) for lines in hours.value)} (UTC), as set for {_and(hours.subjects)}; "
+            f"it is {at:%a %H:%M}",
+        )
+    for lock in question.locks:
+        yield Refusal(
+            "sign-in",
+            "locked-out",
+            f"the {lock.of} {lock.name} is locked until {lock.until:%Y-%m-%d %H:%M:%S} (UTC) after "
+            f"{len(lock.failures)} failed sign-ins; wait, or lift it",
+        )
+    if question.sessions is not None:
+        most = resolve(prepared, account, "sessions")
+        if most.value != UNLIMITED and question.sessions >= most.value:
+            yield Refusal(
+                "sign-in",
+                "sessions-used-up",
+                f"{who} has {question.sessions} sessions open, and {_and(most.subjects)} may have {most.value}; end one of them",
+            )
     if question.client is not None:
         lists = resolve(prepared, account, "addresses")
         client = read_address(question.client)
@@ -91,6 +155,10 @@ def sign_in(
             yield Refusal(
                 "sign-in", "method-not-accepted", f"{who} cannot sign in by {question.method}, only by {_and(left)}"
             )
+
+
+#: What a client is told when its sign-in is refused, whatever the reason: the reason is the administrator's.
+TOLD_TO_CLIENTS = "Sign-in refused."
 
 
 def endpoint_gate(

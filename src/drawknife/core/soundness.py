@@ -103,6 +103,7 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     out += _duplicates("endpoints", "endpoint", model.endpoints, lambda e: fold(e.name))
     out += _duplicates("quotas", "quota", model.quotas, lambda q: fold(q.name))
     out += _duplicates("settings", "settings", model.settings, lambda s: s.subject.key, "for")
+    out += _duplicates("lockouts", "lockout", model.lockouts, lambda x: x.of, "of")
     out += _of_units(model)
     out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i), names)]
     if model.groups is not before.groups:
@@ -114,6 +115,8 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
         out += _of_virtual_path(vpath, ("virtual_paths", i), names)
     for i, endpoint in new_to("endpoints"):
         out += _subjects((e.subject for e in endpoint.entries), ("endpoints", i, "entries"), names)
+        out += _subjects(endpoint.never, ("endpoints", i, "never"), names)
+        out += _subjects(endpoint.only, ("endpoints", i, "only"), names)
     for i, setting in new_to("settings"):
         out += _subjects([setting.subject], ("settings", i), names, key="for")
         owner = dict(setting.values).get("uploads_owner")

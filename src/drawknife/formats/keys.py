@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from drawknife.core import model as m
 from drawknife.core import settings as s
+from drawknife.core.hours import read_hours
 from drawknife.core.names import check_name, check_path, check_subject_name, check_unit, parse_place
 from drawknife.core.soundness import check_leads_to
 
@@ -92,6 +93,10 @@ ENDPOINT = (
         "entries", v.of(lambda t: m.parse_entry(t, at_endpoint=True)), v.STRING, "EFFECT SUBJECT RIGHTS",
         (m.SIGNED_IN_ALL,), many=True, write=str,
     ),
+    Key("never", v.of(m.parse_subject), v.STRING, "who is never admitted here", (), many=True, write=str),
+    Key("only", v.of(m.parse_subject), v.STRING, "if anybody: only these are admitted", (), many=True, write=str),
+    Key("certificate", v.text, v.STRING, "the PEM file with its certificate"),
+    Key("certificate_key", v.text, v.STRING, "the PEM file with the certificate's key"),
 )  # fmt: skip
 _ABOUT_NUMBERS = {
     "quota_bytes": "how much it may own",
@@ -113,6 +118,7 @@ SETTING = (
     Key("require_tls", v.yes_no, v.BOOL, "must it use TLS?"),
     Key("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "the ways of signing in that are permitted", many=True),
     Key("addresses", v.address_line, v.STRING, "allow CIDR or deny CIDR: where it may come from", many=True),
+    Key("hours", v.of(read_hours), v.STRING, "when it may sign in (UTC), such as mon-fri 06:00-20:00", many=True),
     Key("landing", v.of(check_path), v.PATH, "the virtual location where a session starts"),
     Key("greeting", v.text, v.STRING, "what is said at sign-in"),
     Key("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates"),
@@ -126,6 +132,14 @@ QUOTA = (
     Key("hard_files", v.COUNT, v.NUMBER, "no more files than this"),
     Key("soft_files", v.COUNT, v.NUMBER, "above this many files, only for the grace period"),
     Key("grace", read_duration, v.DURATION, "how long above a soft limit, such as 7 days", write=write_duration),
+    Key("bytes_over_since", v.moment, v.MOMENT, "when its bytes went above the soft limit", write=v.write_moment),
+    Key("files_over_since", v.moment, v.MOMENT, "when its files went above the soft limit", write=v.write_moment),
+)
+LOCKOUT = (
+    Key("of", v.one_of(("account", "address")), v.choice(("account", "address")), "what is locked", REQUIRED),
+    Key("failures", v.number(1, 1000), v.NUMBER, "after so many failed sign-ins", REQUIRED),
+    Key("within", read_duration, v.DURATION, "within so long, such as 10 minutes", REQUIRED, write=write_duration),
+    Key("lasts", read_duration, v.DURATION, "for so long, such as 30 minutes", REQUIRED, write=write_duration),
 )
 USAGE = (
     Key("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str),
@@ -142,7 +156,15 @@ SECTIONS: dict[str, tuple[tuple[Key, ...], Callable[..., Any]]] = {
     "endpoints": (ENDPOINT, m.Endpoint),
     "settings": (SETTING, m.Setting),
     "quotas": (QUOTA, m.Quota),
+    "lockouts": (LOCKOUT, m.Lockout),
     "usage": (USAGE, m.Usage),
+}
+#: Sections that are lists of lines: how a line is read, and what it is about.
+LINES: dict[str, tuple[v.Read, str]] = {
+    "inside": (v.network, "networks whose clients come straight to where an endpoint listens"),
+    "openings": (v.opening, "ADDRESS PORTS from NETWORK: what clients from elsewhere may connect to"),
+    "forwardings": (v.forwarding, "ADDRESS PORTS to ADDRESS PORTS: what leads from outside to inside"),
+    "gone": (v.of(m.parse_subject), "subjects that a directory has no more, and that something still names"),
 }
 
 

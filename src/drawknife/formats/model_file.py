@@ -13,13 +13,13 @@ from drawknife.core.names import BadValue, check_name, check_path, check_unit
 from drawknife.core.soundness import Where, nearest, problems
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
-from .keys import FOLDER, REQUIRED, UNIT, Key, account_data, item_schema, plain, setting_data, store_data
+from .keys import FOLDER, LINES, REQUIRED, UNIT, Key, account_data, item_schema, plain, setting_data, store_data
 from .keys import SECTIONS as TABLES
 from .values import STRING, Read, Schema, of, shown
 
 VERSION = 1
 FORMAT = "drawknife"
-SECTIONS = ("units", *TABLES, "gone")
+SECTIONS = ("units", *TABLES, *LINES)
 
 
 # --- reading ------------------------------------------------------------------------------------
@@ -232,10 +232,9 @@ def _model_from(data: Any, text: str) -> m.Model:
             near = nearest(key, SECTIONS)
             reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(SECTIONS), near)
     units, sources = reading.units(data.get("units", []))
-    gone = reading.lines(("gone",), data.get("gone", []), of(m.parse_subject))
-    model = m.Model(
-        units=units, unit_sources=sources, gone=gone, **{name: reading.section(data, name) for name in TABLES}
-    )
+    lines = {name: reading.lines((name,), data.get(name, []), read) for name, (read, _) in LINES.items()}
+    sections = {name: reading.section(data, name) for name in TABLES}
+    model = m.Model(units=units, unit_sources=sources, **sections, **lines)
     lost = reading.lost_names()
     for p in problems(model):
         where = reading.original(p.where)
@@ -320,7 +319,8 @@ def model_data(model: m.Model) -> dict[str, Any]:
     data["units"] = [{"path": u, "source": sources[u]} if u in sources else u for u in model.units]
     for section in TABLES:
         data[section] = [item_data(section, item) for item in getattr(model, section)]
-    data["gone"] = [str(s) for s in model.gone]
+    for section in LINES:
+        data[section] = [str(line) for line in getattr(model, section)]
     return {key: value for key, value in data.items() if value or key == FORMAT}
 
 
@@ -335,7 +335,8 @@ def json_schema() -> Schema:
     for name, (table, _) in TABLES.items():
         more = {"folders": {"type": "array", "items": item_schema(FOLDER)}} if name == "stores" else None
         sections[name] = {"type": "array", "items": item_schema(table, more)}
-    sections["gone"] = {"type": "array", "items": STRING}
+    for name, (_, about) in LINES.items():
+        sections[name] = {"type": "array", "items": STRING, "description": about}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Drawknife model file",

@@ -104,6 +104,7 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any]]] = {
     "size": ("size", _count),
     "replaced_size": ("replaced_size", _count),
     "files": ("files", _count),
+    "sessions": ("sessions", _count),
     "at": ("at", _time),
 }
 KEYS = (*_FIELDS, "explain")

@@ -4,7 +4,7 @@ Each reader returns the value, or raises BadValue with what would be right.
 """
 
 from collections.abc import Callable
-from datetime import date
+from datetime import UTC, date, datetime
 from ipaddress import ip_address, ip_network
 from typing import Any
 
@@ -87,15 +87,61 @@ def write_ports(ports: tuple[int, int]) -> str:
     return f"{ports[0]}-{ports[1]}"
 
 
+def _network(value: str) -> str:
+    try:
+        return str(ip_network(value))
+    except ValueError:
+        raise BadValue(
+            f"{value!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
+        ) from None
+
+
+def network(value: Any) -> str:
+    return _network(text(value))
+
+
+def _ports_of(words: str) -> tuple[int, int]:
+    return port_range(words if "-" in words else f"{words}-{words}")
+
+
+def opening(value: Any) -> m.Opening:
+    words = text(value).split()
+    if len(words) != 4 or words[2] != "from":
+        raise BadValue(
+            f"{shown(value)!r} is no opening", "ADDRESS PORTS from NETWORK, such as `198.51.100.5 2121 from 0.0.0.0/0`"
+        )
+    return m.Opening(address(words[0]), _ports_of(words[1]), tuple(sorted({_network(n) for n in words[3].split(",")})))
+
+
+def forwarding(value: Any) -> m.Forwarding:
+    words = text(value).split()
+    if len(words) != 5 or words[2] != "to":
+        raise BadValue(
+            f"{shown(value)!r} is no forwarding",
+            "ADDRESS PORTS to ADDRESS PORTS, such as `198.51.100.5 2121 to 192.0.2.10 2121`",
+        )
+    made = m.Forwarding(address(words[0]), _ports_of(words[1]), address(words[3]), _ports_of(words[4]))
+    if made.ports[1] - made.ports[0] != made.to_ports[1] - made.to_ports[0]:
+        raise BadValue("the two ranges of ports are not of one length", "as many ports inside as outside")
+    return made
+
+
+def moment(value: Any) -> datetime:
+    try:
+        found = datetime.fromisoformat(text(value))
+    except ValueError:
+        raise BadValue(f"{shown(value)} is no time", "a time such as 2026-11-23T08:00:00+00:00") from None
+    return found.astimezone(UTC) if found.tzinfo else found.replace(tzinfo=UTC)
+
+
+def write_moment(at: datetime) -> str:
+    return at.isoformat()
+
+
 def address_line(value: Any) -> str:
     words = text(value).split()
     if len(words) == 2 and words[0] in ("allow", "deny"):
-        try:
-            return f"{words[0]} {ip_network(words[1])}"
-        except ValueError:
-            raise BadValue(
-                f"{words[1]!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
-            ) from None
+        return f"{words[0]} {_network(words[1])}"
     raise BadValue(f"{shown(value)!r} is no address line", "allow CIDR or deny CIDR")
 
 
@@ -125,6 +171,7 @@ NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
 PATH: Schema = {"type": "string", "pattern": "^/"}
 PORT: Schema = {"type": "integer", "minimum": 1, "maximum": 65535}
 PORTS: Schema = {"type": "string", "pattern": r"^\d+-\d+$"}
+MOMENT: Schema = {"type": "string", "format": "date-time"}
 PLACE: Schema = {"type": "string", "pattern": "^[^:]+:/"}
 
 

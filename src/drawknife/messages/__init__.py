@@ -7,6 +7,7 @@ from .accounts import *  # noqa: F403
 from .base import *  # noqa: F403
 from .changes import *  # noqa: F403
 from .directories import *  # noqa: F403
+from .limits import *  # noqa: F403
 from .model import *  # noqa: F403
 from .people import *  # noqa: F403
 from .places import *  # noqa: F403

@@ -9,7 +9,9 @@ from pydantic import Field
 from .base import Message
 from .questions import FindingMessage
 
-Kind = Literal["account", "group", "unit", "store", "folder", "virtual-path", "endpoint", "setting", "quota"]
+Kind = Literal[
+    "account", "group", "unit", "store", "folder", "virtual-path", "endpoint", "setting", "quota", "lockout", "network"
+]
 Values = dict[str, Any]
 
 

@@ -70,6 +70,9 @@ class QuestionMessage(Message):
     size: Annotated[int, Field(ge=0, lt=2**63)] | None = None
     replaced_size: Annotated[int, Field(ge=0, lt=2**63)] | None = None
     files: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    sessions: Annotated[int, Field(ge=0, lt=2**63)] | None = Field(
+        None, description="How many it has open; left out: as reported"
+    )
     at: str | None = None
     explain: bool | None = None
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, strict=True)
@@ -158,6 +161,9 @@ class Answer(Message):
     gate: str | None
     reason: str
     text: str
+    told_to_client: str | None = Field(
+        None, description="What a client is told of a refused sign-in, whatever the reason"
+    )
     explanation: ExplanationMessage | None = None
 
 
@@ -174,6 +180,7 @@ class AnswerOrError(Message):
     gate: str | None = None
     reason: str | None = None
     text: str | None = None
+    told_to_client: str | None = None
     explanation: ExplanationMessage | None = None
     error: Fault | None = None
 

@@ -10,6 +10,7 @@ import json
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import UTC, datetime
 from itertools import islice
 from typing import Any
 
@@ -18,11 +19,12 @@ from psycopg.rows import TupleRow
 
 from drawknife.core import model as m
 from drawknife.core.difference import differing
+from drawknife.core.usage import with_clocks
 from drawknife.formats.model_file import item_data
 
 from .database import CHANGE_LOCK, Database
 from .snapshots import FEW, Snapshot, snapshot_within
-from .tables import TABLES, Row, Table
+from .tables import NETWORK_SECTIONS, TABLES, Row, Table
 
 #: Told to every service that listens when there is a new revision.
 CHANNEL = "drawknife_revision"
@@ -60,7 +62,7 @@ def change_model(
         old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
         if expected is not None and expected != old.revision:
             raise Conflict(expected, old.revision)
-        model = edit(old.model, connection)
+        model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
         _forget_credentials(connection, old.model, model)
         if old.model == model and old.revision and not told:
             return old
@@ -112,7 +114,7 @@ def journal_sides(old: m.Model, new: m.Model) -> tuple[dict[str, Any], dict[str,
 
 
 def _item(section: str, item: Any) -> Any:
-    if section == "units":
+    if isinstance(item, str):
         return item
     data = item_data(section, item)
     data.pop("folders", None)
@@ -178,6 +180,8 @@ def _same(part: str, old: m.Model, new: m.Model) -> bool:
     part = "stores" if part == "folders" else part
     if part == "units" and old.unit_sources != new.unit_sources:
         return False
+    if part == "networks":
+        return all(getattr(old, name) == getattr(new, name) for name in NETWORK_SECTIONS)
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 
 

@@ -16,7 +16,7 @@ from drawknife.core import model as m
 from drawknife.core.names import tree_key
 
 from .database import Database
-from .tables import PARTS, TABLES, Row, make_folders, make_part, make_units
+from .tables import PARTS, TABLES, Row, make_folders, make_networks, make_part, make_units
 
 #: More folders than this are not told one by one: the whole store's are read again.
 FEW = 1000
@@ -64,9 +64,13 @@ def _bring_forward(connection: Connection[TupleRow], model: m.Model, changed: se
     def fetch(table: str) -> list[Row]:
         return _select(connection, table)
 
-    parts: dict[str, Any] = {part: make_part(part, fetch) for part in PARTS if part in changed and part != "units"}
+    parts: dict[str, Any] = {
+        part: make_part(part, fetch) for part in PARTS if part in changed and part not in ("units", "networks")
+    }
     if "units" in changed:
         parts.update(make_units(fetch))
+    if "networks" in changed:
+        parts.update(make_networks(fetch))
     folders = {s.name: s.folders for s in model.stores}
     if whole:
         made = make_folders(_select(connection, "folders"), _select(connection, "entries"))

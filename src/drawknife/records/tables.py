@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC
 from functools import cache
 from hashlib import sha256
 from typing import Any, NamedTuple
@@ -16,10 +17,24 @@ from typing import Any, NamedTuple
 from drawknife.core import model as m
 from drawknife.core.names import Place, fold, tree_key
 from drawknife.core.rights import format_rights, parse_rights
+from drawknife.formats.keys import LINES
 
 Row = tuple[Any, ...]
 #: A store's folders are a part of their own each: ``folders:NAME``.
-PARTS = ("units", "accounts", "groups", "stores", "virtual_paths", "endpoints", "settings", "quotas", "usage", "gone")
+PARTS = (
+    "units",
+    "accounts",
+    "groups",
+    "stores",
+    "virtual_paths",
+    "endpoints",
+    "settings",
+    "quotas",
+    "lockouts",
+    "usage",
+    "gone",
+    "networks",
+)
 
 _words = cache(format_rights)
 _mask = cache(parse_rights)
@@ -74,13 +89,30 @@ def _settings(model: m.Model) -> Iterator[Row]:
 def _endpoints(model: m.Model) -> Iterator[Row]:
     for e in model.endpoints:
         first, last = e.passive_ports or (None, None)
-        yield e.name, fold(e.name), e.protocol, e.address, e.port, first, last, e.tls, e.host_names, e.enabled
+        yield (
+            e.name, fold(e.name), e.protocol, e.address, e.port, first, last, e.tls, e.host_names, e.enabled,
+            e.certificate, e.certificate_key,
+        )  # fmt: skip
+
+
+def _endpoint_lists(model: m.Model) -> Iterator[Row]:
+    for e in model.endpoints:
+        for name, subjects in (("never", e.never), ("only", e.only)):
+            yield from ((e.name, name, *_subject(s)) for s in subjects)
+
+
+NETWORK_SECTIONS = ("inside", "openings", "forwardings")
+
+
+def _network_lines(model: m.Model) -> Iterator[Row]:
+    return ((section, str(line)) for section in NETWORK_SECTIONS for line in getattr(model, section))
 
 
 def _quotas(model: m.Model) -> Iterator[Row]:
     for q in model.quotas:
         yield (
-            q.name, fold(q.name), *_place(q.folder), q.hard_bytes, q.soft_bytes, q.hard_files, q.soft_files, q.grace
+            q.name, fold(q.name), *_place(q.folder), q.hard_bytes, q.soft_bytes, q.hard_files, q.soft_files, q.grace,
+            q.bytes_over_since, q.files_over_since,
         )  # fmt: skip
 
 
@@ -123,17 +155,18 @@ TABLES = (
     ),
     Table(
         "endpoints",
-        ("name", "folded", "protocol", "address", "port", "passive_first", "passive_last", "tls", "host_names", "enabled"),
+        ("name", "folded", "protocol", "address", "port", "passive_first", "passive_last", "tls", "host_names", "enabled", "certificate", "certificate_key"),
         1, _endpoints, "endpoints",
     ),
     Table(
         "endpoint_entries", ("endpoint", "effect", *SUBJECT, "rights"), 5,
         lambda x: ((e.name, *_entry(n)[:4]) for e in x.endpoints for n in e.entries), "endpoints",
     ),
+    Table("endpoint_lists", ("endpoint", "list", *SUBJECT), 4, _endpoint_lists, "endpoints"),
     Table("settings", (*SUBJECT, "name", "value"), 3, _settings, "settings"),
     Table(
         "quotas",
-        ("name", "folded", "folder_store", "folder_path", "hard_bytes", "soft_bytes", "hard_files", "soft_files", "grace"),
+        ("name", "folded", "folder_store", "folder_path", "hard_bytes", "soft_bytes", "hard_files", "soft_files", "grace", "bytes_over_since", "files_over_since"),
         1, _quotas, "quotas",
     ),
     Table(
@@ -144,6 +177,11 @@ TABLES = (
         "usage", ("store", "path", "owner", "bytes", "files"), 3,
         lambda x: ((*u.folder, u.owner or "", u.bytes, u.files) for u in x.usage), "usage",
     ),
+    Table(
+        "lockouts", ("of", "failures", "within", "lasts"), 1,
+        lambda x: ((k.of, k.failures, k.within, k.lasts) for k in x.lockouts), "lockouts",
+    ),
+    Table("network_lines", ("section", "line"), 2, _network_lines, "networks"),
     Table("gone", SUBJECT, 2, lambda x: map(_subject, x.gone), "gone"),
 )  # fmt: skip
 
@@ -199,6 +237,14 @@ def make_units(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     }
 
 
+def make_networks(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
+    """The networks inside, the openings and the forwardings: three fields of the model from one table."""
+    found: dict[str, list[Any]] = {section: [] for section in NETWORK_SECTIONS}
+    for section, line in fetch("network_lines"):
+        found[section].append(LINES[section][0](line))
+    return {section: tuple(sorted(lines)) for section, lines in found.items()}
+
+
 def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
     """One part of the model (see PARTS; `stores` without folders) from the rows that `fetch` gives."""
 
@@ -230,13 +276,17 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         made.sort(key=lambda v: (tree_key(v.path), v.leads_to, v.listing, [str(g) for g in v.grants]))
         return tuple(made)
     if part == "endpoints":
-        entries = _grouped(fetch("endpoint_entries"), 1)
+        entries, lists = _grouped(fetch("endpoint_entries"), 1), _grouped(fetch("endpoint_lists"), 2)
+
+        def listed(endpoint: str, name: str) -> tuple[m.Subject, ...]:
+            return tuple(sorted(m.Subject(*row) for row in lists.get((endpoint, name), ())))
+
         return by_name(
             m.Endpoint(
                 name, protocol, port, address, None if first is None else (first, last), tls, tuple(hosts), enabled,
-                _entries((*row, "tree") for row in entries.get(name, ())),
+                _entries((*row, "tree") for row in entries.get(name, ())), listed(name, "never"), listed(name, "only"), *certificate,
             )
-            for name, _, protocol, address, port, first, last, tls, hosts, enabled in fetch("endpoints")
+            for name, _, protocol, address, port, first, last, tls, hosts, enabled, *certificate in fetch("endpoints")
         )  # fmt: skip
     if part == "settings":
         values = _grouped(fetch("settings"), 2)
@@ -248,10 +298,13 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         shared = _grouped(fetch("quota_subjects"), 1)
         return by_name(
             m.Quota(
-                name, tuple(sorted(m.Subject(*row) for row in shared.get(name, ()))), _make_place(fs, fp), *rest
+                name, tuple(sorted(m.Subject(*row) for row in shared.get(name, ()))), _make_place(fs, fp), *rest,
+                *(at and at.astimezone(UTC) for at in clocks),
             )
-            for name, _, fs, fp, *rest in fetch("quotas")
+            for name, _, fs, fp, *rest, clocks in ((*row[:-2], row[-2:]) for row in fetch("quotas"))
         )  # fmt: skip
+    if part == "lockouts":
+        return tuple(m.Lockout(*row) for row in sorted(fetch("lockouts")))
     if part == "gone":
         return tuple(sorted(m.Subject(*row) for row in fetch("gone")))
     assert part == "usage"

@@ -13,7 +13,7 @@ from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
 
-from .api import accounts, changes, directories, model, people, places, questions, sessions
+from .api import accounts, changes, directories, limits, model, people, places, questions, sessions
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .problems import bad_fields, problem, register, unauthorized
@@ -24,7 +24,7 @@ log = structlog.get_logger()
 
 #: Bytes. A model may be larger than anything else.
 LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
-LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview"}
+LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview", f"{PREFIX}/censuses"}
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 
 
@@ -80,6 +80,7 @@ def create_app(
         people.api,
         changes.api,
         directories.api,
+        limits.api,
         places.api,
         questions.api,
     ):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+from dataclasses import replace
 from datetime import UTC, datetime
 from time import monotonic
 
@@ -15,8 +16,10 @@ import psycopg
 import structlog
 
 from drawknife.answers import Answering
+from drawknife.core.endpoints import read_address
 from drawknife.core.prepared import Prepared, prepare
-from drawknife.records import tokens
+from drawknife.core.question import Question
+from drawknife.records import sign_ins, tokens
 from drawknife.records.changes import CHANNEL
 from drawknife.records.database import Database, Unavailable
 from drawknife.records.directories import Secrets
@@ -115,7 +118,16 @@ class Current:
     def answering(self) -> Answering:
         """Answers about the newest model, as of now."""
         snapshot, prepared = self.prepared()
-        return Answering(prepared, snapshot.revision, datetime.now(UTC))
+        return Answering(prepared, snapshot.revision, datetime.now(UTC), self._known)
+
+    def _known(self, question: Question, at: datetime) -> Question:
+        """A question with what was reported of sign-ins: sessions that are open, and what is locked."""
+        client = str(read_address(question.client)) if question.client is not None else None
+        locks = sign_ins.locks_on(self.database, self._snapshot.model, question.account, client, at)
+        sessions = question.sessions
+        if sessions is None and question.action == "sign-in":
+            sessions = sign_ins.sessions_open(self.database, question.account, at)
+        return replace(question, locks=locks, sessions=sessions)
 
     def holder(self, token: str) -> str | None:
         """Whose token it is. What is known is forgotten when any token changes, and each minute."""

@@ -8,8 +8,9 @@ from flask import Response
 from pydantic import Field
 
 from drawknife import messages as msg
+from drawknife.records.directories import last_syncs
 
-from .common import Query, answer, ask, blueprint
+from .common import Query, answer, ask, blueprint, current
 
 api = blueprint("places", "Stores, folders, virtual paths, endpoints")
 
@@ -21,7 +22,15 @@ class PlaceQuery(Query):
 @api.get("/overview", summary="How much there is, and what wants attention", responses={200: msg.Overview})
 def overview() -> Response:
     asked = ask()
-    return answer(asked.overview(), asked.revision)
+    found = asked.overview()
+    failed = [
+        msg.FindingMessage(
+            kind="sync-failed", about=name, text=f"the last sync of {name} {report.state}: {report.text}"
+        )
+        for name, (_, text) in last_syncs(current().database).items()
+        if (report := msg.SyncReport.model_validate_json(text)).state in ("failed", "refused")
+    ]
+    return answer(found.model_copy(update={"findings": [*failed, *found.findings]}), asked.revision)
 
 
 @api.get("/stores", summary="The stores", responses={200: msg.StoreList})

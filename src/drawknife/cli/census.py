@@ -1,0 +1,146 @@
+"""The census: measure a store's files here, and send what was found to the service."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from typing import IO, Any
+
+import click
+from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+from drawknife import messages as msg
+from drawknife.asking import NoSuch
+from drawknife.census.report import census_of, read_mapping, read_rows
+from drawknife.census.walk import Walked, walk
+from drawknife.client import Client
+from drawknife.formats.units import show_size
+
+from .common import FAILED, console, errors_told, fail, say, serves
+
+
+@click.command()
+@click.argument("store")
+@click.option("--root", metavar="FOLDER", help="Walk this folder instead of the store's root.")
+@click.option(
+    "--measure",
+    type=click.Choice(["length", "disk"]),
+    default="length",
+    show_default=True,
+    help="Count the length of files, or what they occupy on disk (sparse files are smaller there).",
+)
+@click.option(
+    "--map",
+    "mapping_file",
+    type=click.File("r"),
+    metavar="FILE",
+    help="Which OS user is which account: CSV os_user,account.",
+)
+@click.option("--cross", is_flag=True, help="Enter other file systems below the root, too.")
+@click.option(
+    "--take-folders",
+    "deepest",
+    type=click.IntRange(1),
+    metavar="LEVELS",
+    help="Record folders found, down to so many levels.",
+)
+@click.option(
+    "--from",
+    "rows_file",
+    type=click.File("r", encoding="utf-8-sig"),
+    metavar="FILE",
+    help="Take rows folder,owner,bytes,files from CSV or JSON lines instead of walking.",
+)
+@click.option("--csv", "as_csv", is_flag=True, help="Print the rows as CSV, and send nothing.")
+@click.option("--json-lines", "as_lines", is_flag=True, help="Print the rows as JSON lines, and send nothing.")
+@click.option("--at", metavar="TIME", help="When it was, if not now (ISO 8601).")
+@serves
+def census(
+    client: Client, store: str, rows_file: IO[str] | None, as_csv: bool, as_lines: bool, at: str | None, **options: Any
+) -> None:
+    """Measure the files of STORE by folder and owner, here, and send what was found.
+
+    Files with several names count once, symbolic links are not followed, other file systems not entered
+    unless told. OS users are the accounts of the same name, or as --map says; what belongs to nobody known,
+    and what cannot be read, is told. Nothing is sent before the walk is done: broken off, it changes nothing.
+
+    \b
+    Examples:
+      drawknife census public --root .run/files/public
+      drawknife census survey --root .run/files/survey --take-folders 2 --csv
+    """  # fmt: skip
+    if rows_file is not None:
+        with errors_told(rows_file.name):
+            found = msg.NewCensus(store=store, measured=options["measure"], rows=read_rows(rows_file))
+    else:
+        found = _measure(client, store, **options)
+    if at:
+        found = msg.NewCensus.model_validate({**found.model_dump(), "at": at})
+    if as_lines:
+        for row in found.rows:
+            click.echo(row.model_dump_json())
+    elif as_csv:
+        writer = csv.writer(sys.stdout)
+        writer.writerow(("folder", "owner", "bytes", "files"))
+        writer.writerows((r.folder, r.owner or "", r.bytes, r.files) for r in found.rows)
+    else:
+        done = client.take_census(found)
+        new = f", {done.new_folders} new folders" if done.new_folders else ""
+        say(f"{store}: {show_size(done.bytes)} in {done.files:,} files{new}; revision {done.revision} is in force")
+    _tell(found)
+
+
+def _measure(
+    client: Client,
+    store: str,
+    root: str | None,
+    measure: str,
+    mapping_file: IO[str] | None,
+    cross: bool,
+    deepest: int | None,
+) -> msg.NewCensus:
+    known = {s.name.casefold(): s for s in client.stores().stores}
+    line = known.get(store.casefold())
+    if line is None:
+        raise NoSuch("store", "store", store, (s.name for s in known.values()))
+    top = root or line.root
+    if top is None:
+        raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")
+    mapping: dict[str, str] = {}
+    if mapping_file is not None:
+        with errors_told(mapping_file.name):
+            mapping = read_mapping(mapping_file)
+    walked = _walk(top, measure == "disk", cross)
+    accounts = [a.name for a in client.accounts().accounts]
+    return census_of(line.name, walked, accounts, mapping, measure, deepest)
+
+
+def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
+    with Progress(
+        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
+        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
+    ) as bar:  # fmt: skip
+        task = bar.add_task("walking", total=None)
+
+        def progress(files: int, size: int) -> None:
+            bar.update(task, description=f"{files:,} files, {show_size(size)}")
+
+        try:
+            return walk(top, by_disk=by_disk, cross=cross, progress=progress)
+        except OSError as error:
+            fail(FAILED, f"{top} cannot be read: {error.strerror}")
+
+
+def _tell(found: msg.NewCensus) -> None:
+    for user, (bytes_, files) in sorted(found.unknown_owners.items()):
+        say(f"  nobody known: OS user {user} owns {show_size(bytes_)} in {files:,} files; name its account with --map")
+    for folder in found.unreadable[:20]:
+        say(f"  not readable: {folder}")
+    if len(found.unreadable) > 20:
+        say(f"  and {len(found.unreadable) - 20} more that are not readable")
+    for note in found.notes:
+        say(f"  {note}")
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(census)

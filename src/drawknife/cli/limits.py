@@ -1,0 +1,431 @@
+"""The way in and the limits: reach, lockout, headroom, usage, limits, the sheet for a user."""
+
+from __future__ import annotations
+
+import csv
+import json
+import sys
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.asking import NoSuch
+from drawknife.client import Client
+from drawknife.formats.units import show_size
+from drawknife.limit_answers import fullness
+
+from .common import Answers, asks, console, print_json, say, serves
+from .editing import edits
+from .items import add_command, change_command, draw_item, remove_command
+from .marks import plain_table
+
+Apply = Callable[[Sequence[dict[str, Any]]], None]
+AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
+
+
+@click.command()
+@click.argument("endpoint")
+@click.argument("address")
+@asks
+def reach(answers: Answers, endpoint: str, address: str, as_json: bool) -> None:
+    """Can a client at ADDRESS come to ENDPOINT, with control and data connections, and what is missing?
+
+    Exit status 0 if both come through, 1 if not.
+
+    \b
+    Examples:
+      drawknife reach harbour 203.0.113.9
+      drawknife reach lab-sftp 192.0.2.77
+    """
+    found = answers.reach(endpoint, address)
+    if as_json:
+        print_json(found)
+    else:
+        out = console()
+        where = (
+            f"inside, straight to {found.way}"
+            if found.inside
+            else f"from outside, to {found.way}"
+            if found.way
+            else "from outside"
+        )
+        out.print(Text(found.endpoint, "bold").append(f"  for a client at {found.client}, {where}", "default"))
+        for name, comes in (("control", found.control), ("data", found.data)):
+            sign = ("✓", "green", "comes through") if comes else ("✗", "red", "does not come through")
+            out.print(Text("  ").append(sign[0], sign[1]).append(f" {name:<8} {sign[2]}"))
+        for line in found.missing:
+            out.print(Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+    raise SystemExit(0 if found.control and found.data else 1)
+
+
+# --- networks and lockout -------------------------------------------------------------------------
+
+
+@click.group()
+def network() -> None:
+    """How networks reach each other: show and change."""
+
+
+@network.command("show")
+@asks
+def show_network(answers: Answers, as_json: bool) -> None:
+    """Show the networks inside, the openings, and the forwardings.
+
+    \b
+    Example:
+      drawknife network show
+    """
+    found = answers.item("network", "network")
+    if as_json:
+        print_json(found)
+    else:
+        draw_item(found)
+
+
+@network.command("change")
+@click.option(
+    "--inside", "add_inside", multiple=True, metavar="NETWORK", help="Its clients come straight to endpoints."
+)
+@click.option("--drop-inside", multiple=True, metavar="NETWORK")
+@click.option("--opening", "add_openings", multiple=True, metavar="LINE", help="ADDRESS PORTS from NETWORK.")
+@click.option("--drop-opening", "drop_openings", multiple=True, metavar="LINE")
+@click.option("--forwarding", "add_forwardings", multiple=True, metavar="LINE", help="ADDRESS PORTS to ADDRESS PORTS.")
+@click.option("--drop-forwarding", "drop_forwardings", multiple=True, metavar="LINE")
+@edits
+def change_network(apply: Apply, **given: tuple[str, ...]) -> None:
+    """State what is inside, what is open, and what is forwarded; `drawknife reach` then tells who comes through.
+
+    \b
+    Example:
+      drawknife network change --forwarding "198.51.100.5 40000-40099 to 192.0.2.10 40000-40099"
+    """
+    change: dict[str, Any] = {"op": "change", "kind": "network", "add": {}, "drop": {}}
+    for name, lines in given.items():
+        way, _, key = name.partition("_")
+        if lines:
+            change[way][key] = list(lines)
+    if not (change["add"] or change["drop"]):
+        raise click.UsageError("name something to change; --help tells what there is")
+    apply([change])
+
+
+@click.group()
+def lockout() -> None:
+    """Lockout after failed sign-ins: list, lift, report; add, change, remove what locks."""
+
+
+@lockout.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@serves
+def list_lockouts(client: Client, as_json: bool) -> None:
+    """List what counts against which account or address, and until when it is locked.
+
+    \b
+    Example:
+      drawknife lockout list
+    """
+    found = client.lockouts()
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("of", "name", "failures", "state")
+    for c in found.counting:
+        state = (
+            Text(f"locked until {c.locked_until:%Y-%m-%d %H:%M:%S} (UTC)", "red")
+            if c.locked_until
+            else Text("counts", "dim")
+        )
+        table.add_row(c.of, c.name, f"{len(c.failures)} of {c.most}", state)
+    console().print(table if found.counting else Text("nothing counts against anybody", "dim"))
+
+
+@lockout.command("lift")
+@click.argument("of", type=click.Choice(["account", "address"]))
+@click.argument("name")
+@serves
+def lift(client: Client, of: str, name: str) -> None:
+    """Lift a lock: no failure before now counts any more.
+
+    \b
+    Example:
+      drawknife lockout lift account ines
+    """
+    client.lift(of, name)
+    say(f"nothing counts against {of} {name} any more")
+
+
+@lockout.command("report")
+@click.argument("what", type=click.Choice(["failed", "began", "ended"]))
+@click.argument("account")
+@click.argument("address")
+@click.option("--endpoint", metavar="NAME")
+@click.option("--session", metavar="ID", help="What tells this session from others.")
+@AT
+@serves
+def report(client: Client, **event: Any) -> None:
+    """Report a sign-in that failed, or a session that began or ended, as a transfer server would.
+
+    \b
+    Example:
+      drawknife lockout report failed ines 203.0.113.9 --endpoint harbour
+    """
+    client.report_sign_ins([{k: v for k, v in event.items() if v is not None}])
+
+
+add_command(
+    lockout, "lockout", "account|address", "Say what locks an account, or an address.",
+    'lockout add account --failures 5 --within "10 minutes" --lasts "30 minutes"',
+)  # fmt: skip
+change_command(lockout, "lockout", "account|address", "Change what locks.", "lockout change address --failures 20")
+remove_command(lockout, "lockout", "account|address", "Lock no more.", "lockout remove address")
+
+
+# --- limits ---------------------------------------------------------------------------------------
+
+
+def amount(bytes_: int | None) -> str:
+    return "as much as one likes" if bytes_ is None else show_size(bytes_)
+
+
+def bar(used: int, hard: int | None, soft: int | None, width: int = 24) -> Text:
+    """How full a limit is: a bar with a mark at the soft limit."""
+    most = hard if hard is not None else soft
+    if not most:
+        return Text(" " * width)
+    share = min(used / most, 1.0)
+    full = round(share * width)
+    style = "red" if share >= 1 or (soft is not None and used > soft) else "yellow" if share >= 0.9 else "green"
+    text = Text("█" * full, style).append("░" * (width - full), "dim")
+    if soft is not None and hard:
+        at = min(int(soft / hard * width), width - 1)
+        text = text[:at].append("┃", "bold").append_text(text[at + 1 :])
+    return text
+
+
+@click.command()
+@click.argument("account")
+@click.argument("location")
+@AT
+@asks
+def headroom(answers: Answers, account: str, location: str, at: str | None, as_json: bool) -> None:
+    """How much more ACCOUNT can put at LOCATION, by every limit that counts, and the one that binds.
+
+    \b
+    Examples:
+      drawknife headroom fulmar /inbox
+      drawknife headroom odile /charts/issued
+    """
+    found = answers.headroom(account, location, at)
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    out.print(Text("Room for ").append(found.account, "bold").append(f" at {found.location}, {found.place}"))
+    if found.owner != found.account:
+        out.print(f"  what it uploads belongs to {found.owner}, whose limits count", style="dim")
+    bound = f", by the {found.bytes_bound_by}" if found.bytes_bound_by else ""
+    out.print(Text("  ").append(amount(found.bytes), "bold").append(bound))
+    if found.files is not None:
+        out.print(Text("  ").append(f"{found.files:,} files", "bold").append(f", by the {found.files_bound_by}"))
+    if found.upload_limit is not None:
+        out.print(f"  a single file of {show_size(found.upload_limit)} at most", style="dim")
+    out.print()
+    draw_limits(out, found.limits)
+
+
+def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
+    """Limits as bars, a line each for bytes and for files."""
+    if not limits:
+        out.print("  no limit counts here", style="dim")
+        return
+    table = plain_table("  limit", "", "used", "hard", "soft", "room")
+    for x in limits:
+        called = f"  {x.called}"
+        for used, hard, soft, room, show in (
+            (x.used_bytes, x.hard_bytes, x.soft_bytes, x.room_bytes, show_size),
+            (x.used_files, x.hard_files, x.soft_files, x.room_files, lambda n: f"{n:,} files"),
+        ):
+            if hard is None and soft is None:
+                continue
+            none = room == 0
+            table.add_row(
+                called, bar(used, hard, soft), show(used), "" if hard is None else show(hard), "" if soft is None else show(soft),
+                Text("" if room is None else "none" if none else show(room), "red" if none else "default"),
+            )  # fmt: skip
+            called = ""
+    out.print(table)
+    for x in limits:
+        if x.grace_ends:
+            out.print(
+                Text(
+                    f"  ! {x.called}: above its soft limit; the grace period ends {x.grace_ends:%Y-%m-%d %H:%M} (UTC)",
+                    "yellow",
+                )
+            )
+
+
+@click.command()
+@click.argument("by", default="account", type=click.Choice(["account", "group", "unit", "folder", "store"]))
+@click.option("--limit", default=30, show_default=True, type=click.IntRange(1, 100_000), help="How many to tell.")
+@click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@asks
+def usage(answers: Answers, by: str, limit: int, as_csv: bool, as_json: bool) -> None:
+    """Usage by accounts, groups, units, folders, or stores, the most first.
+
+    \b
+    Examples:
+      drawknife usage
+      drawknife usage folder --limit 10
+    """
+    found = answers.usage(by, limit=limit)
+    if as_json:
+        print_json(found)
+        return
+    if as_csv:
+        writer = csv.writer(sys.stdout)
+        writer.writerow((by, "bytes", "files"))
+        writer.writerows((u.name, u.bytes, u.files) for u in found.lines)
+        return
+    out = console()
+    table = plain_table(by, "", "bytes", "files")
+    most = max((u.bytes for u in found.lines), default=0)
+    for u in found.lines:
+        full = round(24 * u.bytes / most) if most else 0
+        table.add_row(
+            u.name or Text("nobody known", "yellow"), Text("█" * full, "green"), show_size(u.bytes), f"{u.files:,}"
+        )
+    out.print(table)
+    if found.total > len(found.lines):
+        out.print(f"and {found.total - len(found.lines)} more", style="dim")
+    out.print(f"\n{show_size(found.total_bytes)} in {found.total_files:,} files in all", style="dim")
+
+
+@click.command()
+@click.argument("name", required=False)
+@AT
+@asks
+def limits(answers: Answers, name: str | None, at: str | None, as_json: bool) -> None:
+    """Every limit, the fullest first; with NAME who and what fills that one, and how it grows.
+
+    Growth is a straight line through what the censuses found; the dates around the estimate are where two
+    standard errors of its slope put it.
+
+    \b
+    Examples:
+      drawknife limits
+      drawknife limits tides-shelf
+    """
+    found = answers.limits(at)
+    chosen = [x for x in found.limits if name in (None, x.name)]
+    if name is not None and not chosen:
+        raise NoSuch("name", "limit", name, (x.name for x in found.limits))
+    if as_json:
+        print_json(found.model_copy(update={"limits": chosen}))
+        return
+    out = console()
+    if name is None:
+        draw_limits(out, chosen)
+        _draw_promised(out, found.promised)
+        return
+    for x in chosen:
+        _draw_filled(out, x)
+
+
+def _draw_promised(out: Console, promised: Sequence[msg.PromisedLine]) -> None:
+    for p in promised:
+        where = f"store {p.store}" if p.store else "all stores together"
+        share = p.given / p.capacity if p.capacity else 0
+        open_ = f"; {p.unlimited_accounts} accounts have no limit of their own" if p.unlimited_accounts else ""
+        line = Text(f"\n  {where}: ").append(
+            f"{show_size(p.given)} given away of {show_size(p.capacity)} ({share:.0%})",
+            "red" if share > 1 else "default",
+        )
+        out.print(line.append(open_, "dim"))
+
+
+def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
+    draw_limits(out, [x])
+    for heading, lines in (("Who fills it", x.accounts), ("Where", x.folders)):
+        if lines:
+            out.print(f"\n{heading}", style="bold")
+            table = plain_table("", "bytes", "files")
+            for u in lines:
+                table.add_row(f"  {u.name or 'nobody known'}", show_size(u.bytes), f"{u.files:,}")
+            out.print(table)
+    for g in x.growth:
+        if (x.hard_bytes if g.what == "bytes" else x.hard_files) is None:
+            continue
+        rate = show_size(round(abs(g.per_day))) if g.what == "bytes" else f"{abs(g.per_day):,.0f} files"
+        way = "grows" if g.per_day > 0 else "shrinks"
+        line = Text("\nGrowth: ", "bold").append(f"{way} by {rate} a day, from {g.measurements} censuses", "default")
+        if g.reached:
+            line.append(f"; full around {g.reached:%Y-%m-%d}", "bold")
+            if g.soonest:
+                line.append(
+                    f" (between {g.soonest:%Y-%m-%d} and {f'{g.latest:%Y-%m-%d}' if g.latest else 'never'})", "dim"
+                )
+        out.print(line)
+    out.print(f"\n  {fullness(x):.0%} full", style="dim")
+
+
+@click.command()
+@click.argument("account")
+@click.option("--endpoint", metavar="NAME", help="Only by this endpoint.")
+@click.option("--format", "format_", type=click.Choice(["text", "markdown", "html"]), default="text", show_default=True)
+@asks
+def handover(answers: Answers, account: str, endpoint: str | None, format_: str, as_json: bool) -> None:
+    """A short sheet for the user of ACCOUNT: where to connect, what is there, what applies. No secrets.
+
+    The HTML is one page that prints well.
+
+    \b
+    Examples:
+      drawknife handover harrow-dredging
+      drawknife handover kittiwake --endpoint harbour --format html > kittiwake.html
+    """
+    found = answers.handover(account, endpoint, format_)
+    if as_json:
+        print_json(found)
+    else:
+        sys.stdout.write(found.text)
+
+
+@click.command()
+@click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines.")
+@click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
+@serves
+def censuses(client: Client, as_lines: bool, limit: int) -> None:
+    """The censuses, the newest first: what each store held, and what could not be read.
+
+    \b
+    Example:
+      drawknife censuses
+    """
+    found = client.censuses(limit)
+    if as_lines:
+        for line in found.censuses:
+            click.echo(json.dumps(line.model_dump(mode="json"), ensure_ascii=False))
+        return
+    table = plain_table("store", "when (UTC)", "by", "bytes", "files", "wants a look")
+    for c in found.censuses:
+        wants = [f"{len(c.unreadable)} unreadable"] if c.unreadable else []
+        wants += [f"{len(c.unknown_owners)} owners unknown"] if c.unknown_owners else []
+        table.add_row(
+            c.store,
+            f"{c.at:%Y-%m-%d %H:%M}",
+            c.who,
+            show_size(c.bytes),
+            f"{c.files:,}",
+            Text(", ".join(wants), "yellow"),
+        )
+    console().print(table if found.censuses else Text("no census was taken yet", "dim"))
+
+
+def add_to(group: click.Group) -> None:
+    for command in (reach, network, lockout, headroom, usage, limits, handover, censuses):
+        group.add_command(command)

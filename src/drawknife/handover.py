@@ -1,0 +1,197 @@
+"""The sheet that the user of an account is given: where to connect, how, what there is, and what applies."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Sequence
+from datetime import datetime
+from typing import NamedTuple
+
+from drawknife.core.effective import Access, effective_access
+from drawknife.core.endpoints import tls_policy
+from drawknife.core.gates import open_case
+from drawknife.core.model import UNLIMITED, Endpoint
+from drawknife.core.prepared import Prepared, PreparedAccount
+from drawknife.core.question import Question
+from drawknife.core.rights import RIGHTS
+from drawknife.core.settings import resolve
+from drawknife.core.signin import door, sign_in
+from drawknife.formats.units import show_size
+
+PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}
+
+
+class Sheet(NamedTuple):
+    """Title, and parts: a heading with lines each."""
+
+    title: str
+    parts: tuple[tuple[str, tuple[str, ...]], ...]
+
+
+def sheet(prepared: Prepared, account: PreparedAccount, now: datetime, endpoint: Endpoint | None = None) -> Sheet:
+    """What an account's user has to know. Only endpoints that admit the account are named; `endpoint`: only that."""
+    a = account.account
+    ways = [e for e in prepared.model.endpoints if endpoint in (None, e) and _admits(prepared, account, e, now)]
+    connect: list[str] = []
+    for e in ways:
+        host = (
+            e.host_names[0]
+            if e.host_names
+            else e.address
+            if e.address not in ("0.0.0.0", "::")
+            else "(ask for the host name)"
+        )
+        connect.append(f"{host}, port {e.port}, {PROTOCOLS[e.protocol]}{_tls(prepared, account, e)}")
+    if not ways:
+        connect.append("There is no way in for this account now: ask your administrator.")
+    methods = {"password": "your password", "key": "your key", "directory": "your password in the directory"}
+    permitted = [methods[m] for m in a.methods if m in resolve(prepared, account, "methods").value]
+    connect.append(
+        f"Sign in as {a.name}" + (f", with {' or '.join(permitted)}." if permitted else ", without a password.")
+    )
+    rows, _ = effective_access(prepared, account, endpoint)
+    parts = [
+        ("Where to connect", tuple(connect)),
+        ("What you will see, and what you may do there", tuple(_places(rows))),
+    ]
+    limits = _limits(prepared, account)
+    if limits:
+        parts.append(("What applies", tuple(limits)))
+    return Sheet(f"Access for {a.display or a.name}", tuple(parts))
+
+
+def _admits(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, now: datetime) -> bool:
+    question = Question(account.name, "sign-in", endpoint=endpoint.name)
+    case = open_case(prepared, question, now)
+    hours = [r for r in sign_in(prepared, account, endpoint, question, case.at) if r.reason != "outside-hours"]
+    return not hours and next(door(prepared, endpoint, question), None) is None
+
+
+def _tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> str:
+    policy = tls_policy(endpoint)
+    if endpoint.protocol != "ftp":
+        return ""
+    if policy == "required" or (policy == "optional" and resolve(prepared, account, "require_tls").value):
+        return "; use TLS (explicit), nothing is accepted without"
+    return "; use TLS (explicit) if you can" if policy == "optional" else ""
+
+
+def _places(rows: Sequence[Access]) -> list[str]:
+    lines = []
+    told: dict[str, tuple[str, ...]] = {}
+    for row in rows:
+        if row.kind == "synthetic" or set(row.states) == {"no"}:
+            continue
+        above = told.get(row.location[: row.location.rindex("/")] or "/")
+        told[row.location] = row.states
+        if row.kind == "folder" and row.states == above:
+            continue
+        lines.append(f"{row.location}: {in_words(row.states)}")
+    return lines or ["nothing yet"]
+
+
+def in_words(states: tuple[str, ...]) -> str:
+    """What one may do in a folder, in plain words."""
+    has = dict(zip(RIGHTS, states, strict=True))
+    words: list[str] = []
+
+    def say(right: str, text: str) -> None:
+        if has[right] != "no":
+            words.append(text + {"own": " of your own", "others": " of others", "yes": ""}[has[right]])
+
+    if has["list"] == "yes" and has["download"] != "no":
+        say("download", "look and fetch files")
+    else:
+        say("list", "look, but not fetch")
+        if has["list"] == "no":
+            say("download", "fetch files whose names you know")
+    say("upload", "put files")
+    say("append", "resume broken uploads, files")
+    say("overwrite", "replace files")
+    say("rename", "rename files")
+    say("delete-file", "delete files")
+    say("make-folder", "make folders")
+    say("delete-folder", "delete this folder")
+    return ", ".join(words).replace("resume broken uploads, files", "resume broken uploads") or "pass through"
+
+
+def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
+    lines = []
+
+    def value(name: str) -> object:
+        return resolve(prepared, account, name).value
+
+    for name, text in (
+        ("quota_bytes", "In all you may keep {}."),
+        ("upload_limit", "A single file may have {} at most."),
+    ):
+        found = value(name)
+        if isinstance(found, int) and found:
+            lines.append(text.format(show_size(found)))
+    if value("quota_files") != UNLIMITED:
+        lines.append(f"You may keep {value('quota_files')} files.")
+    if value("sessions") != UNLIMITED:
+        count = value("sessions")
+        lines.append(f"You may have {count} session{'' if count == 1 else 's'} open at once.")
+    hours = resolve(prepared, account, "hours").value
+    if hours:
+        lines.append("You may sign in " + " and ".join(", ".join(h) for h in hours) + " (UTC).")
+    if resolve(prepared, account, "addresses").value:
+        lines.append(
+            "You can sign in from certain addresses only: "
+            + " and ".join(", ".join(x) for x in resolve(prepared, account, "addresses").value)
+            + "."
+        )
+    landing = value("landing")
+    if landing != "/":
+        lines.append(f"You begin in {landing}.")
+    if account.account.expires is not None:
+        lines.append(f"The account works until the end of {account.account.expires} (UTC).")
+    return lines
+
+
+# --- how it is written ----------------------------------------------------------------------------
+
+
+def as_text(s: Sheet) -> str:
+    lines = [s.title, "=" * len(s.title)]
+    for heading, rows in s.parts:
+        lines += ["", heading, *(f"  {row}" for row in rows)]
+    return "\n".join(lines) + "\n"
+
+
+def as_markdown(s: Sheet) -> str:
+    lines = [f"# {_escaped(s.title)}"]
+    for heading, rows in s.parts:
+        lines += ["", f"## {heading}", "", *(f"- {_escaped(row)}" for row in rows)]
+    return "\n".join(lines) + "\n"
+
+
+def _escaped(text: str) -> str:
+    return "".join(f"\\{c}" if c in "\\`*_[]<>#" else c for c in text)
+
+
+def as_html(s: Sheet) -> str:
+    """A page that prints well on A4, and needs nothing from elsewhere."""
+    parts = "".join(
+        f"<h2>{html.escape(heading)}</h2><ul>{''.join(f'<li>{_marked(row)}</li>' for row in rows)}</ul>"
+        for heading, rows in s.parts
+    )
+    return (
+        '<!doctype html>\n<html lang="en"><head><meta charset="utf-8">'
+        f"<title>{html.escape(s.title)}</title><style>@page{{size:A4;margin:22mm}}"
+        "body{font:11pt/1.5 'DejaVu Sans',sans-serif;max-width:44em;margin:2em auto;color:#1d1d1b}"
+        "h1{font-size:17pt;margin:0 0 .6em}h2{font-size:12pt;margin:1.4em 0 .3em;break-after:avoid}"
+        "ul{margin:0;padding-left:1.2em}code{font-family:'DejaVu Sans Mono',monospace}</style></head>"
+        f"<body><h1>{html.escape(s.title)}</h1>{parts}</body></html>\n"
+    )
+
+
+def _marked(row: str) -> str:
+    place, colon, rest = row.partition(": ")
+    if place.startswith("/") and colon:
+        return f"<code>{html.escape(place)}</code>: {html.escape(rest)}"
+    return html.escape(row)
+
+
+FORMATS = {"text": as_text, "markdown": as_markdown, "html": as_html}

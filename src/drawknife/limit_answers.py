@@ -1,0 +1,261 @@
+"""Questions about the way in and the limits: reach, certificates, headroom, usage, what fills a limit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from ipaddress import ip_address
+from typing import Any
+
+from drawknife import certificates
+from drawknife import messages as msg
+from drawknife.asking import BadInput, NoSuch, check_location
+from drawknife.core.endpoints import read_address
+from drawknife.core.model import UNLIMITED, Endpoint
+from drawknife.core.names import BadValue
+from drawknife.core.prepared import Prepared, PreparedAccount
+from drawknife.core.quotas import Limit, called, headroom, uploads_owner
+from drawknife.core.reach import reach
+from drawknife.core.rights import BIT
+from drawknife.core.settings import resolve
+from drawknife.core.signin import endpoint_allows
+from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
+from drawknife.formats.units import show_size
+from drawknife.formats.values import moment as read_moment
+from drawknife.handover import FORMATS, sheet
+
+#: Seconds in a day.
+DAY = 86400
+History = dict[tuple[str, str], list[tuple[datetime, int, int]]]
+
+
+class LimitAnswers:
+    """The part of :class:`drawknife.answers.Answering` that is about the way in and the limits."""
+
+    prepared: Prepared
+    revision: int
+    now: datetime
+
+    def account(self, name: str, key: str = "account") -> PreparedAccount:
+        raise NotImplementedError
+
+    def endpoint(self, name: str | None) -> Endpoint | None:
+        raise NotImplementedError
+
+    # --- the way in -----------------------------------------------------------------------------
+
+    def reach(self, endpoint: str, client: str) -> msg.ReachAnswer:
+        """Whether a client at an address can come to an endpoint, with control and data connections."""
+        way_in = self.endpoint(endpoint)
+        assert way_in is not None
+        try:
+            ip_address(client)
+        except ValueError:
+            raise BadInput("client", f"{client!r} is no address", "an IPv4 or IPv6 address") from None
+        found = reach(self.prepared.model, way_in, read_address(client))
+        return msg.ReachAnswer(
+            revision=self.revision, endpoint=way_in.name, client=client, inside=found.inside, control=found.control,
+            data=found.data, way=found.way, missing=list(found.missing),
+        )  # fmt: skip
+
+    def certificate(self, endpoint: str) -> msg.CertificateAnswer:
+        """What an endpoint's certificate says, and what is wrong with it."""
+        way_in = self.endpoint(endpoint)
+        assert way_in is not None
+        found = certificates.look(way_in, self.now)
+        if found is None:
+            raise NoSuch("endpoint", "certificate of endpoint", way_in.name, [])
+        return found
+
+    def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
+        """A short sheet for the account's user."""
+        if format not in FORMATS:
+            raise BadInput("format", f"{format!r} is no format of the sheet", "one of " + ", ".join(FORMATS))
+        account = self.account(name)
+        made = sheet(self.prepared, account, self.now, self.endpoint(endpoint))
+        return msg.HandoverAnswer(account=account.name, format=format, text=FORMATS[format](made))
+
+    # --- limits -----------------------------------------------------------------------------------
+
+    def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
+        """How much more an account can put at a virtual location, by every limit that counts it."""
+        account = self.account(name)
+        found = self.prepared.namespace(account).resolve(check_location(location))
+        if found.served is None or found.place is None:
+            why = found.unserved.text if found.unserved else f"{location} is not in its view"
+            raise BadInput(
+                "location", f"{account.name} cannot put anything at {location}: {why}", "a location of its own view"
+            )
+        owner = uploads_owner(self.prepared, account)
+        moment = self.moment(at)
+        room = headroom(self.prepared, owner, found.place, moment)
+        largest = resolve(self.prepared, account, "upload_limit").value
+        return msg.HeadroomAnswer(
+            revision=self.revision, account=account.name, owner=owner.name, location=found.location, place=str(found.place),
+            bytes=room.bytes, bytes_bound_by=room.bytes_bound_by and called(room.bytes_bound_by),
+            files=room.files, files_bound_by=room.files_bound_by and called(room.files_bound_by),
+            upload_limit=None if largest == UNLIMITED else largest,
+            limits=[msg.LimitMessage(**_limit(x, moment)) for x in room.limits],
+        )  # fmt: skip
+
+    def moment(self, at: str | None) -> datetime:
+        """The time that is asked about; now, if none is given."""
+        try:
+            found: datetime = read_moment(at) if at else self.now
+        except BadValue as bad:
+            raise BadInput("at", str(bad), bad.expected) from None
+        return found
+
+    def usage(self, by: str = "account", offset: int = 0, limit: int | None = None) -> msg.UsageAnswer:
+        """Usage by accounts, groups, units, folders or stores, the most first."""
+        if by not in BY:
+            raise BadInput("by", f"{by!r} is nothing to sum by", "one of " + ", ".join(BY))
+        found = used_by(self.prepared, by)
+        rows = self.prepared.model.usage
+        some = found[offset:] if limit is None else found[offset : offset + limit]
+        return msg.UsageAnswer(
+            revision=self.revision, by=by, total_bytes=sum(u.bytes for u in rows), total_files=sum(u.files for u in rows),
+            total=len(found), lines=_lines(some),
+        )  # fmt: skip
+
+    def limits(self, at: str | None = None, history: History | None = None) -> msg.LimitList:
+        """Every limit, the fullest first, with who and what fills it, and how it grows."""
+        moment = self.moment(at)
+        found = [
+            self._filled(f, moment, (history or {}).get((f.limit.kind, f.limit.name), []))
+            for f in every_limit(self.prepared)
+        ]
+        found.sort(key=lambda x: -fullness(x))
+        return msg.LimitList(
+            revision=self.revision, limits=found,
+            promised=[
+                msg.PromisedLine(store=p.store, given=p.given, capacity=p.capacity, unlimited_accounts=p.open)
+                for p in promised(self.prepared)
+            ],
+        )  # fmt: skip
+
+    def _filled(self, f: Filled, at: datetime, levels: list[tuple[datetime, int, int]]) -> msg.FilledLimit:
+        grows = []
+        for what, points, limit in (
+            ("bytes", [(at_, b) for at_, b, _ in levels], f.limit.bytes),
+            ("files", [(at_, n) for at_, _, n in levels], f.limit.files),
+        ):
+            found = growth(points, limit)
+            if found is not None:
+                grows.append(
+                    msg.GrowthMessage(
+                        what=what, per_day=found.slope * DAY, reached=found.reached, soonest=found.soonest,
+                        latest=found.latest, measurements=len(levels),
+                    )
+                )  # fmt: skip
+        return msg.FilledLimit(
+            **{**_limit(f.limit, at), "place": f.place},
+            accounts=_lines(used_by(self.prepared, "account", f.rows)[:10]),
+            folders=_lines(_exact_folders(f)[:10]),
+            history=[msg.LevelPoint(at=p[0], bytes=p[1], files=p[2]) for p in levels], growth=grows,
+        )  # fmt: skip
+
+
+#: Days before an end from which it wants attention, and how full a limit may be.
+SOON, NEARLY = 30, 0.9
+
+
+def attention(prepared: Prepared, now: datetime) -> list[msg.FindingMessage]:
+    """What wants a decision now, and would not tomorrow: ends that come near, limits that fill, small port ranges."""
+    out = []
+    for a in prepared.model.accounts:
+        if a.expires is None or not a.enabled:
+            continue
+        days = (a.expires - now.date()).days
+        if 0 <= days < SOON:
+            text = f"{a.name} expires with {a.expires}, in {days} days; give it a later day, or let it go"
+            out.append(msg.FindingMessage(kind="account-expires", about=a.name, text=text))
+        elif days < 0:
+            text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
+            out.append(msg.FindingMessage(kind="account-expired", about=a.name, text=text))
+    for e in prepared.model.endpoints:
+        c = certificates.look(e, now) if e.enabled else None
+        for line in [c.problem] if c and c.problem else c.warnings if c else []:
+            out.append(
+                msg.FindingMessage(kind="certificate", about=e.name, text=f"the certificate of {e.name}: {line}")
+            )
+        out += _small_range(prepared, e)
+    for f in every_limit(prepared):
+        x = msg.FilledLimit(**_limit(f.limit, now), accounts=[], folders=[])
+        share = fullness(x)
+        if x.grace_ends is not None:
+            ends = "ended" if x.grace_ends <= now else "ends"
+            text = (
+                f"the {x.called} is above its soft limit; its grace period {ends} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)"
+            )
+            out.append(msg.FindingMessage(kind="limit-soft", about=x.name, text=text))
+        elif share >= NEARLY:
+            text = f"the {x.called} is {share:.0%} full" + ("; nothing more fits" if share >= 1 else "")
+            out.append(msg.FindingMessage(kind="limit-nearly-full", about=x.name, text=text))
+    for p in promised(prepared):
+        if p.given > p.capacity:
+            where = f"store {p.store}" if p.store else "the stores together"
+            text = f"{show_size(p.given)} are given away in {where}, which hold {show_size(p.capacity)}"
+            out.append(msg.FindingMessage(kind="overcommitted", about=p.store or "all", text=text))
+    return out
+
+
+def _small_range(prepared: Prepared, e: Endpoint) -> list[msg.FindingMessage]:
+    """Each session needs a passive port at a time: is the range as large as the sessions allowed?"""
+    if not e.enabled or e.passive_ports is None:
+        return []
+    ports = e.passive_ports[1] - e.passive_ports[0] + 1
+    allowed = sessions_allowed(prepared, e)
+    if allowed is None or allowed <= ports:
+        return []
+    text = f"{e.name} has {ports} passive ports, and its accounts may have {allowed} sessions at once"
+    return [msg.FindingMessage(kind="passive-range-small", about=e.name, text=text)]
+
+
+def sessions_allowed(prepared: Prepared, e: Endpoint) -> int | None:
+    """How many sessions the accounts that an endpoint admits may have at once; None: as many as they like."""
+    total = 0
+    for index in range(len(prepared.people.accounts)):
+        account = prepared.people.prepared(index)
+        if not account.account.enabled or not any(endpoint_allows(prepared, account, e, bit) for bit in BIT.values()):
+            continue
+        most = resolve(prepared, account, "sessions").value
+        if most == UNLIMITED:
+            return None
+        total += most
+    return total
+
+
+def _exact_folders(f: Filled) -> list[Used]:
+    sums: dict[str, list[int]] = {}
+    for u in f.rows:
+        total = sums.setdefault(str(u.folder), [0, 0])
+        total[0] += u.bytes
+        total[1] += u.files
+    return sorted((Used(n, b, c) for n, (b, c) in sums.items()), key=lambda x: (-x.bytes, x.name))
+
+
+def _lines(used: Sequence[Used]) -> list[msg.UsedLine]:
+    return [msg.UsedLine(name=u.name, bytes=u.bytes, files=u.files) for u in used]
+
+
+def _limit(x: Limit, at: datetime) -> dict[str, Any]:
+    over = [s for s, used in ((x.soft_bytes, x.used_bytes), (x.soft_files, x.used_files)) if s and used > s.limit]
+    ends = min((e for s in over if (e := s.ends()) is not None), default=None)
+    return {
+        "kind": x.kind, "name": x.name, "called": called(x), "hard_bytes": x.bytes, "hard_files": x.files,
+        "soft_bytes": x.soft_bytes and x.soft_bytes.limit, "soft_files": x.soft_files and x.soft_files.limit,
+        "used_bytes": x.used_bytes, "used_files": x.used_files, "room_bytes": x.room_bytes(at), "room_files": x.room_files(at),
+        "grace_ends": ends,
+    }  # fmt: skip
+
+
+def fullness(x: msg.LimitMessage) -> float:
+    """How full a limit is, by what is fuller, bytes or files: 1 is the hard limit (the soft one, if there is no hard)."""
+    shares = [
+        used / limit if limit else float(used > 0)
+        for used, limit in ((x.used_bytes, x.hard_bytes if x.hard_bytes is not None else x.soft_bytes),
+                            (x.used_files, x.hard_files if x.hard_files is not None else x.soft_files))
+        if limit is not None
+    ]  # fmt: skip
+    return max(shares, default=0.0)

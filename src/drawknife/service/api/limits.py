@@ -1,0 +1,264 @@
+"""The way in and the limits: reach, certificates, lockout, headroom, usage, censuses, the sheet for a user."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import UTC, datetime
+from ipaddress import ip_address
+from typing import Annotated, Literal
+
+from flask import Response, g
+from psycopg import Connection
+from psycopg.rows import TupleRow
+from pydantic import Field
+
+from drawknife import messages as msg
+from drawknife.asking import BadInput, NoSuch
+from drawknife.core.edits import checked, find
+from drawknife.core.endpoints import read_address
+from drawknife.core.model import Folder, Model, Usage
+from drawknife.core.names import BadValue, Place, check_path, fold
+from drawknife.core.prepared import prepare
+from drawknife.core.usage import Filled, every_limit
+from drawknife.records import censuses, sign_ins
+from drawknife.records.changes import change_model
+
+from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
+
+api = blueprint("limits", "The way in and the limits")
+
+
+class EndpointPath(Query):
+    name: Annotated[str, Field(description="The endpoint's name")]
+
+
+class ReachQuery(Query):
+    client: Annotated[str, Field(max_length=45, alias="from", description="The client's address")]
+
+
+class AtQuery(Query):
+    at: Annotated[str | None, Field(description="As of this ISO 8601 time instead of now")] = None
+
+
+class HeadroomQuery(AtQuery):
+    location: msg.Location
+
+
+class UsageQuery(Page):
+    by: Literal["account", "group", "unit", "folder", "store"] = "account"
+
+
+class HandoverQuery(Query):
+    endpoint: str | None = None
+    format: Literal["text", "markdown", "html"] = "text"
+
+
+class LockPath(Query):
+    of: Literal["account", "address"]
+    name: Annotated[str, Field(max_length=100)]
+
+
+@api.get(
+    "/endpoints/<string:name>/reach", summary="Can a client at an address come to it?", responses={200: msg.ReachAnswer}
+)
+def reach(path: EndpointPath, query: ReachQuery) -> Response:
+    asked = ask()
+    return answer(asked.reach(path.name, query.client), asked.revision)
+
+
+@api.get(
+    "/endpoints/<string:name>/certificate",
+    summary="What its certificate says, and what is wrong with it",
+    responses={200: msg.CertificateAnswer},
+)
+def certificate(path: EndpointPath) -> Response:
+    return answer(ask().certificate(path.name))
+
+
+# --- sign-in --------------------------------------------------------------------------------------
+
+
+@api.post(
+    "/sign-ins",
+    summary="Report failed sign-ins, and sessions that began or ended",
+    responses={200: msg.Taken, **problems(413, 415)},
+)
+def report_sign_ins(body: msg.SignInEvents) -> Response:
+    now = datetime.now(UTC)
+    events = []
+    for i, e in enumerate(body.events):
+        try:
+            address = str(read_address(str(ip_address(e.address))))
+        except ValueError:
+            raise BadInput(f"events[{i}].address", f"{e.address!r} is no address", "an IPv4 or IPv6 address") from None
+        at = now if e.at is None else e.at if e.at.tzinfo else e.at.replace(tzinfo=UTC)
+        events.append(sign_ins.Event(at, e.what, e.account, address, e.endpoint, e.session))
+    return answer(msg.Taken(count=sign_ins.add_events(current().database, events)))
+
+
+@api.get(
+    "/lockouts",
+    summary="What counts against whom, and until when who is locked",
+    responses={200: also_as_rows(msg.LockoutList)},
+)
+def lockouts() -> Response:
+    state = current()
+    snapshot = state.snapshot()
+    found = sign_ins.all_counting(state.database, snapshot.model, datetime.now(UTC))
+    message = msg.LockoutList(
+        revision=snapshot.revision,
+        counting=[
+            msg.CountingMessage(of=c.of, name=c.name, failures=list(c.failures), most=c.most, locked_until=c.until)
+            for c in found
+        ],
+    )
+    return rows_answer(message, "counting", snapshot.revision)
+
+
+@api.delete(
+    "/lockouts/<string:of>/<string:name>",
+    summary="Lift a lock: nothing before now counts any more",
+    responses={204: None},
+)
+def lift(path: LockPath) -> Response:
+    sign_ins.lift(current().database, path.of, path.name, g.who)
+    return Response(status=204)
+
+
+# --- usage and limits -----------------------------------------------------------------------------
+
+
+@api.get(
+    "/accounts/<string:name>/headroom",
+    summary="How much more fits at a location, and which limit binds",
+    responses={200: msg.HeadroomAnswer},
+)
+def headroom(path: NamePath, query: HeadroomQuery) -> Response:
+    asked = ask()
+    return answer(asked.headroom(path.name, query.location, query.at), asked.revision)
+
+
+@api.get(
+    "/usage",
+    summary="Usage by accounts, groups, units, folders, or stores",
+    responses={200: also_as_rows(msg.UsageAnswer)},
+)
+def usage(query: UsageQuery) -> Response:
+    asked = ask()
+    return rows_answer(asked.usage(query.by, query.offset, query.limit), "lines", asked.revision)
+
+
+@api.get(
+    "/limits",
+    summary="Every limit, who and what fills it, how it grows, and what is given away in sum",
+    responses={200: also_as_rows(msg.LimitList)},
+)
+def limits(query: AtQuery) -> Response:
+    asked = ask()
+    return rows_answer(asked.limits(query.at, censuses.read_levels(current().database)), "limits", asked.revision)
+
+
+@api.get("/censuses", summary="The censuses, the newest first", responses={200: also_as_rows(msg.CensusList)})
+def list_censuses(query: Page) -> Response:
+    found = censuses.read_censuses(current().database, query.limit)
+    lines = [msg.CensusLine.model_validate_json(c.report).model_copy(update={"at": c.at, "who": c.who}) for c in found]
+    return rows_answer(msg.CensusList(censuses=lines), "censuses")
+
+
+@api.post(
+    "/censuses",
+    summary="Send what a census found: it takes the place of the store's usage",
+    description="With a time before the last census of the store, only the history is added to.",
+    responses={200: msg.CensusDone, **problems(409, 413, 415)},
+)
+def take_census(body: msg.NewCensus) -> Response:
+    state = current()
+    at = body.at or datetime.now(UTC)
+    at = at if at.tzinfo else at.replace(tzinfo=UTC)
+    added: list[int] = []
+
+    def edit(model: Model, connection: Connection[TupleRow]) -> Model:
+        store = find(model, "store", body.store)
+        after, new = _with_census(model, store.name, body)
+        total = sum(r.bytes for r in body.rows), sum(r.files for r in body.rows)
+        line = msg.CensusLine(
+            store=store.name, at=at, who=g.who, measured=body.measured, bytes=total[0], files=total[1],
+            unknown_owners=body.unknown_owners, unreadable=body.unreadable, notes=body.notes,
+        )  # fmt: skip
+        last = censuses.last_census(connection, store.name)
+        newest = last is None or at >= last
+        levels = [
+            (f.limit.kind, f.limit.name, f.limit.used_bytes, f.limit.used_files)
+            for f in every_limit(prepare(after))
+            if _measured_by(f, store.name, newest)
+        ]
+        kept = censuses.Census(store.name, at, g.who, body.measured, *total, line.model_dump_json())
+        censuses.record_census(connection, kept, levels)
+        if not newest:
+            return model
+        added.append(new)
+        return after
+
+    before = state.snapshot()
+    after = change_model(state.database, edit, g.who, f"census of {body.store}", None, before)
+    state.took(after)
+    message = msg.CensusDone(
+        revision=after.revision, changed=after.revision != before.revision, store=body.store,
+        bytes=sum(r.bytes for r in body.rows), files=sum(r.files for r in body.rows), new_folders=sum(added),
+    )  # fmt: skip
+    return answer(message, after.revision)
+
+
+def _measured_by(f: Filled, store: str, newest: bool) -> bool:
+    """Does a census of this store say what stands against a limit? Of an older one, only if it is all of the store's."""
+    if f.limit.kind == "capacity":
+        return f.limit.name == store
+    return f.place.startswith(f"{store}:") if f.limit.kind == "folder" else newest
+
+
+def _with_census(model: Model, store: str, body: msg.NewCensus) -> tuple[Model, int]:
+    """The model with the usage of a store replaced, and how many new folders it has."""
+    names = {fold(a.name): a.name for a in model.accounts}
+    rows: dict[tuple[str, str | None], list[int]] = {}
+    for i, r in enumerate(body.rows):
+        owner = None
+        if r.owner is not None:
+            owner = names.get(fold(r.owner))
+            if owner is None:
+                raise NoSuch(f"rows[{i}].owner", "account", r.owner, names.values())
+        total = rows.setdefault((_path(r.folder, f"rows[{i}].folder"), owner), [0, 0])
+        total[0] += r.bytes
+        total[1] += r.files
+    usage = [u for u in model.usage if u.folder.store != store]
+    old = {(u.folder.path, u.owner): u for u in model.usage if u.folder.store == store}
+    for key, (b, n) in rows.items():
+        made = Usage(Place(store, key[0]), key[1], b, n)
+        was = old.get(key)
+        usage.append(was if was == made and was is not None else made)
+    known = {f.path for s in model.stores if s.name == store for f in s.folders}
+    new = [p for i, f in enumerate(body.new_folders) if (p := _path(f, f"new_folders[{i}]")) not in known]
+    stores = tuple(
+        replace(s, folders=(*s.folders, *(Folder(p) for p in dict.fromkeys(new)))) if s.name == store and new else s
+        for s in model.stores
+    )
+    return checked(replace(model, usage=tuple(usage), stores=stores), model), len(new)
+
+
+def _path(text: str, where: str) -> str:
+    try:
+        return check_path(text)
+    except BadValue as bad:
+        raise BadInput(where, str(bad), bad.expected) from None
+
+
+# --- handing over ---------------------------------------------------------------------------------
+
+
+@api.get(
+    "/accounts/<string:name>/handover",
+    summary="A short sheet for the account's user, without secrets",
+    responses={200: msg.HandoverAnswer},
+)
+def handover(path: NamePath, query: HandoverQuery) -> Response:
+    asked = ask()
+    return answer(asked.handover(path.name, query.endpoint, query.format), asked.revision)

@@ -1,0 +1,213 @@
+"""The way in: reach, lists, hours, lockout, sessions; addresses against the standard library."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from ipaddress import ip_address, ip_network
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drawknife.core import model as m
+from drawknife.core.canonical import sound
+from drawknife.core.gates import verdict
+from drawknife.core.hours import read_hours, within
+from drawknife.core.lockout import Attempt, counting
+from drawknife.core.names import BadValue
+from drawknife.core.prepared import prepare
+from drawknife.core.question import Question
+from drawknife.core.reach import reach, without
+from drawknife.core.settings import admits
+from drawknife.formats.values import forwarding, opening
+
+NOW = datetime(2026, 11, 23, 12, 0, tzinfo=UTC)  # a Monday
+ports = st.integers(1, 40)
+ranges = st.tuples(ports, ports).map(lambda p: (min(p), max(p)))
+
+
+@given(ranges, st.lists(ranges, max_size=5))
+def test_what_is_left_of_a_range_of_ports(wanted, covered):
+    left = {p for a, b in without(wanted, covered) for p in range(a, b + 1)}
+    assert left == {p for p in range(wanted[0], wanted[1] + 1) if not any(a <= p <= b for a, b in covered)}
+
+
+def networks(version):
+    bits = 32 if version == 4 else 128
+    # Few distinct ones, so that they nest and meet: the top bits vary, and the prefix lengths.
+    return st.tuples(st.integers(0, 15), st.integers(0, bits)).map(
+        lambda t: ip_network(((t[0] << (bits - 4)) >> (bits - t[1]) << (bits - t[1]) if t[1] else 0, t[1]))
+    )
+
+
+@pytest.mark.parametrize("version", [4, 6])
+@given(st.data())
+def test_address_lines_are_decided_as_by_a_plain_scan(version, data):
+    both = networks(version) | networks(10 - version)
+    lines = data.draw(st.lists(st.tuples(st.sampled_from(["allow", "deny"]), both), max_size=6))
+    bits = 32 if version == 4 else 128
+    top, rest = data.draw(st.integers(0, 15)), data.draw(st.integers(0, 3))
+    client = ip_address((top << (bits - 4) | rest).to_bytes(bits // 8, "big"))
+    holding = [(n.prefixlen, word) for word, n in lines if n.version == client.version and client in n]
+    if holding:
+        longest = max(length for length, _ in holding)
+        expected = all(word == "allow" for length, word in holding if length == longest)
+    else:
+        expected = not any(word == "allow" for word, _ in lines)
+    assert admits(tuple(f"{word} {n}" for word, n in lines), client) is expected
+
+
+def model(**more):
+    endpoint = m.Endpoint(
+        "e",
+        "ftp",
+        2121,
+        "192.0.2.10",
+        (40000, 40009),
+        "optional",
+        entries=(m.parse_entry("allow anyone all", at_endpoint=True),),
+    )
+    return m.Model(
+        units=("u",),
+        accounts=(m.Account("ada", unit="u"), m.Account("bo")),
+        groups=(m.Group("g", (m.Subject("account", "ada"),)),),
+        endpoints=(replace(endpoint, **more.pop("endpoint", {})),),
+        **more,
+    )
+
+
+OPEN = ("198.51.100.5 2121 from 0.0.0.0/0", "198.51.100.5 40000-40009 from 0.0.0.0/0")
+FORWARD = ("198.51.100.5 2121 to 192.0.2.10 2121", "198.51.100.5 40000-40009 to 192.0.2.10 40000-40009")
+
+
+@pytest.mark.parametrize(
+    ("openings", "forwardings", "client", "expected", "said"),
+    [
+        (OPEN, FORWARD, "203.0.113.9", (False, True, True), ""),
+        (OPEN, FORWARD[:1], "203.0.113.9", (False, True, False), "port 2121 is forwarded, the passive range 40000-40009 is not"),
+        (OPEN[:1], FORWARD, "203.0.113.9", (False, True, False), "the passive range 40000-40009 of 198.51.100.5 is not open"),
+        (OPEN, (), "203.0.113.9", (False, False, False), "nothing outside leads to port 2121"),
+        ((), FORWARD, "203.0.113.9", (False, False, False), "port 2121 of 198.51.100.5 is not open to 203.0.113.9"),
+        (OPEN, FORWARD, "192.0.2.77", (True, True, True), ""),
+        (OPEN, FORWARD, "2001:db8::1", (False, False, False), "not open"),
+        (OPEN, (FORWARD[0], "198.51.100.5 40000-40004 to 192.0.2.10 40000-40004"), "203.0.113.9", (False, True, False), "40005-40009"),
+        (OPEN, (FORWARD[0], "198.51.100.5 40000-40009 to 192.0.2.10 41000-41009"), "203.0.113.9", (False, True, False), "passive"),
+        (("192.0.2.10 2121 from 203.0.113.0/24", "192.0.2.10 40000-40009 from 203.0.113.9/32"), (), "203.0.113.9", (False, True, True), ""),
+        (("192.0.2.10 2121 from 203.0.113.0/24", "192.0.2.10 40000-40009 from 203.0.113.9/32"), (), "203.0.113.8", (False, True, False), "not open to 203.0.113.8"),
+    ],
+)  # fmt: skip
+def test_reach(openings, forwardings, client, expected, said):
+    made = model(
+        inside=("192.0.2.0/24",),
+        openings=tuple(map(opening, openings)),
+        forwardings=tuple(map(forwarding, forwardings)),
+    )
+    found = reach(made, made.endpoints[0], ip_address(client))
+    assert (found.inside, found.control, found.data) == expected and said in "; ".join(found.missing)
+    assert bool(found.missing) == (not (found.control and found.data))
+
+
+def refusal(made, account="ada", at=NOW, **facts):
+    made = sound(made)
+    answer = verdict(prepare(made), Question(account, "sign-in", endpoint="e", at=at, **facts), NOW)
+    return answer.reason if not answer.allowed else None
+
+
+def subjects(*texts):
+    return tuple(map(m.parse_subject, texts))
+
+
+@pytest.mark.parametrize(
+    ("never", "only", "expected"),
+    [
+        ((), (), None), (("group:g",), (), "never-admitted"), ((), ("unit:u",), None), ((), ("account:bo",), "not-among-only"),
+        (("anyone",), ("account:ada",), "never-admitted"), (("account:bo",), (), None),
+    ],
+)  # fmt: skip
+def test_lists_of_an_endpoint_deny_wins_and_an_empty_only_admits_all(never, only, expected):
+    assert refusal(model(endpoint={"never": subjects(*never), "only": subjects(*only)})) == expected
+
+
+@pytest.mark.parametrize(
+    ("line", "at", "expected"),
+    [
+        ("mon-fri 06:00-20:00", NOW, True), ("mon-fri 12:01-20:00", NOW, False), ("mon-fri 06:00-12:00", NOW, False),
+        ("tue-sun 06:00-20:00", NOW, False), ("sat-mon 06:00-20:00", NOW, True), ("sun 22:00-13:00", NOW, True),
+        ("sun 22:00-12:00", NOW, False), ("mon 22:00-04:00", NOW.replace(hour=23), True), ("mon 22:00-04:00", NOW.replace(hour=3), False),
+        ("mon 22:00-04:00", NOW.replace(day=24, hour=3, minute=59), True), ("mon 00:00-24:00", NOW.replace(hour=23, minute=59), True),
+    ],
+)  # fmt: skip
+def test_hours(line, at, expected):
+    assert within((read_hours(line),), at) is expected
+    made = model(settings=(m.Setting(m.parse_subject("group:g"), (("hours", (line,)),)),))
+    assert (refusal(made, at=at) is None) is expected and refusal(made, "bo", at) is None
+
+
+@pytest.mark.parametrize(
+    "text", ["", "mon", "mon 6:00-7:00", "mon 06:00-06:00", "foo 06:00-07:00", "mon 25:00-26:00", "mon 06:61-07:00"]
+)
+def test_what_are_no_hours(text):
+    with pytest.raises(BadValue):
+        read_hours(text)
+
+
+def test_sessions_in_use_against_the_setting():
+    made = model(settings=(m.Setting(m.parse_subject("group:g"), (("sessions", 2),)),))
+    assert refusal(made, sessions=1) is None and refusal(made, sessions=2) == "sessions-used-up"
+    assert refusal(made, "bo", sessions=99) is None and refusal(made) is None
+
+
+POLICY = m.Lockout("account", 3, 60, 120)
+
+
+def state(offsets, at, ok=()):
+    attempts = [Attempt(NOW + timedelta(seconds=s), "ada", "203.0.113.9", s in ok) for s in sorted({*offsets, *ok})]
+    return counting(POLICY, "ada", attempts, NOW + timedelta(seconds=at))
+
+
+@pytest.mark.parametrize(
+    ("failures", "ok", "at", "counted", "locked_until"),
+    [
+        ([0, 10], (), 20, 2, None), ([0, 10, 20], (), 20, 3, 140), ([0, 10, 20], (), 139, 3, 140), ([0, 10, 20], (), 140, 0, None),
+        ([0, 30, 60], (), 60, 2, None),  # the first is a minute old: it counts no more
+        ([0, 10, 20, 30, 100], (), 150, 0, None),  # failures while locked do not count
+        ([0, 10, 20, 141], (), 150, 1, None), ([0, 10, 30], (20,), 40, 1, None), ([0, 10], (), 69, 1, None), ([0, 10, 20], (), 15, 2, None),
+    ],
+)  # fmt: skip
+def test_lockout(failures, ok, at, counted, locked_until):
+    found = state(failures, at, ok)
+    assert len(found.failures) == counted
+    assert found.until == (None if locked_until is None else NOW + timedelta(seconds=locked_until))
+
+
+@given(st.lists(st.integers(0, 600), max_size=12, unique=True), st.integers(0, 700))
+def test_a_lock_is_three_failures_within_a_minute_and_lasts_two(failures, at):
+    found = state(failures, at)
+    known = [s for s in sorted(failures) if s <= at]
+    locked, counted = None, []
+    for s in known:
+        if locked is not None and s < locked:
+            continue
+        if locked is not None:
+            locked, counted = None, []
+        counted = [c for c in counted if s - c < 60] + [s]
+        if len(counted) == 3:
+            locked = s + 120
+    is_locked = locked is not None and at < locked
+    assert (found.until is not None) == is_locked
+    assert refusal(model(), locks=(found,) if found.until else ()) == ("locked-out" if is_locked else None)
+
+
+def test_a_client_is_told_the_same_whatever_the_reason(asking):
+    told = set()
+    for account, facts in (
+        ("uni-esk", {}),
+        ("tide-press", {}),
+        ("refa", {"from": "203.0.113.9"}),
+        ("ines", {"tls": False}),
+        ("ines", {"sessions": 99}),
+    ):
+        answer = asking.decide({"account": account, "action": "sign-in", "endpoint": "harbour", **facts})
+        assert not answer["allowed"] and answer["gate"] == "sign-in"
+        told.add(answer["told_to_client"])
+    assert told == {"Sign-in refused."}
+    assert "told_to_client" not in asking.decide({"account": "ines", "action": "sign-in", "endpoint": "harbour"})
