@@ -13,7 +13,7 @@ from typing import NamedTuple
 from rich.console import Console
 from rich.table import Table
 
-from . import core, growth, http, load, sync
+from . import census, core, growth, http, load, sync
 
 
 class Figure(NamedTuple):
@@ -30,6 +30,7 @@ PARTS: dict[str, Callable[[], list[tuple[str, str, str, bool | None]]]] = {
     "http": http.measure,
     "load": load.measure,
     "sync": sync.measure,
+    "census": census.measure,
     "growth": growth.measure,
 }
 

@@ -21,6 +21,8 @@ TERMINAL = {
     "map": "map --right upload",
     "compare": "compare ines yuki --under /soundings/north-bank",
     "standing": "standing yuki",
+    "headroom": "headroom odile /charts/issued",
+    "limits": "limits",
 }
 CONSOLE = {
     "console-access": "/accounts/yuki?why=delete-file@/charts/exchange",
@@ -28,6 +30,11 @@ CONSOLE = {
     "console-map": "/map?right=delete-file",
     "console-who": "/who?right=download&at=/soundings/north-bank",
     "console-overview": "/",
+    "console-group": "/subjects/group%3Asonar-lab?without=yuki",
+    "console-sync": "/directories?preview=bureau",
+    "console-settings": "/accounts/yuki?show=standing",
+    "console-limits": "/limits?limit=capacity%20survey",
+    "console-endpoints": "/endpoints",
 }
 DARK = {"console-map", "console-who"}
 

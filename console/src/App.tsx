@@ -1,5 +1,6 @@
 import { Center, Loader } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { get, Problem } from "./api";
 import { AccountPage } from "./pages/AccountPage";
@@ -18,6 +19,9 @@ import { VirtualPathsPage } from "./pages/VirtualPathsPage";
 import { WhoPage } from "./pages/WhoPage";
 import { Shell } from "./parts/Shell";
 import { Failed } from "./parts/states";
+
+/** The plots are heavy: they come when they are looked at. */
+const LimitsPage = lazy(() => import("./pages/LimitsPage").then((m) => ({ default: m.LimitsPage })));
 
 export function App() {
   const location = useLocation();
@@ -58,6 +62,14 @@ export function App() {
         <Route path="/stores" element={<FolderPage />} />
         <Route path="/virtual-paths" element={<VirtualPathsPage />} />
         <Route path="/endpoints" element={<EndpointsPage />} />
+        <Route
+          path="/limits"
+          element={
+            <Suspense fallback={<Loader m={24} size="sm" />}>
+              <LimitsPage />
+            </Suspense>
+          }
+        />
         <Route path="/map" element={<MapPage />} />
         <Route path="/who" element={<WhoPage />} />
         <Route path="/compare" element={<ComparePage />} />

@@ -108,6 +108,9 @@ export interface Question {
   path: string;
   owner?: string;
   endpoint?: string;
+  from?: string;
+  tls?: boolean;
+  method?: string;
   explain?: boolean;
 }
 export interface Who {
@@ -298,6 +301,62 @@ export interface SyncReport {
   left_alone: string[];
   left_out: string[];
   notes: string[];
+}
+export interface Reach {
+  endpoint: string;
+  client: string;
+  inside: boolean;
+  control: boolean;
+  data: boolean;
+  way: string;
+  missing: string[];
+}
+export interface Certificate {
+  file: string;
+  problem: string | null;
+  names: string[];
+  valid_from: string | null;
+  valid_until: string | null;
+  days_left: number | null;
+  key_matches: boolean | null;
+  warnings: string[];
+}
+export interface Limit {
+  kind: string;
+  name: string;
+  called: string;
+  place: string;
+  hard_bytes: number | null;
+  soft_bytes: number | null;
+  hard_files: number | null;
+  soft_files: number | null;
+  used_bytes: number;
+  used_files: number;
+  room_bytes: number | null;
+  room_files: number | null;
+  grace_ends: string | null;
+}
+export interface Used {
+  name: string;
+  bytes: number;
+  files: number;
+}
+export interface FilledLimit extends Limit {
+  accounts: Used[];
+  folders: Used[];
+  history: { at: string; bytes: number; files: number }[];
+  growth: {
+    what: string;
+    per_day: number;
+    reached: string | null;
+    soonest: string | null;
+    latest: string | null;
+    measurements: number;
+  }[];
+}
+export interface Limits {
+  limits: FilledLimit[];
+  promised: { store: string; given: number; capacity: number; unlimited_accounts: number }[];
 }
 export interface Directory {
   name: string;

@@ -3,10 +3,13 @@
 import itertools
 import os
 import re
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
 from tools.demo import BUREAU
+
+from drawknife.messages import NewCensus
 
 from ..conftest import DEMO, ROOT, serving
 
@@ -364,3 +367,45 @@ def test_a_sync_is_shown_first_and_then_done(own_page):
     expect(bureau).to_contain_text("● synced: 6 changes")
     page.goto("/accounts/thora")
     expect(page.get_by_role("main")).to_contain_text("Þóra Mánadóttir")
+
+
+def test_limits_as_bars_with_who_fills_them(page):
+    page.goto("/limits")
+    limits = page.get_by_label("Limits", exact=True)
+    expect(limits.locator(".row").nth(1)).to_contain_text("folder quota tides-shelf")
+    limits.get_by_text("folder quota issued-charts").click()
+    detail = page.get_by_label("What fills it")
+    expect(detail).to_contain_text("the grace period ended")
+    expect(detail).to_contain_text("survey:/charts/issued")
+    expect(page).to_have_url(re.compile("limit=folder\\+issued-charts"))
+    page.get_by_role("combobox", name="Usage by").click()
+    page.get_by_role("option", name="unit").click()
+    expect(page.get_by_label("Usage", exact=True)).to_contain_text("shore/lab")
+
+
+def test_growth_is_drawn_after_censuses(own_page):
+    page = own_page
+    now = datetime.now(UTC)
+    with page.service.client() as client:
+        for days in (20, 10, 0):
+            rows = [{"folder": "/ines", "owner": "ines", "bytes": (400 - 5 * days) * 2**30, "files": 4}]
+            client.take_census(
+                NewCensus.model_validate({"store": "homes", "at": now - timedelta(days=days), "rows": rows})
+            )
+    page.goto("/limits?limit=capacity+homes")
+    detail = page.get_by_label("What fills it")
+    expect(detail).to_contain_text("grows by 5 GiB a day; full around")
+    expect(detail.locator("svg path.recharts-line-curve")).to_have_count(1)
+
+
+def test_the_sign_in_question_tells_all_that_is_in_the_way(page):
+    page.goto("/endpoints")
+    expect(page.get_by_role("main")).to_contain_text("certificate: it expired on 2026-10-15")
+    form = page.get_by_label("May somebody sign in?")
+    form.get_by_role("combobox", name="May").click()
+    page.get_by_role("option", name="refa").click()
+    form.get_by_label("from", exact=True).fill("203.0.113.9")
+    form.get_by_role("button", name="Ask").click()
+    expect(form).to_contain_text("refa is not admitted from 203.0.113.9")
+    expect(form).to_contain_text("The client is told only: “Sign-in refused.”")
+    expect(form).to_contain_text("port 2121 is forwarded, the passive range 40000-40099 is not")

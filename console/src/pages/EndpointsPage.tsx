@@ -1,12 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
 import { type Endpoint, get } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { CertificateLine, SignInQuestion } from "./SignInQuestion";
 
-const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr) 60px";
+const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr) 78px";
 
 export function EndpointsPage() {
+  const [search] = useSearchParams();
   const query = useQuery({
     queryKey: ["endpoints"],
     queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
@@ -54,7 +57,8 @@ export function EndpointsPage() {
                     ) : (
                       <span className="quiet">switched off</span>
                     )}
-                    {e.clash && <div style={{ fontSize: 12.5 }}>{e.clash}</div>}
+                    {e.clash && <div style={{ fontSize: 12.5 }}>{e.clash}; give one of them other ports</div>}
+                    <CertificateLine endpoint={e.name} />
                   </span>
                   <span className="mono">
                     {e.entries.map((x) => (
@@ -68,6 +72,9 @@ export function EndpointsPage() {
           }
         </Loaded>
       </div>
+      {query.data && query.data.endpoints.length > 0 && (
+        <SignInQuestion endpoints={query.data.endpoints.map((e) => e.name)} chosen={search.get("endpoint")} />
+      )}
     </Page>
   );
 }

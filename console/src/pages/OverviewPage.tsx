@@ -7,7 +7,7 @@ import { Empty, Loaded } from "../parts/states";
 
 const COUNTS: [string, string, string][] = [
   ["accounts", "accounts", "/accounts"],
-  ["groups", "groups", "/accounts"],
+  ["groups", "groups", "/groups"],
   ["stores", "stores", "/stores"],
   ["folders", "recorded folders", "/stores"],
   ["entries", "entries", "/stores"],
@@ -19,11 +19,20 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "path-ambiguous": ["A virtual path leads two ways", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
   "path-unusable": ["A virtual path cannot be used", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
   "grant-without-enter": ["A grant is of no use", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
-  "group-loop": ["Groups hold each other", () => "/accounts"],
+  "group-loop": ["Groups hold each other", (about) => `/subjects/${encodeURIComponent(`group:${about}`)}`],
   "dangling-name": [
     "A name of nobody",
     (about) => (about.startsWith("/") ? "/virtual-paths" : `/stores?place=${encodeURIComponent(about)}`),
   ],
+  "data-out-of-reach": ["Data does not come through", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
+  certificate: ["A certificate", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
+  "passive-range-small": ["Too few passive ports", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
+  "account-expires": ["An account expires", (about) => `/accounts/${encodeURIComponent(about)}`],
+  "account-expired": ["An account expired", (about) => `/accounts/${encodeURIComponent(about)}`],
+  "limit-nearly-full": ["A limit is nearly full", () => "/limits"],
+  "limit-soft": ["A soft limit is passed", () => "/limits"],
+  overcommitted: ["More given away than there is", () => "/limits"],
+  "sync-failed": ["A sync failed", () => "/directories"],
   "setting-undecided": ["A setting is set two ways", (about) => `/accounts/${encodeURIComponent(about)}?show=standing`],
 };
 
@@ -68,7 +77,7 @@ export function OverviewPage() {
                 const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
                 return (
                   <Link
-                    key={f.kind + f.about}
+                    key={f.text}
                     to={to(f.about)}
                     className="row"
                     style={{

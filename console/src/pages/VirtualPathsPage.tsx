@@ -6,7 +6,7 @@ import { PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
-const COLUMNS = "minmax(140px, 1fr) minmax(200px, 1.4fr) 100px minmax(220px, 2fr) 60px";
+const COLUMNS = "minmax(140px, 1fr) minmax(200px, 1.4fr) 100px minmax(220px, 2fr) 78px";
 
 export function VirtualPathsPage() {
   const [search] = useSearchParams();

@@ -192,7 +192,7 @@ def amount(bytes_: int | None) -> str:
     return "as much as one likes" if bytes_ is None else show_size(bytes_)
 
 
-def bar(used: int, hard: int | None, soft: int | None, width: int = 24) -> Text:
+def bar(used: int, hard: int | None, soft: int | None, width: int = 20) -> Text:
     """How full a limit is: a bar with a mark at the soft limit."""
     most = hard if hard is not None else soft
     if not most:
@@ -261,9 +261,10 @@ def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
     out.print(table)
     for x in limits:
         if x.grace_ends:
+            ended = "ended" if 0 in (x.room_bytes, x.room_files) else "ends"
             out.print(
                 Text(
-                    f"  ! {x.called}: above its soft limit; the grace period ends {x.grace_ends:%Y-%m-%d %H:%M} (UTC)",
+                    f"  ! {x.called}: above its soft limit; the grace period {ended} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)",
                     "yellow",
                 )
             )

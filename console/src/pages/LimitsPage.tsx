@@ -1,0 +1,329 @@
+import { LineChart } from "@mantine/charts";
+import { Group, Select, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { type FilledLimit, get, type Limits, type Used } from "../api";
+import { AddButton, EditButton } from "../parts/Editor";
+import { Page } from "../parts/Shell";
+import { Empty, Loaded } from "../parts/states";
+import { size } from "./StandingView";
+
+const BY = ["account", "group", "unit", "folder", "store"];
+const COLUMNS = "minmax(0, 1.5fr) minmax(60px, 1fr) 78px 78px 72px";
+
+/** Limits as bars with their soft and hard marks, who fills them, how they grow; and usage summed up. */
+export function LimitsPage() {
+  const [search, setSearch] = useSearchParams();
+  const query = useQuery({ queryKey: ["limits"], queryFn: () => get<Limits>("/limits") });
+  const chosen = search.get("limit");
+  return (
+    <Page title="Usage and limits" beside={<AddButton kind="quota" />}>
+      <Loaded query={query}>
+        {(data) => {
+          const limit = data.limits.find((l) => `${l.kind} ${l.name}` === chosen) ?? data.limits[0];
+          return (
+            <div
+              style={{
+                display: "grid",
+                gridTemplateColumns: "minmax(0, 1.35fr) minmax(0, 1fr)",
+                gap: 18,
+                alignItems: "start",
+              }}
+            >
+              <div style={{ display: "grid", gap: 14, minWidth: 0 }}>
+                <section className="sheet" aria-label="Limits">
+                  <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
+                    <span>limit, the fullest first</span>
+                    <span />
+                    <span>used</span>
+                    <span>hard</span>
+                    <span>room</span>
+                  </div>
+                  {data.limits.length === 0 && <Empty>Nothing is limited: no quota, no capacity.</Empty>}
+                  <div style={{ maxHeight: 430, overflow: "auto" }}>
+                    {data.limits.slice(0, 500).map((l) => (
+                      <LimitRows
+                        key={l.kind + l.name}
+                        limit={l}
+                        chosen={l === limit}
+                        choose={() =>
+                          setSearch({ ...Object.fromEntries(search), limit: `${l.kind} ${l.name}` }, { replace: true })
+                        }
+                      />
+                    ))}
+                  </div>
+                </section>
+                <Promised promised={data.promised} />
+                <UsageTable
+                  by={search.get("by") ?? "account"}
+                  put={(by) => setSearch({ ...Object.fromEntries(search), by }, { replace: true })}
+                />
+              </div>
+              {limit && <Detail limit={limit} />}
+            </div>
+          );
+        }}
+      </Loaded>
+    </Page>
+  );
+}
+
+interface Side {
+  used: number;
+  hard: number | null;
+  soft: number | null;
+  room: number | null;
+  show: (n: number) => string;
+}
+
+const files = (n: number) => `${n.toLocaleString("en")} files`;
+
+export function sides(l: {
+  used_bytes: number;
+  hard_bytes: number | null;
+  soft_bytes: number | null;
+  room_bytes: number | null;
+  used_files: number;
+  hard_files: number | null;
+  soft_files: number | null;
+  room_files: number | null;
+}): Side[] {
+  const both: Side[] = [
+    { used: l.used_bytes, hard: l.hard_bytes, soft: l.soft_bytes, room: l.room_bytes, show: size },
+    { used: l.used_files, hard: l.hard_files, soft: l.soft_files, room: l.room_files, show: files },
+  ];
+  return both.filter((s) => s.hard !== null || s.soft !== null);
+}
+
+function LimitRows({ limit, chosen, choose }: { limit: FilledLimit; chosen: boolean; choose: () => void }) {
+  return sides(limit).map((s, i) => (
+    <button
+      type="button"
+      key={s.show(1)}
+      className="row"
+      data-chosen={chosen}
+      aria-pressed={chosen}
+      onClick={choose}
+      style={{
+        gridTemplateColumns: COLUMNS,
+        minHeight: 32,
+        width: "100%",
+        font: "inherit",
+        fontSize: 13,
+        textAlign: "left",
+        color: "inherit",
+        border: 0,
+        borderBottom: "1px solid var(--edge)",
+        background: chosen ? undefined : "none",
+      }}
+    >
+      <span>{i === 0 ? limit.called : ""}</span>
+      <Bar side={s} />
+      <span>{s.show(s.used)}</span>
+      <span className="quiet">{s.hard === null ? `soft ${s.show(s.soft ?? 0)}` : s.show(s.hard)}</span>
+      <span className={s.room === 0 ? "bad" : undefined}>
+        {s.room === null ? "" : s.room === 0 ? "✕ none" : s.show(s.room)}
+      </span>
+    </button>
+  ));
+}
+
+/** How full a limit is; the mark is the soft limit. */
+function Bar({ side }: { side: Side }) {
+  const most = side.hard ?? side.soft ?? 0;
+  const share = most ? Math.min(side.used / most, 1) : side.used ? 1 : 0;
+  const over = share >= 1 || (side.soft !== null && side.used > side.soft);
+  const colour = over ? "var(--sign-bad)" : share >= 0.9 ? "var(--sign-own)" : "var(--sign-yes)";
+  return (
+    <span
+      role="img"
+      aria-label={`${Math.round(share * 100)} % full`}
+      style={{ position: "relative", height: 10, borderRadius: 3, background: "var(--stripe)", overflow: "hidden" }}
+    >
+      <span style={{ position: "absolute", inset: 0, width: `${share * 100}%`, background: colour }} />
+      {side.soft !== null && side.hard ? (
+        <span
+          title={`soft limit ${side.show(side.soft)}`}
+          style={{
+            position: "absolute",
+            top: 0,
+            bottom: 0,
+            left: `${(side.soft / side.hard) * 100}%`,
+            width: 2,
+            background: "var(--mantine-color-text)",
+          }}
+        />
+      ) : null}
+    </span>
+  );
+}
+
+function Detail({ limit }: { limit: FilledLimit }) {
+  const editable = limit.kind === "shared" || limit.kind === "folder";
+  return (
+    <section className="sheet" style={{ padding: "12px 16px", fontSize: 13 }} aria-label="What fills it">
+      <Group justify="space-between" mb={6} wrap="nowrap">
+        <Text fw={650}>{limit.called}</Text>
+        {editable && <EditButton kind="quota" name={limit.name} />}
+      </Group>
+      {limit.place && <div className="mono quiet">{limit.place}</div>}
+      {limit.grace_ends && (
+        <div className="state-own" style={{ margin: "6px 0" }}>
+          ▲ above its soft limit; the grace period {new Date(limit.grace_ends) <= new Date() ? "ended" : "ends"}{" "}
+          {new Date(limit.grace_ends).toLocaleString("sv")}
+        </div>
+      )}
+      <Fillers heading="who fills it" used={limit.accounts} />
+      <Fillers heading="where" used={limit.folders} />
+      <Growth limit={limit} />
+    </section>
+  );
+}
+
+function Fillers({ heading, used }: { heading: string; used: Used[] }) {
+  if (!used.length) return null;
+  const most = Math.max(...used.map((u) => u.bytes), 1);
+  return (
+    <div style={{ marginTop: 10 }}>
+      <Text fz="xs" className="quiet" mb={2}>
+        {heading}
+      </Text>
+      {used.map((u) => (
+        <div
+          key={u.name}
+          style={{
+            display: "grid",
+            gridTemplateColumns: "minmax(0, 1fr) 60px 74px 96px",
+            gap: 8,
+            alignItems: "center",
+          }}
+        >
+          <span
+            className="mono"
+            style={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+            title={u.name}
+          >
+            {u.name || "nobody known"}
+          </span>
+          <span
+            style={{ height: 6, background: "var(--sign-yes)", width: `${(u.bytes / most) * 100}%`, borderRadius: 2 }}
+          />
+          <span>{size(u.bytes)}</span>
+          <span className="quiet">{files(u.files)}</span>
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** What the censuses found, as a plot, and when the limit is reached at that rate. */
+function Growth({ limit }: { limit: FilledLimit }) {
+  if (limit.history.length < 2) {
+    return (
+      <Text fz="xs" className="quiet" mt={12}>
+        Growth is told after two censuses or more.
+      </Text>
+    );
+  }
+  const what = limit.hard_bytes === null && limit.soft_bytes === null ? "files" : "bytes";
+  const grown = limit.growth.find((g) => g.what === what);
+  const hard = what === "bytes" ? limit.hard_bytes : limit.hard_files;
+  const show = what === "bytes" ? size : files;
+  const day = (text: string) => text.slice(0, 10);
+  const data = limit.history.map((p) => ({ at: day(p.at), used: p[what] }));
+  return (
+    <div style={{ marginTop: 14 }}>
+      <Text fz="xs" className="quiet" mb={4}>
+        growth, by {limit.history.length} censuses
+      </Text>
+      <LineChart
+        h={180}
+        data={data}
+        dataKey="at"
+        series={[{ name: "used", color: "var(--sign-yes)" }]}
+        curveType="linear"
+        valueFormatter={show}
+        yAxisProps={{ width: 74, domain: ["auto", "auto"] }}
+        referenceLines={hard === null ? [] : [{ y: hard, label: `hard limit ${show(hard)}`, color: "var(--sign-bad)" }]}
+      />
+      {grown && (
+        <div>
+          {grown.per_day > 0 ? "grows" : "shrinks"} by {show(Math.round(Math.abs(grown.per_day)))} a day
+          {grown.reached && (
+            <>
+              ; <b>full around {day(grown.reached)}</b>
+              {grown.soonest && (
+                <span className="quiet">
+                  {" "}
+                  (between {day(grown.soonest)} and {grown.latest ? day(grown.latest) : "never"})
+                </span>
+              )}
+            </>
+          )}
+        </div>
+      )}
+      <Text fz="xs" className="quiet">
+        A straight line through what was found; the dates around it are where two standard errors of its slope put it.
+      </Text>
+    </div>
+  );
+}
+
+function Promised({ promised }: { promised: Limits["promised"] }) {
+  if (!promised.length) return null;
+  return (
+    <section className="sheet" style={{ padding: "10px 16px", fontSize: 13 }} aria-label="Given away">
+      <Text fz="xs" className="quiet" mb={4}>
+        given away by limits, against what there is
+      </Text>
+      {promised.map((p) => (
+        <div key={p.store}>
+          {p.store ? `store ${p.store}` : "all stores together"}:{" "}
+          <b className={p.given > p.capacity ? "bad" : undefined}>
+            {size(p.given)} of {size(p.capacity)}
+          </b>
+          {p.unlimited_accounts > 0 && (
+            <span className="quiet"> · {p.unlimited_accounts} accounts have no limit of their own</span>
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function UsageTable({ by, put }: { by: string; put: (by: string) => void }) {
+  const query = useQuery({
+    queryKey: ["usage", by],
+    queryFn: () => get<{ lines: Used[]; total: number }>("/usage", { by, limit: 200 }),
+  });
+  return (
+    <section className="sheet" aria-label="Usage" style={{ padding: "10px 16px" }}>
+      <Group justify="space-between" mb={4}>
+        <Text fz="xs" className="quiet">
+          usage by
+        </Text>
+        <Select
+          aria-label="Usage by"
+          size="xs"
+          w={130}
+          data={BY}
+          value={by}
+          allowDeselect={false}
+          onChange={(v) => put(v ?? "account")}
+        />
+      </Group>
+      <Loaded query={query}>
+        {(data) => (
+          <div style={{ maxHeight: 280, overflow: "auto", fontSize: 13 }}>
+            {data.lines.length === 0 ? (
+              <Empty>No census was taken yet.</Empty>
+            ) : (
+              <Fillers heading="" used={data.lines} />
+            )}
+            {data.total > data.lines.length && <div className="quiet">and {data.total - data.lines.length} more</div>}
+          </div>
+        )}
+      </Loaded>
+    </section>
+  );
+}

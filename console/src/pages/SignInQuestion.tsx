@@ -1,0 +1,147 @@
+import { Button, Group, Select, Text, TextInput } from "@mantine/core";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { type Account, type Answer, ask, type Certificate, get, named, Problem, type Reach } from "../api";
+
+const YES_NO = [
+  { value: "", label: "not said" },
+  { value: "yes", label: "yes" },
+  { value: "no", label: "no" },
+];
+
+interface Told {
+  answer: Answer & { told_to_client?: string };
+  reach: Reach | null;
+}
+
+/** May somebody sign in here, from there, in this way? A small form, and all that is in the way. */
+export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; chosen: string | null }) {
+  const [account, setAccount] = useState<string | null>(null);
+  const [endpoint, setEndpoint] = useState<string | null>(chosen ?? endpoints[0] ?? null);
+  const [from, setFrom] = useState("");
+  const [tls, setTls] = useState("");
+  const [method, setMethod] = useState("");
+  const accounts = useQuery({
+    queryKey: ["accounts"],
+    queryFn: () => get<{ accounts: Account[] }>("/accounts", { limit: 200_000 }),
+  });
+  const question = useMutation({
+    mutationFn: async (): Promise<Told> => {
+      const body = {
+        account,
+        action: "sign-in",
+        endpoint,
+        explain: true,
+        ...(from ? { from } : {}),
+        ...(tls ? { tls: tls === "yes" } : {}),
+        ...(method ? { method } : {}),
+      };
+      const answer = await ask<Told["answer"]>("POST", "/decisions", {}, body);
+      const reach = from ? await get<Reach>(`/endpoints/${named(endpoint ?? "")}/reach`, { from }) : null;
+      return { answer, reach };
+    },
+  });
+  const told = question.data;
+  return (
+    <section className="sheet" style={{ padding: "12px 16px" }} aria-label="May somebody sign in?">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (account && endpoint) question.mutate();
+        }}
+      >
+        <Group gap={10} align="flex-end">
+          <Select
+            label="May"
+            placeholder="account"
+            searchable
+            limit={50}
+            size="xs"
+            w={170}
+            data={accounts.data?.accounts.map((a) => a.name) ?? []}
+            value={account}
+            onChange={setAccount}
+          />
+          <Select label="sign in at" size="xs" w={140} data={endpoints} value={endpoint} onChange={setEndpoint} />
+          <TextInput
+            label="from"
+            placeholder="any address"
+            size="xs"
+            w={140}
+            value={from}
+            onChange={(e) => setFrom(e.currentTarget.value.trim())}
+          />
+          <Select label="with TLS" size="xs" w={100} data={YES_NO} value={tls} onChange={(v) => setTls(v ?? "")} />
+          <Select
+            label="by"
+            size="xs"
+            w={120}
+            data={[{ value: "", label: "not said" }, "password", "key", "directory"]}
+            value={method}
+            onChange={(v) => setMethod(v ?? "")}
+          />
+          <Button type="submit" size="xs" disabled={!account || !endpoint} loading={question.isPending}>
+            Ask
+          </Button>
+        </Group>
+      </form>
+      {question.error && (
+        <div role="alert" className="bad" style={{ fontSize: 13, marginTop: 8 }}>
+          {question.error instanceof Problem ? question.error.message : "That did not work."}
+        </div>
+      )}
+      {told && (
+        <div style={{ fontSize: 13, marginTop: 10 }} role="status">
+          {told.answer.allowed ? (
+            <b className="good">● {told.answer.text}</b>
+          ) : (
+            told.answer.explanation?.obstacles.map((o) => (
+              <div key={o.gate + o.text}>
+                <b className="bad">✕ {o.gate}</b> {o.text}
+              </div>
+            ))
+          )}
+          {told.answer.told_to_client && (
+            <div className="quiet">The client is told only: “{told.answer.told_to_client}”</div>
+          )}
+          {told.reach?.missing.map((line) => (
+            <div key={line}>
+              <span className="state-own">▲ reach</span> {line}
+            </div>
+          ))}
+          {told.answer.explanation?.gates
+            .flatMap((g) => g.notes)
+            .filter((note, i, all) => all.indexOf(note) === i && note.startsWith("not given"))
+            .map((note) => (
+              <div key={note} className="quiet">
+                {note}
+              </div>
+            ))}
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** What an endpoint's certificate says, and what is wrong with it. */
+export function CertificateLine({ endpoint }: { endpoint: string }) {
+  const query = useQuery({
+    queryKey: ["certificate", endpoint],
+    queryFn: () =>
+      get<Certificate>(`/endpoints/${named(endpoint)}/certificate`).catch((error) => {
+        if (error instanceof Problem && error.status === 404) return null;
+        throw error;
+      }),
+    retry: false,
+  });
+  if (!query.data) return null;
+  const wrong = query.data.problem ? [query.data.problem] : query.data.warnings;
+  return (
+    <Text fz={12} mt={2} component="div" style={{ whiteSpace: "normal" }}>
+      <span className={wrong.length ? "state-own" : "quiet"}>
+        {wrong.length ? "▲" : "✓"} certificate
+        {wrong.length ? `: ${wrong.join("; ")}` : ` until ${query.data.valid_until?.slice(0, 10)}`}
+      </span>
+    </Text>
+  );
+}
