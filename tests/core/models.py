@@ -1,6 +1,6 @@
 """Random models, small and dense in every rule, from a seed."""
 
-from datetime import date
+from datetime import UTC, date, datetime
 from random import Random
 
 from drawknife.core import model as m
@@ -74,7 +74,38 @@ def _endpoint(rng, name):
         rng.choice(m.TLS_POLICIES) if protocol == "ftp" else None,
         rng.choice([(), ("a.example",), ("b.example",)]), rng.random() < 0.9,
         (m.Entry("allow", m.Subject("anyone"), ALL), *entries) if rng.random() < 0.6 else entries,
+        tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1]))), tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1, 2]))),
     )  # fmt: skip
+
+
+OUTSIDE = ("198.51.100.5", "192.0.2.1")
+
+
+def _networks(rng):
+    """Openings and forwardings that nearly fit the endpoints, so that each way of not fitting turns up."""
+    if rng.random() < 0.5:
+        return {}
+    nets = ["0.0.0.0/0", "203.0.113.0/24", "198.51.100.0/30"]
+
+    def ports():
+        low = rng.choice([21, 22, 23, 25, 40000])
+        return (low, low + rng.choice([0, 0, 1, 6, 12]))
+
+    openings = tuple(
+        m.Opening(rng.choice(OUTSIDE), ports(), tuple(sorted(rng.sample(nets, rng.randint(1, 2)))))
+        for _ in range(rng.randint(0, 5))
+    )
+    forwardings = []
+    for _ in range(rng.choice([0, 0, 1, 2, 3])):
+        low, high = ports()
+        shift = rng.choice([0, 0, 0, 1])
+        forwardings.append(
+            m.Forwarding(
+                rng.choice(OUTSIDE), (low, high), rng.choice(["192.0.2.1", "192.0.2.2"]), (low + shift, high + shift)
+            )
+        )
+    inside = tuple(rng.sample(["192.0.2.0/25", "198.51.100.0/24"], rng.choice([0, 1, 1])))
+    return {"openings": openings, "forwardings": tuple(forwardings), "inside": inside}
 
 
 def _setting(rng, subject):
@@ -88,6 +119,11 @@ def _setting(rng, subject):
         values["addresses"] = tuple(
             f"{rng.choice(['allow', 'deny'])} {rng.choice(networks)}" for _ in range(rng.randint(1, 3))
         )
+    if rng.random() < 0.25:
+        lines = ["mon-fri 06:00-12:00", "mon 12:00-13:00", "sun 22:00-12:01", "sat-tue 00:00-24:00", "wed 01:00-02:00"]
+        values["hours"] = tuple(sorted(rng.sample(lines, rng.randint(1, 2))))
+    if rng.random() < 0.3:
+        values["sessions"] = rng.choice([1, 2, "unlimited"])
     return m.Setting(subject, tuple(sorted(values.items())))
 
 
@@ -116,6 +152,7 @@ def random_model(seed):
         tuple(_virtual_path(rng) for _ in range(rng.randint(1, 7))),
         tuple(_endpoint(rng, name) for name in ("east", "north", "west")),
         tuple(_setting(rng, s) for s in subjects),
+        lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (), **_networks(rng),
     )  # fmt: skip
     assert not problems(model)
     return sound(model)
@@ -144,4 +181,6 @@ def random_questions(seed, model, count):
             action == "rename" and rng.random() < 0.3, rng.choice([None, *ACCOUNTS]), endpoint,
             rng.choice([None, "192.0.2.7", "192.0.2.200", "198.51.100.1", "203.0.113.9"]),
             rng.choice([None, True, False]), rng.choice([None, *m.METHODS]),
+            at=rng.choice([None, None, datetime(2026, 11, 22, 23, 30, tzinfo=UTC), datetime(2026, 11, 25, 1, 30, tzinfo=UTC)]),
+            sessions=rng.choice([None, None, 0, 1, 5]),
         )  # fmt: skip

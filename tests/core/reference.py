@@ -227,7 +227,58 @@ class Reference:
         for other in self.model.endpoints:
             if other.enabled and other.name.casefold() < e.name.casefold() and self.clash(e, other):
                 return False
-        return True
+        if q.client is None:
+            return True
+        control, data = self.reach(e, ip_address(q.client))
+        return control and (data or q.action not in ("list", "download", "upload", "overwrite", "append"))
+
+    def reach(self, e, client):
+        """(control, data): each port is looked at alone."""
+        model, own = self.model, ip_address(e.address)
+        networks = [ip_network(n) for n in model.inside]
+        stated = model.inside or model.openings or model.forwardings
+        if not stated or client.is_loopback or any(client in n for n in networks):
+            comes = own.version == client.version and (client.is_loopback or not own.is_loopback)
+            return comes, comes and (not stated or e.protocol == "sftp" or e.passive_ports is not None)
+
+        def listens(address):
+            other = ip_address(address)
+            return own == other or (own.is_unspecified and own.version == other.version)
+
+        def is_open(address, port):
+            return any(
+                o.address == address
+                and o.ports[0] <= port <= o.ports[1]
+                and any(client in ip_network(n) for n in o.networks)
+                for o in model.openings
+            )
+
+        def forwarded(address, port):
+            """Where a port outside leads: every (address, port) inside."""
+            return [
+                (f.to_address, f.to_ports[0] + port - f.ports[0])
+                for f in model.forwardings if f.address == address and f.ports[0] <= port <= f.ports[1]
+            ]  # fmt: skip
+
+        best = (False, False)
+        outside = {o.address for o in model.openings} | {f.address for f in model.forwardings}
+        for address in outside:
+            forwards = any(f.address == address for f in model.forwardings)
+            for port in range(1, 60):
+                if forwards:
+                    leads = any(listens(a) and p == e.port for a, p in forwarded(address, port))
+                else:
+                    leads = listens(address) and port == e.port
+                if leads and is_open(address, port):
+                    data = e.protocol == "sftp" or e.passive_ports is not None
+                    if data and e.protocol != "sftp":
+                        data = all(
+                            is_open(address, p)
+                            and (not forwards or any(listens(a) and t == p for a, t in forwarded(address, p)))
+                            for p in range(e.passive_ports[0], e.passive_ports[1] + 1)
+                        )
+                    best = max(best, (True, data))
+        return best
 
     def setting(self, name, key):
         ranks = self.standing(name)
@@ -254,6 +305,15 @@ class Reference:
             return False
         if not any(self.endpoint_allows(e, q.account, right) for right in ELEVEN):
             return False
+        counts = self.standing(q.account)
+        if any(s in counts for s in e.never) or (e.only and not any(s in counts for s in e.only)):
+            return False
+        for lines in self.setting(q.account, "hours") or []:
+            if not any(self.holds(line, at) for line in lines):
+                return False
+        most = [n for n in self.setting(q.account, "sessions") or [] if n != "unlimited"]
+        if q.sessions is not None and most and q.sessions >= min(most):
+            return False
         if q.client is not None:
             lists = self.setting(q.account, "addresses") or []
             if not all(self.admits(lines, ip_address(q.client)) for lines in lists):
@@ -272,6 +332,21 @@ class Reference:
             if not left or (q.method is not None and q.method not in left):
                 return False
         return True
+
+    @staticmethod
+    def holds(line, at):
+        """Does a line of hours hold a moment? Every minute of the week is looked at."""
+        days, times = line.split()
+        names = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+        first, _, last = days.partition("-")
+        day, allowed = names.index(first), {names.index(first)}
+        while names[day] != (last or first):
+            day = (day + 1) % 7
+            allowed.add(day)
+        begin, end = (int(t[:2]) * 60 + int(t[3:]) for t in times.split("-"))
+        length = (end - begin) % (24 * 60) or 24 * 60
+        minutes = {(d * 24 * 60 + begin + i) % (7 * 24 * 60) for d in allowed for i in range(length)}
+        return at.weekday() * 24 * 60 + at.hour * 60 + at.minute in minutes
 
     def plan(self, q):
         """The rights needed: [(right, location, kind of thing)], whether it is a move within one folder."""

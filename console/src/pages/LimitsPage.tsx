@@ -243,7 +243,10 @@ function Growth({ limit }: { limit: FilledLimit }) {
         series={[{ name: "used", color: "var(--sign-yes)" }]}
         curveType="linear"
         valueFormatter={show}
-        yAxisProps={{ width: 74, domain: ["auto", "auto"] }}
+        yAxisProps={{
+          width: 74,
+          domain: ["auto", hard !== null && hard < 1.25 * (data.at(-1)?.used ?? 0) ? hard : "auto"],
+        }}
         referenceLines={hard === null ? [] : [{ y: hard, label: `hard limit ${show(hard)}`, color: "var(--sign-bad)" }]}
       />
       {grown && (
@@ -252,7 +255,7 @@ function Growth({ limit }: { limit: FilledLimit }) {
           {grown.reached && (
             <>
               ; <b>full around {day(grown.reached)}</b>
-              {grown.soonest && (
+              {grown.soonest && day(grown.soonest) !== day(grown.latest ?? "") && (
                 <span className="quiet">
                   {" "}
                   (between {day(grown.soonest)} and {grown.latest ? day(grown.latest) : "never"})

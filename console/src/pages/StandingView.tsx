@@ -1,6 +1,7 @@
 import { Group, Text } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { Standing } from "../api";
+import { get, named, type Standing } from "../api";
 import { EditButton } from "../parts/Editor";
 
 const CLASSES = ["itself", "groups", "units", "everybody who signs in", "anyone"];
@@ -78,11 +79,39 @@ export function StandingView({ standing }: { standing: Standing }) {
           </div>
         ))}
       </section>
+      <Ways account={standing.account.name} />
       <Text fz="xs" className="quiet" style={{ gridColumn: "1 / -1" }}>
         Nearer ranks come first: a smaller class, then a smaller distance. For each setting the nearest that sets it
         holds; equally near ones, the stricter.
       </Text>
     </div>
+  );
+}
+
+/** Each way in which the account came to be in each of its groups, where there are several. */
+function Ways({ account }: { account: string }) {
+  const query = useQuery({
+    queryKey: ["ways", account],
+    queryFn: () => get<{ groups: { group: string; chains: string[][] }[] }>(`/accounts/${named(account)}/ways`),
+  });
+  const several = query.data?.groups.filter((g) => g.chains.length > 1) ?? [];
+  if (!several.length) return null;
+  return (
+    <section className="sheet" aria-label="Ways into its groups" style={{ padding: "10px 16px", fontSize: 13 }}>
+      <Text fz="xs" className="quiet" mb={4}>
+        in these groups by several ways
+      </Text>
+      {several.map((g) => (
+        <div key={g.group} style={{ marginBottom: 6 }}>
+          <b>{g.group}</b>
+          {g.chains.map((chain) => (
+            <div key={chain.join()} className="mono" style={{ paddingLeft: 12 }}>
+              {chain.slice(1).join(" › ")}
+            </div>
+          ))}
+        </div>
+      ))}
+    </section>
   );
 }
 
@@ -106,7 +135,8 @@ export function shown(name: string, value: unknown): string {
     return name === "idle_timeout" ? `${value} s` : String(value);
   }
   if (Array.isArray(value)) {
-    if (name === "addresses") return value.map((lines) => (lines as string[]).join(", ")).join(" and ") || "any";
+    if (name === "addresses" || name === "hours")
+      return value.map((lines) => (lines as string[]).join(", ")).join(" and ") || "any";
     return value.join(", ") || "none";
   }
   return value === null ? "none" : String(value);

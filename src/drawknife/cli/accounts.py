@@ -124,7 +124,7 @@ def show_value(name: str, value: object) -> str:
         return f"{show_size(value)}/s"
     if isinstance(value, int) and name == "idle_timeout":
         return f"{value} s"
-    if name == "addresses" and isinstance(value, list | tuple):
+    if name in ("addresses", "hours") and isinstance(value, list | tuple):
         return " and ".join(", ".join(lines) for lines in value) or "any"
     if isinstance(value, list | tuple):
         return ", ".join(map(str, value)) or "none"
