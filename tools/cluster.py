@@ -166,15 +166,15 @@ class Cluster:
                 connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name)))
         return self.address(name)
 
-    def stop(self) -> None:
+    def stop(self, mode: str = "fast") -> None:
         """Stop the cluster, if it runs."""
         if (self.data / "PG_VERSION").exists() and self.running():
             self.say("stopping PostgreSQL")
-            self._program("pg_ctl", "stop", "-D", str(self.data), "-m", "fast", "-w", check=False)
+            self._program("pg_ctl", "stop", "-D", str(self.data), "-m", mode, "-w", check=False)
 
     def throw_away(self) -> None:
-        """Stop the cluster and remove all of it."""
-        self.stop()
+        """Stop the cluster and remove all of it; what it has not written yet need not be."""
+        self.stop("immediate")
         shutil.rmtree(self.folder, ignore_errors=True)
 
 

@@ -132,3 +132,44 @@ def test_settings_say_where_they_came_from(asking):
     found = {s.name: s for s in asking.standing("kittiwake").settings}
     assert (found["idle_timeout"].value, found["idle_timeout"].overruled) == (3600, ["signed-in"])
     assert found["quota_bytes"].chains == [["account:kittiwake", "unit:fleet/inshore", "unit:fleet", "group:boats"]]
+
+
+def test_11_signed_in_but_no_data_comes_through(asking):
+    outside = {"from": "203.0.113.9"}
+    assert ask(asking, "fulmar", "sign-in", "/", endpoint="harbour", **outside)[0]
+    assert ask(asking, "fulmar", "upload", "/inbox/x", endpoint="harbour", **outside)[1:3] == (
+        "door",
+        "data-out-of-reach",
+    )
+    assert ask(asking, "fulmar", "upload", "/inbox/x", endpoint="harbour", **{"from": "192.0.2.77"})[0]
+    assert asking.reach("public-tides", "203.0.113.9").data and not asking.reach("lab-sftp", "203.0.113.9").control
+
+
+def test_12_never_admitted_only_some_and_only_at_some_hours(asking):
+    monday, sunday = "2026-11-23T12:00:00Z", "2026-11-22T12:00:00Z"
+    assert ask(asking, "tide-press", "sign-in", "/", endpoint="harbour")[2] == "never-admitted"
+    assert ask(asking, "harrow-dredging", "sign-in", "/", endpoint="harbour", at=monday)[0]
+    assert ask(asking, "harrow-dredging", "sign-in", "/", endpoint="harbour", at=sunday)[2] == "outside-hours"
+    refused = {r for r in ("refa", "kittiwake") if ask(asking, r, "sign-in", "/", endpoint="lab-sftp")[1] == "sign-in"}
+    assert refused == {"refa", "kittiwake"} and ask(asking, "yuki", "sign-in", "/", endpoint="lab-sftp")[0]
+
+
+def test_13_a_soft_limit_whose_grace_is_over(asking):
+    assert ask(asking, "odile", "upload", "/charts/issued/x", size=1)[1:3] == ("limits", "folder-bytes-grace-over")
+    assert ask(asking, "odile", "upload", "/charts/issued/x", size=1, at="2026-10-14T12:00:00Z")[0]
+    room = asking.headroom("odile", "/charts/issued")
+    assert (room.bytes, room.bytes_bound_by) == (0, "folder quota issued-charts")
+    shelf = asking.headroom("tide-press", "/tides")
+    assert (shelf.owner, shelf.files, shelf.files_bound_by) == (
+        "odile",
+        0,
+        "folder quota tides-shelf",
+    ) and shelf.bytes > 0
+
+
+def test_what_wants_a_decision_now(asking):
+    kinds = {(f.kind, f.about) for f in asking.overview().findings}
+    assert {
+        ("endpoint-clash", "old-quay"), ("data-out-of-reach", "harbour"), ("certificate", "harbour"), ("account-expired", "uni-esk"),
+        ("limit-soft", "issued-charts"), ("limit-nearly-full", "tides-shelf"), ("limit-nearly-full", "survey"), ("path-ambiguous", "/archive"),
+    } <= kinds  # fmt: skip

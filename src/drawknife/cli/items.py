@@ -12,6 +12,7 @@ from drawknife import messages as msg
 
 from .common import Answers, asks, console, print_json
 from .editing import change_from, edits, item_from, options_of, shown_value
+from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 
@@ -189,6 +190,34 @@ def list_settings(answers: Answers, as_json: bool) -> None:
 @click.group()
 def quota() -> None:
     """Quotas, shared by subjects or on a folder: list, show, add, change, rename, remove."""
+
+
+@quota.command("list")
+@asks
+def list_quotas(answers: Answers, as_json: bool) -> None:
+    """List the quotas; `drawknife limits` tells how full they are.
+
+    \b
+    Example:
+      drawknife quota list
+    """
+    found = answers.items("quota")
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("quota", "counts", "hard", "soft", "grace")
+    for one in found.items:
+        q = one.item
+        sizes = [
+            " and ".join(
+                str(q[f"{way}_{what}"]) + ("" if what == "bytes" else " files")
+                for what in ("bytes", "files")
+                if f"{way}_{what}" in q
+            )
+            for way in ("hard", "soft")
+        ]
+        table.add_row(one.name, q.get("folder") or ", ".join(q.get("shared_by", [])), *sizes, str(q.get("grace", "")))
+    console().print(table)
 
 
 show_command(setting, "setting", "SUBJECT", "Show what is set for SUBJECT.", "setting show group:boats")

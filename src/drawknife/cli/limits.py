@@ -21,7 +21,7 @@ from drawknife.limit_answers import fullness
 
 from .common import Answers, asks, console, print_json, say, serves
 from .editing import edits
-from .items import add_command, change_command, draw_item, remove_command
+from .items import add_command, change_command, draw_item, remove_command, show_command
 from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
@@ -177,6 +177,9 @@ def report(client: Client, **event: Any) -> None:
     client.report_sign_ins([{k: v for k, v in event.items() if v is not None}])
 
 
+show_command(
+    lockout, "lockout", "account|address", "Show what locks an account, or an address.", "lockout show account"
+)
 add_command(
     lockout, "lockout", "account|address", "Say what locks an account, or an address.",
     'lockout add account --failures 5 --within "10 minutes" --lasts "30 minutes"',
