@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from drawknife.answers import Answering
+from drawknife.answers.map_window import all_locations, map_cells
 from drawknife.core.access_map import access_of_all
 from drawknife.core.division import bits_in
 from drawknife.core.effective import right_state
@@ -18,7 +19,6 @@ from drawknife.core.names import ancestors
 from drawknife.core.prepared import Prepared, prepare
 from drawknife.core.question import Question
 from drawknife.core.rights import BIT, RIGHTS
-from drawknife.map_window import all_locations, map_cells
 
 from .bare import bare_closed_form
 from .large import large_model

@@ -3,9 +3,9 @@
 import pytest
 
 from drawknife.answers import Answering
+from drawknife.answers.map_window import MapWindow
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
-from drawknife.map_window import MapWindow
 
 from ..conftest import DEMO
 

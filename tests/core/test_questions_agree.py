@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.answers import Answering
+from drawknife.answers.map_window import MapWindow
 from drawknife.core.names import Place
 from drawknife.core.prepared import prepare
 from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
-from drawknife.map_window import MapWindow
 
 from .models import ACCOUNTS, random_model
 from .reference import FOR_FILES, Reference, is_above, up

@@ -12,7 +12,7 @@ from cryptography.x509.oid import NameOID
 from tools.files import make_files
 
 from drawknife import messages as msg
-from drawknife.certificates import covers
+from drawknife.answers.certificates import covers
 from drawknife.client import Refused
 
 from ..conftest import DEMO, run, serving

@@ -6,7 +6,7 @@ import { AddButton, EditButton } from "../parts/Editor";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
-import { size } from "./StandingView";
+import { size } from "../parts/values";
 
 const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
 

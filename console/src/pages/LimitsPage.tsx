@@ -6,7 +6,7 @@ import { type FilledLimit, get, type Limits, type Used } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
-import { size } from "./StandingView";
+import { size } from "../parts/values";
 
 const BY = ["account", "group", "unit", "folder", "store"];
 const COLUMNS = "minmax(0, 1.5fr) minmax(60px, 1fr) 78px 78px 72px";

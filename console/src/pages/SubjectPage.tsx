@@ -7,8 +7,8 @@ import { EditButton } from "../parts/Editor";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { shown } from "../parts/values";
 import { subjectPath } from "./GroupsPage";
-import { shown } from "./StandingView";
 
 /** A group or a unit: who is in it and how, what comes down from it, and whom its settings reach. */
 export function SubjectPage() {

@@ -1,6 +1,6 @@
 import { Text } from "@mantine/core";
 import type { AccessChange, ItemChange, Preview, SettingChange } from "../api";
-import { shown } from "../pages/StandingView";
+import { shown } from "./values";
 
 function several(names: string[], count: number, few = 6): string {
   const rest = count - Math.min(few, names.length);

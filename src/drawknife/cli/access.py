@@ -14,11 +14,11 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.answers import Answering
+from drawknife.answers.map_window import MapWindow
 from drawknife.client import Client
 from drawknife.core.prepared import prepare
 from drawknife.core.rights import RIGHTS
 from drawknife.formats.model_file import read_model
-from drawknife.map_window import MapWindow
 
 from .common import Answers, asks, console, print_json, read_model_file
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels

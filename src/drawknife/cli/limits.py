@@ -14,10 +14,10 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
+from drawknife.answers.limits import fullness
 from drawknife.asking import NoSuch
 from drawknife.client import Client
 from drawknife.formats.units import show_size
-from drawknife.limit_answers import fullness
 
 from .common import Answers, asks, console, print_json, say, serves
 from .editing import edits

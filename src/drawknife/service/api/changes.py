@@ -10,11 +10,11 @@ from psycopg.rows import TupleRow
 from pydantic import Field
 
 from drawknife import messages as msg
+from drawknife.answers.previews import item_changes, preview
 from drawknife.core.edits import find
 from drawknife.core.model import Model
 from drawknife.editing import apply
 from drawknife.formats.model_file import read_model
-from drawknife.previews import item_changes, preview
 from drawknife.records import credentials
 from drawknife.records.changes import change_model
 

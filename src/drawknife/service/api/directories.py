@@ -11,6 +11,7 @@ from psycopg.rows import TupleRow
 from pydantic import Field, ValidationError
 
 from drawknife import messages as msg
+from drawknife.answers.previews import preview
 from drawknife.asking import BadInput, NoSuch
 from drawknife.core.edits import refuse
 from drawknife.core.model import Model
@@ -18,7 +19,6 @@ from drawknife.core.names import BadValue, check_name, fold
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
 from drawknife.directory.sync import counted, fetch, options_of, planned, report_of, sync
-from drawknife.previews import preview
 from drawknife.records import directories as records
 from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory

@@ -10,9 +10,9 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.answers import decide_lines
+from drawknife.answers.map_window import MapWindow
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
-from drawknife.map_window import MapWindow
 
 from .common import (
     CSV,

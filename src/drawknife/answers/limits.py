@@ -7,8 +7,9 @@ from datetime import datetime
 from ipaddress import ip_address
 from typing import Any
 
-from drawknife import certificates
 from drawknife import messages as msg
+from drawknife.answers import certificates
+from drawknife.answers.handover import FORMATS, sheet
 from drawknife.asking import BadInput, NoSuch, check_location
 from drawknife.core.endpoints import read_address
 from drawknife.core.model import UNLIMITED, Endpoint
@@ -22,7 +23,6 @@ from drawknife.core.signin import endpoint_allows
 from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.formats.units import show_size
 from drawknife.formats.values import moment as read_moment
-from drawknife.handover import FORMATS, sheet
 
 #: Seconds in a day.
 DAY = 86400

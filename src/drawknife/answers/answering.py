@@ -10,6 +10,10 @@ from datetime import datetime
 from typing import Any
 
 from drawknife import messages as msg
+from drawknife.answers.limits import LimitAnswers, attention
+from drawknife.answers.map_window import MapWindow, map_cells
+from drawknife.answers.people import PeopleAnswers
+from drawknife.answers.telling import explanation_message, obstacle_messages
 from drawknife.asking import BadInput, NoSuch, check_location, check_right
 from drawknife.core.compare import differences
 from drawknife.core.effective import effective_access
@@ -28,10 +32,6 @@ from drawknife.core.signin import TOLD_TO_CLIENTS, expired
 from drawknife.core.soundness import nearest
 from drawknife.core.who import almost, holders
 from drawknife.formats.questions import BadQuestion, read_question
-from drawknife.limit_answers import LimitAnswers, attention
-from drawknife.map_window import MapWindow, map_cells
-from drawknife.people_answers import PeopleAnswers
-from drawknife.telling import explanation_message, obstacle_messages
 
 
 class Answering(PeopleAnswers, LimitAnswers):

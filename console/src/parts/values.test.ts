@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { shown, size } from "./StandingView";
+import { shown, size } from "../parts/values";
 
 test("sizes have three figures and a binary unit", () => {
   expect([0, 1023, 1536, 40 * 2 ** 30, 5 * 2 ** 40].map(size)).toEqual(["0 B", "1023 B", "1.5 KiB", "40 GiB", "5 TiB"]);

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from drawknife import messages as msg
+from drawknife.answers.previews import access_changes, setting_changes
 from drawknife.asking import BadInput, NoSuch
 from drawknife.core import comes_down
 from drawknife.core.comes_down import Given
@@ -13,7 +14,6 @@ from drawknife.core.prepared import Prepared, PreparedAccount
 from drawknife.core.soundness import Names
 from drawknife.editing import NETWORK, NETWORK_KEYS, subject_of
 from drawknife.formats.model_file import item_data
-from drawknife.previews import access_changes, setting_changes
 
 
 class PeopleAnswers:

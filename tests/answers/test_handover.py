@@ -1,0 +1,75 @@
+"""The sheet for a user names the ways in that there are, and every place with what may be done there."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drawknife.answers.handover import as_html, as_markdown, as_text, in_words, sheet
+from drawknife.core.effective import effective_access
+from drawknife.core.gates import verdict
+from drawknife.core.prepared import prepare
+from drawknife.core.question import Question
+from drawknife.core.rights import RIGHTS
+
+from ..core.models import ACCOUNTS, random_model
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+
+
+@given(st.integers(0, 10**9))
+def test_the_ways_in_are_those_that_admit_the_account_at_some_hour(seed):
+    model = random_model(seed)
+    prepared = prepare(model)
+    # Without hours: that it is not the hour now is no reason to hide a way in.
+    always = prepare(
+        replace(
+            model,
+            settings=tuple(replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings),
+        )
+    )
+    for name in ACCOUNTS:
+        made = sheet(prepared, prepared.account(name), NOW)
+        connect = made.parts[0][1]
+        ways = [e for e in model.endpoints if verdict(always, Question(name, "sign-in", endpoint=e.name), NOW).allowed]
+        told = [line for line in connect if ", port " in line]
+        assert len(told) == len(ways) and all(f"port {e.port}," in line for e, line in zip(ways, told, strict=True))
+        assert ("There is no way in for this account now: ask your administrator." in connect) == (not ways)
+
+
+@given(st.integers(0, 10**9), st.sampled_from(ACCOUNTS))
+def test_every_place_with_a_right_is_told_or_is_as_the_one_above(seed, name):
+    prepared = prepare(random_model(seed))
+    made = sheet(prepared, prepared.account(name), NOW)
+    told = dict(line.split(": ", 1) for line in made.parts[1][1] if line.startswith("/"))
+    rows = [r for r in effective_access(prepared, prepared.account(name))[0] if r.kind != "synthetic"]
+    states = {r.location: r.states for r in rows}
+    for r in rows:
+        above = states.get(r.location[: r.location.rindex("/")] or "/")
+        if set(r.states) == {"no"}:
+            assert r.location not in told
+        elif r.location in told:
+            assert told[r.location] == in_words(r.states)
+        else:
+            assert r.states == above
+
+
+@given(st.sampled_from(["yes", "own", "others", "no"]), st.sampled_from(RIGHTS))
+def test_words_say_whose_files(state, right):
+    states = tuple(state if r == right else "no" for r in RIGHTS)
+    words = in_words(states)
+    assert (" of your own" in words) == (state == "own" and right not in ("enter", "set-attributes"))
+    assert (" of others" in words) == (state == "others" and right not in ("enter", "set-attributes"))
+    assert state != "no" or words == "pass through"
+
+
+def test_nothing_of_the_model_is_taken_for_markup(demo):
+    model = replace(
+        demo, accounts=tuple(replace(a, display="*<i>* [x](y)") if a.name == "ines" else a for a in demo.accounts)
+    )
+    prepared = prepare(model)
+    made = sheet(prepared, prepared.account("ines"), NOW)
+    assert "Access for *<i>* [x](y)" in as_text(made)
+    assert "<i>" not in as_html(made) and "&lt;i&gt;" in as_html(made)
+    assert "# Access for \\*\\<i\\>\\* \\[x\\](y)" in as_markdown(made)
