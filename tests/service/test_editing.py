@@ -8,9 +8,11 @@ import threading
 import httpx
 import psycopg
 import pytest
+from tools.demo import BUREAU
 
 from drawknife.client import ClientError, Refused
 from drawknife.formats.model_file import write_model
+from drawknife.messages import NewCensus
 
 from ..conftest import DEMO, DRAWKNIFE, run, serving
 from ..core.models import random_model
@@ -94,22 +96,31 @@ def test_two_administrators_at_once_one_gets_a_clear_conflict_and_nothing_is_los
     assert {a.unit for a in client.accounts().accounts if a.name in ("ines", "bram", "yuki")} == {"shore/office"}
 
 
-def test_a_service_killed_in_the_middle_of_a_load_leaves_the_old_revision_whole(cluster, tmp_path):
-    address = cluster.create_database(f"killed_{os.getpid()}")
+WORK = {
+    "load": lambda client: client.load(write_model(random_model(5)).encode()),
+    "sync": lambda client: client.sync("bureau"),
+    "census": lambda client: client.take_census(NewCensus(store="public", rows=[])),
+}
+
+
+@pytest.mark.parametrize("work", WORK)
+def test_a_service_killed_in_the_middle_of_it_leaves_the_old_revision_whole(cluster, tmp_path, work):
+    address = cluster.create_database(f"killed_{work}_{os.getpid()}")
     with serving(address, tmp_path, "--load", DEMO) as found, found.client() as client:
+        client.add_directory("bureau", {"address": str(DEMO.parent / "bureau.ldif"), **BUREAU})
         before = client.dump()
         with psycopg.connect(address) as holding:
-            # The load waits for this row in the middle of its transaction, and is killed there.
+            # It waits for this table in the middle of its transaction, and is killed there.
             holding.execute("LOCK TABLE journal IN ACCESS EXCLUSIVE MODE")
             broken = []
 
-            def load():
+            def begin():
                 try:
-                    client.load(write_model(random_model(5)).encode())
+                    WORK[work](client)
                 except ClientError as error:
                     broken.append(error)
 
-            loading = threading.Thread(target=load)
+            loading = threading.Thread(target=begin)
             loading.start()
             waiting = "SELECT count(*) FROM pg_locks WHERE NOT granted AND relation = 'journal'::regclass"
             with psycopg.connect(address, autocommit=True) as looking:
@@ -123,7 +134,8 @@ def test_a_service_killed_in_the_middle_of_a_load_leaves_the_old_revision_whole(
             loading.join()
             assert broken
     with serving(address, tmp_path / "again") as found, found.client() as client:
-        assert client.dump() == before and client.health().revision == 1 and client.journal().total == 1
+        assert client.dump() == before and client.health().revision == 2 and client.journal().total == 2
+        assert not client.censuses().censuses and client.directory("bureau").last is None
 
 
 def test_passwords_are_told_once_and_kept_as_hashes(client, own):

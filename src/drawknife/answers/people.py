@@ -12,7 +12,7 @@ from drawknife.core.model import Subject
 from drawknife.core.names import BadValue, fold, parse_place, unit_ancestors
 from drawknife.core.prepared import Prepared, PreparedAccount
 from drawknife.core.soundness import Names
-from drawknife.editing import NETWORK, NETWORK_KEYS, subject_of
+from drawknife.editing import NETWORK, NETWORK_KEYS, keys_of, subject_of
 from drawknife.formats.model_file import item_data
 
 
@@ -181,6 +181,10 @@ def _data(kind: str, item: object) -> dict[str, object]:
         return {"path": item}
     found = item_data("folders" if kind == "folder" else SECTION_OF[kind], item)
     found.pop("folders", None)
+    for key in keys_of(kind):
+        # A list that is not empty by default is told, too: who edits it has to see what is there.
+        if key.many and key.default and key.name not in found and getattr(item, "kind", "") != "anonymous":
+            found[key.name] = [key.write(x) if key.write else x for x in key.default]
     return found
 
 

@@ -54,7 +54,8 @@ def bad_document(error: BadDocument) -> Response:
     ]  # fmt: skip
     count = len(places)
     more = f"; the first {MANY} are listed" if count > MANY else ""
-    detail = f"the document has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
+    what = "the change" if "/changes" in request.path else "the document"
+    detail = f"{what} has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
     return problem("bad-document", "The document has mistakes", 400, detail, places)
 
 
