@@ -77,9 +77,8 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
         assert edits.remove(model, kind, name) == left
 
 
-@given(seeds, seeds)
-def test_consequences_are_what_one_by_one_comparing_finds(one, other):
-    before, after = random_model(one), random_model(other)
+def check_consequences(before, after):
+    """Held against comparing every account at every location, one by one."""
     a, b = prepare(before), prepare(after)
     found = {}
     for change in consequences(a, b).access:
@@ -113,6 +112,31 @@ def test_consequences_are_what_one_by_one_comparing_finds(one, other):
                         sets[3].add(right)
             assert found.pop((account, location), (set(), set(), set(), set())) == sets
     assert not found
+
+
+@given(seeds, seeds)
+def test_consequences_are_what_one_by_one_comparing_finds(one, other):
+    check_consequences(random_model(one), random_model(other))
+
+
+@given(
+    seeds,
+    st.sampled_from(["s", "t"]),
+    st.sampled_from(["/", "/a", "/a/b", "/b/a", "/ada", "/b/b/new"]),
+    st.integers(0, 5),
+)
+def test_consequences_of_one_folder_are_found_in_its_branch(seed, store, path, what):
+    before = random_model(seed)
+    change = [
+        {"op": "change", "set": {"sealed": True}}, {"op": "change", "add": {"entries": ["deny anyone enter below"]}},
+        {"op": "change", "set": {"owner": "Cy"}}, {"op": "change", "add": {"entries": ["forbid group:g1 all"]}},
+        {"op": "change", "add": {"entries": ["allow owner all", "allow anyone look children"]}}, {"op": "remove"},
+    ][what]  # fmt: skip
+    try:
+        after = apply(before, [{"kind": "folder", "name": f"{store}:{path}", **change}])
+    except edits.NotThere:
+        return
+    check_consequences(before, after)
 
 
 @given(seeds)

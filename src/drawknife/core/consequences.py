@@ -12,10 +12,12 @@ from typing import NamedTuple
 from .access_map import OF_FILES, AccessMap
 from .division import bits_in
 from .findings import Finding, findings
-from .names import tree_key
+from .model import Model
+from .names import rest_below, tree_key
 from .prepared import Prepared
 from .rights import RIGHTS
 from .settings import resolve_all
+from .soundness import new_items
 
 Sets = list[int]
 
@@ -66,7 +68,10 @@ def consequences(before: Prepared, after: Prepared, only: Iterable[str] | None =
 
 
 def _access(before: Prepared, after: Prepared, names: list[str]) -> list[AccessChange]:
-    old, new = _rights_by_location(before, names), _rights_by_location(after, names)
+    if not names or _same_access(before, after):
+        return []
+    branches = _changed_branches(before, after)
+    old, new = _rights_by_location(before, names, branches), _rights_by_location(after, names, branches)
     nothing = ([0] * len(RIGHTS), [0] * len(RIGHTS))
     found: dict[tuple[int, tuple[tuple[str, ...], ...]], list[str]] = {}
     for location in sorted({*old, *new}, key=tree_key):
@@ -81,11 +86,77 @@ def _access(before: Prepared, after: Prepared, names: list[str]) -> list[AccessC
     ]
 
 
-def _rights_by_location(prepared: Prepared, names: list[str]) -> dict[str, tuple[Sets, Sets]]:
-    """For each location, and each right, who has it on what is not its own, and on what is."""
+def _same_people(before: Model, after: Model) -> bool:
+    """Does everybody count as the same, and have the same home?"""
+    if before.groups != after.groups or before.units != after.units:
+        return False
+    if before.accounts is after.accounts:
+        return True
+    return [(a.name, a.kind, a.unit, a.home) for a in before.accounts] == [
+        (a.name, a.kind, a.unit, a.home) for a in after.accounts
+    ]
+
+
+def _same_access(before: Prepared, after: Prepared) -> bool:
+    """Is nothing different that access comes from?"""
+    a, b = before.model, after.model
+    return a.stores == b.stores and a.virtual_paths == b.virtual_paths and _same_people(a, b)
+
+
+#: Where more folders differ, the whole map is compared.
+FEW_FOLDERS = 100
+
+
+def _changed_branches(before: Prepared, after: Prepared) -> dict[str, list[str]] | None:
+    """Where only folders differ, and few: them, by store. What is not at or below one of them cannot differ."""
+    a, b = before.model, after.model
+    same_stores = [(s.name, s.baseline) for s in a.stores] == [(s.name, s.baseline) for s in b.stores]
+    if a.virtual_paths != b.virtual_paths or not same_stores or not _same_people(a, b):
+        return None
+    found: dict[str, list[str]] = {}
+    for old, new in zip(a.stores, b.stores, strict=True):
+        paths = {f.path for _, f in new_items(old.folders, new.folders)} | {
+            f.path for _, f in new_items(new.folders, old.folders)
+        }
+        if paths:
+            found[old.name] = sorted(paths)
+    return found if sum(map(len, found.values())) <= FEW_FOLDERS else None
+
+
+def _wanted(prepared: Prepared, map_: AccessMap, branches: dict[str, list[str]]) -> dict[str, list[str]]:
+    """The folders at and below the branches that have a location: recorded, or where a virtual path begins."""
+    wanted: dict[str, list[str]] = {}
+    for name, tops in branches.items():
+        store = prepared.stores[name]
+        paths: set[str] = set()
+        for top in tops:
+            start, stop = store.branch(top)
+            paths.update(f.path for f in store.store.folders[start:stop])
+            paths.update(p for p in map_.division.starting.get(name, ()) if rest_below(p, top) is not None)
+        wanted[name] = sorted(paths)
+    return {name: paths for name, paths in wanted.items() if paths}
+
+
+def _rights_by_location(
+    prepared: Prepared, names: list[str], branches: dict[str, list[str]] | None
+) -> dict[str, tuple[Sets, Sets]]:
+    """For each location, and each right, who has it on what is not its own, and on what is.
+
+    `branches` restricts it to folders at and below these, by store.
+    """
     map_ = AccessMap(prepared, [prepared.people.index[name] for name in names])
     found: dict[str, tuple[Sets, Sets]] = {}
-    for cell in map_.cells():
+    recorded = {name: {f.path for f in prepared.stores[name].store.folders} for name in branches or ()}
+    for cell in map_.cells() if branches is None else map_.cells(_wanted(prepared, map_, branches)):
+        segment = cell.segment
+        begins = segment is None or cell.location == segment.path
+        if (
+            branches is not None
+            and segment is not None
+            and not begins
+            and cell.path not in recorded[segment.place.store]
+        ):
+            continue  # a virtual path of others begins there: these have no location of their own
         if cell.members:
             plain, owning = cell.plain, cell.owning
             there = found.get(cell.location)

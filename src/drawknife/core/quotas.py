@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -72,8 +72,54 @@ class Headroom(NamedTuple):
     limits: tuple[Limit, ...]
 
 
-def _sum(rows: list[Usage]) -> tuple[int, int]:
-    return sum(u.bytes for u in rows), sum(u.files for u in rows)
+class Counted:
+    """What counts against each limit: the rows of usage, gone through once for each limit, and kept."""
+
+    def __init__(self, prepared: Prepared) -> None:
+        self._prepared = prepared
+        self._by_owner: dict[str | None, list[Usage]] = {}
+        self._by_store: dict[str, list[Usage]] = {}
+        for u in prepared.model.usage:
+            self._by_owner.setdefault(u.owner, []).append(u)
+            self._by_store.setdefault(u.folder.store, []).append(u)
+        self._by_quota: dict[str, list[Usage]] = {}
+        self._sums: dict[tuple[str, str], tuple[int, int]] = {}
+
+    def personal(self, owner: str) -> list[Usage]:
+        return self._by_owner.get(owner, [])
+
+    def store(self, name: str) -> list[Usage]:
+        return self._by_store.get(name, [])
+
+    def quota(self, quota: Quota) -> list[Usage]:
+        """The rows that a quota counts: in its folder and below, or owned by those who share it."""
+        found = self._by_quota.get(quota.name)
+        if found is None:
+            if quota.folder is not None:
+                folder = quota.folder
+                found = [u for u in self.store(folder.store) if _holds(folder, u.folder)]
+            else:
+                covers = {self._prepared.people.number(s) for s in quota.shared_by}
+                owners = [o for o in self._by_owner if covered(self._prepared, o, covers)]
+                found = [u for o in owners for u in self._by_owner[o]]
+            self._by_quota[quota.name] = found
+        return found
+
+    def sum(self, kind: str, name: str, rows: Callable[[], list[Usage]]) -> tuple[int, int]:
+        """Bytes and files of the rows of one limit, summed once."""
+        found = self._sums.get((kind, name))
+        if found is None:
+            these = rows()
+            found = self._sums[kind, name] = (sum(u.bytes for u in these), sum(u.files for u in these))
+        return found
+
+
+def counted(prepared: Prepared) -> Counted:
+    """What counts against the limits of a prepared model, gathered when it is first asked for."""
+    found = prepared.derived.get("counted")
+    if not isinstance(found, Counted):
+        found = prepared.derived["counted"] = Counted(prepared)
+    return found
 
 
 def softs(quota: Quota) -> tuple[Soft | None, Soft | None]:
@@ -88,21 +134,22 @@ def softs(quota: Quota) -> tuple[Soft | None, Soft | None]:
 def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[Limit]:
     """Every limit that counts a file of `owner` at `place`, in the order in which they bind on a tie."""
     model = prepared.model
+    usage = counted(prepared)
     out: list[Limit] = []
     own_bytes = resolve(prepared, owner, "quota_bytes").value
     own_files = resolve(prepared, owner, "quota_files").value
     if own_bytes != UNLIMITED or own_files != UNLIMITED:
-        used = _sum([u for u in model.usage if u.owner == owner.name])
+        used = usage.sum("personal", owner.name, lambda: usage.personal(owner.name))
         out.append(Limit("personal", owner.name, _number(own_bytes), _number(own_files), *used))
     for quota in model.quotas:
         covers = {prepared.people.number(s) for s in quota.shared_by}
         if not covers.isdisjoint(owner.who):
-            used = _sum([u for u in model.usage if covered(prepared, u.owner, covers)])
+            used = usage.sum("quota", quota.name, lambda quota=quota: usage.quota(quota))  # type: ignore[misc]
             out.append(Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota)))
     out += folder_limits(prepared, place)
     store = prepared.stores[place.store].store
     if store.capacity is not None:
-        used = _sum([u for u in model.usage if u.folder.store == place.store])
+        used = usage.sum("capacity", place.store, lambda: usage.store(place.store))
         out.append(Limit("capacity", place.store, store.capacity, None, *used))
     return out
 
@@ -117,7 +164,8 @@ def folder_limits(prepared: Prepared, place: Place) -> list[Limit]:
 def folder_limit(prepared: Prepared, quota: Quota) -> Limit:
     """The limit that a quota on a folder is."""
     assert quota.folder is not None
-    used = _sum([u for u in prepared.model.usage if _holds(quota.folder, u.folder)])
+    usage = counted(prepared)
+    used = usage.sum("quota", quota.name, lambda: usage.quota(quota))
     return Limit("folder", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota))
 
 

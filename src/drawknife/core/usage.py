@@ -10,7 +10,7 @@ from typing import NamedTuple
 from .model import UNLIMITED, Model, Quota, Usage
 from .names import Place, depth, rest_below, unit_ancestors
 from .prepared import Prepared
-from .quotas import Limit, covered, folder_limit, softs
+from .quotas import Limit, counted, folder_limit, softs
 from .settings import resolve
 
 
@@ -77,31 +77,27 @@ class Filled(NamedTuple):
 
 def every_limit(prepared: Prepared) -> list[Filled]:
     """Every limit there is: personal ones that are set, quotas, and capacities, with what counts against each."""
-    usage = prepared.model.usage
+    counts = counted(prepared)
     found: list[Filled] = []
     for index in range(len(prepared.people.accounts)):
         account = prepared.people.prepared(index)
         values = [resolve(prepared, account, name).value for name in ("quota_bytes", "quota_files")]
         if values != [UNLIMITED, UNLIMITED]:
-            rows = tuple(u for u in usage if u.owner == account.name)
+            rows = counts.personal(account.name)
             bytes_, files = (v if v != UNLIMITED else None for v in values)
-            found.append(Filled(Limit("personal", account.name, bytes_, files, *_total(rows)), "", rows))
+            found.append(Filled(Limit("personal", account.name, bytes_, files, *_total(rows)), "", tuple(rows)))
     for quota in prepared.model.quotas:
+        rows = counts.quota(quota)
         if quota.folder is not None:
-            folder = quota.folder
-            rows = tuple(u for u in usage if _in(u.folder, folder))
-            found.append(Filled(folder_limit(prepared, quota), str(folder), rows))
+            found.append(Filled(folder_limit(prepared, quota), str(quota.folder), tuple(rows)))
         else:
-            covers = {prepared.people.number(s) for s in quota.shared_by}
-            rows = tuple(u for u in usage if covered(prepared, u.owner, covers))
             limit = Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *_total(rows), *softs(quota))
-            found.append(Filled(limit, "", rows))
+            found.append(Filled(limit, "", tuple(rows)))
     for store in prepared.model.stores:
         if store.capacity is not None:
-            rows = tuple(u for u in usage if u.folder.store == store.name)
-            found.append(
-                Filled(Limit("capacity", store.name, store.capacity, None, *_total(rows)), store.root or "", rows)
-            )
+            rows = counts.store(store.name)
+            limit = Limit("capacity", store.name, store.capacity, None, *_total(rows))
+            found.append(Filled(limit, store.root or "", tuple(rows)))
     return found
 
 
@@ -163,20 +159,23 @@ def with_clocks(model: Model, before: Model, at: datetime) -> Model:
     """
     if not any(q.soft_bytes is not None or q.soft_files is not None for q in model.quotas):
         return model
-    prepared = Prepared(model)
+    if all(
+        getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "accounts", "groups", "units")
+    ):
+        return model  # nothing that counts has changed
+    counts = counted(Prepared(model))
     known = {q.name: q for q in before.quotas}
-    over = {f.limit.name: f.limit for f in every_limit(prepared) if f.limit.kind in ("shared", "folder")}
-    quotas = tuple(_with_clock(q, over[q.name], known.get(q.name), at) for q in model.quotas)
+    quotas = tuple(_with_clock(q, _total(counts.quota(q)), known.get(q.name), at) for q in model.quotas)
     return model if quotas == model.quotas else replace(model, quotas=quotas)
 
 
-def _with_clock(quota: Quota, limit: Limit, before: Quota | None, at: datetime) -> Quota:
+def _with_clock(quota: Quota, used: tuple[int, int], before: Quota | None, at: datetime) -> Quota:
     def since(used: int, soft: int | None, stated: datetime | None, was: datetime | None) -> datetime | None:
         return (stated or was or at) if soft is not None and used > soft else None
 
     was = before or quota
-    bytes_since = since(limit.used_bytes, quota.soft_bytes, quota.bytes_over_since, was.bytes_over_since)
-    files_since = since(limit.used_files, quota.soft_files, quota.files_over_since, was.files_over_since)
+    bytes_since = since(used[0], quota.soft_bytes, quota.bytes_over_since, was.bytes_over_since)
+    files_since = since(used[1], quota.soft_files, quota.files_over_since, was.files_over_since)
     if (bytes_since, files_since) == (quota.bytes_over_since, quota.files_over_since):
         return quota
     return replace(quota, bytes_over_since=bytes_since, files_over_since=files_since)
