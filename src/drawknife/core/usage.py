@@ -159,9 +159,8 @@ def with_clocks(model: Model, before: Model, at: datetime) -> Model:
     """
     if not any(q.soft_bytes is not None or q.soft_files is not None for q in model.quotas):
         return model
-    if all(
-        getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "accounts", "groups", "units")
-    ):
+    same = all(getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "groups", "units"))
+    if same and [(a.name, a.unit) for a in model.accounts] == [(a.name, a.unit) for a in before.accounts]:
         return model  # nothing that counts has changed
     counts = counted(Prepared(model))
     known = {q.name: q for q in before.quotas}
