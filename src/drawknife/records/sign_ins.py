@@ -54,8 +54,8 @@ def locks_on(database: Database, model: Model, account: str, address: str | None
         column = "folded" if policy.of == "account" else "address"
         rows = database.read(
             f"{_SELECT} AND {column} = %s AND at > coalesce((SELECT at FROM lifted WHERE of = %s AND name = %s), '-infinity')"
-            " AND at > %s ORDER BY at",
-            (name, policy.of, name, at - timedelta(seconds=policy.within + policy.lasts) * 2),
+            " ORDER BY at",
+            (name, policy.of, name),
         )
         state = counting(policy, name, _attempts(rows), at)
         if state.until is not None:
