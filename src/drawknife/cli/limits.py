@@ -369,7 +369,7 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
         line = Text("\nGrowth: ", "bold").append(f"{way} by {rate} a day, from {g.measurements} censuses", "default")
         if g.reached:
             line.append(f"; full around {g.reached:%Y-%m-%d}", "bold")
-            if g.soonest:
+            if g.soonest and g.soonest.date() != (g.latest and g.latest.date()):
                 line.append(
                     f" (between {g.soonest:%Y-%m-%d} and {f'{g.latest:%Y-%m-%d}' if g.latest else 'never'})", "dim"
                 )
