@@ -197,6 +197,9 @@ export interface Endpoint {
   host_names: string[];
   enabled: boolean;
   entries: string[];
+  never: string[];
+  only: string[];
+  sessions_allowed: number | null;
   starts: boolean;
   clash: string | null;
 }

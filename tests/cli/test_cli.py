@@ -167,6 +167,17 @@ def test_check(tmp_path):
             "no service answers at http://127.0.0.1:1",
         ),
         (["compare", "ines", "--model", DEMO], 2, "name a second account"),
+        (
+            ["vpath", "show", "/inbox", "--model", DEMO],
+            2,
+            "2 virtual paths are at /inbox; expected one of /inbox>survey:/inbox",
+        ),
+        (["quota", "show", "lab-pol", "--model", DEMO], 2, "did you mean lab-pool?"),
+        (["headroom", "fulmar", "/nowhere", "--model", DEMO], 2, "is not in its view"),
+        (["reach", "harbour", "nowhere", "--model", DEMO], 2, "is no address"),
+        (["without", "ines", "boats", "--model", DEMO], 2, "ines is not in group:boats"),
+        (["limits", "nothing", "--model", DEMO], 2, "there is no limit 'nothing'"),
+        (["headroom", "ines", "/charts", "--at", "soon", "--model", DEMO], 2, "is no time"),
         (["nonsense"], 2, "No such command"),
     ],
 )

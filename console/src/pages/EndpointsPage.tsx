@@ -47,7 +47,14 @@ export function EndpointsPage() {
                     {e.protocol} {e.address}:{e.port}
                     <div className="quiet">{e.host_names.join(", ")}</div>
                   </span>
-                  <span className="mono">{e.passive_ports}</span>
+                  <span>
+                    <span className="mono">{e.passive_ports}</span>
+                    {e.passive_ports && (
+                      <div className="quiet" style={{ fontSize: 12, whiteSpace: "normal" }}>
+                        for {e.sessions_allowed ?? "any number of"} sessions
+                      </div>
+                    )}
+                  </span>
                   <span>{e.tls ?? "—"}</span>
                   <span style={{ whiteSpace: "normal" }}>
                     {e.starts ? (
@@ -60,10 +67,12 @@ export function EndpointsPage() {
                     {e.clash && <div style={{ fontSize: 12.5 }}>{e.clash}; give one of them other ports</div>}
                     <CertificateLine endpoint={e.name} />
                   </span>
-                  <span className="mono">
+                  <span className="mono" style={{ whiteSpace: "normal" }}>
                     {e.entries.map((x) => (
                       <div key={x}>{x}</div>
                     ))}
+                    {e.never.length > 0 && <div className="bad">✕ never {e.never.join(", ")}</div>}
+                    {e.only.length > 0 && <div className="quiet">only {e.only.join(", ")}</div>}
                   </span>
                   <EditButton kind="endpoint" name={e.name} />
                 </div>

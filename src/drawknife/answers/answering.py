@@ -10,7 +10,7 @@ from datetime import datetime
 from typing import Any
 
 from drawknife import messages as msg
-from drawknife.answers.limits import LimitAnswers, attention
+from drawknife.answers.limits import LimitAnswers, attention, sessions_allowed
 from drawknife.answers.map_window import MapWindow, map_cells
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.telling import explanation_message, obstacle_messages
@@ -371,6 +371,8 @@ class Answering(PeopleAnswers, LimitAnswers):
                     passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
                     tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
                     entries=[f"{x.effect} {x.subject} {format_rights(x.rights)}" for x in e.entries],
+                    never=list(map(str, e.never)), only=list(map(str, e.only)),
+                    sessions_allowed=sessions_allowed(self.prepared, e),
                     starts=e.enabled and clash is None, clash=clash.text if clash else None,
                 )
             )  # fmt: skip

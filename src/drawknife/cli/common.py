@@ -19,6 +19,7 @@ from rich.console import Console
 from drawknife.answers import Answering
 from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
+from drawknife.core.edits import EditRefused
 from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
@@ -129,6 +130,9 @@ def errors_told(source: str = "") -> Iterator[None]:
     except (BadInput, BadQuestion) as error:
         expected = f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
         fail(WRONG_USAGE, f"{error}{expected}")
+    except EditRefused as error:
+        expected = error.problems[0].expected
+        fail(WRONG_USAGE, f"{error}" + (f"; expected {expected}" if expected else ""))
     except BadDocument as error:
         fail(NOT_SO, f"{source or 'the document'} has mistakes", faults_of(error), source)
     except Refused as error:

@@ -98,7 +98,8 @@ def show_command(group: click.Group, kind: str, argument: str, text: str, *examp
 def draw_item(found: msg.ItemMessage) -> None:
     """An item, key by key, and the places that name it."""
     out = console()
-    out.print(Text(f"{found.kind.replace('-', ' ')} ", "dim").append(found.name, "bold"))
+    kind = "" if found.kind == found.name else f"{found.kind.replace('-', ' ')} "
+    out.print(Text(kind, "dim").append(found.name, "bold"))
     for key, value in found.item.items():
         if key in ("name", "for") or str(value) == found.name:
             continue

@@ -143,7 +143,18 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
     out.print(table)
     for e in found.endpoints:
         if e.clash:
-            out.print(Text("  ! ", "yellow").append(f"{e.name}: {e.clash}", "default"))
+            text = f"{e.name}: {e.clash}; give one of them other ports"
+            out.print(Text("  ! ", "yellow").append(text, "default"))
+        for word, subjects in (("never admits", e.never), ("admits only", e.only)):
+            if subjects:
+                out.print(f"  {e.name} {word} {', '.join(subjects)}", style="dim")
+        if e.passive_ports:
+            first, _, last = e.passive_ports.partition("-")
+            many = "as many as they like" if e.sessions_allowed is None else str(e.sessions_allowed)
+            out.print(
+                f"  {e.name} has {int(last) - int(first) + 1} passive ports; sessions of its accounts at once: {many}",
+                style="dim",
+            )
 
 
 @endpoint.command("certificate")

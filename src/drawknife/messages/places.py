@@ -69,6 +69,11 @@ class EndpointLine(Message):
     host_names: list[str]
     enabled: bool
     entries: list[str]
+    never: list[str] = Field(default=[], description="Who is never admitted")
+    only: list[str] = Field(default=[], description="If anybody: only these are admitted")
+    sessions_allowed: int | None = Field(
+        default=None, description="How many sessions its accounts may have at once; null: as many as they like"
+    )
     starts: bool
     clash: str | None
 
