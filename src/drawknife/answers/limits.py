@@ -214,6 +214,14 @@ def _small_range(prepared: Prepared, e: Endpoint) -> list[msg.FindingMessage]:
 
 def sessions_allowed(prepared: Prepared, e: Endpoint) -> int | None:
     """How many sessions the accounts that an endpoint admits may have at once; None: as many as they like."""
+    key = f"sessions:{e.name}"
+    if key not in prepared.derived:
+        prepared.derived[key] = _sessions_in_sum(prepared, e)
+    found = prepared.derived[key]
+    return found if isinstance(found, int) else None
+
+
+def _sessions_in_sum(prepared: Prepared, e: Endpoint) -> int | None:
     total = 0
     for index in range(len(prepared.people.accounts)):
         account = prepared.people.prepared(index)

@@ -237,6 +237,7 @@ def list_keys(client: Client, name: str) -> None:
     """
     found = client.credentials(name)
     table = plain_table("fingerprint", "type", "comment", "added", "by")
+    table.columns[0].no_wrap = True  # it is copied from here to take a key away
     for k in found.keys:
         table.add_row(k.fingerprint, k.kind, k.comment, k.added[:10], k.added_by)
     out = console()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
+import re
 import sys
 import tomllib
 from collections.abc import Callable, Iterator
@@ -151,13 +152,21 @@ def errors_told(source: str = "") -> Iterator[None]:
         raise SystemExit(DONE) from None
 
 
+#: Where a mistake of the only change is, but for the key that it is in.
+_CHANGE = re.compile(r"changes\[0\](\.(item|set)\b)?\.?")
+
+
 def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[Fault] | None]:
     """A single place that the text tells already only adds what would be right."""
     one = places[0] if len(places) == 1 else None
     if one is None or one.message not in text:
         # Which of the changes it is matters only where there are several.
         alone = len({p.where for p in places}) == 1 and places[0].where.startswith("changes[0]")
-        return status, text, [p.model_copy(update={"where": ""}) if alone else p for p in places] or None
+        return (
+            status,
+            text,
+            [p.model_copy(update={"where": _CHANGE.sub("", p.where)}) if alone else p for p in places] or None,
+        )
     text += f"; expected {one.expected}" if one.expected and one.expected not in text else ""
     text += f"; did you mean {one.nearest}?" if one.nearest and "did you mean" not in text else ""
     return status, text, None
