@@ -2,6 +2,7 @@
 
 import json
 import os
+import pwd
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -122,7 +123,7 @@ def test_the_command_walks_here_and_sends_there(client, own, tmp_path):
     assert again.returncode == 0 and client.health().revision == before + 1
     assert {x.name for x in client.usage().lines} >= {"refa", ""}
     mapping = tmp_path / "map.csv"
-    user = __import__("pwd").getpwuid(os.getuid()).pw_name
+    user = pwd.getpwuid(os.getuid()).pw_name
     mapping.write_text(f"{user},tide-press\n")
     mapped = run(
         "census", "survey", "--root", tmp_path / "files" / "survey", "--map", mapping, environment=own.environment
