@@ -51,7 +51,8 @@ def _store(rng, name):
     ]
     if rng.random() < 0.5 and "/" not in paths:
         folders.append(m.Folder("/", None, False, (m.Entry("allow", m.Subject("anyone"), ALL),)))
-    return m.Store(name, None, rng.choice(["open", "closed", "closed"]), None, tuple(folders))
+    capacity = rng.choice([None, None, None, 100, 1000])
+    return m.Store(name, None, rng.choice(["open", "closed", "closed"]), capacity, tuple(folders))
 
 
 def _virtual_path(rng):
@@ -74,7 +75,8 @@ def _endpoint(rng, name):
         rng.choice(m.TLS_POLICIES) if protocol == "ftp" else None,
         rng.choice([(), ("a.example",), ("b.example",)]), rng.random() < 0.9,
         (m.Entry("allow", m.Subject("anyone"), ALL), *entries) if rng.random() < 0.6 else entries,
-        tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1]))), tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1, 2]))),
+        tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1]))),
+        rng.choice([None, None, tuple(_subject(rng) for _ in range(rng.choice([0, 1, 2, 2])))]),
     )  # fmt: skip
 
 
@@ -85,11 +87,11 @@ def _networks(rng):
     """Openings and forwardings that nearly fit the endpoints, so that each way of not fitting turns up."""
     if rng.random() < 0.5:
         return {}
-    nets = ["0.0.0.0/0", "203.0.113.0/24", "198.51.100.0/30"]
+    nets = ["0.0.0.0/0", "203.0.113.0/24", "198.51.100.0/30", "203.0.113.0/25"]
 
     def ports():
-        low = rng.choice([21, 22, 23, 25, 40000])
-        return (low, low + rng.choice([0, 0, 1, 6, 12]))
+        low = rng.choice([21, 22, 23, 25, 1000, 40000])
+        return (low, 65534 if low == 1000 else low + rng.choice([0, 0, 1, 6, 12]))
 
     openings = tuple(
         m.Opening(rng.choice(OUTSIDE), ports(), tuple(sorted(rng.sample(nets, rng.randint(1, 2)))))
@@ -124,7 +126,32 @@ def _setting(rng, subject):
         values["hours"] = tuple(sorted(rng.sample(lines, rng.randint(1, 2))))
     if rng.random() < 0.3:
         values["sessions"] = rng.choice([1, 2, "unlimited"])
+    for name, chance in (("quota_bytes", 0.2), ("quota_files", 0.1), ("upload_limit", 0.1)):
+        if rng.random() < chance:
+            values[name] = rng.choice([0, 1, 10, 100, "unlimited"])
+    if rng.random() < 0.15:
+        values["uploads_owner"] = rng.choice(ACCOUNTS)
+    if rng.random() < 0.2:
+        values["landing"] = rng.choice(["/a", "/b"])
     return m.Setting(subject, tuple(sorted(values.items())))
+
+
+def _quota(rng, name):
+    shared = tuple(_subject(rng) for _ in range(rng.randint(0, 2)))
+    folder = rng.choice([None, Place(rng.choice("st"), _path(rng))])
+    hard, soft = rng.choice([None, 50, 100, 200]), rng.choice([None, None, 20, 50])
+    if hard is not None and soft is not None:
+        soft = min(hard, soft)
+    over = rng.choice([None, datetime(2026, 11, 20, tzinfo=UTC), datetime(2026, 11, 29, tzinfo=UTC)])
+    return m.Quota(
+        name, () if folder else shared, folder, hard, soft, rng.choice([None, 3, 6]), rng.choice([None, None, 2]),
+        rng.choice([None, 0, 86400, 10 * 86400]), over, over,
+    )  # fmt: skip
+
+
+def _usage(rng):
+    rows = {(_path(rng, 2), rng.choice([None, *ACCOUNTS])) for _ in range(rng.randint(0, 4))}
+    return tuple(m.Usage(Place(rng.choice("st"), p), who, rng.choice([0, 5, 30]), rng.randint(0, 3)) for p, who in rows)
 
 
 def random_model(seed):
@@ -152,6 +179,7 @@ def random_model(seed):
         tuple(_virtual_path(rng) for _ in range(rng.randint(1, 7))),
         tuple(_endpoint(rng, name) for name in ("east", "north", "west")),
         tuple(_setting(rng, s) for s in subjects),
+        quotas=tuple(_quota(rng, f"q{i}") for i in range(rng.choice([0, 0, 1, 2]))), usage=_usage(rng),
         lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (), **_networks(rng),
     )  # fmt: skip
     assert not problems(model)
@@ -179,8 +207,10 @@ def random_questions(seed, model, count):
             rng.choice(ACCOUNTS), action, path, to if action == "rename" else None,
             rng.choice(["file", "folder"]) if action in ("rename", "set-attributes") else "file",
             action == "rename" and rng.random() < 0.3, rng.choice([None, *ACCOUNTS]), endpoint,
-            rng.choice([None, "192.0.2.7", "192.0.2.200", "198.51.100.1", "203.0.113.9"]),
+            rng.choice([None, "192.0.2.7", "192.0.2.200", "198.51.100.1", "203.0.113.9", "::ffff:203.0.113.9", "2001:db8::9", "::1"]),
             rng.choice([None, True, False]), rng.choice([None, *m.METHODS]),
             at=rng.choice([None, None, datetime(2026, 11, 22, 23, 30, tzinfo=UTC), datetime(2026, 11, 25, 1, 30, tzinfo=UTC)]),
             sessions=rng.choice([None, None, 0, 1, 5]),
+            size=rng.choice([None, None, 0, 7, 60, 150]), replaced_size=rng.choice([None, None, 10]), files=rng.choice([None, 2]),
+            credentials=rng.choice([None, None, frozenset(), frozenset({"password"}), frozenset({"key", "directory"})]),
         )  # fmt: skip

@@ -10,6 +10,8 @@ from ipaddress import ip_address, ip_network
 from drawknife.core.model import Subject
 from drawknife.core.names import BadValue, check_path
 
+from . import reference_room as room
+
 ELEVEN = [
     "enter",
     "list",
@@ -45,6 +47,19 @@ def up_from(path):
 
 def is_above(a, b):
     return a != b and a in list(up_from(b))
+
+
+def as_address(text):
+    """An address; one of IPv4 that is written as one of IPv6 is the one of IPv4."""
+    address = ip_address(text)
+    return address.ipv4_mapped or address if address.version == 6 else address
+
+
+def as_network(text):
+    network = ip_network(text)
+    if network.version == 6 and network.prefixlen >= 96 and network.network_address.ipv4_mapped:
+        return ip_network(f"{network.network_address.ipv4_mapped}/{network.prefixlen - 96}")
+    return network
 
 
 def up(path):
@@ -210,7 +225,7 @@ class Reference:
         return "allow" in found and "deny" not in found and "forbid" not in found
 
     def clash(self, a, b):
-        one, other = ip_address(a.address), ip_address(b.address)
+        one, other = as_address(a.address), as_address(b.address)
         if one.version != other.version or not (one == other or "0.0.0.0" in (a.address, b.address)
                                                 or "::" in (a.address, b.address)):  # fmt: skip
             return False
@@ -229,55 +244,51 @@ class Reference:
                 return False
         if q.client is None:
             return True
-        control, data = self.reach(e, ip_address(q.client))
+        control, data = self.reach(e, as_address(q.client))
         return control and (data or q.action not in ("list", "download", "upload", "overwrite", "append"))
 
     def reach(self, e, client):
         """(control, data): each port is looked at alone."""
-        model, own = self.model, ip_address(e.address)
-        networks = [ip_network(n) for n in model.inside]
+        model, own = self.model, as_address(e.address)
         stated = model.inside or model.openings or model.forwardings
-        if not stated or client.is_loopback or any(client in n for n in networks):
+        if not stated or client.is_loopback or any(client in as_network(n) for n in model.inside):
             comes = own.version == client.version and (client.is_loopback or not own.is_loopback)
-            return comes, comes and (not stated or e.protocol == "sftp" or e.passive_ports is not None)
+            return comes, comes
 
         def listens(address):
-            other = ip_address(address)
+            other = as_address(address)
             return own == other or (own.is_unspecified and own.version == other.version)
 
         def is_open(address, port):
             return any(
                 o.address == address
                 and o.ports[0] <= port <= o.ports[1]
-                and any(client in ip_network(n) for n in o.networks)
+                and any(client in as_network(n) for n in o.networks)
                 for o in model.openings
             )
 
-        def forwarded(address, port):
-            """Where a port outside leads: every (address, port) inside."""
-            return [
+        def leads(address, port):
+            """Where a port outside leads: every (address, port) inside. What is not forwarded is its own."""
+            forwarded = [
                 (f.to_address, f.to_ports[0] + port - f.ports[0])
                 for f in model.forwardings if f.address == address and f.ports[0] <= port <= f.ports[1]
             ]  # fmt: skip
+            return forwarded or [(address, port)]
 
+        if e.protocol == "sftp":
+            data_ports = []
+        elif e.passive_ports is None:
+            data_ports = range(1024, 65536)
+        else:
+            data_ports = range(e.passive_ports[0], e.passive_ports[1] + 1)
         best = (False, False)
         outside = {o.address for o in model.openings} | {f.address for f in model.forwardings}
         for address in outside:
-            forwards = any(f.address == address for f in model.forwardings)
             for port in range(1, 60):
-                if forwards:
-                    leads = any(listens(a) and p == e.port for a, p in forwarded(address, port))
-                else:
-                    leads = listens(address) and port == e.port
-                if leads and is_open(address, port):
-                    data = e.protocol == "sftp" or e.passive_ports is not None
-                    if data and e.protocol != "sftp":
-                        data = all(
-                            is_open(address, p)
-                            and (not forwards or any(listens(a) and t == p for a, t in forwarded(address, p)))
-                            for p in range(e.passive_ports[0], e.passive_ports[1] + 1)
-                        )
-                    best = max(best, (True, data))
+                for inside in [a for a, p in leads(address, port) if listens(a) and p == e.port]:
+                    if is_open(address, port):
+                        data = all(is_open(address, p) and (inside, p) in leads(address, p) for p in data_ports)
+                        best = max(best, (True, data))
         return best
 
     def setting(self, name, key):
@@ -292,8 +303,8 @@ class Reference:
         best = None
         for line in lines:
             effect, network = line.split()
-            if client in ip_network(network):
-                size = ip_network(network).prefixlen
+            if client in as_network(network):
+                size = as_network(network).prefixlen
                 if best is None or size > best[0] or (size == best[0] and effect == "deny"):
                     best = (size, effect)
         return best[1] == "allow" if best else not any(line.startswith("allow") for line in lines)
@@ -306,7 +317,7 @@ class Reference:
         if not any(self.endpoint_allows(e, q.account, right) for right in ELEVEN):
             return False
         counts = self.standing(q.account)
-        if any(s in counts for s in e.never) or (e.only and not any(s in counts for s in e.only)):
+        if any(s in counts for s in e.never) or (e.only is not None and not any(s in counts for s in e.only)):
             return False
         for lines in self.setting(q.account, "hours") or []:
             if not any(self.holds(line, at) for line in lines):
@@ -316,7 +327,7 @@ class Reference:
             return False
         if q.client is not None:
             lists = self.setting(q.account, "addresses") or []
-            if not all(self.admits(lines, ip_address(q.client)) for lines in lists):
+            if not all(self.admits(lines, as_address(q.client)) for lines in lists):
                 return False
         if e.protocol != "sftp":
             wants = e.protocol == "ftps" or (e.tls or "required") == "required"
@@ -327,6 +338,10 @@ class Reference:
                 return False
         if account.kind != "anonymous":
             left = set(account.methods)
+            if q.credentials is not None:
+                left &= q.credentials
+            if e.protocol != "sftp":
+                left -= {"key"}
             for permitted in self.setting(q.account, "methods") or []:
                 left &= set(permitted)
             if not left or (q.method is not None and q.method not in left):
@@ -440,6 +455,8 @@ class Reference:
             return False, "virtual path"
         if not self.folder_gate(q):
             return False, "folder"
+        if not room.lets(self, q, q.at or now):
+            return False, "limits"
         return True, None
 
     # 8. Effective access
@@ -463,6 +480,8 @@ class Reference:
     def state(self, name, location, right, endpoint=None):
         """yes, own, others or no: no gate from endpoint to folder refuses it."""
         where = self.resolve(name, location)
+        if where[0] == "out":
+            return "no"
         if endpoint and not all(self.endpoint_allows(endpoint, name, r) for r in ("enter", right)):
             return "no"
         if where[0] == "synthetic":

@@ -86,8 +86,8 @@ def test_what_the_nested_groups_of_the_demo_give(demo):
         ("group:dredge-liaison", ""),
     ]
     loss = comes_down.without(prepared, m.Subject("group", "dredge-liaison"), prepared.account("harrow-dredging"))
-    assert len(loss.lines) == 3 and {r for a in loss.follows.access for r in a.lost} == {"enter", "list", "download"}
-    assert {x for a in loss.follows.access for x in a.accounts} == {"harrow-dredging"}
+    assert len(loss.lines) == 3 and {r for a in loss.access for r in a.lost} == {"enter", "list", "download"}
+    assert {x for a in loss.access for x in a.accounts} == {"harrow-dredging"}
     # A unit gives what its parents give, too.
     lines = [g.reference.line for g in comes_down.gives(prepared, m.Subject("unit", "shore/office"))]
     assert "unit:shore change" in lines and "unit:shore/office change" in lines

@@ -7,18 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from drawknife.changing import apply
 from drawknife.core import edits
 from drawknife.core import model as m
 from drawknife.core.canonical import sound
 from drawknife.core.consequences import consequences
 from drawknife.core.difference import differing
-from drawknife.core.effective import effective_access
 from drawknife.core.gates import verdict
 from drawknife.core.names import Place
+from drawknife.core.pairing import Renames, Renaming
 from drawknife.core.prepared import prepare
-from drawknife.core.rights import RIGHTS
+from drawknife.core.removal import lines_naming, references, remove
 from drawknife.core.soundness import problems
-from drawknife.editing import apply
 from drawknife.formats.document import BadDocument
 
 from .models import ACCOUNTS, GROUPS, UNITS, random_model, random_questions
@@ -40,7 +40,7 @@ def test_a_rename_changes_no_answer(seed, renaming):
     model = replace(
         model, virtual_paths=tuple(v for v in model.virtual_paths if "{" not in v.leads_to or v.leads_to == "{home}")
     )
-    renamed = edits.rename(model, kind, old, new)
+    renamed = edits.rename(model, kind, [(old, new)])
     assert not problems(renamed) and sound(renamed) == renamed
     a, b = prepare(model), prepare(renamed)
     for q in random_questions(seed, model, 25):
@@ -48,7 +48,7 @@ def test_a_rename_changes_no_answer(seed, renaming):
         q2 = replace(q, account=name(q.account), owner=q.owner and name(q.owner))
         one, other = verdict(a, q, NOW), verdict(b, q2, NOW)
         assert (one.allowed, one.gate) == (other.allowed, other.gate)
-    assert edits.rename(renamed, kind, new, old) == model
+    assert edits.rename(renamed, kind, [(new, old)]) == model
 
 
 @given(
@@ -59,97 +59,35 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     kind, name = what
     model = random_model(seed)
     try:
-        left = edits.remove(model, kind, name, everywhere=True)
+        left = remove(model, kind, [name], everywhere=True)
     except edits.EditRefused as refused:
         assert name == "fleet" and "fleet/in" in str(refused)
         return
     assert not problems(left)
     subject = m.Subject(kind, name)
-    assert not list(edits.lines_naming(left, {subject}))
+    assert not list(lines_naming(left, {subject}))
     assert all(f.owner != name for s in left.stores for f in s.folders) or kind != "account"
     # Without `everywhere` it is refused exactly if something names it.
-    naming = list(edits.references(model, kind, name))
+    naming = list(references(model, kind, name))
     if naming:
         with pytest.raises(edits.EditRefused) as refused:
-            edits.remove(model, kind, name)
+            remove(model, kind, [name])
         assert [p.message for p in refused.value.problems] == [str(r) for r in naming]
     else:
-        assert edits.remove(model, kind, name) == left
-
-
-def check_consequences(before, after):
-    """Held against comparing every account at every location, one by one."""
-    a, b = prepare(before), prepare(after)
-    found = {}
-    for change in consequences(a, b).access:
-        for account in change.accounts:
-            for location in change.locations:
-                assert (account, location) not in found
-                found[account, location] = {*change.gained}, {*change.lost}, {*change.widened}, {*change.narrowed}
-    for account in ACCOUNTS:
-        states = [
-            {
-                row.location: dict(zip(RIGHTS, row.states, strict=True))
-                for row in effective_access(p, p.account(account))[0]
-            }
-            for p in (a, b)
-        ]
-        for location in states[0].keys() | states[1].keys():
-            sets = set(), set(), set(), set()
-            for right in RIGHTS:
-                was, now = (s.get(location, {}).get(right, "no") for s in states)
-                own = {"yes": 3, "own": 2, "others": 1, "no": 0}
-                if own[was] == own[now]:
-                    continue
-                if was == "no":
-                    sets[0].add(right)
-                elif now == "no":
-                    sets[1].add(right)
-                else:
-                    if own[now] & ~own[was]:
-                        sets[2].add(right)
-                    if own[was] & ~own[now]:
-                        sets[3].add(right)
-            assert found.pop((account, location), (set(), set(), set(), set())) == sets
-    assert not found
-
-
-@given(seeds, seeds)
-def test_consequences_are_what_one_by_one_comparing_finds(one, other):
-    check_consequences(random_model(one), random_model(other))
-
-
-@given(
-    seeds,
-    st.sampled_from(["s", "t"]),
-    st.sampled_from(["/", "/a", "/a/b", "/b/a", "/ada", "/b/b/new"]),
-    st.integers(0, 5),
-)
-def test_consequences_of_one_folder_are_found_in_its_branch(seed, store, path, what):
-    before = random_model(seed)
-    change = [
-        {"op": "change", "set": {"sealed": True}}, {"op": "change", "add": {"entries": ["deny anyone enter below"]}},
-        {"op": "change", "set": {"owner": "Cy"}}, {"op": "change", "add": {"entries": ["forbid group:g1 all"]}},
-        {"op": "change", "add": {"entries": ["allow owner all", "allow anyone look children"]}}, {"op": "remove"},
-    ][what]  # fmt: skip
-    try:
-        after = apply(before, [{"kind": "folder", "name": f"{store}:{path}", **change}])
-    except edits.NotThere:
-        return
-    check_consequences(before, after)
+        assert remove(model, kind, [name]) == left
 
 
 @given(seeds)
 def test_an_edit_of_one_thing_differs_in_that_thing_only(seed):
     model = random_model(seed)
-    changed = apply(model, [{"op": "change", "kind": "account", "name": "CY", "set": {"display": "Cy Twist"}}])
+    changed = apply(model, [{"op": "change", "kind": "account", "name": "CY", "set": {"display": "Cy Twist"}}]).model
     assert [(d.section, d.name, d.after.display) for d in differing(model, changed)] == [("accounts", "Cy", "Cy Twist")]
-    assert apply(changed, [{"op": "change", "kind": "account", "name": "Cy", "set": {"display": None}}]) == model
+    assert apply(changed, [{"op": "change", "kind": "account", "name": "Cy", "set": {"display": None}}]).model == model
     added = apply(
         model, [{"op": "change", "kind": "folder", "name": "s:/new", "add": {"entries": ["deny group:G2 all"]}}]
-    )
+    ).model
     assert [(d.section, d.name) for d in differing(model, added)] == [("folders", "s:/new")]
-    assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]) == model
+    assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]).model == model
 
 
 def test_checking_only_what_is_new_finds_what_checking_all_finds(demo):
@@ -167,18 +105,20 @@ def test_checking_only_what_is_new_finds_what_checking_all_finds(demo):
 
 
 def test_a_moved_folder_takes_along_what_leads_there(demo):
-    moved = edits.rename(demo, "folder", "survey:/inbox", "survey:/incoming/raw")
+    moved = edits.rename(demo, "folder", [("survey:/inbox", "survey:/incoming/raw")])
     paths = {f.path for f in next(s for s in moved.stores if s.name == "survey").folders}
     assert "/incoming/raw/kittiwake" in paths and "/inbox" not in paths
     assert {v.leads_to for v in moved.virtual_paths if v.path == "/inbox"} == {
         "survey:/incoming/raw",
         "survey:/incoming/raw/{account}",
     }
-    assert not consequences(prepare(demo), prepare(moved)).access
-    assert edits.rename(moved, "folder", "survey:/incoming/raw", "survey:/inbox") == demo
+    renames = Renames([Renaming("folder", "survey:/inbox", "survey:/incoming/raw")])
+    follows = consequences(prepare(demo), prepare(moved), NOW, renames)
+    assert not (follows.access or follows.leads or follows.room)
+    assert edits.rename(moved, "folder", [("survey:/incoming/raw", "survey:/inbox")]) == demo
     for to in ("survey:/inbox/deeper", "survey:/charts", "survey:/"):
         with pytest.raises(edits.EditRefused):
-            edits.rename(demo, "folder", "survey:/inbox", to)
+            edits.rename(demo, "folder", [("survey:/inbox", to)])
 
 
 @pytest.mark.parametrize(

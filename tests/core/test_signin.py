@@ -45,7 +45,9 @@ def sign_in(prepared, endpoint="safe", account="ada", **facts):
     ("endpoint", "facts", "reason"),
     [
         ("safe", {}, None),
-        ("safe", {"tls": True, "client": "192.0.2.1", "method": "key"}, None),
+        ("safe", {"tls": True, "client": "192.0.2.1", "method": "password"}, None),
+        ("safe", {"method": "key"}, "method-not-accepted"),  # of use at sftp only
+        ("shell", {"method": "key"}, None),
         ("shut", {}, "endpoint-off"),
         ("zz", {}, "endpoint-not-started"),
         ("shell", {"client": "192.0.2.1"}, "endpoint-out-of-reach"),
@@ -75,13 +77,37 @@ def test_the_account_itself():
 
 
 def test_methods_are_what_it_has_and_may_use():
-    assert sign_in(made(("group:g", {"methods": ("password",)})), method="key") == "method-not-accepted"
+    only_passwords = made(("group:g", {"methods": ("password",)}))
+    assert sign_in(only_passwords, "shell", method="key") == "method-not-accepted"
     assert sign_in(made(("group:g", {"methods": ("directory",)}))) == "no-method"
     both = made(("group:g", {"methods": ("key", "password")}), ("group:h", {"methods": ("password",)}))
-    assert sign_in(both, method="password") is None and sign_in(both, method="key") == "method-not-accepted"
+    assert sign_in(both, "shell", method="password") is None
+    assert sign_in(both, "shell", method="key") == "method-not-accepted"
     nearer = made(("group:g", {"methods": ("password",)}), ("account:ada", {"methods": ("key",)}))
-    assert sign_in(nearer, method="key") is None
+    assert sign_in(nearer, "shell", method="key") is None
+    assert sign_in(nearer) == "no-method"  # at an ftp endpoint a key is of no use
     assert sign_in(made(), "plain", "anonymous", method="password") is None  # not asked of the public
+
+
+@pytest.mark.parametrize(
+    ("endpoint", "credentials", "method", "reason"),
+    [
+        ("safe", set(), None, "no-method"), ("safe", {"password"}, None, None), ("safe", {"key"}, None, "no-method"),
+        ("shell", {"key"}, None, None), ("shell", {"key"}, "password", "method-not-accepted"), ("safe", None, "password", None),
+    ],
+)  # fmt: skip
+def test_a_method_is_there_only_if_its_credential_is(endpoint, credentials, method, reason):
+    known = None if credentials is None else frozenset(credentials)
+    assert sign_in(made(), endpoint, method=method, credentials=known) == reason
+
+
+def test_why_no_method_is_left_is_told_for_each():
+    prepared = made(("group:g", {"methods": ("key",)}))
+    question = Question("ada", "sign-in", endpoint="safe", credentials=frozenset())
+    assert verdict(prepared, question, NOW).text == (
+        "ada has no way to sign in at safe: a key is of use at an sftp endpoint only; "
+        "password is not permitted, as set for group:g"
+    )
 
 
 def test_addresses_of_equally_near_subjects_must_all_admit():
@@ -111,5 +137,8 @@ def test_all_reasons_at_once_and_what_was_not_asked():
     assert [o.reason for o in told.obstacles] == [
         "endpoint-not-started", "account-off", "account-expired", "address-not-admitted", "tls-required",
     ]  # fmt: skip
-    assert told.gates[1].notes == ("not given, so not asked: method",)
+    assert told.gates[1].notes == (
+        "not given, so not asked: method",
+        "its methods are taken as written: whether it has the credentials is not known here",
+    )
     assert [g.asked for g in told.gates] == [True, True, False, False, False, False]

@@ -38,7 +38,7 @@ def test_a_whole_question():
         3,
         2,
         at,
-        1,
+        sessions=1,
     )
 
 

@@ -4,9 +4,9 @@ from random import Random
 
 import pytest
 
+from drawknife.changing import apply
 from drawknife.core import edits
 from drawknife.core.soundness import problems
-from drawknife.editing import apply
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.records.changes import change_model
 from drawknife.records.journal import read_journal
@@ -63,7 +63,7 @@ def test_a_row_of_edits_is_read_back_as_it_was_made(database, seed):
         change = random_change(rng, kept.model, number)
         try:
             after = change_model(
-                database, lambda model, _, change=change: apply(model, [change]), "ada", "edit", None, kept
+                database, lambda model, _, change=change: apply(model, [change]).model, "ada", "edit", None, kept
             )
         except (edits.EditRefused, edits.NotThere):
             assert read_snapshot(database) == kept

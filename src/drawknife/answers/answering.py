@@ -371,7 +371,7 @@ class Answering(PeopleAnswers, LimitAnswers):
                     passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
                     tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
                     entries=[f"{x.effect} {x.subject} {format_rights(x.rights)}" for x in e.entries],
-                    never=list(map(str, e.never)), only=list(map(str, e.only)),
+                    never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
                     sessions_allowed=sessions_allowed(self.prepared, e),
                     starts=e.enabled and clash is None, clash=clash.text if clash else None,
                 )

@@ -16,7 +16,7 @@ from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
 from drawknife.core.settings import resolve
 from drawknife.core.signin import door, sign_in
-from drawknife.formats.units import show_size
+from drawknife.core.sizes import show_size
 
 PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}
 

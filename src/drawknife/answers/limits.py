@@ -20,8 +20,8 @@ from drawknife.core.reach import reach
 from drawknife.core.rights import BIT
 from drawknife.core.settings import resolve
 from drawknife.core.signin import endpoint_allows
+from drawknife.core.sizes import show_size
 from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
-from drawknife.formats.units import show_size
 from drawknife.formats.values import moment as read_moment
 
 #: Seconds in a day.

@@ -5,14 +5,15 @@ from __future__ import annotations
 from drawknife import messages as msg
 from drawknife.answers.previews import access_changes, setting_changes
 from drawknife.asking import BadInput, NoSuch
+from drawknife.changing import NETWORK, NETWORK_KEYS, keys_of, subject_of
 from drawknife.core import comes_down
 from drawknife.core.comes_down import Given
-from drawknife.core.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of, references
+from drawknife.core.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of
 from drawknife.core.model import Subject
 from drawknife.core.names import BadValue, fold, parse_place, unit_ancestors
 from drawknife.core.prepared import Prepared, PreparedAccount
+from drawknife.core.removal import references
 from drawknife.core.soundness import Names
-from drawknife.editing import NETWORK, NETWORK_KEYS, keys_of, subject_of
 from drawknife.formats.model_file import item_data
 
 
@@ -133,7 +134,7 @@ class PeopleAnswers:
         loss = comes_down.without(self.prepared, me, account)
         return msg.LossAnswer(
             revision=self.revision, account=account.name, subject=str(me), lines=[_given(g) for g in loss.lines],
-            access=access_changes(loss.follows.access), settings=setting_changes(loss.follows.settings),
+            access=access_changes(loss.access), settings=setting_changes(loss.settings),
         )  # fmt: skip
 
     # --- items ------------------------------------------------------------------------------------

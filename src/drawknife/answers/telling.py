@@ -44,7 +44,7 @@ def _resolved(at: Location, account: PreparedAccount) -> msg.ResolvedMessage:
 
 def _check(c: Check) -> msg.CheckMessage:
     return msg.CheckMessage(
-        passing=[msg.PassingMessage(place=str(p.place), allowed=p.allowed) for p in c.passing],
+        passing=[msg.PassingMessage(place=str(p.place), allowed=p.allowed, alike=p.alike) for p in c.passing],
         judgement=_judgement(c.judgement),
         blocked=[_judgement(j) for j in c.blocked],
     )

@@ -10,8 +10,8 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
-from drawknife.formats.units import show_size
 
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
 from .editing import draw_preview, tell_changed

@@ -14,7 +14,7 @@ from drawknife.asking import NoSuch
 from drawknife.census.report import census_of, read_mapping, read_rows
 from drawknife.census.walk import Walked, walk
 from drawknife.client import Client
-from drawknife.formats.units import show_size
+from drawknife.core.sizes import show_size
 
 from .common import FAILED, console, errors_told, fail, say, serves
 

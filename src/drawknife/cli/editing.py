@@ -12,9 +12,9 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
+from drawknife.changing import keys_of
 from drawknife.client import Client
 from drawknife.core.names import BadValue
-from drawknife.editing import keys_of
 from drawknife.formats.keys import Key
 from drawknife.formats.units import read_duration, read_size
 

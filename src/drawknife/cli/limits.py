@@ -17,7 +17,7 @@ from drawknife import messages as msg
 from drawknife.answers.limits import fullness
 from drawknife.asking import NoSuch
 from drawknife.client import Client
-from drawknife.formats.units import show_size
+from drawknife.core.sizes import show_size
 
 from .common import Answers, asks, console, print_json, say, serves
 from .editing import edits

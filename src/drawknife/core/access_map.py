@@ -31,13 +31,27 @@ class Cell:
     `owning` on what is its own. A synthetic location has no segment and no place.
     """
 
-    __slots__ = ("_location", "members", "owning", "path", "plain", "segment")
+    __slots__ = ("_location", "_source", "members", "owning", "path", "plain", "segment")
 
     def __init__(
-        self, segment: Segment | None, path: str, members: int, plain: Sets, owning: Sets, location: str | None = None
+        self,
+        segment: Segment | None,
+        path: str,
+        members: int,
+        plain: Sets,
+        owning: Sets,
+        location: str | None = None,
+        source: tuple[AccessMap, _State, int] | None = None,
     ) -> None:
         self.segment, self.path, self.members, self.plain, self.owning = segment, path, members, plain, owning
-        self._location = location
+        self._location, self._source = location, source
+
+    def below(self, distance: int) -> tuple[Sets, Sets]:
+        """The sets at a folder that is not recorded, one level or two below: on what is not its own, on what is."""
+        if self._source is None:
+            return NOBODY, NOBODY
+        map_, state, row = self._source
+        return map_.below(state, row, distance)
 
     @property
     def location(self) -> str:
@@ -171,12 +185,11 @@ class AccessMap:
                 state = self._state(above, above_path, path, depth - above_depth, node, begin)
             stack.append((key + "\x00" if key else "", depth, path, state))
             if told is None or path in told:
-                rows = state.rows
-                if begin and path in unrecorded:
+                first = 0
+                if told is None and begin and path in unrecorded:
                     # Where nothing is recorded, only those have a location whose virtual path begins there.
-                    rows = rows[-len(begin) :]
-                for row in rows:
-                    yield Cell(row.segment, path, row.members, row.plain, row.owning)
+                    first = len(state.rows) - len(begin)
+                yield from self._told(state, path, first)
 
     def _at_one(self, store: PreparedStore, path: str) -> Iterator[Cell]:
         """The cells of one folder, recorded or not, in every segment that holds it."""
@@ -195,8 +208,17 @@ class AccessMap:
             depth = depth_of(at)
             state = self._state(state, above_path, at, depth - above_depth, marked.get(at), starting.get(at))
             above_path, above_depth = at, depth
-        for row in state.rows:
-            yield Cell(row.segment, path, row.members, row.plain, row.owning)
+        yield from self._told(state, path)
+
+    def _told(self, state: _State, path: str, first: int = 0) -> Iterator[Cell]:
+        for i in range(first, len(state.rows)):
+            row = state.rows[i]
+            yield Cell(row.segment, path, row.members, row.plain, row.owning, None, (self, state, i))
+
+    def below(self, state: _State, row: int, distance: int) -> tuple[Sets, Sets]:
+        """What one row of a folder is `distance` levels below, where nothing is recorded in between."""
+        found = (state.ready[distance] or self._make_ready(state, distance)).rows[row]
+        return found.plain, found.owning
 
     def _visits(self, store: PreparedStore, wanted: list[str] | None) -> Iterable[tuple[str, str]]:
         """The folders to come to, in tree order: (key, path)."""

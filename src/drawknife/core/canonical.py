@@ -59,7 +59,7 @@ class Canonical:
     def endpoint(self, e: Endpoint) -> Endpoint:
         return replace(
             e, entries=self.entries(e.entries), host_names=tuple(sorted({h.lower() for h in e.host_names})),
-            never=self.subjects(e.never), only=self.subjects(e.only),
+            never=self.subjects(e.never), only=None if e.only is None else self.subjects(e.only),
         )  # fmt: skip
 
     def setting(self, s: Setting) -> Setting:

@@ -7,12 +7,13 @@ from dataclasses import replace
 from itertools import islice
 from typing import NamedTuple
 
-from .consequences import Consequences, consequences
+from .access_changes import AccessChange
+from .consequences import SettingChange, access_lost, settings_of
 from .division import bits_in
-from .edits import Reference, lines_naming
 from .model import Model, Subject
 from .names import fold, unit_ancestors
 from .prepared import Prepared, PreparedAccount, prepare
+from .removal import Reference, lines_naming
 from .settings import resolve
 
 #: More ways than this into one group are not told: in a dense net of groups there can be very many.
@@ -106,7 +107,8 @@ class Loss(NamedTuple):
     """What an account would lose out of a group or unit: the lines that reach it no more, and what follows."""
 
     lines: tuple[Given, ...]
-    follows: Consequences
+    access: tuple[AccessChange, ...]
+    settings: tuple[SettingChange, ...]
 
 
 def without(prepared: Prepared, subject: Subject, account: PreparedAccount) -> Loss:
@@ -116,7 +118,7 @@ def without(prepared: Prepared, subject: Subject, account: PreparedAccount) -> L
     assert after is not None
     remains = after.standing.ranks
     lines = tuple(g for g in gives(prepared, subject) if g.chain[-1] not in remains)
-    return Loss(lines, consequences(prepared, other, [account.name]))
+    return Loss(lines, access_lost(prepared, other, account.name), settings_of(prepared, other, account.name))
 
 
 def _taken_out(prepared: Prepared, subject: Subject, account: PreparedAccount) -> Model:

@@ -96,7 +96,7 @@ def right_obstacles(
     if last is not None and not can_pass(store, top, last, account):
         text = ""
         if told:
-            top_blocked = blocked(store, top, last, account)[0]
+            top_blocked = blocked(store, top, last, account)[0].path
             on_the_way = f", on the way to {at.place}" if top_blocked != path else ""
             why = conclude(store, top_blocked, "enter", account, None).text
             text = f"{account.name} may not enter {store.name}:{top_blocked}{on_the_way}: {why}"

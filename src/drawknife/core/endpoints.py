@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from ipaddress import IPv4Address, IPv6Address, ip_address
+from ipaddress import IPv4Address, IPv4Network, IPv6Address, IPv6Network, ip_address, ip_network
 from typing import NamedTuple
 
 from .model import Endpoint, Entry
@@ -17,6 +17,18 @@ def read_address(text: str) -> Address:
     address = ip_address(text)
     mapped = address.ipv4_mapped if isinstance(address, IPv6Address) else None
     return mapped or address
+
+
+#: Where IPv4 addresses are written as IPv6 ones (RFC 4291, section 2.5.5.2).
+_MAPPED = IPv6Network("::ffff:0:0/96")
+
+
+def read_network(text: str) -> IPv4Network | IPv6Network:
+    """A network; one of IPv4 addresses written as IPv6 ones is read as IPv4. ValueError if it is none."""
+    network = ip_network(text)
+    if isinstance(network, IPv6Network) and network.subnet_of(_MAPPED):
+        return IPv4Network((int(network.network_address) & 0xFFFFFFFF, network.prefixlen - 96))
+    return network
 
 
 def allows(entries: tuple[Entry, ...], bit: int, matches: Callable[[Entry], bool]) -> bool:
@@ -38,7 +50,7 @@ def tls_policy(endpoint: Endpoint) -> str | None:
 
 
 def _addresses_overlap(a: str, b: str) -> bool:
-    one, other = ip_address(a), ip_address(b)
+    one, other = read_address(a), read_address(b)
     if one.version != other.version:
         return False
     return one == other or one.is_unspecified or other.is_unspecified
@@ -99,7 +111,7 @@ def reachable(endpoint: Endpoint, client: Address) -> bool:
 
     An endpoint listens in one address family, and one on a loopback address hears its own machine only.
     """
-    address = ip_address(endpoint.address)
+    address = read_address(endpoint.address)
     if address.version != client.version:
         return False
     return client.is_loopback or not address.is_loopback

@@ -7,21 +7,22 @@ from datetime import datetime
 from typing import NamedTuple
 
 from .demands import Demand, demands
-from .folders import decide
-from .gates import ALL_GATES, Case, gate_obstacles, open_case, verdict_of
+from .folders import on_the_way
+from .gates import ALL_GATES, MOST_ON_THE_WAY, Case, gate_obstacles, open_case, verdict_of
 from .judgement import Judgement, judge
 from .names import BadValue, Place, ancestors, join, rest_below
 from .namespace import Location, Served, expand
 from .prepared import Prepared
 from .question import Question, Refusal, Verdict
-from .rights import ALL, BIT
+from .rights import ALL
 
 
 class Passing(NamedTuple):
-    """One folder on the way, and whether the account may enter it."""
+    """One folder on the way, and whether the account may enter it; `alike` more below it are the same."""
 
     place: Place
     allowed: bool
+    alike: int = 0
 
 
 class Check(NamedTuple):
@@ -107,6 +108,8 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     missing = [fact for fact in facts if given[fact] is None]
     if missing:
         notes.append(f"not given, so not asked: {', '.join(missing)}")
+    if gate == "sign-in" and asked and question.credentials is None and case.account.account.kind != "anonymous":
+        notes.append("its methods are taken as written: whether it has the credentials is not known here")
     if gate in ("folder", "limits") and asked and not demands(case.account, question, at.sites):
         here = case.sites.here
         notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
@@ -127,13 +130,15 @@ def _is_asked(case: Case, gate: str) -> bool:
 def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
     store = prepared.stores[demand.folder.store]
     account = case.account
-    on_the_way: list[str] = []
+    passing: tuple[Passing, ...] = ()
     if demand.through is not None:
-        on_the_way = [at for at in ancestors(demand.through) if rest_below(at, demand.top) is not None][::-1]
-    passing = tuple(Passing(Place(store.name, at), decide(store, at, BIT["enter"], account)) for at in on_the_way)
+        passing = tuple(
+            Passing(Place(store.name, way.path), way.enters, way.alike)
+            for way in on_the_way(store, demand.top, demand.through, account)
+        )
     blocked = tuple(
         judge(store, p.place.path, "enter", account, None)
-        for p in passing
-        if not p.allowed and not (demand.right == "enter" and p.place == demand.folder)
+        for p in [p for p in passing if not p.allowed][:MOST_ON_THE_WAY]
+        if not (demand.right == "enter" and p.place == demand.folder)
     )
     return Check(passing, judge(store, demand.folder.path, demand.right, account, demand.own), blocked)

@@ -7,11 +7,11 @@ from typing import NamedTuple
 
 from .access_map import access_of_all
 from .division import bits_in
-from .edits import lines_naming
 from .identity import loops
 from .model import Subject
 from .prepared import Prepared
 from .reach import reach
+from .removal import lines_naming
 from .rights import ENTER
 from .settings import resolve
 

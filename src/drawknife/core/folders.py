@@ -7,6 +7,8 @@ part in it.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from .prepared import PreparedAccount, PreparedFolder, PreparedStore
 from .rights import ENTER
 
@@ -65,13 +67,37 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
             at = node.path
 
 
-def blocked(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[str]:
-    """Every folder from `top` down to `path` that the account may not enter, the uppermost first."""
-    found = []
-    at = path
-    while True:
-        if not decide(store, at, ENTER, account):
-            found.append(at)
-        if len(at) <= len(top):
-            return found[::-1]
-        at = at[: at.rindex("/")] or "/"
+class Way(NamedTuple):
+    """A folder on the way down, and whether the account may enter it; `alike` more below it are the same."""
+
+    path: str
+    enters: bool
+    alike: int
+
+
+def on_the_way(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[Way]:
+    """The folders from `top` down to `path`, the uppermost first.
+
+    From the third level below a folder that carries something, all is as on the second: these are counted, not told.
+    """
+    rest = path if top == "/" else path[len(top) :]
+    found: list[Way] = []
+    at = top
+    node, depth = store.nearest(at)
+    for segment in [None, *(rest.split("/")[1:] if rest not in ("", "/") else [])]:
+        if segment is not None:
+            at = f"{at}/{segment}" if at != "/" else f"/{segment}"
+            there = store.marked.get(at)
+            node, depth = (there, 0) if there is not None else (node, depth + 1)
+            if depth > 2 and len(found) > 2:
+                found[-1] = found[-1]._replace(alike=found[-1].alike + 1)
+                continue
+        own = depth == 0 and node is not None and node.owner == account.index
+        enters = walk(store, node, depth, ENTER, account.who_owning if own else account.who)
+        found.append(Way(at, enters, 0))
+    return found
+
+
+def blocked(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[Way]:
+    """The folders from `top` down to `path` that the account may not enter, the uppermost first."""
+    return [way for way in on_the_way(store, top, path, account) if not way.enters]

@@ -127,17 +127,26 @@ def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[s
             )
 
 
+#: More folders on the way than these are counted, not told.
+MOST_ON_THE_WAY = 20
+
+
 def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Demand]) -> Iterator[Refusal]:
     """Can the account pass through, and do the entries allow each right?"""
     for right, place, own, top, through in wanted:
         store = prepared.stores[place.store]
         if through is not None and not can_pass(store, top, through, account):
-            for path in blocked(store, top, through, account):
+            there = blocked(store, top, through, account)
+            for path, _, alike in there[:MOST_ON_THE_WAY]:
                 if right != "enter" or path != place.path:
                     on_the_way = "" if path == place.path else f", on the way to {place}"
+                    further = f", nor the {alike} below it" if alike else ""
                     why = conclude(store, path, "enter", account, None).text
-                    text = f"{account.name} may not enter {place.store}:{path}{on_the_way}: {why}"
+                    text = f"{account.name} may not enter {place.store}:{path}{further}{on_the_way}: {why}"
                     yield Refusal("folder", "cannot-pass", text)
+            if len(there) > MOST_ON_THE_WAY:
+                text = f"{account.name} may not enter {len(there) - MOST_ON_THE_WAY} more folders on the way to {place}"
+                yield Refusal("folder", "cannot-pass", text)
         if not decide(store, place.path, BIT[right], account, own):
             found = conclude(store, place.path, right, account, own)
             yield Refusal("folder", found.reason, f"{account.name} may not {verb(right)} in {place}: {found.text}")

@@ -114,5 +114,20 @@ def loops(groups: Iterable[Group]) -> list[tuple[str, ...]]:
 
 
 def units_of(model: Model) -> dict[str, str]:
-    """Every unit by its comparison form, those above a written one included."""
-    return {fold(path): path for unit in model.units for path in unit_ancestors(unit)}
+    """Every unit by its comparison form, those above a written one included, as it is spelled.
+
+    A unit is spelled as its own line spells it; one without a line, as the first line that needs it does, in
+    order of casefold and then of code points. What lies below a unit takes over its spelling.
+    """
+    last: dict[str, str] = {}  # by comparison form, how the last part is spelled
+    lines = sorted(model.units, key=lambda unit: (fold(unit), unit))
+    for unit in lines:
+        last.setdefault(fold(unit), unit.rpartition("/")[2])
+    for unit in lines:
+        for path in unit_ancestors(unit)[1:]:
+            last.setdefault(fold(path), path.rpartition("/")[2])
+    spelled: dict[str, str] = {}
+    for key in sorted(last, key=lambda key: key.count("/")):
+        above = key.rpartition("/")[0]
+        spelled[key] = f"{spelled[above]}/{last[key]}" if above else last[key]
+    return spelled

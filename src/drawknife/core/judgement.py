@@ -62,7 +62,9 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
     """Decide `right` at `path` of `store` level by level. `own`: None where the folder is acted on."""
     standing = account.standing
     bit = BIT[right]
-    folders = [(up, at, store.folder(at)) for up, at in enumerate(ancestors(path))]
+    every = ((up, at, store.folder(at)) for up, at in enumerate(ancestors(path)))
+    # Of what is not recorded, only the folder itself and the root are told: a path can be very deep.
+    folders = [x for x in every if x[2] is not None or x[0] == 0 or x[1] == "/"]
     first = folders[0][2]
     owning = (first is not None and first.owner == account.name) if own is None else own
 

@@ -157,7 +157,7 @@ SIGNED_IN_ALL = parse_entry("allow signed-in all", at_endpoint=True)
 class Endpoint:
     """Where clients come in. `passive_ports` is a first and last port.
 
-    Nobody in `never` is admitted; if `only` names anybody, nobody else is. The certificate and its key are
+    Nobody in `never` is admitted. Where there is an `only`, nobody else is: nobody at all, if it is empty. The certificate and its key are
     paths of PEM files.
     """
 
@@ -171,7 +171,7 @@ class Endpoint:
     enabled: bool = True
     entries: tuple[Entry, ...] = (SIGNED_IN_ALL,)
     never: tuple[Subject, ...] = ()
-    only: tuple[Subject, ...] = ()
+    only: tuple[Subject, ...] | None = None
     certificate: str | None = None
     certificate_key: str | None = None
 

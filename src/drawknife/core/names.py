@@ -37,11 +37,15 @@ def fold(name: str) -> str:
     return name.casefold() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
 
 
-def _unwritable(text: str) -> bool:
+def _unwritable(text: str, categories: tuple[str, ...] = ("Cc", "Cs")) -> bool:
     """True where `text` holds control characters or halves of surrogate pairs."""
     if text.isascii():
         return not text.isprintable() and any(c < " " or c == "\x7f" for c in text)
-    return any(unicodedata.category(c) in ("Cc", "Cs") for c in text)
+    return any(unicodedata.category(c) in categories for c in text)
+
+
+#: Control characters, format characters, halves of surrogate pairs.
+_NOT_IN_NAMES = ("Cc", "Cf", "Cs")
 
 
 #: What nearly all names are: printable ASCII without what is forbidden in names.
@@ -52,7 +56,7 @@ def check_name(name: str) -> str:
     """Return `name` if it may name something; raise :class:`BadValue` if not."""
     if _PLAIN_NAME.fullmatch(name) and name not in (".", ".."):
         return name
-    expected = "1 to 64 characters, no white space, no control characters, none of / \\ : { } , *"
+    expected = "1 to 64 characters, no white space, no control or format characters, none of / \\ : { } , *"
     if not name:
         raise BadValue("a name may not be empty", expected)
     if len(name) > MAX_NAME:
@@ -61,9 +65,10 @@ def check_name(name: str) -> str:
         raise BadValue(f"{name!r} is not a name", expected)
     if not name.isascii() and not unicodedata.is_normalized("NFC", name):
         raise BadValue("the name is not in Unicode form NFC", "the same name in form NFC")
-    if _unwritable(name) or any(c in FORBIDDEN_IN_NAMES or c.isspace() for c in name):
-        bad = next(c for c in name if c in FORBIDDEN_IN_NAMES or c.isspace() or _unwritable(c))
-        raise BadValue(f"the name holds {bad!r}", expected)
+    if _unwritable(name, _NOT_IN_NAMES) or any(c in FORBIDDEN_IN_NAMES or c.isspace() for c in name):
+        bad = next(c for c in name if c in FORBIDDEN_IN_NAMES or c.isspace() or _unwritable(c, _NOT_IN_NAMES))
+        shown = repr(bad) if bad.isprintable() else f"the character U+{ord(bad):04X}"
+        raise BadValue(f"the name holds {shown}", expected)
     return name
 
 

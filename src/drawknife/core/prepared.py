@@ -299,6 +299,11 @@ class PreparedStore:
         start = bisect_left(self.order, key)
         return start, bisect_left(self.order, key + "\x01", start)
 
+    def recorded_below(self, path: str) -> tuple[Folder, ...]:
+        """The recorded folders at `path` and below it."""
+        start, stop = self.branch(path)
+        return self.store.folders[start:stop]
+
     def exists(self, path: str) -> bool:
         """Is `path` recorded, or above a folder that is? The root always exists."""
         start, stop = self.branch(path)

@@ -39,6 +39,8 @@ class Question:
     replaced_size: int | None = None
     files: int | None = None
     at: datetime | None = None
+    #: The methods that the account has a credential for: a password, a key, its directory. None: not known.
+    credentials: frozenset[str] | None = None
     #: Sessions that the account has open, and what locks it or the client's address now, where that is known.
     sessions: int | None = None
     locks: tuple[Counting, ...] = ()

@@ -10,6 +10,7 @@ from .model import UNLIMITED, Quota, Usage
 from .names import Place, parent, rest_below
 from .question import Question, Refusal
 from .settings import resolve
+from .sizes import show_size
 
 if TYPE_CHECKING:
     from .demands import Sites
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class Soft(NamedTuple):
-    """A soft limit: above it there is room until the grace period (seconds) has run out."""
+    """A soft limit: above it there is room until the grace period (seconds, above 0) has run out."""
 
     limit: int
     grace: int
@@ -28,11 +29,9 @@ class Soft(NamedTuple):
         return None if self.over_since is None else self.over_since + timedelta(seconds=self.grace)
 
     def used_up(self, used: int, at: datetime) -> bool:
-        """Is there no room any more? Without grace the clock need not be known."""
-        if used <= self.limit:
-            return False
+        """Is there no room any more? Where it is not known since when it is above, the grace period runs on."""
         ends = self.ends()
-        return self.grace == 0 if ends is None else at >= ends
+        return used > self.limit and ends is not None and at >= ends
 
 
 class Limit(NamedTuple):
@@ -122,13 +121,37 @@ def counted(prepared: Prepared) -> Counted:
     return found
 
 
-def softs(quota: Quota) -> tuple[Soft | None, Soft | None]:
-    """The soft limits of a quota, for bytes and for files."""
-    grace = quota.grace or 0
-    return (
-        None if quota.soft_bytes is None else Soft(quota.soft_bytes, grace, quota.bytes_over_since),
-        None if quota.soft_files is None else Soft(quota.soft_files, grace, quota.files_over_since),
+class Bounds(NamedTuple):
+    """What a quota limits. A soft limit without a grace period is a hard one."""
+
+    bytes: int | None
+    files: int | None
+    soft_bytes: Soft | None
+    soft_files: Soft | None
+
+
+def bounds(quota: Quota) -> Bounds:
+    """The hard and soft limits of a quota as they count."""
+    if not quota.grace:
+        return Bounds(
+            _smaller(quota.hard_bytes, quota.soft_bytes), _smaller(quota.hard_files, quota.soft_files), None, None
+        )
+    return Bounds(
+        quota.hard_bytes,
+        quota.hard_files,
+        None if quota.soft_bytes is None else Soft(quota.soft_bytes, quota.grace, quota.bytes_over_since),
+        None if quota.soft_files is None else Soft(quota.soft_files, quota.grace, quota.files_over_since),
     )
+
+
+def _smaller(a: int | None, b: int | None) -> int | None:
+    return min((x for x in (a, b) if x is not None), default=None)
+
+
+def quota_limit(kind: str, quota: Quota, used: tuple[int, int]) -> Limit:
+    """The limit that a quota is; `used` are the bytes and files that count against it."""
+    b = bounds(quota)
+    return Limit(kind, quota.name, b.bytes, b.files, *used, b.soft_bytes, b.soft_files)
 
 
 def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[Limit]:
@@ -145,7 +168,7 @@ def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[
         covers = {prepared.people.number(s) for s in quota.shared_by}
         if not covers.isdisjoint(owner.who):
             used = usage.sum("quota", quota.name, lambda quota=quota: usage.quota(quota))  # type: ignore[misc]
-            out.append(Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota)))
+            out.append(quota_limit("shared", quota, used))
     out += folder_limits(prepared, place)
     store = prepared.stores[place.store].store
     if store.capacity is not None:
@@ -166,7 +189,7 @@ def folder_limit(prepared: Prepared, quota: Quota) -> Limit:
     assert quota.folder is not None
     usage = counted(prepared)
     used = usage.sum("quota", quota.name, lambda: usage.quota(quota))
-    return Limit("folder", quota.name, quota.hard_bytes, quota.hard_files, *used, *softs(quota))
+    return quota_limit("folder", quota, used)
 
 
 def _holds(folder: Place, place: Place) -> bool:
@@ -214,10 +237,13 @@ def limits_gate(
         yield from _moving(prepared, question, sites, size, at)
         return
     limit = resolve(prepared, account, "upload_limit")
-    if limit.value != UNLIMITED and size > limit.value:
+    whole = size + (question.replaced_size or 0) if question.action == "append" else size
+    if limit.value != UNLIMITED and whole > limit.value:
         subjects = " and ".join(map(str, limit.subjects))
         yield Refusal(
-            "limits", "file-too-large", f"the file has {size} bytes; {subjects} may send {limit.value} at most"
+            "limits",
+            "file-too-large",
+            f"the file would have {shown(whole)}; {subjects} may send {shown(limit.value)} at most",
         )
     if question.action == "upload":
         owner, asked, files = uploads_owner(prepared, account), size, 1
@@ -251,19 +277,25 @@ def _room(limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime)
             if asked <= 0 or room is None or asked <= room:
                 continue
             if soft is not None and soft.used_up(used, at):
-                ends = soft.ends()
-                since = f"its grace period ended {ends:%Y-%m-%d %H:%M} (UTC)" if ends else "it has no grace period"
+                since = f"its grace period ended {soft.ends():%Y-%m-%d %H:%M} (UTC)"
                 yield Refusal(
                     "limits",
                     f"{x.kind}-{what}-grace-over",
-                    f"the {called(x)} is above its soft limit of {soft.limit} {what}, and {since}; bring {used} down to the limit",
+                    f"the {called(x)} is above its soft limit of {shown(soft.limit, what)}, and {since}; "
+                    f"bring {shown(used, what)} down to the limit",
                 )
             else:
                 yield Refusal(
                     "limits",
                     f"{x.kind}-{what}",
-                    f"the {called(x)} has room for {room} more {what}, and {asked} are asked for",
+                    f"the {called(x)} has room for {shown(room, what)} more; "
+                    f"asked for: {shown(asked, what)}, which is {shown(asked - room, what)} too much",
                 )
+
+
+def shown(amount: int, what: str = "bytes") -> str:
+    """An amount of bytes or files for people."""
+    return f"{amount:,} file{'' if amount == 1 else 's'}" if what == "files" else show_size(amount)
 
 
 def called(limit: Limit) -> str:

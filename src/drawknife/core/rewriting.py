@@ -29,7 +29,7 @@ class Rewriting(NamedTuple):
             virtual_paths=tuple(map(self._virtual_path, model.virtual_paths)),
             endpoints=tuple(map(self._endpoint, model.endpoints)),
             settings=tuple(s for s in map(self._setting, model.settings) if s is not None),
-            quotas=tuple(q for q in map(self._quota, model.quotas) if q is not None),
+            quotas=tuple(map(self._quota, model.quotas)),
             usage=tuple(map(self._usage, model.usage)),
         )
 
@@ -72,7 +72,8 @@ class Rewriting(NamedTuple):
         entries = tuple(
             x._replace(subject=subject) for x in e.entries if (subject := self.subject(x.subject)) is not None
         )
-        return replace(e, entries=entries, never=self._subjects(e.never), only=self._subjects(e.only))
+        only = None if e.only is None else self._subjects(e.only)  # emptied, it still admits nobody
+        return replace(e, entries=entries, never=self._subjects(e.never), only=only)
 
     def _setting(self, s: Setting) -> Setting | None:
         subject = self.subject(s.subject)
@@ -83,11 +84,8 @@ class Rewriting(NamedTuple):
         )
         return None if subject is None else Setting(subject, values)
 
-    def _quota(self, q: Quota) -> Quota | None:
-        shared_by = self._subjects(q.shared_by)
-        if q.shared_by and not shared_by:
-            return None
-        return replace(q, shared_by=shared_by, folder=q.folder and self.place(q.folder))
+    def _quota(self, q: Quota) -> Quota:
+        return replace(q, shared_by=self._subjects(q.shared_by), folder=q.folder and self.place(q.folder))
 
     def _usage(self, u: Usage) -> Usage:
         owner, place = self._owner(u.owner), self.place(u.folder)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from ipaddress import ip_network
 from typing import TYPE_CHECKING, Any
 
-from .endpoints import Address
+from .endpoints import Address, read_network
 from .identity import Rank
 from .model import METHODS, UNLIMITED, Subject
 from .names import fold
@@ -94,7 +93,7 @@ def admits(lines: tuple[str, ...], client: Address) -> bool:
     best, admitted = -1, all(not line.startswith("allow") for line in lines)
     for line in lines:
         effect, _, cidr = line.partition(" ")
-        network = ip_network(cidr)
+        network = read_network(cidr)
         if network.version == client.version and client in network:
             if network.prefixlen > best:
                 best, admitted = network.prefixlen, effect == "allow"

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime
 
-from .endpoints import allows, reachable, read_address, tls_policy
+from .endpoints import allows, read_address, tls_policy
 from .hours import within
 from .model import UNLIMITED, Endpoint
 from .prepared import Prepared, PreparedAccount
 from .question import Question, Refusal
-from .reach import reach, stated
+from .reach import reach
 from .rights import BIT
 from .settings import admits, resolve
 
@@ -29,14 +29,6 @@ def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator
             "give one of them other ports",
         )
     if question.client is None:
-        return
-    if not stated(prepared.model):
-        if not reachable(endpoint, read_address(question.client)):
-            yield Refusal(
-                "door",
-                "endpoint-out-of-reach",
-                f"endpoint {name} listens on {endpoint.address}, where a client at {question.client} cannot come",
-            )
         return
     found = reach(prepared.model, endpoint, read_address(question.client))
     if not found.control:
@@ -61,13 +53,14 @@ def _list_refusal(prepared: Prepared, account: PreparedAccount, endpoint: Endpoi
     never = [s for s in endpoint.never if number(s) in who]
     if never:
         return Refusal(
-            "sign-in", "never-admitted", f"{account.name} is never admitted at {endpoint.name}, as {_and(never)} is not"
-        )
-    if endpoint.only and not any(number(s) in who for s in endpoint.only):
-        return Refusal(
             "sign-in",
-            "not-among-only",
-            f"{endpoint.name} admits only {_and(endpoint.only)}, and {account.name} is none of them",
+            "never-admitted",
+            f"{account.name} is never admitted at {endpoint.name}: its list `never` names {_and(never)}",
+        )
+    if endpoint.only is not None and not any(number(s) in who for s in endpoint.only):
+        admitted = f"only {_and(endpoint.only)}" if endpoint.only else "nobody: its list `only` is empty"
+        return Refusal(
+            "sign-in", "not-among-only", f"{endpoint.name} admits {admitted}; {account.name} is not on that list"
         )
     return None
 
@@ -142,19 +135,60 @@ def sign_in(
             "sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on"
         )
     if account.account.kind != "anonymous":
-        permitted = resolve(prepared, account, "methods")
-        left = [m for m in account.account.methods if m in permitted.value]
-        if not left:
-            yield Refusal(
-                "sign-in",
-                "no-method",
-                f"{who} has no way to sign in: it has credentials for {_and(account.account.methods) or 'nothing'}, "
-                f"and {_and(permitted.value) or 'nothing'} is permitted",
-            )
-        elif question.method is not None and question.method not in left:
-            yield Refusal(
-                "sign-in", "method-not-accepted", f"{who} cannot sign in by {question.method}, only by {_and(left)}"
-            )
+        yield from _by_method(prepared, account, endpoint, question)
+
+
+def methods_left(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, credentials: frozenset[str] | None
+) -> list[str]:
+    """The methods by which an account can sign in at an endpoint: permitted, of use there, and with a credential.
+
+    `credentials` are the methods that it has one for; None: taken to be those of the account.
+    """
+    permitted = resolve(prepared, account, "methods").value
+    return [
+        m
+        for m in account.account.methods
+        if m in permitted and (m != "key" or endpoint.protocol == "sftp") and (credentials is None or m in credentials)
+    ]
+
+
+def _by_method(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question
+) -> Iterator[Refusal]:
+    who = account.name
+    left = methods_left(prepared, account, endpoint, question.credentials)
+    if not left:
+        yield Refusal(
+            "sign-in",
+            "no-method",
+            f"{who} has no way to sign in at {endpoint.name}: {_why_not(prepared, account, endpoint, question)}",
+        )
+    elif question.method is not None and question.method not in left:
+        yield Refusal(
+            "sign-in",
+            "method-not-accepted",
+            f"{who} cannot sign in by {question.method} at {endpoint.name}, only by {_and(left)}",
+        )
+
+
+_MISSING = {"password": "no password is set", "key": "no key is attached", "directory": "it comes from no directory"}
+
+
+def _why_not(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question) -> str:
+    """For each method that an account is to have, why it is of no use."""
+    permitted = resolve(prepared, account, "methods")
+    if not account.account.methods:
+        return "it is to have no method of signing in; change its methods"
+    said = []
+    for m in account.account.methods:
+        if m not in permitted.value:
+            said.append(f"{m} is not permitted, as set for {_and(permitted.subjects)}")
+        elif m == "key" and endpoint.protocol != "sftp":
+            said.append("a key is of use at an sftp endpoint only")
+        else:
+            said.append(_MISSING[m])
+    return "; ".join(said)
 
 
 #: What a client is told when its sign-in is refused, whatever the reason: the reason is the administrator's.

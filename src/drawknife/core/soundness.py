@@ -116,7 +116,7 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     for i, endpoint in new_to("endpoints"):
         out += _subjects((e.subject for e in endpoint.entries), ("endpoints", i, "entries"), names)
         out += _subjects(endpoint.never, ("endpoints", i, "never"), names)
-        out += _subjects(endpoint.only, ("endpoints", i, "only"), names)
+        out += _subjects(endpoint.only or (), ("endpoints", i, "only"), names)
     for i, setting in new_to("settings"):
         out += _subjects([setting.subject], ("settings", i), names, key="for")
         owner = dict(setting.values).get("uploads_owner")

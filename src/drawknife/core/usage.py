@@ -10,7 +10,7 @@ from typing import NamedTuple
 from .model import UNLIMITED, Model, Quota, Usage
 from .names import Place, depth, rest_below, unit_ancestors
 from .prepared import Prepared
-from .quotas import Limit, counted, folder_limit, softs
+from .quotas import Limit, counted, folder_limit, quota_limit
 from .settings import resolve
 
 
@@ -91,8 +91,7 @@ def every_limit(prepared: Prepared) -> list[Filled]:
         if quota.folder is not None:
             found.append(Filled(folder_limit(prepared, quota), str(quota.folder), tuple(rows)))
         else:
-            limit = Limit("shared", quota.name, quota.hard_bytes, quota.hard_files, *_total(rows), *softs(quota))
-            found.append(Filled(limit, "", tuple(rows)))
+            found.append(Filled(quota_limit("shared", quota, _total(rows)), "", tuple(rows)))
     for store in prepared.model.stores:
         if store.capacity is not None:
             rows = counts.store(store.name)

@@ -15,6 +15,7 @@ from .names import Place
 from .prepared import Prepared, PreparedAccount
 from .question import Refusal
 from .rights import BIT, FILE_RIGHTS, INDEX
+from .signin import endpoint_gate
 
 
 class Holder(NamedTuple):
@@ -89,9 +90,10 @@ def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str
 def almost(
     prepared: Prepared, right: str, target: str | Place, gate: str, endpoint: Endpoint | None = None
 ) -> list[Almost]:
-    """The accounts that lack `right` at `target` only by what `gate` refuses.
+    """The accounts that lack `right` at `target`, in every state, and would have it but for what `gate` refuses.
 
-    For a store folder that no virtual path leads an account to, the virtual path gate refuses.
+    For the rights on files both are asked, for what is its own and for what is not: one that only this gate
+    refuses is enough. For a store folder that no virtual path leads an account to, the virtual path gate refuses.
     """
     found = []
     map_ = access_of_all(prepared, endpoint)
@@ -104,10 +106,12 @@ def almost(
         account = prepared.people.prepared(index)
         locations = [target] if isinstance(target, str) else places.get(index, [])
         ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
-            (at, tuple(right_obstacles(prepared, account, at, right, True, endpoint, told=True))) for at in locations
+            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, told=True)))
+            for at in locations
+            for own in _owning(right)
         ]
         if isinstance(target, Place) and not locations:
-            ways = [(None, _without_path(prepared, account, right, target))]
+            ways = [(None, _without_path(prepared, account, right, target, own, endpoint)) for own in _owning(right)]
         if ways and all(obstacles for _, obstacles in ways):
             for location, obstacles in ways:
                 if {o.gate for o in obstacles} == {gate}:
@@ -116,10 +120,21 @@ def almost(
     return found
 
 
-def _without_path(prepared: Prepared, account: PreparedAccount, right: str, place: Place) -> tuple[Refusal, ...]:
-    out = [Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}")]
-    own = True if right in FILE_RIGHTS else None
+def _owning(right: str) -> tuple[bool, ...]:
+    """As whose a thing is asked about: one's own or not, where that can matter."""
+    return (True, False) if right in FILE_RIGHTS else (True,)
+
+
+def _without_path(
+    prepared: Prepared, account: PreparedAccount, right: str, place: Place, own: bool, endpoint: Endpoint | None
+) -> tuple[Refusal, ...]:
+    """What keeps an account from a right at a folder that no virtual path leads it to."""
+    out: list[Refusal] = []
+    if endpoint is not None:
+        out += endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
+    out.append(Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}"))
+    whose = own if right in FILE_RIGHTS else None
     store = prepared.stores[place.store]
-    if not decide(store, place.path, BIT[right], account, own):
-        out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, own).text))
+    if not decide(store, place.path, BIT[right], account, whose):
+        out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, whose).text))
     return tuple(out)

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from drawknife.core.edits import checked, lines_naming
+from drawknife.core.edits import checked
 from drawknife.core.model import Account, Group, Model, Subject
 from drawknife.core.names import fold, unit_ancestors
+from drawknife.core.removal import lines_naming
 
 from .reading import Found, Person
 

@@ -94,7 +94,7 @@ ENDPOINT = (
         (m.SIGNED_IN_ALL,), many=True, write=str,
     ),
     Key("never", v.of(m.parse_subject), v.STRING, "who is never admitted here", (), many=True, write=str),
-    Key("only", v.of(m.parse_subject), v.STRING, "if anybody: only these are admitted", (), many=True, write=str),
+    Key("only", v.of(m.parse_subject), v.STRING, "only these are admitted; nobody, if it is empty", many=True, write=str),
     Key("certificate", v.text, v.STRING, "the PEM file with its certificate"),
     Key("certificate_key", v.text, v.STRING, "the PEM file with the certificate's key"),
 )  # fmt: skip
@@ -198,6 +198,14 @@ def setting_data(setting: m.Setting) -> dict[str, Any]:
         if key.name in values:
             value = values[key.name]
             out[key.name] = list(value) if key.many else key.write(value) if key.write else value
+    return out
+
+
+def quota_data(quota: m.Quota) -> dict[str, Any]:
+    """One quota as the model file has it; one that is on no folder is shared, if by nobody."""
+    out = plain(quota, QUOTA)
+    if quota.folder is None:
+        out.setdefault("shared_by", [])
     return out
 
 

@@ -13,7 +13,19 @@ from drawknife.core.names import BadValue, check_name, check_path, check_unit
 from drawknife.core.soundness import Where, nearest, problems
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
-from .keys import FOLDER, LINES, REQUIRED, UNIT, Key, account_data, item_schema, plain, setting_data, store_data
+from .keys import (
+    FOLDER,
+    LINES,
+    REQUIRED,
+    UNIT,
+    Key,
+    account_data,
+    item_schema,
+    plain,
+    quota_data,
+    setting_data,
+    store_data,
+)
 from .keys import SECTIONS as TABLES
 from .values import STRING, Read, Schema, of, shown
 
@@ -129,7 +141,13 @@ class _Reading:
             return None
         if name == "stores":
             got["folders"] = self.folders((*where, "folders"), item.get("folders", []))
+        if name == "usage":
+            got.setdefault("owner", None)
         if name == "settings":
+            for key, value in got.items():
+                if value == ():
+                    lines = "at least one line, or the key left out: it then narrows nothing"
+                    self.wrong((*where, key), [], f"an empty list of {key} cannot be written", lines)
             got = {"subject": got.pop("for"), "values": tuple(sorted(got.items()))}
         if name == "accounts" and got.get("kind") == "anonymous":
             got.setdefault("methods", ())
@@ -302,6 +320,7 @@ _DATA: dict[str, Callable[[Any], dict[str, Any]]] = {
     "accounts": account_data,
     "stores": store_data,
     "settings": setting_data,
+    "quotas": quota_data,
 }
 
 

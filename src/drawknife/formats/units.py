@@ -4,26 +4,27 @@ import re
 
 from drawknife.core.names import BadValue
 
-_SIZE = re.compile(r"(\d+)(?: ?(B|[KMGTP]i?B))?")
+_SIZE = re.compile(r"(\d{1,20})(?:\.(\d{1,20}))?(?: ?(B|[KMGTP]i?B))?", re.ASCII)
 _FACTOR = {"B": 1}
 for _power, _letter in enumerate("KMGTP", 1):
     _FACTOR[f"{_letter}iB"] = 1024**_power
     _FACTOR[f"{_letter}B"] = 1000**_power
 _SECONDS = {"day": 86400, "hour": 3600, "minute": 60, "second": 1}
-_DURATION = re.compile(r"(\d+) ?(day|hour|minute|second)s?")
+_DURATION = re.compile(r"(\d{1,20}) ?(day|hour|minute|second)s?", re.ASCII)
 #: Beyond this a number is no size: PostgreSQL's bigint ends here.
 MAX = 2**63 - 1
 
 
 def read_size(value: object) -> int:
-    """Bytes from ``40 GiB`` (1024), ``40 GB`` (1000) or a number."""
+    """Bytes from ``40 GiB`` (1024), ``1.5 GB`` (1000) or a number. What is less than a byte is dropped."""
     found = _SIZE.fullmatch(value) if isinstance(value, str) else None
     if found is not None:
-        size = int(found[1]) * _FACTOR[found[2] or "B"]
+        decimals = found[2] or ""
+        size: int = int(found[1] + decimals) * _FACTOR[found[3] or "B"] // 10 ** len(decimals)
     elif isinstance(value, int) and not isinstance(value, bool):
         size = value
     else:
-        raise BadValue(f"{value!r} is no size", "a number of bytes, or such as 40 GiB or 40 GB")
+        raise BadValue(f"{value!r} is no size", "a number of bytes, or such as 40 GiB or 1.5 GB")
     if not 0 <= size <= MAX:
         raise BadValue(f"{value!r} is out of range", f"0 to {MAX} bytes")
     return size
@@ -36,16 +37,6 @@ def write_size(size: int) -> str | int:
         return size
     count, unit = min(whole)
     return f"{count} {unit}"
-
-
-def show_size(size: int) -> str:
-    """A size for people: three figures and a binary unit."""
-    amount, unit = float(size), "B"
-    for unit in ("B", "KiB", "MiB", "GiB", "TiB", "PiB"):
-        if amount < 1024 or unit == "PiB":
-            break
-        amount /= 1024
-    return f"{size} B" if unit == "B" else f"{amount:.3g} {unit}" if amount < 1000 else f"{amount:.0f} {unit}"
 
 
 def read_duration(value: object) -> int:

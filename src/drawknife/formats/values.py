@@ -5,10 +5,10 @@ Each reader returns the value, or raises BadValue with what would be right.
 
 from collections.abc import Callable
 from datetime import UTC, date, datetime
-from ipaddress import ip_address, ip_network
 from typing import Any
 
 from drawknife.core import model as m
+from drawknife.core.endpoints import read_address, read_network
 from drawknife.core.names import BadValue
 
 Read = Callable[[Any], Any]
@@ -16,8 +16,9 @@ Schema = dict[str, Any]
 
 
 def shown(value: Any) -> str:
-    found = {None: "nothing", True: "true", False: "false"}.get(value) if not isinstance(value, dict | list) else None
-    found = found or ("a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value))
+    if value is None or isinstance(value, bool):
+        return {None: "nothing", True: "true", False: "false"}[value]
+    found = "a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value)
     return found if len(found) <= 60 else found[:57] + "..."
 
 
@@ -69,7 +70,7 @@ def day(value: Any) -> date:
 
 def address(value: Any) -> str:
     try:
-        return str(ip_address(text(value)))
+        return str(read_address(text(value)))
     except ValueError:
         raise BadValue(f"{shown(value)} is no address", "an IPv4 or IPv6 address") from None
 
@@ -89,7 +90,7 @@ def write_ports(ports: tuple[int, int]) -> str:
 
 def _network(value: str) -> str:
     try:
-        return str(ip_network(value))
+        return str(read_network(value))
     except ValueError:
         raise BadValue(
             f"{value!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
@@ -104,16 +105,27 @@ def _ports_of(words: str) -> tuple[int, int]:
     return port_range(words if "-" in words else f"{words}-{words}")
 
 
-def opening(value: Any) -> m.Opening:
+def opening(value: Any, *, mixed: bool = False) -> m.Opening:
+    """An opening; `mixed` lets a line of both families pass, as older versions kept it: it lets nobody in."""
     words = text(value).split()
     if len(words) != 4 or words[2] != "from":
         raise BadValue(
             f"{shown(value)!r} is no opening", "ADDRESS PORTS from NETWORK, such as `198.51.100.5 2121 from 0.0.0.0/0`"
         )
-    return m.Opening(address(words[0]), _ports_of(words[1]), tuple(sorted({_network(n) for n in words[3].split(",")})))
+    networks = tuple(sorted({_network(n) for n in words[3].split(",")}))
+    made = m.Opening(address(words[0]), _ports_of(words[1]), networks)
+    if not mixed and any(_family(n) != _family(made.address) for n in networks):
+        raise BadValue("the line mixes IPv4 and IPv6", "an address and networks of one family")
+    return made
 
 
-def forwarding(value: Any) -> m.Forwarding:
+def _family(text: str) -> int:
+    """4 or 6."""
+    return read_network(text).version
+
+
+def forwarding(value: Any, *, mixed: bool = False) -> m.Forwarding:
+    """A forwarding; `mixed` as for an opening: it leads nowhere."""
     words = text(value).split()
     if len(words) != 5 or words[2] != "to":
         raise BadValue(
@@ -121,6 +133,8 @@ def forwarding(value: Any) -> m.Forwarding:
             "ADDRESS PORTS to ADDRESS PORTS, such as `198.51.100.5 2121 to 192.0.2.10 2121`",
         )
     made = m.Forwarding(address(words[0]), _ports_of(words[1]), address(words[3]), _ports_of(words[4]))
+    if not mixed and _family(made.address) != _family(made.to_address):
+        raise BadValue("the line mixes IPv4 and IPv6", "two addresses of one family")
     if made.ports[1] - made.ports[0] != made.to_ports[1] - made.to_ports[0]:
         raise BadValue("the two ranges of ports are not of one length", "as many ports inside as outside")
     return made
@@ -163,7 +177,7 @@ def or_unlimited(read: Read) -> Read:
 
 COUNT = number(0, 2**63 - 1)
 STRING: Schema = {"type": "string"}
-SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+( ?(B|[KMGTP]i?B))?$"}
+SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+(\.\d+)?( ?(B|[KMGTP]i?B))?$"}
 NUMBER: Schema = {"type": "integer", "minimum": 0}
 DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
 BOOL: Schema = {"type": "boolean"}

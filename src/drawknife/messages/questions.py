@@ -119,6 +119,7 @@ class JudgementMessage(Message):
 class PassingMessage(Message):
     place: str
     allowed: bool
+    alike: int = Field(0, description="So many more folders below it are the same")
 
 
 class CheckMessage(Message):

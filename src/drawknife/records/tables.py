@@ -10,14 +10,14 @@ import json
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC
-from functools import cache
+from functools import cache, partial
 from hashlib import sha256
 from typing import Any, NamedTuple
 
 from drawknife.core import model as m
 from drawknife.core.names import Place, fold, tree_key
 from drawknife.core.rights import format_rights, parse_rights
-from drawknife.formats.keys import LINES
+from drawknife.formats import values
 
 Row = tuple[Any, ...]
 #: A store's folders are a part of their own each: ``folders:NAME``.
@@ -91,14 +91,14 @@ def _endpoints(model: m.Model) -> Iterator[Row]:
         first, last = e.passive_ports or (None, None)
         yield (
             e.name, fold(e.name), e.protocol, e.address, e.port, first, last, e.tls, e.host_names, e.enabled,
-            e.certificate, e.certificate_key,
+            e.certificate, e.certificate_key, e.only is not None,
         )  # fmt: skip
 
 
 def _endpoint_lists(model: m.Model) -> Iterator[Row]:
     for e in model.endpoints:
         for name, subjects in (("never", e.never), ("only", e.only)):
-            yield from ((e.name, name, *_subject(s)) for s in subjects)
+            yield from ((e.name, name, *_subject(s)) for s in subjects or ())
 
 
 NETWORK_SECTIONS = ("inside", "openings", "forwardings")
@@ -155,7 +155,7 @@ TABLES = (
     ),
     Table(
         "endpoints",
-        ("name", "folded", "protocol", "address", "port", "passive_first", "passive_last", "tls", "host_names", "enabled", "certificate", "certificate_key"),
+        ("name", "folded", "protocol", "address", "port", "passive_first", "passive_last", "tls", "host_names", "enabled", "certificate", "certificate_key", "narrowed"),
         1, _endpoints, "endpoints",
     ),
     Table(
@@ -237,11 +237,18 @@ def make_units(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     }
 
 
+_KEPT_LINES: dict[str, Callable[[str], Any]] = {
+    "inside": values.network,
+    "openings": partial(values.opening, mixed=True),
+    "forwardings": partial(values.forwarding, mixed=True),
+}
+
+
 def make_networks(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     """The networks inside, the openings and the forwardings: three fields of the model from one table."""
     found: dict[str, list[Any]] = {section: [] for section in NETWORK_SECTIONS}
     for section, line in fetch("network_lines"):
-        found[section].append(LINES[section][0](line))
+        found[section].append(_KEPT_LINES[section](line))
     return {section: tuple(sorted(lines)) for section, lines in found.items()}
 
 
@@ -284,9 +291,10 @@ def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
         return by_name(
             m.Endpoint(
                 name, protocol, port, address, None if first is None else (first, last), tls, tuple(hosts), enabled,
-                _entries((*row, "tree") for row in entries.get(name, ())), listed(name, "never"), listed(name, "only"), *certificate,
+                _entries((*row, "tree") for row in entries.get(name, ())), listed(name, "never"),
+                listed(name, "only") if narrowed else None, *certificate,
             )
-            for name, _, protocol, address, port, first, last, tls, hosts, enabled, *certificate in fetch("endpoints")
+            for name, _, protocol, address, port, first, last, tls, hosts, enabled, *certificate, narrowed in fetch("endpoints")
         )  # fmt: skip
     if part == "settings":
         values = _grouped(fetch("settings"), 2)

@@ -1,0 +1,266 @@
+"""Changes as they are written down, done to a model.
+
+A change is a mapping:
+
+    {"op": "add", "kind": "account", "item": {"name": "lidia", "unit": "shore/lab"}}
+    {"op": "change", "kind": "group", "name": "night-watch", "set": {…}, "add": {"members": […]}, "drop": {…}}
+    {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"}
+    {"op": "remove", "kind": "account", "name": "bram", "everywhere": true}
+
+Items have the keys of the model file. A folder's name is ``STORE:/path``; in `set`, null takes a key back
+to its default; `add` and `drop` add lines to lists and take lines away.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import groupby
+from typing import Any, NamedTuple
+
+from drawknife.asking import BadInput
+from drawknife.core import edits
+from drawknife.core.model import Folder, Model, parse_subject
+from drawknife.core.names import BadValue, check_unit, parse_place
+from drawknife.core.pairing import Renames, Renaming
+from drawknife.core.removal import remove
+from drawknife.formats.document import BadDocument, Mistake
+from drawknife.formats.model_file import read_item
+
+from .items import (
+    LOCAL_KEYS,
+    NETWORK,
+    NETWORK_KEYS,
+    SPELLING,
+    check_local,
+    check_named_by,
+    data_of,
+    edited,
+    keys_of,
+    lines_of,
+)  # fmt: skip
+from .near import near_folder
+from .working import Working
+
+OPS = ("add", "change", "rename", "remove")
+
+
+class Applied(NamedTuple):
+    """The model after some changes, what they renamed, and what who made them should be told besides."""
+
+    model: Model
+    renames: Renames
+    notes: tuple[str, ...]
+
+
+def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
+    """The model after all of the changes.
+
+    Raises :class:`BadDocument` with the places of mistakes in what is written, ``changes[0].item.unit``;
+    :class:`edits.EditRefused` or :class:`edits.NotThere` where the model does not allow it.
+    """
+    doing = _Doing(model)
+    for (op, kind, everywhere), some in groupby(enumerate(changes), lambda x: _alike(x[1])):
+        if op in ("rename", "remove"):
+            doing.together(op, kind, everywhere, list(some))
+        else:
+            for i, one in some:
+                doing.one(i, one)
+    return Applied(doing.working.settle(), Renames(doing.renames), tuple(dict.fromkeys(doing.notes)))
+
+
+def _alike(change: dict[str, Any]) -> tuple[Any, Any, bool]:
+    return change.get("op"), change.get("kind"), bool(change.get("everywhere"))
+
+
+class _Doing:
+    """Changes being done, one after the other."""
+
+    def __init__(self, model: Model) -> None:
+        self.before = model
+        self.working = Working(model)
+        self.renames: list[Renaming] = []
+        self.notes: list[str] = []
+
+    def one(self, number: int, change: dict[str, Any]) -> None:
+        """Add or change one item."""
+        try:
+            self._one(number, change)
+        except BadDocument as bad:
+            part = "item" if change.get("op") == "add" else "set"
+            raise BadDocument(
+                [
+                    Mistake(("changes", number, part, *x.where), None, x.found, x.message, x.expected, x.nearest)
+                    for x in bad.mistakes
+                ]
+            ) from None
+        except edits.EditRefused as refused:
+            raise _numbered(refused, number) from None
+        except BadValue as bad:
+            raise BadInput("name", str(bad), bad.expected) from None
+
+    def together(self, op: str, kind: str, everywhere: bool, some: list[tuple[int, dict[str, Any]]]) -> None:
+        """Rename or remove several items of a kind, as a whole."""
+        check_kind(kind)
+        pairs = [(str(c.get("name") or ""), str(c.get("to") or "")) for _, c in some]
+        if op == "rename" and len(some) > 1 and not edits.independent(pairs):
+            for one in some:  # a name may be that of the rename before
+                self.together(op, kind, everywhere, [one])
+            return
+        model = self.working.settle()
+        first = some[0][0]
+        try:
+            if op == "remove":
+                names = [name for name, _ in pairs]
+                for name in names:
+                    check_local(model, kind, self.working.find(kind, name), removing=True)
+                model = remove(model, kind, names, everywhere)
+            else:
+                spelled = [self._renaming(model, kind, name, to) for name, to in pairs]
+                model = edits.rename(model, kind, spelled)
+                self.renames += [Renaming(kind, old, new) for old, new in spelled]
+        except BadValue as bad:
+            raise BadInput("name", str(bad), bad.expected) from None
+        except edits.EditRefused as refused:
+            raise _numbered(refused, first) from None
+        self.working.begin_with(model)
+
+    def _renaming(self, model: Model, kind: str, name: str, to: str) -> tuple[str, str]:
+        item = self.working.find(kind, name)
+        check_local(model, kind, item)
+        if kind in SPELLING:
+            SPELLING[kind](to)
+        if kind == "folder":
+            return str(self.working.place(name)), str(self.working.place(to))
+        return edits.name_of(kind, item), to
+
+    def _one(self, number: int, change: dict[str, Any]) -> None:
+        op, kind = change.get("op"), str(change.get("kind"))
+        if op not in OPS:
+            raise BadInput("op", f"{op!r} is no change", " or ".join(OPS))
+        if kind == NETWORK and op == "change":
+            self._change_network(number, change)
+            return
+        check_kind(kind)
+        if op == "add":
+            self._add(number, kind, change.get("item") or {}, str(change.get("name") or ""))
+        else:
+            self._change(number, kind, str(change.get("name") or ""), change)
+
+    def _add(self, number: int, kind: str, item: dict[str, Any], name: str) -> None:
+        if kind == "unit":
+            try:
+                self.working.add(kind, check_unit(str(item.get("path") or name)), number)
+            except BadValue as bad:
+                raise BadInput("path", str(bad), bad.expected) from None
+            return
+        if item.get("source", "local") != "local":
+            raise BadInput("source", "what comes from a directory comes by a sync", "the key left out")
+        if kind == "folder":
+            try:
+                place = parse_place(name)
+            except BadValue as bad:
+                raise BadInput("name", str(bad), "a folder such as survey:/inbox") from None
+            place = self.working.place(name)
+            self.working.add(kind, read_item("folders", {**item, "path": place.path}), number, place.store)
+            self._note_near(name)
+            return
+        self.working.add(kind, read_item(edits.SECTION_OF[kind], item), number)
+
+    def _change(self, number: int, kind: str, name: str, change: dict[str, Any]) -> None:
+        if kind == "unit":
+            raise BadInput("kind", "a unit has nothing but its name", "a rename")
+        section = "folders" if kind == "folder" else edits.SECTION_OF[kind]
+        old, is_new = self._found_or_new(kind, name)
+        to_set = dict(change.get("set") or {})
+        touched = {*to_set, *(change.get("add") or {}), *(change.get("drop") or {})}
+        keys = {key.name: key for key in keys_of(kind)}
+        check_named_by(kind, keys, to_set)
+        if kind != "account" or not touched <= LOCAL_KEYS:
+            check_local(self.before, kind, old)
+        data = data_of(section, old)
+        if kind == "account" and old.kind == "anonymous":
+            data["methods"] = []
+        for key, value in to_set.items():
+            if value is None:
+                data.pop(key, None)
+            else:
+                data[key] = value
+        for way in ("add", "drop"):
+            for key, lines in (change.get(way) or {}).items():
+                if key not in keys or not keys[key].many:
+                    lists = ", ".join(k.name for k in keys.values() if k.many)
+                    raise BadInput(f"{way}.{key}", f"{key!r} is no list of this {kind}", f"one of {lists}")
+                data[key] = edited(keys[key], lines_of(data, keys[key]), lines, way)
+                if not data[key]:
+                    self._note_empty(kind, name, key, data)
+        new = read_item(section, data)
+        if kind == "store":
+            new = replace(new, folders=old.folders)
+        store = self.working.place(name).store if kind == "folder" else ""
+        if is_new:
+            self.working.add(kind, new, number, store)
+            if kind == "folder":
+                self._note_near(name)
+        else:
+            self.working.change(kind, old, new, number, store)
+
+    def _note_empty(self, kind: str, name: str, key: str, data: dict[str, Any]) -> None:
+        """Say what a list without lines means; a setting that has none is not set any more."""
+        if kind == "setting":
+            del data[key]
+            self.notes.append(f"{key} of {name} has no line left, so it is set no more and narrows nothing")
+        elif key == "only":
+            self.notes.append(
+                f"`only` of {name} names nobody any more, so nobody is admitted there; clear it to admit all"
+            )
+        elif kind == "endpoint" and key == "entries":
+            self.notes.append(f"{name} has no entries any more, so nobody may do anything there")
+
+    def _note_near(self, name: str) -> None:
+        place = self.working.place(name)
+        near = near_folder(self.before, place)
+        if near is not None:
+            self.notes.append(f"{place} was not recorded before; did you mean {near}?")
+
+    def _found_or_new(self, kind: str, name: str) -> tuple[Any, bool]:
+        """The item, and whether it is new. Settings are there for every subject, if empty; so is a folder that is
+        not recorded."""
+        if kind == "folder":
+            try:
+                return self.working.find(kind, name), False
+            except edits.NotThere as missing:
+                if missing.kind == "store":
+                    raise
+                return Folder(parse_place(name).path), True
+        if kind != "setting":
+            return self.working.find(kind, name), False
+        found = self.working.setting(parse_subject(name))
+        return found, not found.values
+
+    def _change_network(self, number: int, change: dict[str, Any]) -> None:
+        data = {name: [str(line) for line in lines] for name, lines in self.working.lines.items()}
+        keys = {key.name: key for key in NETWORK_KEYS}
+        for way in ("set", "add", "drop"):
+            for name, lines in (change.get(way) or {}).items():
+                if name not in keys:
+                    raise BadInput(f"{way}.{name}", f"there is no {name!r}", "one of " + ", ".join(keys))
+                data[name] = list(lines or []) if way == "set" else edited(keys[name], data[name], lines, way)
+        made: dict[str, tuple[Any, ...]] = {}
+        for name, key in keys.items():
+            try:
+                made[name] = tuple(key.read(line) for line in data[name])
+            except BadValue as bad:
+                raise BadInput(name, str(bad), bad.expected) from None
+        self.working.set_lines(made, number)
+
+
+def check_kind(kind: Any) -> None:
+    """Is it a kind that can be edited in this way? :class:`BadInput` if not."""
+    if kind not in edits.KINDS:
+        raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(edits.KINDS))
+
+
+def _numbered(refused: edits.EditRefused, number: int) -> edits.EditRefused:
+    """The places of the model are of no use to who wrote the change."""
+    return edits.EditRefused([replace(p, where=("changes", number)) for p in refused.problems], str(refused))

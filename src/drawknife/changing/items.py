@@ -1,0 +1,108 @@
+"""What the items that can be changed are made of, and lists with lines added or taken away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from drawknife.asking import BadInput
+from drawknife.core import edits
+from drawknife.core.model import Model, Subject, parse_subject
+from drawknife.core.names import BadValue, check_name, check_subject_name, check_unit, fold
+from drawknife.formats.keys import FOLDER, LINES, SECTIONS, SETTING, Key
+from drawknife.formats.model_file import item_data
+from drawknife.formats.values import STRING
+
+#: What an administrator may say of an account that comes from a directory.
+LOCAL_KEYS = frozenset({"expires", "methods"})
+SPELLING: dict[str, Callable[[str], Any]] = {
+    "account": check_name,
+    "group": check_subject_name,
+    "unit": check_unit,
+    "store": check_name,
+    "endpoint": check_name,
+    "quota": check_name,
+}
+
+#: How networks reach each other is one item, made of three lists of lines.
+NETWORK = "network"
+NETWORK_KEYS = tuple(
+    Key(name, read, STRING, about, (), many=True, write=str) for name, (read, about) in LINES.items() if name != "gone"
+)
+#: The settings there are, with what each is about.
+SETTING_KEYS = {key.name: key for key in SETTING[1:]}
+
+
+def keys_of(kind: str) -> tuple[Key, ...]:
+    """The keys that an item of this kind has; a unit has none but its path."""
+    if kind == NETWORK:
+        return NETWORK_KEYS
+    if kind == "unit":
+        return ()
+    return FOLDER if kind == "folder" else SECTIONS[edits.SECTION_OF[kind]][0]
+
+
+def subject_of(text: str) -> Subject:
+    """A subject as it is written; :class:`BadInput` if it is none."""
+    try:
+        return parse_subject(text)
+    except BadValue as bad:
+        raise BadInput("subject", str(bad), bad.expected) from None
+
+
+def data_of(section: str, item: Any) -> dict[str, Any]:
+    """An item as the model file has it, without the folders of a store."""
+    data = item_data(section, item)
+    data.pop("folders", None)
+    return data
+
+
+def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> None:
+    """What comes from a directory is changed there; an account that it has no more may be removed."""
+    source = dict(model.unit_sources).get(item, "local") if kind == "unit" else getattr(item, "source", "local")
+    if source == "local" or (removing and kind == "account" and not item.enabled):
+        return
+    called = edits.name_of(kind, item)
+    raise edits.refuse(f"{kind} {called} comes from the directory {source}", f"a change there, and a sync of {source}")
+
+
+def check_named_by(kind: str, keys: dict[str, Key], to_set: dict[str, Any]) -> None:
+    """What a thing is called by is changed by a rename, which carries along what names it."""
+    for key in ("name", "for", "of", "source") + (("path",) if kind == "folder" else ()):
+        if key in keys and key in to_set:
+            raise BadInput(f"set.{key}", f"{key} is not changed in this way", "a rename" if key != "source" else "")
+
+
+def lines_of(data: dict[str, Any], key: Key) -> list[str]:
+    """The lines of a list as they are, those by default included."""
+    default = [key.write(x) if key.write else x for x in key.default or ()]
+    return list(data.get(key.name, default))
+
+
+def edited(key: Key, there: list[str], lines: Any, way: str) -> list[str]:
+    """A list with lines added, or taken away. Lines that say the same are the same line."""
+
+    def said(line: Any) -> str:
+        read = key.read(line)
+        return fold(str(key.write(read) if key.write else read))
+
+    if not isinstance(lines, list):
+        raise BadInput(f"{way}.{key.name}", "this is no list", "a list of lines")
+    out = list(there)
+    known = {said(line): line for line in there}
+    for line in lines:
+        try:
+            wanted = said(line)
+        except BadValue as bad:
+            raise BadInput(f"{way}.{key.name}", str(bad), bad.expected) from None
+        if way == "add":
+            if wanted not in known:
+                out.append(line)
+                known[wanted] = line
+        elif wanted not in known:
+            raise BadInput(
+                f"drop.{key.name}", f"`{line}` is not there", "one of " + (", ".join(there) or "none: it is empty")
+            )
+        else:
+            out.remove(known.pop(wanted))
+    return out

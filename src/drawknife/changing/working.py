@@ -1,0 +1,173 @@
+"""A model in the making: its items by name, so that each of many changes costs the same.
+
+What is put in is checked all at once, by :meth:`Working.settle`: each mistake is told with the number of the change
+that brought it in.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from drawknife.core import edits
+from drawknife.core.canonical import sound
+from drawknife.core.model import Folder, Model, Setting, Store
+from drawknife.core.names import Place, fold, parse_place
+from drawknife.core.soundness import Names, Problem, problems
+
+
+class Working:
+    """Items of a sound model, looked up and put by kind and name."""
+
+    def __init__(self, model: Model) -> None:
+        self._model = model
+        self._items: dict[str, dict[str, Any]] = {}
+        self._folders: dict[str, dict[str, Folder]] = {}
+        #: By identity, what was put in and by which change. The item is kept, so that its identity is not another's.
+        self._made: dict[int, tuple[Any, int]] = {}
+        self._last = 0
+        self._network: dict[str, tuple[Any, ...]] = {}
+        self._names: Names | None = None
+
+    # --- looking up -----------------------------------------------------------------------------
+
+    def _section(self, kind: str) -> dict[str, Any]:
+        found = self._items.get(kind)
+        if found is None:
+            every = getattr(self._model, edits.SECTION_OF[kind])
+            found = self._items[kind] = {_key(kind, x): x for x in every}
+        return found
+
+    def _store(self, name: str) -> Store:
+        store: Store = self.find("store", name)
+        return store
+
+    def _in_store(self, store: str) -> dict[str, Folder]:
+        found = self._folders.get(store)
+        if found is None:
+            there = next((s.folders for s in self._model.stores if s.name == store), ())
+            found = self._folders[store] = {f.path: f for f in there}
+        return found
+
+    def place(self, name: str) -> Place:
+        """A folder's place, its store spelled as it is defined. :class:`edits.NotThere` without the store."""
+        place = parse_place(name)
+        return Place(self._store(place.store).name, place.path)
+
+    def find(self, kind: str, name: str) -> Any:
+        """The item of that name; see :func:`drawknife.core.edits.find`."""
+        if kind == "folder":
+            place = self.place(name)
+            there = self._in_store(place.store).get(place.path)
+            if there is None:
+                near = [f"{place.store}:{p}" for p in list(self._in_store(place.store))[:10_000]]
+                raise edits.NotThere("recorded folder", name, near)
+            return there
+        items = self._section(kind)
+        if kind == "virtual-path":
+            return edits.one_virtual_path(list(items.values()), name)
+        found = items.get(fold(name))
+        if found is None:
+            raise edits.NotThere(kind.replace("-", " "), name, [edits.name_of(kind, x) for x in items.values()])
+        return found
+
+    def setting(self, subject: Any) -> Setting:
+        """What is set for a subject; nothing, if nothing is."""
+        if self._names is None:
+            self._names = Names(self._model)
+        spelled = self._names.subject(subject)
+        found: Setting | None = self._section("setting").get(fold(str(spelled)))
+        return found or Setting(spelled)
+
+    @property
+    def lines(self) -> dict[str, tuple[Any, ...]]:
+        """The lists of the network, by name."""
+        return {
+            name: self._network.get(name, getattr(self._model, name)) for name in ("inside", "openings", "forwardings")
+        }
+
+    # --- putting --------------------------------------------------------------------------------
+
+    def add(self, kind: str, item: Any, number: int, store: str = "") -> None:
+        """Put in what must not be there yet."""
+        self._last = number
+        if kind == "folder":
+            folders = self._in_store(store)
+            if item.path in folders:
+                raise edits.refuse(f"folder {store}:{item.path} is recorded already", "a change of it")
+            folders[item.path] = item
+        else:
+            items, key = self._section(kind), _key(kind, item)
+            if key in items:
+                called = f"{kind.replace('-', ' ')} {edits.name_of(kind, item)!r}"
+                raise edits.refuse(f"{called} is there already", "a change of it, or another name")
+            items[key] = item
+        self._made[id(item)] = (item, number)
+
+    def change(self, kind: str, old: Any, new: Any, number: int, store: str = "") -> None:
+        """Put `new` in the place of `old`, which has the same name."""
+        self._last = number
+        if kind == "folder":
+            self._in_store(store)[new.path] = new
+        elif kind == "virtual-path":
+            items = {
+                _key(kind, new) if x is old else key: new if x is old else x for key, x in self._section(kind).items()
+            }
+            self._items[kind] = items
+        else:
+            self._section(kind)[_key(kind, new)] = new
+        self._made[id(new)] = (new, number)
+
+    def set_lines(self, lines: dict[str, tuple[Any, ...]], number: int) -> None:
+        """Put the lists of the network."""
+        self._network, self._last = lines, number
+
+    # --- settling -------------------------------------------------------------------------------
+
+    def settle(self) -> Model:
+        """The sound model of all that was put in; :class:`edits.EditRefused` with every problem, if there are any."""
+        if not self._made and not self._network:
+            return self._model
+        parts: dict[str, tuple[Any, ...]] = {
+            edits.SECTION_OF[kind]: tuple(items.values()) for kind, items in self._items.items()
+        }
+        stores = parts.get("stores", self._model.stores)
+        parts["stores"] = tuple(self._with_folders(s) for s in stores)
+        made = replace(self._model, **parts, **self._network)
+        found = problems(made, self._model)
+        if found:
+            raise edits.EditRefused([replace(p, where=("changes", self._number(made, p))) for p in found])
+        self.begin_with(sound(made, self._model))
+        return self._model
+
+    def begin_with(self, model: Model) -> None:
+        """Go on from a sound model."""
+        self.__init__(model)  # type: ignore[misc]
+
+    def _with_folders(self, store: Store) -> Store:
+        folders = self._folders.get(store.name)
+        if folders is None:
+            return store
+        made = replace(store, folders=tuple(folders.values()))
+        if id(store) in self._made:
+            self._made[id(made)] = (made, self._made[id(store)][1])
+        return made
+
+    def _number(self, model: Model, problem: Problem) -> int:
+        """The change that brought a problem in; the last one, where that cannot be told."""
+        item: Any = model
+        number = self._last
+        for step in problem.where:
+            try:
+                item = getattr(item, step) if isinstance(step, str) else item[step]
+            except (AttributeError, IndexError, TypeError):
+                break
+            if id(item) in self._made:
+                number = self._made[id(item)][1]
+        return number
+
+
+def _key(kind: str, item: Any) -> str:
+    called = edits.name_of(kind, item)
+    # Two virtual paths may differ in their listing and grants alone.
+    return f"{called}\n{item.listing}\n{item.grants}" if kind == "virtual-path" else fold(called)

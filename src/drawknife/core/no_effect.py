@@ -1,0 +1,235 @@
+"""Why a line that was added changes nothing (docs/rules.md, "What follows", last paragraph).
+
+Each reason is found by asking, for the accounts that the line names and at the places it speaks for, what decides
+there; the first account of each reason is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+from typing import Any, NamedTuple
+
+from .difference import Differs, differing
+from .division import bits_in
+from .effective import right_obstacles
+from .judgement import decider
+from .model import Entry, Grant, Model, Subject
+from .names import Place, join, rest_below
+from .pairing import members_of
+from .prepared import Prepared, PreparedAccount
+from .rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
+from .signin import endpoint_allows
+
+#: No more lines, accounts, and places are looked at than these; what is left out is said.
+LINES, ACCOUNTS, PLACES = 20, 50, 6
+
+
+class Added(NamedTuple):
+    """A line that a change adds: where it stands, and the line (an Entry, a Grant, or a Subject as a member)."""
+
+    kind: str  # folder, virtual path, endpoint, group
+    name: str
+    line: Any
+
+    def __str__(self) -> str:
+        return f"`{self.line}` on {self.name}" if self.kind != "group" else f"{self.line} in group {self.name}"
+
+
+class NoEffect(NamedTuple):
+    """A line without effect, and each reason, with an example."""
+
+    line: Added
+    reasons: tuple[str, ...]
+
+
+_LISTS = {"folders": ("folder", "entries"), "endpoints": ("endpoint", "entries"), "groups": ("group", "members")}
+
+
+def added_lines(before: Model, after: Model) -> list[Added]:
+    """The entries, grants and members that `after` has and `before` has not."""
+    found: list[Added] = []
+    grants: dict[str, set[Grant]] = {}
+    changed: list[Differs] = [d for d in differing(before, after) if d.after is not None]
+    for v in before.virtual_paths:
+        grants.setdefault(v.path, set()).update(v.grants)
+    for d in changed:
+        if d.section in _LISTS:
+            kind, key = _LISTS[d.section]
+            there = set(getattr(d.before, key)) if d.before is not None else set()
+            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if line not in there]
+        elif d.section == "virtual_paths":
+            known = grants.get(d.after.path, set())
+            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if g not in known]
+    return found
+
+
+def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
+    """The reasons why a line, with which nothing is different for anybody, has no effect."""
+    reasons = {"folder": _of_entry, "virtual path": _of_grant, "endpoint": _of_endpoint_entry, "group": _of_member}[
+        added.kind
+    ](before, after, added)
+    return NoEffect(added, tuple(dict.fromkeys(reasons)))
+
+
+def _named(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
+    """The accounts that a line names; for ``owner``, all."""
+    people = prepared.people
+    if subject.kind == "owner":
+        return [people.prepared(i) for i in range(len(people.accounts))]
+    return [people.prepared(i) for i in bits_in(members_of(prepared, [subject]))]
+
+
+def _nobody(subject: Subject) -> str:
+    return f"no account counts as {subject}"
+
+
+def _limited(accounts: list[PreparedAccount]) -> Iterator[str]:
+    if len(accounts) > ACCOUNTS:
+        yield f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were asked about"
+
+
+# --- entries of folders ---------------------------------------------------------------------------
+
+
+def _of_entry(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+    entry: Entry = added.line
+    accounts = _named(after, entry.subject)
+    if not accounts:
+        yield _nobody(entry.subject)
+        return
+    store, _, path = added.name.partition(":")
+    seen = False
+    for account in accounts[:ACCOUNTS]:
+        for location, place in _locations(after, account, Place(store, path), entry.reach):
+            seen = True
+            for right in RIGHTS:
+                if entry.rights & BIT[right]:
+                    yield from _of_right(after, account, location, place, right, added)
+    if not seen:
+        yield f"no virtual path leads {_whom(accounts)} to {added.name}"
+    yield from _limited(accounts)
+
+
+def _whom(accounts: list[PreparedAccount]) -> str:
+    return accounts[0].name if len(accounts) == 1 else "anybody whom it names"
+
+
+def _locations(prepared: Prepared, account: PreparedAccount, top: Place, reach: str) -> Iterator[tuple[str, Place]]:
+    """Some of the locations of an account that the line speaks for, recorded or not, and their folders."""
+    paths = {"tree": ("", "/…", "/…/…"), "here": ("",), "below": ("/…", "/…/…"), "children": ("/…",)}[reach]
+    store = prepared.stores[top.store]
+    start, stop = store.branch(top.path)
+    recorded = [f.path for f in islice(store.store.folders[start:stop], PLACES)]
+    places = [Place(top.store, (top.path if top.path != "/" else "") + rest or "/") for rest in paths]
+    places += [Place(top.store, p) for p in recorded if p != top.path and reach != "here"]
+    space = prepared.namespace(account)
+    for path, served in space.served.items():
+        for place in dict.fromkeys(places):
+            rest = rest_below(place.path, served.place.path) if place.store == served.place.store else None
+            if rest is not None:
+                location = join(path, rest)
+                if space.resolve(location).served is served:
+                    yield location, place
+
+
+def _of_right(
+    prepared: Prepared, account: PreparedAccount, location: str, place: Place, right: str, added: Added
+) -> Iterator[str]:
+    """Why the line has no part in whether one account has one right at one location."""
+    entry: Entry = added.line
+    who = account.name
+    for own in (False, True) if right in FILE_RIGHTS else (False,):
+        obstacles = list(right_obstacles(prepared, account, location, right, own))
+        for obstacle in obstacles:
+            if obstacle.reason == "ceiling-lacks-right":
+                yield f"the grant holds it back: {obstacle.text}"
+            elif obstacle.reason == "fixed-point":
+                yield obstacle.text
+            elif obstacle.reason == "cannot-pass":
+                yield f"{who} cannot pass through to {place}"
+        if any(o.gate != "folder" or o.reason == "cannot-pass" for o in obstacles):
+            continue
+        decision, seal = decider(
+            prepared.stores[place.store], place.path, BIT[right], account.who_owning if own else account.who
+        )
+        line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
+        if decision is None:
+            if entry.effect != "allow":
+                yield f"it was so already: no entry allows {who} to {right} there"
+            elif seal is not None:
+                yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it"
+        elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
+            if decision.entry != entry:
+                yield f"it was so already: {line} decides the same for {who}"
+            else:
+                yield f"it was so already for {who}"
+        elif decision.entry.effect == "forbid":
+            yield f"{line} forbids it, and overrules the line"
+        elif f"{place.store}:{decision.at}" == added.name:
+            yield f"{line}, a deny on its level, overrules the line"
+        else:
+            yield f"a nearer level decides for {who}: {line}"
+
+
+# --- grants, entries of endpoints, members --------------------------------------------------------
+
+
+def _of_grant(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+    grant: Grant = added.line
+    accounts = _named(after, grant.subject)
+    if not accounts:
+        yield _nobody(grant.subject)
+    for account in accounts[:ACCOUNTS]:
+        space = after.namespace(account)
+        unserved, served = space.unserved.get(added.name), space.served.get(added.name)
+        if unserved is not None:
+            yield f"{added.name} is not served to {account.name}: {unserved.text}"
+        elif served is not None and not any(grant in v.grants for v in served.sources):
+            yield f"a nearer grant leads {account.name} to {served.place}"
+        elif served is not None:
+            was = before.account(account.name)
+            had = before.namespace(was).served.get(added.name) if was is not None else None
+            if had is not None and had.ceiling == served.ceiling:
+                yield f"it was so already: other grants let {account.name} {format_rights(grant.rights)} on {added.name}"
+            else:
+                yield f"the entries of {served.place} and below do not let {account.name} do what it grants"
+    yield from _limited(accounts)
+
+
+def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+    entry: Entry = added.line
+    accounts = _named(after, entry.subject)
+    if not accounts:
+        yield _nobody(entry.subject)
+    endpoint = next(e for e in after.model.endpoints if e.name == added.name)
+    for account in accounts[:ACCOUNTS]:
+        denied = [
+            e
+            for e in endpoint.entries
+            if e != entry and e.effect != "allow" and e.rights & entry.rights
+            and after.people.number(e.subject) in account.who
+        ]  # fmt: skip
+        allowed = [r for r in RIGHTS if entry.rights & BIT[r] and endpoint_allows(after, account, endpoint, BIT[r])]
+        if entry.effect == "allow" and denied:
+            yield f"`{denied[0]}`, a deny on its level, overrules the line for {account.name}"
+        elif entry.effect == "allow" and allowed:
+            yield f"it was so already for {account.name}, or it cannot sign in there"
+        else:
+            yield f"it was so already: {added.name} did not let {account.name} do that"
+    yield from _limited(accounts)
+
+
+def _of_member(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+    accounts = _named(after, added.line)
+    if not accounts:
+        yield _nobody(added.line)
+        return
+    group = Subject("group", added.name)
+    inside = members_of(before, [group])
+    there = [a for a in accounts if (was := before.people.index.get(a.name)) is not None and inside >> was & 1]
+    if len(there) == len(accounts):
+        yield f"{_whom(accounts)} counted as {group} already"
+    else:
+        yield f"what comes down from {group} gives {_whom(accounts)} nothing that it had not already"
+    yield from _limited(accounts)

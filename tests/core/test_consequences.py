@@ -1,0 +1,295 @@
+"""What follows from a change is what comparing everything, one by one and by the plain rules, finds."""
+
+from datetime import UTC, datetime
+from random import Random
+
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from drawknife.asking import BadInput
+from drawknife.changing import apply
+from drawknife.core.consequences import consequences
+from drawknife.core.edits import EditRefused, NotThere
+from drawknife.core.pairing import Renames
+from drawknife.core.prepared import prepare
+from drawknife.core.question import Question
+from drawknife.formats.document import BadDocument
+
+from . import reference_room
+from .changes import random_change
+from .models import random_model
+from .reference import ELEVEN, Reference
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+seeds = st.integers(0, 10**9)
+NUMBERS = {"quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout"}
+OWN = {"no": 0, "others": 1, "own": 2, "yes": 3}
+
+
+def new_name(changes, kind, name):
+    """What something is called after the changes."""
+    for c in changes:
+        if c["op"] == "rename" and c["kind"] == kind and name.casefold() == c["name"].casefold():
+            name = c["to"]
+    return name
+
+
+def new_place(changes, place):
+    if place is None:
+        return None
+    store, path = place
+    for c in changes:
+        if c["op"] == "rename" and c["kind"] == "store" and store == c["name"]:
+            store = c["to"]
+        if c["op"] == "rename" and c["kind"] == "folder":
+            (old_store, old), (to_store, to) = c["name"].split(":"), c["to"].split(":")
+            if store == old_store and (path == old or path.startswith(old + "/")):
+                store, path = to_store, to + path[len(old) :]
+    return store, path
+
+
+class Brute:
+    """Everything that section "What follows" compares, for every account of either model."""
+
+    def __init__(self, before, after, changes):
+        self.a, self.b, self.changes = Reference(before), Reference(after), changes
+        origin = {name: name for name in self.a.accounts}
+        for c in changes:
+            if c["op"] == "rename" and c["kind"] == "account":
+                was = next((n for n in origin if n.casefold() == c["name"].casefold()), None)
+                if was is not None:
+                    origin[c["to"]] = origin.pop(was)
+        folded = {n.casefold(): o for n, o in origin.items()}
+        self.pairs = [(folded.get(n.casefold()), n) for n in self.b.accounts]
+        known = {o for o, _ in self.pairs}
+        self.pairs += [(n, None) for n in self.a.accounts if n not in known]
+        ends = {e.name: new_name(changes, "endpoint", e.name) for e in before.endpoints}
+        there = {e.name for e in after.endpoints}
+        self.endpoints = [(o, n if n in there else None) for o, n in ends.items()]
+        self.endpoints += [(None, n) for n in there if n not in {e for _, e in self.endpoints}]
+
+    def may(self, side, name, endpoint):
+        if name is None or endpoint is None:
+            return False
+        return side.verdict(Question(name, "sign-in", endpoint=endpoint), NOW)[0]
+
+    def sign_in(self):
+        return {
+            (new or old, e_new or e_old, now)
+            for old, new in self.pairs
+            for e_old, e_new in self.endpoints
+            if self.may(self.a, old, e_old) is not (now := self.may(self.b, new, e_new))
+        }
+
+    def carried(self, name):
+        """Each location of an account before, and where the same folder is seen afterwards (None: nowhere)."""
+        found = {}
+        for location in self.a.locations(name):
+            where = self.a.resolve(name, location)
+            found[location] = location
+            if where[0] == "real" and any(c["op"] == "rename" and c["kind"] == "folder" for c in self.changes):
+                _, store, path, at, top, _ = where
+                to, to_top = new_place(self.changes, (store, path)), new_place(self.changes, (store, top))
+                inside = to[0] == to_top[0] and (to[1] == to_top[1] or to[1].startswith(to_top[1].rstrip("/") + "/"))
+                rest = to[1][len(to_top[1].rstrip("/")) :] if inside and to[1] != to_top[1] else ""
+                found[location] = (at.rstrip("/") + rest) or "/" if inside else None
+        return found
+
+    def access(self, endpoints=None):
+        """{(account, location, depth): (gained, lost, widened, narrowed)} where anything differs."""
+        out = {}
+        for old, new in self.pairs:
+            e_old, e_new = endpoints or (None, None)
+            if endpoints and self.let(self.a, old, e_old) == self.let(self.b, new, e_new):
+                continue
+            here = old is not None and (not endpoints or self.let(self.a, old, e_old))
+            there = new is not None and (not endpoints or self.let(self.b, new, e_new))
+            before = self.carried(old) if here else {}
+            moved_to = {
+                x for x in (self.b.locations(new) if there else ())
+                if (w := self.b.resolve(new, x))[0] == "real" and self.moved_in(w[1], w[2])
+            }  # fmt: skip
+            gone = {x: None for x, y in before.items() if y is None}
+            back = {y: x for x, y in before.items() if y is not None}
+            locations = set(back) | (self.b.locations(new) if there else set())
+            for location in locations:
+                asks_before = here and not (location in moved_to and location not in back)
+                self.compare(out, new or old, location, self.a if asks_before else None, old, back.get(location, location),
+                             self.b if there else None, new, location, e_old, e_new)  # fmt: skip
+            for location in gone:
+                if location not in locations:
+                    self.compare(out, new or old, location, self.a, old, location, None, new, location, e_old, e_new)
+        return out
+
+    def moved_in(self, store, path):
+        for c in self.changes:
+            if c["op"] == "rename" and c["kind"] == "folder":
+                to_store, to = c["to"].split(":")
+                if store == to_store and (path == to or path.startswith(to + "/")):
+                    return True
+        return False
+
+    def compare(self, out, called, location, a, old, before_at, b, new, after_at, e_old, e_new):
+        for depth, rest in enumerate(("", "/#", "/#/##")):
+            sets = set(), set(), set(), set()
+            for right in ELEVEN:
+                was = now = "no"
+                if a is not None:
+                    was = a.state(old, (before_at.rstrip("/") + rest) or "/", right, e_old and a.endpoint(e_old))
+                if b is not None:
+                    now = b.state(new, (after_at.rstrip("/") + rest) or "/", right, e_new and b.endpoint(e_new))
+                if was == now:
+                    continue
+                if was == "no":
+                    sets[0].add(right)
+                elif now == "no":
+                    sets[1].add(right)
+                else:
+                    if OWN[now] & ~OWN[was]:
+                        sets[2].add(right)
+                    if OWN[was] & ~OWN[now]:
+                        sets[3].add(right)
+            if any(sets):
+                out[called, location, depth] = sets
+
+    def let(self, side, name, endpoint):
+        if name is None or not self.may(side, name, endpoint):
+            return frozenset()
+        e = side.endpoint(endpoint)
+        return frozenset(r for r in ELEVEN if side.endpoint_allows(e, name, r))
+
+    def setting(self, side, name, key):
+        values = side.setting(name, key)
+        if values is None:
+            return None
+        if key in NUMBERS:
+            numbers = [v for v in values if v != "unlimited"]
+            return min(numbers) if numbers else None
+        if key == "require_tls":
+            return any(values) or None
+        if key == "methods":
+            found = set.intersection(*map(set, values))
+            return found if len(found) < 3 else None
+        if key in ("addresses", "hours"):
+            return sorted(values)
+        return None if (key, values[0]) == ("landing", "/") else values[0]
+
+    def settings(self):
+        keys = {k for side in (self.a, self.b) for s in side.model.settings for k, _ in s.values}
+        out = set()
+        for old, new in self.pairs:
+            for key in keys if old and new else ():
+                was, now = self.setting(self.a, old, key), self.setting(self.b, new, key)
+                if key == "uploads_owner" and was is not None:
+                    was = new_name(self.changes, "account", was)
+                if was != now:
+                    out.add((new, key))
+        return out
+
+    def leads(self):
+        out = set()
+        for old, new in self.pairs:
+            if old is None or new is None or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes):
+                continue
+            for location in self.a.locations(old) | self.b.locations(new):
+                was, now = self.a.resolve(old, location)[1:3] or None, self.b.resolve(new, location)[1:3] or None
+                if new_place(self.changes, was) != now:
+                    out.add(new)
+        return out
+
+    def room(self):
+        out = set()
+        for old, new in self.pairs:
+            if old is None or new is None or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes):
+                continue
+            for location in self.a.locations(old) & self.b.locations(new):
+                was = reference_room.headroom(self.a, old, location, NOW)
+                now = reference_room.headroom(self.b, new, location, NOW)
+                if was is not None and now is not None and was != now:
+                    out.add((new, location))
+        return out
+
+
+def told_access(changes, endpoint):
+    """The same form from what the product tells: a folder that is not recorded changes as what it lies in, unless told."""
+    found = {}
+    for c in (c for c in changes if c.endpoint == endpoint):
+        sets = {*c.gained}, {*c.lost}, {*c.widened}, {*c.narrowed}
+        for account in c.accounts:
+            for location in c.locations:
+                depth = location.count("/…")
+                bare = location.replace("/…", "") or "/"
+                assert (account, bare, depth) not in found, "told twice"
+                found[account, bare, depth] = sets
+    return found
+
+
+def check(before, after, changes=(), renames=None):
+    told = consequences(prepare(before), prepare(after, prepare(before)), NOW, renames)
+    brute = Brute(before, after, changes)
+    assert {(a, s.endpoint, s.may) for s in told.sign_in for a in s.accounts} == brute.sign_in()
+    assert {(a, s.name) for s in told.settings for a in s.accounts} == brute.settings()
+    for pair in [None, *brute.endpoints]:
+        expected = brute.access(pair)
+        found = told_access(told.access, pair and (pair[1] or pair[0]))
+        for key, sets in found.items():
+            assert expected.get(key) == sets, (pair, key)
+        for (account, location, depth), sets in expected.items():
+            # What is not told is as what it lies in.
+            at = next(d for d in range(depth, -1, -1) if (account, location, d) in found or d == 0)
+            assert found.get((account, location, at)) == sets, (pair, account, location, depth)
+    if not any(c["kind"] == "folder" and c["op"] == "rename" for c in changes):
+        assert brute.leads() == {a for x in told.leads for a in x.accounts}
+        assert brute.room() <= {(a, r.location) for r in told.room for a in r.accounts} | {
+            (a, location) for a, location in brute.room() if _told_above(told.room, a, location)
+        }
+        for r in told.room:
+            for account in r.accounts:
+                assert tuple(r.after) == reference_room.headroom(brute.b, account, r.location, NOW)
+    if told.nothing:
+        assert not (brute.sign_in() or brute.settings() or brute.leads() or brute.room())
+        assert not any(brute.access(pair) for pair in [None, *brute.endpoints])
+    return told
+
+
+def _told_above(room, account, location):
+    """Is the change of room told at a location above, below which it holds, too?"""
+    at = location
+    while True:
+        if any(r.location == at and account in r.accounts for r in room):
+            return True
+        if at == "/":
+            return False
+        at = at.rsplit("/", 1)[0] or "/"
+
+
+@given(seeds, st.integers(1, 3))
+@settings(max_examples=250, deadline=None)
+def test_changes_of_every_kind(seed, count):
+    rng = Random(seed)
+    before = random_model(seed)
+    changes = [random_change(rng, before) for _ in range(count)]
+    try:
+        applied = apply(before, changes)
+    except (EditRefused, NotThere, BadInput, BadDocument):
+        assume(False)
+    assume(not _entangled(changes))
+    check(before, applied.model, changes, applied.renames)
+
+
+def _entangled(changes):
+    """Several renames of folders, or of a folder and its store: what lies where is told in the product's tests alone."""
+    return sum(c["op"] == "rename" and c["kind"] in ("folder", "store") for c in changes) > 1
+
+
+@given(seeds, seeds)
+@settings(max_examples=60, deadline=None)
+def test_another_model_altogether(one, other):
+    check(random_model(one), random_model(other))
+
+
+@given(seeds)
+@settings(max_examples=20, deadline=None)
+def test_nothing_follows_from_nothing(seed):
+    model = random_model(seed)
+    assert consequences(prepare(model), prepare(model), NOW, Renames()).nothing
