@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 from tools.cluster import Cluster
+from tools.demo import add_credentials
 from tools.serving import serving
 
 from drawknife.answers import Answering
@@ -70,6 +71,7 @@ def service(cluster, tmp_path_factory):
     address = cluster.create_database(f"test_{os.getpid()}_demo")
     console = ["--console", ROOT / "console" / "dist"] if (ROOT / "console" / "dist" / "index.html").exists() else []
     with serving(address, tmp_path_factory.mktemp("service"), "--load", DEMO, *console) as found:
+        add_credentials(found.url, found.token)
         yield found
 
 

@@ -11,6 +11,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.formats.model_file import read_model
@@ -49,7 +52,7 @@ def start() -> int:
         command = [
             str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(port),
             "--console", str(ROOT / "console/dist"), "--token-file", str(RUN / "admin-token"),
-            "--key-file", str(RUN / "key"), "--load", str(ROOT / "demo/tidewrack.yaml"),
+            "--key-file", str(RUN / "key"), "--files", str(ROOT / "demo"), "--load", str(ROOT / "demo/tidewrack.yaml"),
         ]  # fmt: skip
         # The database's password is in the environment of the process, not in its arguments.
         environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
@@ -67,8 +70,7 @@ def start() -> int:
             print(line, end="", file=sys.stderr, flush=True)
             if "serves at" in line:
                 url, token = f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip()
-                add_directory(url, token)
-                add_history(url, token)
+                fill(url, token)
                 _say_how(port)
         return _code(service.wait())
     finally:
@@ -79,11 +81,35 @@ def start() -> int:
         cluster.stop()
 
 
+def fill(url: str, token: str) -> None:
+    """What the demo has beside its model file: a directory, credentials, and a history of censuses."""
+    add_directory(url, token)
+    add_credentials(url, token)
+    add_history(url, token)
+
+
+def add_credentials(url: str, token: str) -> None:
+    """Made-up passwords and keys, so that people can sign in; refa is new, and has none yet."""
+    with Client(url, token) as client:
+        for account in client.accounts(no_credential=True).accounts:
+            methods = client.account_detail(account.name).methods
+            if "password" in methods and account.name != "refa":
+                client.set_password(account.name)
+            elif "key" in methods:
+                client.add_key(account.name, _made_up_key(account.name))
+
+
+def _made_up_key(name: str) -> str:
+    """A public key that nobody has the private part of."""
+    key = Ed25519PrivateKey.generate().public_key()
+    return f"{key.public_bytes(Encoding.OpenSSH, PublicFormat.OpenSSH).decode()} {name}"
+
+
 def add_directory(url: str, token: str) -> None:
     """The demo's directory is an LDIF file; its first sync is left to who tries it."""
     with Client(url, token) as client:
         if not client.directories().directories:
-            client.add_directory("bureau", {"address": str(ROOT / "demo/bureau.ldif"), **BUREAU})
+            client.add_directory("bureau", {"address": "bureau.ldif", **BUREAU})
 
 
 def add_history(url: str, token: str) -> None:

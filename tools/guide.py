@@ -18,7 +18,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from .cluster import Cluster
-from .demo import add_directory
+from .demo import fill
 from .serving import serving
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -51,9 +51,9 @@ def written(text: str, service: dict[str, str] | None = None) -> str:
 
 @contextmanager
 def demo_service(address: str, folder: Path) -> Iterator[dict[str, str]]:
-    """A service on an empty database with the demo's model and directory; yields the environment that names it."""
+    """What `./run demo` starts, on an empty database; yields the environment that names the service."""
     with serving(address, folder, "--load", ROOT / "demo" / "tidewrack.yaml") as found:
-        add_directory(found.url, found.token)
+        fill(found.url, found.token)
         yield found.environment
 
 

@@ -12,7 +12,8 @@ from drawknife.client import Client
 
 from .cluster import free_port
 
-DRAWKNIFE = Path(__file__).resolve().parent.parent / ".venv" / "bin" / "drawknife"
+ROOT = Path(__file__).resolve().parent.parent
+DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
 _numbers = itertools.count(1)
 
 
@@ -39,7 +40,7 @@ def serving(address, folder, *options):
     """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
     token_file = folder / f"token-{next(_numbers)}"
     port = free_port()
-    command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, *options]
+    command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, "--files", ROOT / "demo", *options]
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
     said = []

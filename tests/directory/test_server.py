@@ -51,7 +51,8 @@ def server(tmp_path_factory, authority):
 
 @pytest.fixture
 def client(address, tmp_path):
-    with serving(address, tmp_path, "--key-file", tmp_path / "key", "--load", DEMO) as found, found.client() as made:
+    base = ["--files", tmp_path.parent.parent]
+    with serving(address, tmp_path, "--key-file", tmp_path / "key", *base, "--load", DEMO) as found, found.client() as made:
         made.secrets = found.said, tmp_path, address
         yield made
 

@@ -6,16 +6,18 @@ The service answers with this, and so does the command line on a model file: the
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from drawknife import messages as msg
-from drawknife.answers.limits import LimitAnswers, attention, sessions_allowed
+from drawknife.answers.attention import attention
+from drawknife.answers.limits import LimitAnswers, sessions_allowed
 from drawknife.answers.map_window import MapWindow, map_cells
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.telling import explanation_message, obstacle_messages
 from drawknife.asking import BadInput, NoSuch, check_location, check_right
 from drawknife.core.compare import differences
+from drawknife.core.consequences import Credentials
 from drawknife.core.effective import effective_access
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.explain import explain
@@ -37,7 +39,10 @@ from drawknife.formats.questions import BadQuestion, read_question
 class Answering(PeopleAnswers, LimitAnswers):
     """Answers about one model. `revision` is told with each answer; `now` is the time they count from.
 
-    `known` adds to a question what is known of sign-ins: sessions that are open, and locks.
+    `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and locks.
+    `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
+    endpoint's certificate; None: its file is looked at. `locked` tells who is locked out now, in the form in which
+    names are compared; None: not known.
     """
 
     def __init__(
@@ -46,11 +51,17 @@ class Answering(PeopleAnswers, LimitAnswers):
         revision: int,
         now: datetime,
         known: Callable[[Question, datetime], Question] | None = None,
+        credentials: Credentials = None,
+        seen: Callable[[str], msg.CertificateAnswer | None] | None = None,
+        locked: Callable[[], frozenset[str]] | None = None,
     ) -> None:
         self.prepared = prepared
         self.revision = revision
         self.now = now
         self.known = known
+        self.credentials = credentials
+        self.seen = seen
+        self.locked = locked
 
     # --- looking things up --------------------------------------------------------------------
 
@@ -92,21 +103,58 @@ class Answering(PeopleAnswers, LimitAnswers):
 
     # --- accounts -------------------------------------------------------------------------------
 
-    def accounts(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.AccountList:
-        """Accounts whose name, display name, mail or unit holds `matching`, in order of names."""
+    def accounts(
+        self,
+        matching: str = "",
+        offset: int = 0,
+        limit: int | None = None,
+        expires_within: int | None = None,
+        off: bool = False,
+        locked: bool = False,
+        no_credential: bool = False,
+        source: str | None = None,
+    ) -> msg.AccountList:
+        """Accounts whose name, display name, mail or unit holds `matching`, in order of names.
+
+        Only those that expire within so many days (or have), that are switched off, that are locked out, that have
+        nothing to sign in with, that come from a directory of this name: each if it is asked for.
+        """
         found: Sequence[Account] = self.prepared.model.accounts
         if matching:
             wanted = fold(matching)
             found = [a for a in found if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")]
+        if expires_within is not None:
+            last = self.now.date() + timedelta(days=expires_within)
+            found = [a for a in found if a.expires is not None and a.expires <= last]
+        if off:
+            found = [a for a in found if not a.enabled]
+        if source is not None:
+            found = [a for a in found if fold(a.source) == fold(source)]
+        if no_credential:
+            if self.credentials is None:
+                raise BadInput("no_credential", "a model file does not say who has a credential", "a service")
+            found = [a for a in found if self._has_credential(a) is False]
+        who: frozenset[str] | None = None
+        if locked:
+            if self.locked is None:
+                raise BadInput("locked", "a model file does not say who is locked out", "a service")
+            who = self.locked()
+            found = [a for a in found if fold(a.name) in who]
         some = found[offset:] if limit is None else found[offset : offset + limit]
         return msg.AccountList(
-            revision=self.revision, total=len(found), accounts=[msg.AccountLine(**self._line(a)) for a in some]
-        )
+            revision=self.revision, total=len(found),
+            accounts=[msg.AccountLine(**self._line(a), locked=None if who is None else True) for a in some],
+        )  # fmt: skip
+
+    def _has_credential(self, a: Account) -> bool | None:
+        if self.credentials is None or a.kind == "anonymous":
+            return None
+        return bool(self.credentials.get(a.name, frozenset()) & set(a.methods))
 
     def _line(self, a: Account) -> dict[str, Any]:
         return {
             "name": a.name, "kind": a.kind, "display": a.display, "mail": a.mail, "unit": a.unit,
-            "enabled": a.enabled, "expires": a.expires, "source": a.source,
+            "enabled": a.enabled, "expires": a.expires, "source": a.source, "credential": self._has_credential(a),
             "expired": a.expires is not None and self.now.date() > a.expires,
         }  # fmt: skip
 
@@ -384,16 +432,13 @@ class Answering(PeopleAnswers, LimitAnswers):
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
-        found = [*self.findings().findings, *attention(self.prepared, self.now)]
-        return msg.Overview(revision=self.revision, counts=counts, findings=found)
+        return msg.Overview(revision=self.revision, counts=counts, findings=self.findings().findings)
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
-        found = findings(self.prepared)
-        return msg.FindingList(
-            revision=self.revision,
-            findings=[msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in found],
-        )
+        lasting = [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in findings(self.prepared)]
+        now = attention(self.prepared, self.now, self.certificate_of, self.credentials)
+        return msg.FindingList(revision=self.revision, findings=[*lasting, *now])
 
 
 def _as_told(found: Verdict) -> dict[str, Any]:

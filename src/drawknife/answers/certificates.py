@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
@@ -15,23 +16,40 @@ from drawknife.messages import CertificateAnswer
 WARN_DAYS = 30
 
 
-def look(endpoint: Endpoint, now: datetime) -> CertificateAnswer | None:
+#: Reads a file; OSError with the reason where it is not to be had.
+Read = Callable[[str], bytes]
+LARGEST = 2**20
+
+
+def read_file(name: str) -> bytes:
+    """The bytes of a regular file of bounded size, for whoever works on a model file of their own."""
+    path = Path(name)
+    if path.exists() and not path.is_file():
+        raise OSError(0, "it is no regular file")
+    with path.open("rb") as file:
+        raw = file.read(LARGEST + 1)
+    if len(raw) > LARGEST:
+        raise OSError(0, "it is too large for a certificate")
+    return raw
+
+
+def look(endpoint: Endpoint, now: datetime, read: Read = read_file) -> CertificateAnswer | None:
     """What an endpoint's certificate says, and what is wrong with it; None if the endpoint names none."""
     if endpoint.certificate is None:
         return None
     empty = CertificateAnswer(
-        endpoint=endpoint.name, file=endpoint.certificate, problem=None, names=[], valid_from=None, valid_until=None,
+        endpoint=endpoint.name, file=endpoint.certificate, looked_at=now, problem=None, names=[], valid_from=None, valid_until=None,
         days_left=None, key_matches=None, warnings=[],
     )  # fmt: skip
     try:
-        certificate = x509.load_pem_x509_certificate(Path(endpoint.certificate).read_bytes())
+        certificate = x509.load_pem_x509_certificate(read(endpoint.certificate))
     except OSError as error:
-        return empty.model_copy(update={"problem": f"{endpoint.certificate} cannot be read: {error.strerror}"})
+        return empty.model_copy(update={"problem": f"it cannot be read: {error.strerror}"})
     except ValueError:
         return empty.model_copy(update={"problem": f"{endpoint.certificate} holds no certificate in PEM"})
     names = _names(certificate)
     until = certificate.not_valid_after_utc
-    matches, warnings = _key(endpoint, certificate)
+    matches, warnings = _key(endpoint, certificate, read)
     days = (until - now).days
     if now < certificate.not_valid_before_utc:
         warnings.append(f"it is not valid before {certificate.not_valid_before_utc:%Y-%m-%d}")
@@ -50,6 +68,14 @@ def look(endpoint: Endpoint, now: datetime) -> CertificateAnswer | None:
     )  # fmt: skip
 
 
+def not_looked_at(endpoint: Endpoint) -> CertificateAnswer:
+    """The answer about a certificate that nobody has looked at yet: nothing is known of it."""
+    return CertificateAnswer(
+        endpoint=endpoint.name, file=endpoint.certificate or "", looked_at=None, problem="it has not been looked at yet",
+        names=[], valid_from=None, valid_until=None, days_left=None, key_matches=None, warnings=[],
+    )  # fmt: skip
+
+
 def _names(certificate: x509.Certificate) -> list[str]:
     try:
         found = certificate.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
@@ -65,11 +91,11 @@ def covers(name: str, host: str) -> bool:
     return name == host
 
 
-def _key(endpoint: Endpoint, certificate: x509.Certificate) -> tuple[bool | None, list[str]]:
+def _key(endpoint: Endpoint, certificate: x509.Certificate, read: Read) -> tuple[bool | None, list[str]]:
     if endpoint.certificate_key is None:
         return None, []
     try:
-        key = load_pem_private_key(Path(endpoint.certificate_key).read_bytes(), None)
+        key = load_pem_private_key(read(endpoint.certificate_key), None)
     except OSError as error:
         return None, [f"its key {endpoint.certificate_key} cannot be read: {error.strerror}"]
     except (ValueError, TypeError):

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
+from drawknife.core.consequences import Credentials
 from drawknife.core.effective import Access, effective_access
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.gates import open_case
@@ -15,7 +16,7 @@ from drawknife.core.prepared import Prepared, PreparedAccount
 from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
 from drawknife.core.settings import resolve
-from drawknife.core.signin import door, sign_in
+from drawknife.core.signin import door, methods_left, sign_in
 from drawknife.core.sizes import show_size
 
 PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}
@@ -28,10 +29,20 @@ class Sheet(NamedTuple):
     parts: tuple[tuple[str, tuple[str, ...]], ...]
 
 
-def sheet(prepared: Prepared, account: PreparedAccount, now: datetime, endpoint: Endpoint | None = None) -> Sheet:
-    """What an account's user has to know. Only endpoints that admit the account are named; `endpoint`: only that."""
+def sheet(
+    prepared: Prepared,
+    account: PreparedAccount,
+    now: datetime,
+    endpoint: Endpoint | None = None,
+    credentials: Credentials = None,
+) -> Sheet:
+    """What an account's user has to know. Only endpoints that admit the account are named; `endpoint`: only that.
+
+    `credentials` are what each account has to sign in with; None: what the model says is taken for it.
+    """
     a = account.account
-    ways = [e for e in prepared.model.endpoints if endpoint in (None, e) and _admits(prepared, account, e, now)]
+    held = None if credentials is None else credentials.get(a.name, frozenset())
+    ways = [e for e in prepared.model.endpoints if endpoint in (None, e) and _admits(prepared, account, e, now, held)]
     connect: list[str] = []
     for e in ways:
         host = (
@@ -43,12 +54,15 @@ def sheet(prepared: Prepared, account: PreparedAccount, now: datetime, endpoint:
         )
         connect.append(f"{host}, port {e.port}, {PROTOCOLS[e.protocol]}{_tls(prepared, account, e)}")
     if not ways:
-        connect.append("There is no way in for this account now: ask your administrator.")
-    methods = {"password": "your password", "key": "your key", "directory": "your password in the directory"}
-    permitted = [methods[m] for m in a.methods if m in resolve(prepared, account, "methods").value]
-    connect.append(
-        f"Sign in as {a.name}" + (f", with {' or '.join(permitted)}." if permitted else ", without a password.")
-    )
+        connect.append("You cannot sign in anywhere for now: ask your administrator.")
+    else:
+        named = {"password": "your password", "key": "your key", "directory": "your password in the directory"}
+        usable = [m for e in ways for m in methods_left(prepared, account, e, held)]
+        methods = [named[m] for m in dict.fromkeys(usable)]
+        if a.kind == "anonymous":
+            connect.append("Sign in as anonymous, with your mail address, or anything, as the password.")
+        else:
+            connect.append(f"Sign in as {a.name}, with {' or '.join(methods)}.")
     rows, _ = effective_access(prepared, account, endpoint)
     parts = [
         ("Where to connect", tuple(connect)),
@@ -60,8 +74,10 @@ def sheet(prepared: Prepared, account: PreparedAccount, now: datetime, endpoint:
     return Sheet(f"Access for {a.display or a.name}", tuple(parts))
 
 
-def _admits(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, now: datetime) -> bool:
-    question = Question(account.name, "sign-in", endpoint=endpoint.name)
+def _admits(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, now: datetime, held: frozenset[str] | None
+) -> bool:
+    question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=held)
     case = open_case(prepared, question, now)
     hours = [r for r in sign_in(prepared, account, endpoint, question, case.at) if r.reason != "outside-hours"]
     return not hours and next(door(prepared, endpoint, question), None) is None

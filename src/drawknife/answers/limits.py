@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from ipaddress import ip_address
 from typing import Any
@@ -11,6 +11,7 @@ from drawknife import messages as msg
 from drawknife.answers import certificates
 from drawknife.answers.handover import FORMATS, sheet
 from drawknife.asking import BadInput, NoSuch, check_location
+from drawknife.core.consequences import Credentials
 from drawknife.core.endpoints import read_address
 from drawknife.core.model import UNLIMITED, Endpoint
 from drawknife.core.names import BadValue
@@ -20,7 +21,6 @@ from drawknife.core.reach import reach
 from drawknife.core.rights import BIT
 from drawknife.core.settings import resolve
 from drawknife.core.signin import endpoint_allows
-from drawknife.core.sizes import show_size
 from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.formats.values import moment as read_moment
 
@@ -35,6 +35,8 @@ class LimitAnswers:
     prepared: Prepared
     revision: int
     now: datetime
+    credentials: Credentials
+    seen: Callable[[str], msg.CertificateAnswer | None] | None
 
     def account(self, name: str, key: str = "account") -> PreparedAccount:
         raise NotImplementedError
@@ -62,17 +64,23 @@ class LimitAnswers:
         """What an endpoint's certificate says, and what is wrong with it."""
         way_in = self.endpoint(endpoint)
         assert way_in is not None
-        found = certificates.look(way_in, self.now)
-        if found is None:
+        if way_in.certificate is None:
             raise NoSuch("endpoint", "certificate of endpoint", way_in.name, [])
-        return found
+        found = self.certificate_of(way_in)
+        return found or certificates.not_looked_at(way_in)
+
+    def certificate_of(self, endpoint: Endpoint) -> msg.CertificateAnswer | None:
+        """What is known of an endpoint's certificate: what the service saw last, or what its file says now."""
+        if self.seen is not None:
+            return self.seen(endpoint.name)
+        return certificates.look(endpoint, self.now)
 
     def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
         """A short sheet for the account's user."""
         if format not in FORMATS:
             raise BadInput("format", f"{format!r} is no format of the sheet", "one of " + ", ".join(FORMATS))
         account = self.account(name)
-        made = sheet(self.prepared, account, self.now, self.endpoint(endpoint))
+        made = sheet(self.prepared, account, self.now, self.endpoint(endpoint), self.credentials)
         return msg.HandoverAnswer(account=account.name, format=format, text=FORMATS[format](made))
 
     # --- limits -----------------------------------------------------------------------------------
@@ -95,7 +103,7 @@ class LimitAnswers:
             bytes=room.bytes, bytes_bound_by=room.bytes_bound_by and called(room.bytes_bound_by),
             files=room.files, files_bound_by=room.files_bound_by and called(room.files_bound_by),
             upload_limit=None if largest == UNLIMITED else largest,
-            limits=[msg.LimitMessage(**_limit(x, moment)) for x in room.limits],
+            limits=[msg.LimitMessage(**limit_fields(x, moment)) for x in room.limits],
         )  # fmt: skip
 
     def moment(self, at: str | None) -> datetime:
@@ -149,67 +157,11 @@ class LimitAnswers:
                     )
                 )  # fmt: skip
         return msg.FilledLimit(
-            **{**_limit(f.limit, at), "place": f.place},
+            **{**limit_fields(f.limit, at), "place": f.place},
             accounts=_lines(used_by(self.prepared, "account", f.rows)[:10]),
             folders=_lines(_exact_folders(f)[:10]),
             history=[msg.LevelPoint(at=p[0], bytes=p[1], files=p[2]) for p in levels], growth=grows,
         )  # fmt: skip
-
-
-#: Days before an end from which it wants attention, and how full a limit may be.
-SOON, NEARLY = 30, 0.9
-
-
-def attention(prepared: Prepared, now: datetime) -> list[msg.FindingMessage]:
-    """What wants a decision now, and would not tomorrow: ends that come near, limits that fill, small port ranges."""
-    out = []
-    for a in prepared.model.accounts:
-        if a.expires is None or not a.enabled:
-            continue
-        days = (a.expires - now.date()).days
-        if 0 <= days < SOON:
-            text = f"{a.name} expires with {a.expires}, in {days} days; give it a later day, or let it go"
-            out.append(msg.FindingMessage(kind="account-expires", about=a.name, text=text))
-        elif days < 0:
-            text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
-            out.append(msg.FindingMessage(kind="account-expired", about=a.name, text=text))
-    for e in prepared.model.endpoints:
-        c = certificates.look(e, now) if e.enabled else None
-        for line in [c.problem] if c and c.problem else c.warnings if c else []:
-            out.append(
-                msg.FindingMessage(kind="certificate", about=e.name, text=f"the certificate of {e.name}: {line}")
-            )
-        out += _small_range(prepared, e)
-    for f in every_limit(prepared):
-        x = msg.FilledLimit(**_limit(f.limit, now), accounts=[], folders=[])
-        share = fullness(x)
-        if x.grace_ends is not None:
-            ends = "ended" if x.grace_ends <= now else "ends"
-            text = (
-                f"the {x.called} is above its soft limit; its grace period {ends} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)"
-            )
-            out.append(msg.FindingMessage(kind="limit-soft", about=x.name, text=text))
-        elif share >= NEARLY:
-            text = f"the {x.called} is {share:.0%} full" + ("; nothing more fits" if share >= 1 else "")
-            out.append(msg.FindingMessage(kind="limit-nearly-full", about=x.name, text=text))
-    for p in promised(prepared):
-        if p.given > p.capacity:
-            where = f"store {p.store}" if p.store else "the stores together"
-            text = f"{show_size(p.given)} are given away in {where}, which hold {show_size(p.capacity)}"
-            out.append(msg.FindingMessage(kind="overcommitted", about=p.store or "all", text=text))
-    return out
-
-
-def _small_range(prepared: Prepared, e: Endpoint) -> list[msg.FindingMessage]:
-    """Each session needs a passive port at a time: is the range as large as the sessions allowed?"""
-    if not e.enabled or e.passive_ports is None:
-        return []
-    ports = e.passive_ports[1] - e.passive_ports[0] + 1
-    allowed = sessions_allowed(prepared, e)
-    if allowed is None or allowed <= ports:
-        return []
-    text = f"{e.name} has {ports} passive ports, and its accounts may have {allowed} sessions at once"
-    return [msg.FindingMessage(kind="passive-range-small", about=e.name, text=text)]
 
 
 def sessions_allowed(prepared: Prepared, e: Endpoint) -> int | None:
@@ -247,7 +199,7 @@ def _lines(used: Sequence[Used]) -> list[msg.UsedLine]:
     return [msg.UsedLine(name=u.name, bytes=u.bytes, files=u.files) for u in used]
 
 
-def _limit(x: Limit, at: datetime) -> dict[str, Any]:
+def limit_fields(x: Limit, at: datetime) -> dict[str, Any]:
     over = [s for s, used in ((x.soft_bytes, x.used_bytes), (x.soft_files, x.used_files)) if s and used > s.limit]
     ends = min((e for s in over if (e := s.ends()) is not None), default=None)
     return {

@@ -2,19 +2,45 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import datetime
 from itertools import islice
-from typing import Any
+from typing import Any, NamedTuple
 
 from drawknife import messages as msg
-from drawknife.core.consequences import AccessChange, Consequences, SettingChange, consequences
+from drawknife.answers.summaries import summary
+from drawknife.core.access_changes import AccessChange
+from drawknife.core.consequences import Consequences, Credentials, SettingChange, consequences
 from drawknife.core.difference import Differs, differing
 from drawknife.core.findings import Finding
 from drawknife.core.model import Model
+from drawknife.core.no_effect import NoEffect, lines_without_effect
+from drawknife.core.pairing import Renames
 from drawknife.core.prepared import Prepared, prepare
+from drawknife.core.room import Room
 from drawknife.formats.model_file import item_data
 
 #: More than these are counted, not named.
 ITEMS, LINES, NAMES = 200, 200, 20
+
+
+class Told(NamedTuple):
+    """What follows from a change, and the lines of it that have no effect; what was not looked at, in words."""
+
+    follows: Consequences
+    without_effect: tuple[NoEffect, ...]
+    left_out: tuple[str, ...]
+
+
+def follow(
+    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+) -> Told:
+    """What follows from having `after` in the place of `before`, as of a moment."""
+    if before.model == after.model:
+        return Told(Consequences(), (), ())
+    follows = consequences(before, after, at, renames, credentials)
+    idle, left = lines_without_effect(before, after, follows, at)
+    return Told(follows, tuple(idle), (left,) if left else ())
 
 
 def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:
@@ -34,36 +60,90 @@ def _item(d: Differs) -> msg.ItemChange:
     return msg.ItemChange(section=d.section, name=d.name, before=data(d.before), after=data(d.after))
 
 
-def access_changes(found: tuple[AccessChange, ...]) -> list[msg.AccessChangeMessage]:
+def access_changes(found: Sequence[AccessChange]) -> list[msg.AccessChangeMessage]:
     return [
         msg.AccessChangeMessage(
-            accounts=list(a.accounts[:NAMES]), account_count=len(a.accounts),
-            locations=list(a.locations[:NAMES]), location_count=len(a.locations),
+            **_named(a.accounts), locations=list(a.locations[:NAMES]), location_count=len(a.locations),
             gained=list(a.gained), lost=list(a.lost), widened=list(a.widened), narrowed=list(a.narrowed),
+            endpoint=a.endpoint,
         )
         for a in found[:LINES]
     ]  # fmt: skip
 
 
-def setting_changes(found: tuple[SettingChange, ...]) -> list[msg.SettingChangeMessage]:
+def setting_changes(found: Sequence[SettingChange]) -> list[msg.SettingChangeMessage]:
     return [
         msg.SettingChangeMessage(
-            accounts=list(s.accounts[:NAMES]), account_count=len(s.accounts), name=s.name, before=s.before, after=s.after
+            **_named(s.accounts), name=s.name, before=s.before, after=s.after,
+            before_from=list(s.before_from), after_from=list(s.after_from),
         )
         for s in found[:LINES]
     ]  # fmt: skip
 
 
-def finding_messages(found: tuple[Finding, ...]) -> list[msg.FindingMessage]:
+def _named(accounts: Sequence[str]) -> dict[str, Any]:
+    return {"accounts": list(accounts[:NAMES]), "account_count": len(accounts)}
+
+
+def finding_messages(found: Sequence[Finding]) -> list[msg.FindingMessage]:
     return [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in found]
 
 
-def preview(before: Prepared, after: Model, revision: int) -> msg.Preview:
+def _room(room: Room | None) -> msg.RoomMessage | None:
+    return None if room is None else msg.RoomMessage(bytes=room.bytes, files=room.files)
+
+
+def _left_out(told: Told) -> list[str]:
+    """Lists that are too long to be told whole."""
+    said = list(told.left_out)
+    f = told.follows
+    for what, found in (
+        ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),
+        ("room", f.room), ("new findings", f.new_findings), ("findings that are mended", f.mended),
+    ):  # fmt: skip
+        if len(found) > LINES:
+            said.append(f"{len(found) - LINES} more lines about {what} are not listed")
+    return said
+
+
+def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
+    """The fields of :class:`msg.Follows`."""
+    f = told.follows
+    return {
+        "nothing": f.nothing, "summary": summary(f), "come": list(f.come[:NAMES]), "come_count": len(f.come),
+        "gone": list(f.gone[:NAMES]), "gone_count": len(f.gone),
+        "sign_in": [
+            msg.SignInChangeMessage(**_named(s.accounts), endpoint=s.endpoint, may=s.may, why=s.why)
+            for s in f.sign_in[:LINES]
+        ],
+        "access": access_changes(f.access),
+        "leads": [
+            msg.LeadsChangeMessage(
+                **_named(x.accounts), location=x.location, before=x.before and str(x.before), after=x.after and str(x.after)
+            )
+            for x in f.leads[:LINES]
+        ],
+        "settings": setting_changes(f.settings),
+        "room": [
+            msg.RoomChangeMessage(**_named(r.accounts), location=r.location, before=_room(r.before), after=_room(r.after))
+            for r in f.room[:LINES]
+        ],
+        "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
+        "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in told.without_effect],
+        "notes": list(notes), "left_out": _left_out(told),
+    }  # fmt: skip
+
+
+def preview(
+    before: Prepared,
+    after: Model,
+    revision: int,
+    at: datetime,
+    renames: Renames | None = None,
+    credentials: Credentials = None,
+    notes: Sequence[str] = (),
+) -> msg.Preview:
     """What putting `after` in force would change, and what follows."""
     count, items = item_changes(before.model, after)
-    follows = consequences(before, prepare(after, before)) if count else Consequences((), (), (), ())
-    return msg.Preview(
-        revision=revision, item_count=count, items=items, access=access_changes(follows.access),
-        settings=setting_changes(follows.settings), new_findings=finding_messages(follows.new_findings),
-        mended=finding_messages(follows.mended),
-    )  # fmt: skip
+    told = follow(before, prepare(after, before), at, renames, credentials)
+    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, notes))

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import json
-import sys
 from itertools import groupby
 from typing import Any
 
@@ -20,7 +18,7 @@ from drawknife.core.prepared import prepare
 from drawknife.core.rights import RIGHTS
 from drawknife.formats.model_file import read_model
 
-from .common import Answers, asks, console, print_json, read_model_file
+from .common import RAW, Answers, asks, console, print_json, read_model_file, write_csv
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
@@ -154,9 +152,10 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
 @click.option("--depth", "deepest", type=click.IntRange(0), metavar="N", help="Only N levels below it.")
 @ENDPOINT
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV: a row an account, a column a location.")
+@RAW
 @click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines: one for each cell.")
 @asks
-def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, **window: Any) -> None:
+def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, raw: bool, **window: Any) -> None:
     """Accounts by places: a mark for one right, or a word for all of them.
 
     A word is FOLDER/FILES in the letters of the perm fact (RFC 3659): of the folder c upload,
@@ -179,11 +178,11 @@ def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, **window
                         json.dumps({"account": account, "location": location, "access": cell}, ensure_ascii=False)
                     )
     elif as_csv:
-        writer = csv.writer(sys.stdout)
-        writer.writerow(["account", *found.locations])
-        writer.writerows(
+        head = ["account", *found.locations]
+        cells = (
             [a, *("" if c is None else c for c in row)] for a, row in zip(found.accounts, found.cells, strict=True)
         )
+        write_csv([head, *cells], raw)
     else:
         _draw_map(found)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from typing import IO
+from typing import IO, Any
 
 import click
 from rich.text import Text
@@ -14,9 +14,10 @@ from drawknife.core.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
-from .editing import draw_preview, tell_changed
+from .editing import tell_changed
 from .items import add_command, change_command, remove_command, rename_command
 from .marks import plain_table
+from .previews import draw_preview
 
 
 @click.group()
@@ -31,16 +32,28 @@ def state_of(a: msg.AccountLine) -> str:
 
 @account.command("list")
 @click.argument("matching", default="")
+@click.option(
+    "--expires-within",
+    type=click.IntRange(0, 36500),
+    metavar="DAYS",
+    help="Only those whose last day is so near, or over.",
+)
+@click.option("--off", is_flag=True, help="Only those that are switched off.")
+@click.option("--locked", is_flag=True, help="Only those that are locked out now.")
+@click.option("--no-credential", is_flag=True, help="Only those that have nothing to sign in with.")
+@click.option("--source", metavar="NAME", help="Only those that come from this directory (or `local`).")
 @asks
-def list_accounts(answers: Answers, matching: str, as_json: bool) -> None:
+def list_accounts(answers: Answers, matching: str, as_json: bool, **only: Any) -> None:
     """List accounts, those that match a part of a name, mail or unit.
 
     \b
     Examples:
       drawknife account list
       drawknife account list fleet
+      drawknife account list --expires-within 30
+      drawknife account list --no-credential
     """
-    found = answers.accounts(matching)
+    found = answers.accounts(matching, **only)
     if as_json:
         print_json(found)
         return
@@ -166,14 +179,16 @@ def import_accounts(client: Client, file: IO[str], yes: bool) -> None:
       drawknife account import demo/new-people.csv --yes
     """
     changes = changes_from_csv(file, {a.name for a in client.accounts().accounts})
+    if yes:
+        tell_changed(client.change(changes))
+        return
     told = client.preview(changes)
     draw_preview(console(), told)
     if not told.item_count:
         return
-    if not yes:
-        if file.name == "<stdin>" or not sys.stdin.isatty():
-            fail(NOT_SO, "nothing was done: say --yes to do it")
-        click.confirm("\nDo it?", abort=True, err=True)
+    if file.name == "<stdin>" or not sys.stdin.isatty():
+        fail(NOT_SO, "nothing was done: say --yes to do it")
+    click.confirm("\nDo it?", abort=True, err=True)
     tell_changed(client.change(changes, told.revision))
 
 

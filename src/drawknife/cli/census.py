@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import sys
 from typing import IO, Any
 
@@ -16,7 +15,7 @@ from drawknife.census.walk import Walked, walk
 from drawknife.client import Client
 from drawknife.core.sizes import show_size
 
-from .common import FAILED, console, errors_told, fail, say, serves
+from .common import FAILED, RAW, console, errors_told, fail, say, serves, write_csv
 
 
 @click.command()
@@ -52,11 +51,19 @@ from .common import FAILED, console, errors_told, fail, say, serves
     help="Take rows folder,owner,bytes,files from CSV or JSON lines instead of walking.",
 )
 @click.option("--csv", "as_csv", is_flag=True, help="Print the rows as CSV, and send nothing.")
+@RAW
 @click.option("--json-lines", "as_lines", is_flag=True, help="Print the rows as JSON lines, and send nothing.")
 @click.option("--at", metavar="TIME", help="When it was, if not now (ISO 8601).")
 @serves
 def census(
-    client: Client, store: str, rows_file: IO[str] | None, as_csv: bool, as_lines: bool, at: str | None, **options: Any
+    client: Client,
+    store: str,
+    rows_file: IO[str] | None,
+    as_csv: bool,
+    as_lines: bool,
+    raw: bool,
+    at: str | None,
+    **options: Any,
 ) -> None:
     """Measure the files of STORE by folder and owner, here, and send what was found.
 
@@ -80,9 +87,8 @@ def census(
         for row in found.rows:
             click.echo(row.model_dump_json())
     elif as_csv:
-        writer = csv.writer(sys.stdout)
-        writer.writerow(("folder", "owner", "bytes", "files"))
-        writer.writerows((r.folder, r.owner or "", r.bytes, r.files) for r in found.rows)
+        head = ("folder", "owner", "bytes", "files")
+        write_csv([head, *((r.folder, r.owner or "", r.bytes, r.files) for r in found.rows)], raw)
     else:
         done = client.take_census(found)
         new = f", {done.new_folders} new folders" if done.new_folders else ""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 import functools
 import os
 import re
 import sys
 import tomllib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -17,14 +18,16 @@ import click
 from pydantic import BaseModel
 from rich.console import Console
 
-from drawknife.answers import Answering
+from drawknife.answers import Answering, certificates
 from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.edits import EditRefused
+from drawknife.core.model import Model
 from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 from drawknife.formats.questions import BadQuestion
+from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Fault
 
 #: Exit statuses.
@@ -76,13 +79,23 @@ def settings_file() -> dict[str, str]:
     except (OSError, ValueError) as error:
         fail(WRONG_USAGE, f"{path} cannot be read: {error}")
     known = {k: str(v) for k, v in found.items() if k in ("url", "token", "token_file")}
+    if "token" in known:
+        check_private(path)
     if "token_file" in known and "token" not in known:
         known["token"] = _read_token(known["token_file"])
     return known
 
 
+def check_private(path: Path) -> None:
+    """Leave, with the remedy, if others than its owner can read a file that holds a secret."""
+    mode = path.stat().st_mode & 0o777
+    if mode & 0o077:
+        fail(WRONG_USAGE, f"others can read {path} (its mode is {mode:o}), and it holds a token: chmod 600 {path}")
+
+
 def _read_token(path: str) -> str:
     try:
+        check_private(Path(path).expanduser())
         return Path(path).expanduser().read_text().strip()
     except OSError as error:
         fail(WRONG_USAGE, f"the token's file cannot be read: {error}")
@@ -115,7 +128,18 @@ def model_answers(path: str) -> Answering:
         model = read_model(raw)
     except BadDocument as error:
         fail(NOT_SO, f"{path} has mistakes", faults_of(error), path)
-    return Answering(prepare(model), 0, datetime.now(UTC))
+    return file_answering(model, Path(path).parent)
+
+
+def file_answering(model: Model, folder: Path) -> Answering:
+    """Answers about a model that was read from a file in `folder`, which the paths in it start from."""
+    now = datetime.now(UTC)
+    endpoints = {e.name: e for e in model.endpoints}
+
+    def seen(name: str) -> Any:
+        return certificates.look(endpoints[name], now, lambda file: certificates.read_file(str(folder / file)))
+
+    return Answering(prepare(model), 0, now, seen=seen)
 
 
 Answers = Answering | Client
@@ -206,3 +230,14 @@ def serves(command: F) -> F:
 def print_json(message: BaseModel) -> None:
     """A message as JSON."""
     click.echo(message.model_dump_json(by_alias=True, indent=2))
+
+
+RAW = click.option(
+    "--raw", is_flag=True, help="CSV for programs: no apostrophe before what a spreadsheet would compute."
+)
+
+
+def write_csv(rows: Iterable[Iterable[Any]], raw: bool) -> None:
+    """Rows as CSV (RFC 4180); unless `raw`, a cell that begins like a formula gets an apostrophe before it."""
+    writer = csv.writer(sys.stdout)
+    writer.writerows(rows if raw else (map(guarded, row) for row in rows))

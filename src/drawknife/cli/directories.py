@@ -15,8 +15,8 @@ from drawknife import messages as msg
 from drawknife.client import Client
 
 from .common import DONE, NOT_SO, console, print_json, say, serves
-from .editing import draw_consequences
 from .marks import plain_table
+from .previews import draw_follows
 
 F = TypeVar("F", bound=Callable[..., Any])
 JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -214,7 +214,7 @@ def sync(client: Client, name: str, preview: bool, most_leavers: int | None, as_
         else:
             draw_report(out, told.report)
             if told.changes and told.changes.item_count:
-                draw_consequences(out, told.changes.access, told.changes.settings)
+                draw_follows(out, told.changes)
                 for finding in told.changes.new_findings:
                     out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
         raise SystemExit(NOT_SO if told.report.state == "refused" else DONE)

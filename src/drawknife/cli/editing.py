@@ -7,9 +7,6 @@ from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 import click
-from rich.console import Console
-from rich.padding import Padding
-from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.changing import keys_of
@@ -50,6 +47,8 @@ def edits(command: F) -> F:
         def apply(changes: Sequence[dict[str, Any]]) -> None:
             if preview:
                 told = client.preview(changes)
+                from .previews import draw_preview
+
                 print_json(told) if as_json else draw_preview(console(), told)
                 return
             done = client.change(changes, if_revision)
@@ -68,6 +67,15 @@ def tell_changed(done: msg.Changed) -> None:
     named = [_what(x) for x in done.items[:4]]
     more = f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
     say(f"revision {done.revision}: {', '.join(named)}{more}")
+    say_followed(done.followed)
+    for note in done.notes:
+        say(f"  note: {note}")
+
+
+def say_followed(followed: Sequence[str]) -> None:
+    """What followed from a change, a sentence each."""
+    for said in followed:
+        say(f"  {said}")
 
 
 def _what(x: msg.ItemChange) -> str:
@@ -166,86 +174,6 @@ def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
     if not (to_set or add or drop):
         raise click.UsageError("name something to change; --help tells what there is")
     return {"op": "change", "kind": kind, "name": name, "set": to_set, "add": add, "drop": drop}
-
-
-# --- previews -----------------------------------------------------------------------------------
-
-
-def draw_preview(out: Console, told: msg.Preview) -> None:
-    """What a change would do: the items, then what follows from it."""
-    if not told.item_count:
-        out.print("It changes nothing.", style="dim")
-        return
-    out.print(Text(f"{told.item_count} item{'s' if told.item_count > 1 else ''} would change", "bold"))
-    for x in told.items[:40]:
-        draw_item(out, x)
-    if told.item_count > 40:
-        out.print(f"  … and {told.item_count - 40} more", style="dim")
-    draw_consequences(out, told.access, told.settings)
-    for heading, style, found in (("New findings", "yellow", told.new_findings), ("Mended", "green", told.mended)):
-        if found:
-            out.print(Text(f"\n{heading}", "bold"))
-            for finding in found:
-                out.print(Padding(Text("! ", style).append(finding.text, "default"), (0, 0, 0, 2), expand=False))
-
-
-def draw_item(out: Console, x: msg.ItemChange) -> None:
-    """One item that differs, and its keys that do."""
-    sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
-    out.print(Text(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold"))
-    before = x.before if isinstance(x.before, dict) else {}
-    after = x.after if isinstance(x.after, dict) else {}
-    if not before or not after:
-        return
-    for key in dict.fromkeys((*before, *after)):
-        a, b = before.get(key), after.get(key)
-        if a == b:
-            continue
-        if isinstance(a or b, list):
-            for line in a or []:
-                if line not in (b or []):
-                    out.print(Text(f"      {key} ", "dim").append(f"- {line}", "red"))
-            for line in b or []:
-                if line not in (a or []):
-                    out.print(Text(f"      {key} ", "dim").append(f"+ {line}", "green"))
-        else:
-            out.print(Text(f"      {key} ", "dim").append(f"{shown_value(a)} → {shown_value(b)}"))
-
-
-def _several(names: list[str], count: int, few: int = 6) -> str:
-    shown = ", ".join(names[:few])
-    return shown + (f" and {count - min(few, len(names))} more" if count > min(few, len(names)) else "")
-
-
-def draw_consequences(
-    out: Console, access: list[msg.AccessChangeMessage], settings: list[msg.SettingChangeMessage]
-) -> None:
-    """Who gains and loses what, where; the same for all that are told together."""
-    if not access and not settings:
-        out.print("\nNo account's access or settings change.", style="dim")
-        return
-    if access:
-        out.print(Text("\nWhat follows for access", "bold"))
-    told = ""
-    for a in access:
-        who = _several(a.accounts, a.account_count)
-        if who != told:
-            out.print(Text(f"  {who}", "bold"))
-        told = who
-        for word, rights, style in (
-            ("gains", a.gained, "green"), ("loses", a.lost, "red"),
-            ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),
-        ):  # fmt: skip
-            if rights:
-                out.print(
-                    Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
-                )
-        out.print(Padding(Text(f"at {_several(a.locations, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
-    if settings:
-        out.print(Text("\nWhat follows for settings", "bold"))
-    for s in settings:
-        line = Text("  ").append(_several(s.accounts, s.account_count), "bold")
-        out.print(line.append(f"  {s.name}: {shown_value(s.before)} → {shown_value(s.after)}"))
 
 
 def shown_value(value: Any) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import json
 import sys
 from collections.abc import Callable, Sequence
@@ -19,7 +18,7 @@ from drawknife.asking import NoSuch
 from drawknife.client import Client
 from drawknife.core.sizes import show_size
 
-from .common import Answers, asks, console, print_json, say, serves
+from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
 from .editing import edits
 from .items import add_command, change_command, draw_item, remove_command, show_command
 from .marks import plain_table
@@ -48,7 +47,9 @@ def reach(answers: Answers, endpoint: str, address: str, as_json: bool) -> None:
     else:
         out = console()
         where = (
-            f"inside, straight to {found.way}"
+            f"straight to {found.way}"
+            if found.inside is None
+            else f"inside, straight to {found.way}"
             if found.inside
             else f"from outside, to {found.way}"
             if found.way
@@ -277,8 +278,9 @@ def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
 @click.argument("by", default="account", type=click.Choice(["account", "group", "unit", "folder", "store"]))
 @click.option("--limit", default=30, show_default=True, type=click.IntRange(1, 100_000), help="How many to tell.")
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
+@RAW
 @asks
-def usage(answers: Answers, by: str, limit: int, as_csv: bool, as_json: bool) -> None:
+def usage(answers: Answers, by: str, limit: int, as_csv: bool, raw: bool, as_json: bool) -> None:
     """Usage by accounts, groups, units, folders, or stores, the most first.
 
     \b
@@ -291,9 +293,7 @@ def usage(answers: Answers, by: str, limit: int, as_csv: bool, as_json: bool) ->
         print_json(found)
         return
     if as_csv:
-        writer = csv.writer(sys.stdout)
-        writer.writerow((by, "bytes", "files"))
-        writer.writerows((u.name, u.bytes, u.files) for u in found.lines)
+        write_csv([(by, "bytes", "files"), *((u.name, u.bytes, u.files) for u in found.lines)], raw)
         return
     out = console()
     table = plain_table(by, "", "bytes", "files")
@@ -402,14 +402,20 @@ def handover(answers: Answers, account: str, endpoint: str | None, format_: str,
 @click.command()
 @click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines.")
 @click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
+@click.option("--forget", nargs=2, metavar="STORE TIME", help="Forget one that was wrong, by its time as listed.")
 @serves
-def censuses(client: Client, as_lines: bool, limit: int) -> None:
+def censuses(client: Client, as_lines: bool, limit: int, forget: tuple[str, str] | None) -> None:
     """The censuses, the newest first: what each store held, and what could not be read.
 
     \b
-    Example:
+    Examples:
       drawknife censuses
+      drawknife censuses --forget public "2026-11-02 04:00:11"
     """
+    if forget is not None:
+        client.forget_census(*forget)
+        say(f"the census of {forget[0]} at {forget[1]} is forgotten; the usage stays as it is until the next")
+        return
     found = client.censuses(limit)
     if as_lines:
         for line in found.censuses:
@@ -421,7 +427,7 @@ def censuses(client: Client, as_lines: bool, limit: int) -> None:
         wants += [f"{len(c.unknown_owners)} owners unknown"] if c.unknown_owners else []
         table.add_row(
             c.store,
-            f"{c.at:%Y-%m-%d %H:%M}",
+            f"{c.at:%Y-%m-%d %H:%M:%S}",
             c.who,
             show_size(c.bytes),
             f"{c.files:,}",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from datetime import UTC, datetime
+from pathlib import Path
 
 import click
 from rich.padding import Padding
@@ -11,37 +11,40 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers import Answering
 from drawknife.client import Client
-from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import json_schema, read_model
 
 from .common import (
     NOT_SO,
+    WRONG_USAGE,
     Answers,
     asks,
     console,
     errors_told,
     fail,
     faults_of,
+    file_answering,
     print_json,
     read_model_file,
     say,
     serves,
 )
-from .editing import draw_item, draw_preview
+from .editing import say_followed
+from .previews import draw_item, draw_preview
 
 
 @click.command()
 @click.argument("file")
 @click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
 @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+@click.option("--yes", is_flag=True, help="Do not ask, even if accounts go.")
 @serves
-def load(client: Client, file: str, preview: bool, if_revision: int | None) -> None:
+def load(client: Client, file: str, preview: bool, if_revision: int | None, yes: bool) -> None:
     """Put the model FILE in force in place of the model there is ("-": standard input).
 
-    All or nothing: a file with a mistake changes nothing, and all its mistakes are told.
+    All or nothing: a file with a mistake changes nothing, and all its mistakes are told. Where accounts would go,
+    it is asked first; off a terminal that needs --yes.
 
     \b
     Examples:
@@ -53,6 +56,11 @@ def load(client: Client, file: str, preview: bool, if_revision: int | None) -> N
         with errors_told(file):
             draw_preview(console(), client.preview_model(raw))
         return
+    if not yes:
+        with errors_told(file):
+            losses = client.losses(raw)
+        if_revision = if_revision if if_revision is not None else losses.revision
+        _ask_about(losses)
     with errors_told(file), Progress(
         TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeElapsedColumn(),
         console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
@@ -69,6 +77,31 @@ def load(client: Client, file: str, preview: bool, if_revision: int | None) -> N
         if done.changed
         else f"revision {done.revision} says the same already; nothing changed"
     )
+    say_followed(done.followed)
+
+
+def _ask_about(losses: msg.LoadLosses) -> None:
+    """Ask before accounts go. Off a terminal nobody can answer, so nothing is done."""
+    if not losses.accounts and not losses.folders:
+        return
+    parts = [
+        f"{count:,} {word}{'' if count == 1 else 's'}"
+        for count, word in (
+            (losses.accounts, "account"), (losses.folders, "folder"), (losses.passwords, "password"), (losses.keys, "key"),
+        )
+        if count
+    ]  # fmt: skip
+    named = (
+        f" ({', '.join(losses.named)}{', …' if losses.accounts > len(losses.named) else ''})" if losses.named else ""
+    )
+    text = f"with this file {' and '.join(parts)} would go{named}"
+    if not losses.accounts:
+        say(text)
+        return
+    if not sys.stdin.isatty():
+        fail(WRONG_USAGE, f"{text}; if that is meant, say --yes, or look first with --preview")
+    if not click.confirm(f"{text[0].upper()}{text[1:]}. Do it?", err=True):
+        fail(NOT_SO, "nothing was changed")
 
 
 @click.command()
@@ -116,7 +149,7 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
             )
             raise SystemExit(NOT_SO) from None
         fail(NOT_SO, f"{path} has {count} mistake{'' if count == 1 else 's'}", faults_of(error), path)
-    found = Answering(prepare(model), 0, datetime.now(UTC)).findings().findings
+    found = file_answering(model, Path(path).parent).findings().findings
     if as_json:
         import json
 
@@ -148,61 +181,68 @@ def schema() -> None:
 
 @click.command()
 @click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
+@click.option("--revision", type=click.IntRange(0), metavar="N", help="Only this revision, with every item it changed.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @serves
-def journal(client: Client, limit: int, as_json: bool) -> None:
-    """Who changed the model, what, and when; the newest first.
+def journal(client: Client, limit: int, revision: int | None, as_json: bool) -> None:
+    """Who changed the model, what, when, and what followed; the newest first.
 
     \b
-    Example:
+    Examples:
       drawknife journal --limit 5
+      drawknife journal --revision 12
     """
-    page = client.journal(limit=limit)
+    if revision is not None:
+        lines = [client.journal_line(revision)]
+    else:
+        page = client.journal(limit=limit)
+        lines = page.lines
     if as_json:
-        print_json(page)
+        print_json(lines[0] if revision is not None else page)
         return
     out = console()
-    for line in page.lines:
+    for line in lines:
+        number = "" if line.revision is None else str(line.revision)
         out.print(
-            Text(f"{line.revision:>5}  ", "bold").append(f"{line.at:%Y-%m-%d %H:%M:%S}  ", "dim").append(f"{line.who}  ")
+            Text(f"{number:>5}  ", "bold").append(f"{line.at:%Y-%m-%d %H:%M:%S}  ", "dim").append(f"{line.who}  ")
             .append(line.what, "bold")
         )  # fmt: skip
-        for change in journal_items(line):
+        shown = line.items if revision is not None else line.items[:ITEMS_SHOWN]
+        for change in shown:
             draw_item(out, change)
+        if line.item_count > len(shown):
+            out.print(
+                f"  … and {line.item_count - len(shown):,} more; drawknife journal --revision {number} tells them all",
+                style="dim",
+            )
+        for said in line.followed or []:
+            out.print(Padding(Text("→ ", "dim").append(said, "default"), (0, 0, 0, 7), expand=False))
 
 
-def journal_items(line: msg.JournalLine) -> list[msg.ItemChange]:
-    """The items that a journal line tells of; where there were many, how many there are of each kind."""
-    found = []
-    for section in dict.fromkeys((*line.before, *line.after)):
-        before, after = line.before.get(section, {}), line.after.get(section, {})
-        if isinstance(before, int) or isinstance(after, int):
-            if before != after:
-                text = f"{before or 0} → {after or 0}"
-                found.append(msg.ItemChange(section=section, name=text, before=0, after=0))
-            continue
-        for name in dict.fromkeys((*before, *after)):
-            found.append(msg.ItemChange(section=section, name=name, before=before.get(name), after=after.get(name)))
-    return found
+#: Of a change of many items so many are told in a list of changes.
+ITEMS_SHOWN = 10
 
 
 @click.command()
+@click.option("--fail", "failing", is_flag=True, help="Exit status 1 if there is anything.")
 @asks
-def findings(answers: Answers, as_json: bool) -> None:
-    """What wants attention: clashes, paths that lead two ways, names of nobody.
+def findings(answers: Answers, failing: bool, as_json: bool) -> None:
+    """What wants attention: clashes, paths that lead two ways, names that are gone, certificates, ends that come near.
 
     \b
-    Example:
+    Examples:
       drawknife findings --model demo/tidewrack.yaml
+      drawknife findings --fail
     """
     found = answers.findings()
     if as_json:
         print_json(found)
-        return
-    for finding in found.findings:
-        click.echo(f"{finding.kind}: {finding.text}")
-    if not found.findings:
-        say("nothing")
+    else:
+        for finding in found.findings:
+            click.echo(f"{finding.kind}: {finding.text}")
+        if not found.findings:
+            say("nothing")
+    raise SystemExit(NOT_SO if failing and found.findings else 0)
 
 
 def add_to(group: click.Group) -> None:

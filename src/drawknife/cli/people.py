@@ -13,9 +13,10 @@ from drawknife import messages as msg
 
 from .accounts import show_value
 from .common import Answers, asks, console, print_json
-from .editing import draw_consequences, edits
+from .editing import edits
 from .items import add_command, remove_command, rename_command
 from .marks import plain_table
+from .previews import draw_access, draw_settings
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 
@@ -229,7 +230,10 @@ def without(answers: Answers, account: str, subject: str, as_json: bool) -> None
         Text("Without ").append(found.subject, "bold").append(", ").append(found.account, "bold").append(" loses")
     )
     draw_given(out, found.lines)
-    draw_consequences(out, found.access, found.settings)
+    draw_access(out, found.access)
+    draw_settings(out, found.settings)
+    if not found.access and not found.settings:
+        out.print("\nIt would lose nothing: all of it comes to it in other ways, too.", style="dim")
 
 
 add_command(

@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+import os
 from datetime import timedelta
 from pathlib import Path
 
 import click
 
-from .common import FAILED, fail, say
+from drawknife.core.names import BadValue
+from drawknife.formats.units import read_size
+
+from .common import FAILED, check_private, fail, say
 
 CODE_LASTS = timedelta(minutes=15)
+
+
+def _size(text: str) -> int:
+    try:
+        return read_size(text)
+    except BadValue as bad:
+        raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
 @click.command()
@@ -22,7 +33,13 @@ CODE_LASTS = timedelta(minutes=15)
 )
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @click.option("--port", default=8750, show_default=True, type=click.IntRange(1, 65535))
-@click.option("--threads", default=8, show_default=True, type=click.IntRange(1, 64), help="Requests answered at once.")
+@click.option(
+    "--threads",
+    default=8,
+    show_default=True,
+    type=click.IntRange(1, 64),
+    help="Requests that a process answers at once.",
+)
 @click.option(
     "--console",
     "console_folder",
@@ -45,6 +62,28 @@ CODE_LASTS = timedelta(minutes=15)
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
     help="A model file for a database that has none yet.",
 )
+@click.option(
+    "--files",
+    multiple=True,
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="A folder below which files may be read: certificates, lists of people, passwords of directories. Repeatable.",
+)
+@click.option(
+    "--largest-file",
+    "largest",
+    default="1 MiB",
+    show_default=True,
+    metavar="SIZE",
+    callback=lambda _, __, v: _size(v),
+    help="No file larger than this is read.",
+)
+@click.option(
+    "--processes",
+    default=lambda: max(1, min(4, os.cpu_count() or 1)),
+    show_default="one a core, at most 4",
+    type=click.IntRange(1, 64),
+    help="Processes that answer; each has the model in memory.",
+)
 @click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
 def serve(
     database: str,
@@ -55,6 +94,9 @@ def serve(
     token_file: Path | None,
     key_file: Path | None,
     first_model: Path | None,
+    files: tuple[Path, ...],
+    largest: int,
+    processes: int,
     log_requests: bool,
 ) -> None:
     """Run the service, until Ctrl-C.
@@ -71,13 +113,17 @@ def serve(
     from drawknife.formats.model_file import read_model
     from drawknife.records import tokens
     from drawknife.records.changes import replace_model
-    from drawknife.records.database import Database, Unavailable, bring_up_to_date
+    from drawknife.records.database import Database, NoRoom, SchemaProblem, Unavailable, bring_up_to_date
     from drawknife.records.snapshots import read_snapshot
-    from drawknife.service.server import Server
+    from drawknife.service.files import ReadableFolders
+    from drawknife.service.server import Options, Server, listen
 
     from .common import NOT_SO, faults_of
 
-    _check_free(host, port)
+    try:
+        listening = listen(host, port)
+    except OSError as error:
+        fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
     try:
         for step in bring_up_to_date(database):
             say(f"database: applied {step}")
@@ -94,6 +140,10 @@ def serve(
         records.close()
     except Unavailable as error:
         fail(FAILED, f"the database cannot be reached: {error}")
+    except NoRoom as error:
+        fail(FAILED, f"the database has no room: {error}")
+    except SchemaProblem as error:
+        fail(FAILED, str(error))
     except BadDocument as error:
         fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
     shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
@@ -103,35 +153,43 @@ def serve(
             say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
         say(f"Drawknife serves at {shown}")
 
-    Server(database, host, port, console_folder, key_file, threads, log_requests, ready).run()
-
-
-def _check_free(host: str, port: int) -> None:
-    """Say so at once if nothing can listen there, before anything is begun."""
-    import socket
-
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    with socket.socket(family) as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
+    options = Options(
+        database,
+        host,
+        port,
+        console_folder,
+        key_file,
+        ReadableFolders(files, largest),
+        threads,
+        processes,
+        log_requests,
+    )
+    Server(options, listening, ready).run()
 
 
 def _ensure_token(records: object, path: Path) -> None:
-    """Make the administrator's token on first start, in a file that only its owner can read."""
-    from drawknife.records import tokens
+    """Make the administrator's token on first start, in a file that only its owner can read.
+
+    Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before.
+    """
+    from drawknife.records import journal, tokens
     from drawknife.records.database import Database
 
     assert isinstance(records, Database)
-    if path.exists() and tokens.holder(records, path.read_text().strip()) is not None:
-        return
+    if path.exists():
+        check_private(path)
+        if tokens.holder(records, path.read_text().strip(), "token") is not None:
+            return
     path.parent.mkdir(parents=True, exist_ok=True)
     path.unlink(missing_ok=True)
     path.touch(mode=0o600, exist_ok=False)
+    ended = tokens.end_all(records, "administrator")
     path.write_text(tokens.make_token(records, "administrator") + "\n")
-    say(f"made an administrator's token in {path}")
+    say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
+    if ended:
+        journal.note(
+            records, "drawknife serve", f"made a new administrator's token; {ended} tokens and sessions before it ended"
+        )
 
 
 def add_to(group: click.Group) -> None:

@@ -68,9 +68,9 @@ class Client:
                 f"no service answers at {self.url}; is it running? start one with `drawknife serve`"
             ) from None
         except httpx.TimeoutException:
-            raise ServiceUnavailable(f"the service at {self.url} does not answer in time") from None
+            raise ServiceUnavailable(f"the service at {self.url} does not answer in time{_perhaps(method)}") from None
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise ClientError(f"asking the service at {self.url} failed: {error}") from None
+            raise ClientError(f"asking the service at {self.url} failed: {error}{_perhaps(method)}") from None
         if response.is_success:
             return response
         try:
@@ -120,9 +120,16 @@ class Client:
 
     def preview_model(self, document: bytes) -> msg.Preview:
         """What putting a model file in force would change."""
+        return self._read(msg.Preview, self._send("/model/preview", document))
+
+    def losses(self, document: bytes) -> msg.LoadLosses:
+        """How many accounts, folders and credentials would go if a model file were put in force."""
+        return self._read(msg.LoadLosses, self._send("/model/losses", document))
+
+    def _send(self, path: str, document: bytes) -> httpx.Response:
         is_json = document.lstrip()[:1] == b"{"
         headers = {"Content-Type": "application/json" if is_json else "application/yaml"}
-        return self._read(msg.Preview, self._request("POST", "/model/preview", content=document, headers=headers))
+        return self._request("POST", path, content=document, headers=headers)
 
     # --- changes ----------------------------------------------------------------------------------
 
@@ -223,6 +230,10 @@ class Client:
         response = self._request("POST", "/censuses", content=census.model_dump_json().encode(), headers=headers)
         return self._read(msg.CensusDone, response)
 
+    def forget_census(self, store: str, at: str) -> None:
+        """Forget a census of a store, by its time as :meth:`censuses` tells it."""
+        self._request("DELETE", "/censuses", params={"store": store, "at": at})
+
     def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
         return self._get(msg.HandoverAnswer, f"/accounts/{_segment(name)}/handover", endpoint=endpoint, format=format)
 
@@ -268,6 +279,10 @@ class Client:
     def journal(self, offset: int = 0, limit: int = 200) -> msg.JournalPage:
         return self._get(msg.JournalPage, "/journal", offset=offset, limit=limit)
 
+    def journal_line(self, revision: int, offset: int = 0, limit: int = 10_000) -> msg.JournalLine:
+        """One revision with the items that it changed."""
+        return self._get(msg.JournalLine, f"/journal/{revision}", offset=offset, limit=limit)
+
     def overview(self) -> msg.Overview:
         return self._get(msg.Overview, "/overview")
 
@@ -285,8 +300,13 @@ class Client:
 
     # --- questions --------------------------------------------------------------------------------
 
-    def accounts(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.AccountList:
-        return self._get(msg.AccountList, "/accounts", matching=matching, offset=offset, limit=limit or 200_000)
+    def accounts(
+        self, matching: str = "", offset: int = 0, limit: int | None = None, **only: bool | int | str | None
+    ) -> msg.AccountList:
+        """Accounts in order of names; `only` as :meth:`drawknife.answers.Answering.accounts` has it: expires_within,
+        off, locked, no_credential, source."""
+        window = {"matching": matching, "offset": offset, "limit": limit or 200_000}
+        return self._get(msg.AccountList, "/accounts", **window, **{k: v for k, v in only.items() if v is not False})
 
     def account_detail(self, name: str) -> msg.AccountDetail:
         return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
@@ -353,6 +373,11 @@ class Client:
         """Where an account in force differs from itself in a model file."""
         body = {"account": account, "model": model, "under": under, "endpoint": endpoint}
         return self._read(msg.CompareAnswer, self._request("POST", "/comparisons", json=body))
+
+
+def _perhaps(method: str) -> str:
+    """What has to be said where the answer to a change was lost."""
+    return "" if method == "GET" else "; what was asked for may have been done all the same: `drawknife journal` tells"
 
 
 def _segment(name: str) -> str:

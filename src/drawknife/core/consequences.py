@@ -49,12 +49,14 @@ class LeadsChange(NamedTuple):
 
 
 class SettingChange(NamedTuple):
-    """Some accounts have another value of a setting."""
+    """Some accounts have another value of a setting; `_from` are those for whom the values are set."""
 
     accounts: tuple[str, ...]
     name: str
     before: object
     after: object
+    before_from: tuple[str, ...] = ()
+    after_from: tuple[str, ...] = ()
 
 
 class Consequences(NamedTuple):
@@ -74,6 +76,11 @@ class Consequences(NamedTuple):
     def nothing(self) -> bool:
         """Is nothing different for anybody, and no finding?"""
         return not any(self)
+
+    @property
+    def for_nobody(self) -> bool:
+        """Is nothing different for anybody, whatever findings come or go?"""
+        return not any(self[:7])
 
 
 def consequences(
@@ -364,7 +371,7 @@ def changed_settings(pairing: Pairing) -> set[int]:
 def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[SettingChange]:
     before, after = pairing.before, pairing.after
     asked = affected if only else affected | changed_settings(pairing)
-    found: dict[tuple[str, Any, Any], list[str]] = {}
+    found: dict[tuple[str, Any, Any, tuple[str, ...], tuple[str, ...]], list[str]] = {}
     for i in sorted(asked):
         one, other = (p.people.prepared(index) for p, index in zip((before, after), pairing.common[i], strict=True))
         if not (before.settings.keys() & one.who or after.settings.keys() & other.who):
@@ -372,7 +379,8 @@ def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[
         for x, y in zip(resolve_all(before, one), resolve_all(after, other), strict=True):
             value = pairing.renames.account(x.value) if x.name == "uploads_owner" and x.value else x.value
             if _unordered(x.name, value) != _unordered(y.name, y.value):
-                found.setdefault((x.name, value, y.value), []).append(other.name)
+                came = [tuple(map(str, c.subjects)) for c in (x, y)]
+                found.setdefault((x.name, value, y.value, *came), []).append(other.name)
     return [SettingChange(tuple(names), *key) for key, names in found.items()]
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from itertools import zip_longest
 from typing import Any, NamedTuple
 
 from .edits import name_of
@@ -32,8 +33,7 @@ _KINDS = {
 
 def differing(old: Model, new: Model) -> Iterator[Differs]:
     """Every item that was added, changed, or removed, section by section."""
-    yield from (Differs("units", u, u, None) for u in old.units if u not in set(new.units))
-    yield from (Differs("units", u, None, u) for u in new.units if u not in set(old.units))
+    yield from _units(old, new)
     for section, kind in _KINDS.items():
         if section != "virtual_paths":
             yield from _paired(section, kind, getattr(old, section), getattr(new, section))
@@ -42,7 +42,7 @@ def differing(old: Model, new: Model) -> Iterator[Differs]:
         left = [v for v in before if v not in after]
         come = [v for v in after if v not in before]
         yield from _paired(section, kind, left, come)
-    for section in ("inside", "openings", "forwardings"):
+    for section in ("inside", "openings", "forwardings", "gone"):
         there, now_there = (set(map(str, getattr(side, section))) for side in (old, new))
         for line in sorted(there ^ now_there):
             yield Differs(section, line, *((line, None) if line in there else (None, line)))
@@ -61,15 +61,40 @@ def differing(old: Model, new: Model) -> Iterator[Differs]:
     )
 
 
+def _units(old: Model, new: Model) -> Iterator[Differs]:
+    """Units that come or go, or have another source; one that is local is told as its path."""
+    if old.units is new.units and old.unit_sources is new.unit_sources:
+        return
+    sources = dict(old.unit_sources), dict(new.unit_sources)
+    there = set(old.units), set(new.units)
+
+    def item(side: int, unit: str) -> Any:
+        if unit not in there[side]:
+            return None
+        return {"path": unit, "source": sources[side][unit]} if unit in sources[side] else unit
+
+    for unit in dict.fromkeys((*old.units, *new.units)):
+        was, now = item(0, unit), item(1, unit)
+        if was != now:
+            yield Differs("units", unit, was, now)
+
+
 def _paired(section: str, kind: str, old: Iterable[Any], new: Iterable[Any]) -> Iterator[Differs]:
     yield from _keyed(section, lambda item: name_of(kind, item), old, new)
 
 
-def _keyed(section: str, key: Any, old: Iterable[Any], new: Iterable[Any]) -> Iterator[Differs]:
+def _keyed(section: str, key: Callable[[Any], str], old: Iterable[Any], new: Iterable[Any]) -> Iterator[Differs]:
     olds, news = tuple(old), tuple(new)
-    gone = {key(item): item for _, item in new_items(news, olds)}
-    come = {key(item): item for _, item in new_items(olds, news)}
+    gone, come = _by_key(key, news, olds), _by_key(key, olds, news)
     for name in dict.fromkeys((*gone, *come)):
-        a, b = gone.get(name), come.get(name)
-        if a != b:
-            yield Differs(section, name, a, b)
+        # Several virtual paths may be called alike.
+        for a, b in zip_longest(gone.get(name, ()), come.get(name, ())):
+            if a != b:
+                yield Differs(section, name, a, b)
+
+
+def _by_key(key: Callable[[Any], str], other: tuple[Any, ...], items: tuple[Any, ...]) -> dict[str, list[Any]]:
+    found: dict[str, list[Any]] = {}
+    for _, item in new_items(other, items):
+        found.setdefault(key(item), []).append(item)
+    return found

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from ipaddress import ip_network
 from typing import NamedTuple
 
 from .access_map import access_of_all
+from .confusable import alike
 from .division import bits_in
+from .endpoints import read_network
 from .identity import loops
 from .model import Subject
 from .prepared import Prepared
@@ -53,6 +54,7 @@ def findings(prepared: Prepared) -> list[Finding]:
     for loop in loops(prepared.model.groups):
         out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
     out += _dangling(prepared)
+    out += _alike(prepared)
     out += _undecided(prepared)
     return out
 
@@ -63,11 +65,13 @@ def _unreached(prepared: Prepared) -> list[Finding]:
     model = prepared.model
     for endpoint in model.endpoints:
         for opening in model.openings if endpoint.enabled and endpoint.name not in prepared.stopped_by else ():
-            client = ip_network(opening.networks[0])[1 if ip_network(opening.networks[0]).num_addresses > 1 else 0]
+            network = read_network(opening.networks[0])
+            client = network[1 if network.num_addresses > 1 else 0]
             found = reach(model, endpoint, client)
             if found.control and not found.data:
-                text = f"clients from {opening.networks[0]} can sign in at {endpoint.name}, but no data comes through: "
-                out.append(Finding("data-out-of-reach", endpoint.name, text + "; ".join(found.missing)))
+                why = "; ".join(found.missing).replace(str(client), f"clients from {opening.networks[0]}")
+                text = f"clients from {opening.networks[0]} can sign in at {endpoint.name}, but no data comes through: {why}"
+                out.append(Finding("data-out-of-reach", endpoint.name, text))
                 break
     return out
 
@@ -85,6 +89,20 @@ def _paths(prepared: Prepared) -> list[Finding]:
             names = ", ".join(name for name, _ in found[:NAMED])
             more = f" and {len(found) - NAMED} more" if len(found) > NAMED else ""
             out.append(Finding(f"path-{reason}", path, f"{path} is not served to {names}{more}: {found[0][1]}"))
+    return out
+
+
+def _alike(prepared: Prepared) -> list[Finding]:
+    """Names of one kind that are easily mistaken for each other."""
+    m = prepared.model
+    out = []
+    for kind, names in (
+        ("account", [a.name for a in m.accounts]), ("group", [g.name for g in m.groups]), ("unit", m.units),
+        ("store", [s.name for s in m.stores]), ("endpoint", [e.name for e in m.endpoints]),
+    ):  # fmt: skip
+        for found in alike(names):
+            text = f"the {kind}s {' and '.join(found)} look alike and are easily mistaken for each other; rename one"
+            out.append(Finding("names-alike", found[0], text))
     return out
 
 

@@ -7,9 +7,12 @@ there; the first account of each reason is named.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
+from datetime import datetime
 from itertools import islice
 from typing import Any, NamedTuple
 
+from .consequences import Consequences, consequences
 from .difference import Differs, differing
 from .division import bits_in
 from .effective import right_obstacles
@@ -17,12 +20,14 @@ from .judgement import decider
 from .model import Entry, Grant, Model, Subject
 from .names import Place, join, rest_below
 from .pairing import members_of
-from .prepared import Prepared, PreparedAccount
+from .prepared import Prepared, PreparedAccount, prepare
 from .rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from .signin import endpoint_allows
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
+#: Where something follows from the change, so many lines are taken away again, one by one.
+SINGLY = 5
 
 
 class Added(NamedTuple):
@@ -62,6 +67,60 @@ def added_lines(before: Model, after: Model) -> list[Added]:
             known = grants.get(d.after.path, set())
             found += [Added("virtual path", d.after.path, g) for g in d.after.grants if g not in known]
     return found
+
+
+def lines_without_effect(
+    before: Prepared, after: Prepared, follows: Consequences, at: datetime
+) -> tuple[list[NoEffect], str | None]:
+    """The lines that a change adds and that are different for nobody; and what was not looked at, in words.
+
+    Where something follows from the change, each line is taken away again to see what it does itself.
+    """
+    added = added_lines(before.model, after.model)
+    if not added:
+        return [], None
+    some = added[: LINES if follows.for_nobody else SINGLY]
+    left = None
+    if len(added) > len(some):
+        left = f"of {len(added)} lines that are added, the first {len(some)} were looked at one by one"
+    if not follows.for_nobody:
+        if len(list(differing(before.model, after.model))) == len(added) == 1 and not _new_item(before, added[0]):
+            return [], left  # it is all of the change, and something follows from it
+        some = [x for x in some if consequences(prepare(_without(after.model, x), after), after, at).for_nobody]
+    return [why_no_effect(before, after, x) for x in some], left
+
+
+def _new_item(before: Prepared, added: Added) -> bool:
+    """Does what carries the line come with it?"""
+    if added.kind == "folder":
+        store, _, path = added.name.partition(":")
+        return store not in before.stores or before.stores[store].folder(path) is None
+    return True
+
+
+def _without(model: Model, added: Added) -> Model:
+    """The model without one line."""
+    if added.kind == "folder":
+        store, _, path = added.name.partition(":")
+        folder = next(f for s in model.stores if s.name == store for f in s.folders if f.path == path)
+        return model.with_folder(store, replace(folder, entries=tuple(e for e in folder.entries if e != added.line)))
+    if added.kind == "group":
+        groups = (
+            replace(g, members=tuple(m for m in g.members if m != added.line)) if g.name == added.name else g
+            for g in model.groups
+        )
+        return replace(model, groups=tuple(groups))
+    if added.kind == "endpoint":
+        endpoints = (
+            replace(e, entries=tuple(x for x in e.entries if x != added.line)) if e.name == added.name else e
+            for e in model.endpoints
+        )
+        return replace(model, endpoints=tuple(endpoints))
+    paths = (
+        replace(v, grants=tuple(g for g in v.grants if g != added.line)) if v.path == added.name else v
+        for v in model.virtual_paths
+    )
+    return replace(model, virtual_paths=tuple(paths))
 
 
 def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:

@@ -34,6 +34,10 @@ def nearest(name: str, names: Iterable[str]) -> str | None:
     return by_fold[close[0]] if close else None
 
 
+#: For so many names that are missing the nearest one is looked for; that takes its time.
+MOST_NEAREST = 200
+
+
 class Names:
     """The names that a model defines: comparison form to spelling."""
 
@@ -42,6 +46,7 @@ class Names:
         self.group = {fold(g.name): g.name for g in reversed(model.groups)}
         self.unit = units_of(model)
         self.store = {fold(s.name): s.name for s in reversed(model.stores)}
+        self._missing = 0
         #: Subjects that exist and are spelled as they are defined: most need no second look.
         self.exact = {Subject("account", name) for name in self.account.values()}
         self.exact |= {Subject("group", name) for name in self.group.values()}
@@ -66,10 +71,10 @@ class Names:
         known = self._by_kind[kind]
         if fold(name) in known:
             return None
-        return Problem(
-            where, f"there is no {kind} {name!r}", f"the name of {'an' if kind == 'account' else 'a'} {kind}",
-            nearest(name, known.values()),
-        )  # fmt: skip
+        self._missing += 1
+        near = nearest(name, known.values()) if self._missing <= MOST_NEAREST else None
+        expected = f"the name of {'an' if kind == 'account' else 'a'} {kind}"
+        return Problem(where, f"there is no {kind} {name!r}", expected, near)
 
     def spell(self, kind: str, name: str) -> str:
         """`name` as the model spells it; unchanged if it is not defined."""

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import re
 import ssl
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
-from pathlib import Path
+from io import BytesIO
 from typing import Any, Protocol
 from urllib.parse import urlsplit
 
@@ -38,12 +38,16 @@ class Source(Protocol):
     def close(self) -> None: ...
 
 
-def open_source(options: DirectoryOptions, password: str | None) -> Source:
-    """Connect to the server, securely and as told, or open the file."""
+#: Gives the bytes of a file that may be read; raises :class:`DirectoryFailed`, or an error that says why not.
+ReadFile = Callable[[str], bytes]
+
+
+def open_source(options: DirectoryOptions, password: str | None, read_file: ReadFile) -> Source:
+    """Connect to the server, securely and as told, or read the file."""
     scheme = urlsplit(options.address).scheme
     if scheme in ("ldap", "ldaps"):
-        return _Server(options, password)
-    return _File(Path(options.address))
+        return _Server(options, password, read_file)
+    return _File(options.address, read_file(options.address))
 
 
 def check_address(address: str) -> None:
@@ -53,12 +57,12 @@ def check_address(address: str) -> None:
         with suppress(ValueError):
             if parts.hostname and not (parts.path.strip("/") or parts.query or parts.username) and parts.port != 0:
                 return
-    elif "://" not in address and address.startswith("/"):
+    elif "://" not in address and address:
         return
     raise BadInput(
         "options.address",
         f"{address!r} is no address of a directory",
-        "ldap://HOST, ldaps://HOST, or the absolute path of an LDIF file",
+        "ldap://HOST, ldaps://HOST, or an LDIF file that the service may read",
     )
 
 
@@ -66,14 +70,15 @@ def check_address(address: str) -> None:
 
 
 class _Server:
-    def __init__(self, options: DirectoryOptions, password: str | None) -> None:
+    def __init__(self, options: DirectoryOptions, password: str | None, read_file: ReadFile) -> None:
         self.options = options
         parts = urlsplit(options.address)
         over_tls = parts.scheme == "ldaps"
         tls = ldap3.Tls(
             validate=ssl.CERT_REQUIRED,
             version=ssl.PROTOCOL_TLS_CLIENT,
-            ca_certs_file=options.ca_file or ssl.get_default_verify_paths().cafile or None,
+            ca_certs_data=_text_of(read_file(options.ca_file)) if options.ca_file else None,
+            ca_certs_file=None if options.ca_file else ssl.get_default_verify_paths().cafile or None,
             ca_certs_path=None if options.ca_file else ssl.get_default_verify_paths().capath,
         )
         server = ldap3.Server(
@@ -86,12 +91,12 @@ class _Server:
         )  # fmt: skip
         try:
             self._open(over_tls)
-        except (LDAPException, OSError, ssl.SSLError, ValueError) as error:
-            self.close()
-            raise DirectoryFailed(f"{options.address}: {_said(error, parts.hostname)}") from None
         except DirectoryFailed:
             self.close()
             raise
+        except Exception as error:  # whatever answers there need not be a directory at all
+            self.close()
+            raise DirectoryFailed(f"{options.address}: {_said(error, parts.hostname)}") from None
 
     def _open(self, over_tls: bool) -> None:
         connection = self._connection
@@ -111,7 +116,7 @@ class _Server:
                 )  # fmt: skip
             except LDAPInvalidFilterError:
                 raise DirectoryFailed(f"{filter_} is no search filter (RFC 4515)") from None
-            except (LDAPException, OSError) as error:
+            except Exception as error:
                 raise DirectoryFailed(f"{self.options.address} broke off: {_said(error)}") from None
             if connection.result["result"] != 0:
                 raise DirectoryFailed(f"searching {base} failed, or answered in part: {_result(connection)}")
@@ -125,7 +130,7 @@ class _Server:
                 return
 
     def close(self) -> None:
-        with suppress(LDAPException, OSError):
+        with suppress(Exception):
             self._connection.unbind()
 
 
@@ -147,25 +152,20 @@ def _said(error: Exception, host: str | None = None) -> str:
 
 
 class _File:
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        if not path.is_file():
-            raise DirectoryFailed(f"there is no LDIF file {path}")
+    def __init__(self, name: str, raw: bytes) -> None:
+        self.name, self._raw = name, raw
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
         matches = compile_filter(filter_)
         top, found_base = normal(base), False
         try:
-            with self.path.open("rb") as lines:
-                for record in read_ldif(lines):
-                    if is_below(normal(record.dn), top):
-                        found_base = True
-                        if matches(record.attributes):
-                            yield record
-        except OSError as error:
-            raise DirectoryFailed(f"{self.path} cannot be read: {error.strerror}") from None
+            for record in read_ldif(BytesIO(self._raw)):
+                if is_below(normal(record.dn), top):
+                    found_base = True
+                    if matches(record.attributes):
+                        yield record
         except BadDocument as bad:
-            raise DirectoryFailed(f"{self.path}: {bad.mistakes[0]}") from None
+            raise DirectoryFailed(f"{self.name}: {bad.mistakes[0]}") from None
         if not found_base:
             raise DirectoryFailed(f"searching {base} failed: there is nothing at it or below it")
 
@@ -217,6 +217,13 @@ def _in_order(value: bytes, first: bytes, middle: Sequence[bytes], last: bytes) 
             return False
         at = found + len(part)
     return True
+
+
+def _text_of(raw: bytes) -> str:
+    try:
+        return raw.decode("ascii")
+    except UnicodeDecodeError:
+        raise DirectoryFailed("the file of certificates is not PEM") from None
 
 
 def _text(value: Any) -> str:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
-from pathlib import Path
 
 from drawknife import messages as msg
 from drawknife.core.edits import EditRefused
@@ -15,30 +15,32 @@ from drawknife.records.snapshots import Snapshot
 
 from .plan import NAMED, Plan, TooFew, plan
 from .reading import Found, read
-from .source import DirectoryFailed, open_source
+from .source import DirectoryFailed, ReadFile, open_source
 
 
 def options_of(directory: Directory) -> msg.DirectoryOptions:
     return msg.DirectoryOptions.model_validate(directory.options)
 
 
-def fetch(directory: Directory, secrets: Secrets) -> Found:
-    """Everything that the directory has; :class:`DirectoryFailed` if it cannot all be had."""
+def fetch(directory: Directory, secrets: Secrets, read_file: ReadFile) -> Found:
+    """Everything that the directory has; :class:`DirectoryFailed` if it cannot all be had.
+
+    `read_file` gives the bytes of a file that may be read.
+    """
     options = options_of(directory)
-    source = open_source(options, _password(directory, options, secrets))
+    source = open_source(options, _password(directory, options, secrets, read_file), read_file)
     try:
         return read(source, options)
     finally:
         source.close()
 
 
-def _password(directory: Directory, options: msg.DirectoryOptions, secrets: Secrets) -> str | None:
+def _password(directory: Directory, options: msg.DirectoryOptions, secrets: Secrets, read_file: ReadFile) -> str | None:
     if options.bind_password_file:
         try:
-            return Path(options.bind_password_file).read_text().rstrip("\r\n")
-        except (OSError, UnicodeDecodeError) as error:
-            why = error.strerror if isinstance(error, OSError) else "it is not text"
-            raise DirectoryFailed(f"the bind password's file cannot be read: {why}") from None
+            return read_file(options.bind_password_file).decode().rstrip("\r\n")
+        except UnicodeDecodeError:
+            raise DirectoryFailed("the bind password's file holds no text") from None
     if directory.secret is None:
         return None
     found = secrets.decrypt(directory.secret)
@@ -82,17 +84,27 @@ def counted(made: Plan) -> str:
 
 
 def sync(
-    database: Database, secrets: Secrets, directory: Directory, who: str, most_leavers: int | None, at_hand: Snapshot
-) -> tuple[msg.SyncReport, Snapshot | None]:
-    """Sync a directory now. Whatever happens is in the report, which is kept; a failure changes nothing."""
+    database: Database,
+    fetched: Callable[[Directory], Found],
+    directory: Directory,
+    who: str,
+    most_leavers: int | None,
+    at_hand: Snapshot,
+) -> tuple[msg.SyncReport, Model | None, Snapshot | None]:
+    """Sync a directory now. Whatever happens is in the report, which is kept; a failure changes nothing.
+
+    Besides, the model before and the snapshot after it, if it went well. `fetched` reads the directory.
+    """
+    was: list[Model] = []
     found: Found | None = None
     made: Plan | None = None
     snapshot: Snapshot | None = None
     try:
-        found = fetch(directory, secrets)
+        found = fetched(directory)
         plans: list[Plan] = []
 
         def edit(model: Model, _: object) -> Model:
+            was.append(model)
             plans.append(planned(model, directory, found, most_leavers))
             return plans[-1].model
 
@@ -106,4 +118,4 @@ def sync(
     except (DirectoryFailed, EditRefused) as error:
         report = report_of(directory.name, who, "failed", str(error), found, None)
     record_sync(database, directory.name, who, snapshot is not None, report.revision, report.model_dump_json())
-    return report, snapshot
+    return report, was[-1] if snapshot is not None else None, snapshot

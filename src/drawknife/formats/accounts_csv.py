@@ -11,6 +11,7 @@ from drawknife.core.soundness import nearest
 
 from .document import BadDocument, Mistake
 from .keys import ACCOUNT
+from .spreadsheets import unguarded
 
 COLUMNS = (*(key.name for key in ACCOUNT if key.name != "source"), "groups")
 _LISTS = {key.name for key in ACCOUNT if key.many}
@@ -38,7 +39,7 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
             wrong.append(Mistake((), 1, "", "there is no column name", "a first line such as name,display,unit"))
         for row in [] if wrong else reader:
             line = reader.line_num
-            name = (row.get("name") or "").strip()
+            name = unguarded((row.get("name") or "").strip())
             if None in row or not name:
                 what = "the line has more fields than the first" if None in row else "the name is empty"
                 wrong.append(Mistake((), line, "", what, "a field for each column"))
@@ -48,7 +49,8 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
                     Mistake((), line, name, f"{name!r} is there already, in line {seen[fold(name)]}", "each once")
                 )
             seen[fold(name)] = line
-            values = {k: v.strip() for k, v in row.items() if isinstance(v, str) and v.strip() and k != "groups"}
+            cells = {k: unguarded(v.strip()) for k, v in row.items() if isinstance(v, str) and v.strip()}
+            values = {k: v for k, v in cells.items() if k != "groups"}
             item = {k: _value(k, v) for k, v in values.items()}
             if fold(name) in known:
                 del item["name"]
@@ -56,7 +58,7 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
                     changes.append({"op": "change", "kind": "account", "name": name, "set": item})
             else:
                 changes.append({"op": "add", "kind": "account", "item": item})
-            for group in (row.get("groups") or "").split():
+            for group in cells.get("groups", "").split():
                 joins.setdefault(group, []).append(f"account:{name}")
     except csv.Error as error:
         wrong.append(Mistake((), reader.line_num, "", f"this is no CSV: {error}", "CSV"))

@@ -41,12 +41,13 @@ class Mistake:
 
 
 class BadDocument(ValueError):
-    """A document with mistakes. Nothing of it is taken."""
+    """A document with mistakes. Nothing of it is taken. `more` says that reading ended at some: there may be others."""
 
-    def __init__(self, mistakes: list[Mistake]) -> None:
+    def __init__(self, mistakes: list[Mistake], more: bool = False) -> None:
         count = len(mistakes)
         super().__init__(f"the document has {count} mistake{'' if count == 1 else 's'}: {mistakes[0]}")
         self.mistakes = mistakes
+        self.more = more
 
 
 MAX_DEPTH = 32

@@ -32,12 +32,10 @@ def read_ldif(lines: Iterable[bytes]) -> Iterator[Record]:
         if dn is None:
             if name == "version" and not attributes:
                 if value.strip() != b"1":
-                    raise _wrong(
-                        number, f"version {value.decode('ascii', 'replace')} of LDIF is not known", "version: 1"
-                    )
+                    raise _wrong(number, "this version of LDIF is not known", "version: 1")
                 continue
             if name != "dn":
-                raise _wrong(number, f"a record begins with {name!r}", "dn: …")
+                raise _wrong(number, "a record does not begin with its name", "dn: …")
             try:
                 dn = value.decode()
             except UnicodeDecodeError:

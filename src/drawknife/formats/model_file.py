@@ -40,6 +40,10 @@ SECTIONS = ("units", *TABLES, *LINES)
 read_unit = of(check_unit)
 
 
+#: After so many mistakes a document is not read on.
+MOST_MISTAKES = 200
+
+
 class _Reading:
     """Reads one document and gathers its mistakes."""
 
@@ -52,15 +56,18 @@ class _Reading:
 
     def wrong(self, where: Where, value: Any, message: str, expected: str, near: str | None = None) -> None:
         self.found.append((where, value, message, expected, near))
+        if len(self.found) > MOST_MISTAKES:
+            self.found.pop()
+            self.give_up(more=True)
 
-    def give_up(self) -> None:
+    def give_up(self, more: bool = False) -> None:
         if self.found:
             places = Places(self.text)
             told = [
                 Mistake(where, places.line(where), shown(value), message, expected, near)
                 for where, value, message, expected, near in self.found
             ]
-            raise BadDocument(sorted(told, key=lambda m: m.line or 0))
+            raise BadDocument(sorted(told, key=lambda m: m.line or 0), more)
 
     def original(self, where: Where) -> Where:
         """A place in the model as a place in the document, where broken items were left out."""

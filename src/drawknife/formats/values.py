@@ -143,9 +143,9 @@ def forwarding(value: Any, *, mixed: bool = False) -> m.Forwarding:
 def moment(value: Any) -> datetime:
     try:
         found = datetime.fromisoformat(text(value))
-    except ValueError:
+        return found.astimezone(UTC) if found.tzinfo else found.replace(tzinfo=UTC)
+    except (ValueError, OverflowError):
         raise BadValue(f"{shown(value)} is no time", "a time such as 2026-11-23T08:00:00+00:00") from None
-    return found.astimezone(UTC) if found.tzinfo else found.replace(tzinfo=UTC)
 
 
 def write_moment(at: datetime) -> str:

@@ -22,6 +22,8 @@ class AccountLine(Message):
     expires: date | None
     expired: bool
     source: str
+    credential: bool | None = Field(None, description="Has it anything to sign in with? null: not known")
+    locked: bool | None = Field(None, description="Is it locked out now? null: not looked at")
 
 
 class AccountList(Message):

@@ -32,7 +32,7 @@ class Change(Message):
 class Changes(Message):
     """Changes that are done together or not at all."""
 
-    changes: Annotated[list[Change], Field(min_length=1, max_length=100_000)]
+    changes: Annotated[list[Change], Field(min_length=1, max_length=10_000)]
 
 
 class ItemChange(Message):
@@ -49,12 +49,33 @@ class AccessChangeMessage(Message):
 
     accounts: list[str]
     account_count: int
-    locations: list[str]
+    locations: list[str] = Field(description="LOCATION/… is a folder in it that is not recorded, /…/… one deeper")
     location_count: int
     gained: list[str]
     lost: list[str]
     widened: list[str] = Field(description="Rights that now hold for more files: one's own, or others'")
     narrowed: list[str]
+    endpoint: str | None = Field(None, description="Through this endpoint; null: without one")
+
+
+class SignInChangeMessage(Message):
+    """Who may now sign in at an endpoint, or may no more, and what refuses the first of them."""
+
+    accounts: list[str]
+    account_count: int
+    endpoint: str
+    may: bool
+    why: str
+
+
+class LeadsChangeMessage(Message):
+    """For whom a location leads to another folder; null: to none."""
+
+    accounts: list[str]
+    account_count: int
+    location: str
+    before: str | None
+    after: str | None
 
 
 class SettingChangeMessage(Message):
@@ -63,18 +84,65 @@ class SettingChangeMessage(Message):
     name: str
     before: Any
     after: Any
+    before_from: list[str] = Field(default=[], description="For whom the value before was set")
+    after_from: list[str] = Field(default=[], description="For whom the value afterwards is set")
 
 
-class Preview(Message):
+class RoomMessage(Message):
+    """How much more fits; null: as much as one likes."""
+
+    bytes: int | None
+    files: int | None
+
+
+class RoomChangeMessage(Message):
+    """Who has other room at a location, and below it as far as no quota begins there."""
+
+    accounts: list[str]
+    account_count: int
+    location: str
+    before: RoomMessage | None
+    after: RoomMessage | None
+
+
+class NoEffectMessage(Message):
+    """A line that is added and changes nothing for anybody, and why."""
+
+    line: str
+    reasons: list[str]
+
+
+class Follows(Message):
+    """What follows from a change, for every account of the model before and after it.
+
+    Compared are signing in at each endpoint, access with and without endpoints at every location and in folders
+    that are not recorded, where locations lead, settings, room, and findings.
+    """
+
+    nothing: bool = Field(description="Nothing is different for anybody, and no finding comes or goes")
+    summary: list[str] = Field(description="The same in a line or two")
+    come: list[str] = Field(description="New accounts, the first of them")
+    come_count: int
+    gone: list[str] = Field(description="Accounts that are there no more, the first of them")
+    gone_count: int
+    sign_in: list[SignInChangeMessage]
+    access: list[AccessChangeMessage]
+    leads: list[LeadsChangeMessage]
+    settings: list[SettingChangeMessage]
+    room: list[RoomChangeMessage]
+    new_findings: list[FindingMessage]
+    mended: list[FindingMessage]
+    without_effect: list[NoEffectMessage]
+    notes: list[str] = Field(description="What whoever makes the change should know besides")
+    left_out: list[str] = Field(description="What was compared, and is not listed for its length")
+
+
+class Preview(Follows):
     """What a change would do: the items that differ, and what follows from it."""
 
     revision: int
     item_count: int
     items: list[ItemChange]
-    access: list[AccessChangeMessage]
-    settings: list[SettingChangeMessage]
-    new_findings: list[FindingMessage]
-    mended: list[FindingMessage]
 
 
 class Changed(Message):
@@ -84,3 +152,5 @@ class Changed(Message):
     changed: bool
     item_count: int
     items: list[ItemChange]
+    followed: list[str] = Field(default=[], description="What followed from it, in a line or two")
+    notes: list[str] = []

@@ -18,7 +18,7 @@ class ReachAnswer(Message):
     revision: int
     endpoint: str
     client: str
-    inside: bool
+    inside: bool | None = Field(description="null: nothing is stated of networks")
     control: bool
     data: bool
     way: str = Field(description="Where the client connects to: ADDRESS:PORT")
@@ -30,6 +30,7 @@ class CertificateAnswer(Message):
 
     endpoint: str
     file: str
+    looked_at: datetime | None = Field(description="When; null: not yet, so nothing is known")
     problem: str | None = Field(description="Why it cannot be read, if it cannot")
     names: list[str]
     valid_from: datetime | None

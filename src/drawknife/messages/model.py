@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import Field
 
 from .base import Message
+from .changes import ItemChange
 from .questions import FindingMessage
 
 
@@ -17,12 +18,16 @@ class FindingList(Message):
 
 
 class JournalLine(Message):
-    revision: int
+    """Who did what, when. In a list only the first items are told; all are had with the revision by itself."""
+
+    id: int
+    revision: int | None = Field(description="null: the model was not changed by it")
     at: datetime
     who: str
     what: str
-    before: dict[str, Any]
-    after: dict[str, Any]
+    followed: list[str] | None = Field(description="What followed, in a line or two; null: that was not looked at")
+    item_count: int
+    items: list[ItemChange]
 
 
 class JournalPage(Message):
@@ -36,6 +41,18 @@ class Loaded(Message):
     revision: int
     changed: bool
     counts: dict[str, int]
+    followed: list[str] = Field(default=[], description="What followed from it, in a line or two")
+
+
+class LoadLosses(Message):
+    """What would go if a model file were put in force: accounts, folders, and credentials kept beside the model."""
+
+    revision: int
+    accounts: int
+    folders: int
+    passwords: int
+    keys: int
+    named: list[str] = Field(description="The first accounts that would go")
 
 
 class Health(Message):

@@ -70,7 +70,7 @@ class EndpointLine(Message):
     enabled: bool
     entries: list[str]
     never: list[str] = Field(default=[], description="Who is never admitted")
-    only: list[str] = Field(default=[], description="If anybody: only these are admitted")
+    only: list[str] | None = Field(default=None, description="Only these are admitted; null: there is no such list")
     sessions_allowed: int | None = Field(
         default=None, description="How many sessions its accounts may have at once; null: as many as they like"
     )

@@ -47,6 +47,19 @@ def read_censuses(database: Database, limit: int) -> list[Census]:
     return [Census(*row) for row in rows]
 
 
+def forget(database: Database, store: str, at: datetime) -> bool:
+    """Forget a census, and what stood against the limits then; false if there is none of that moment."""
+    with database.transaction() as connection:
+        gone = connection.execute(
+            "DELETE FROM censuses WHERE store = %s AND date_trunc('second', at) = date_trunc('second', %s::timestamptz)"
+            " RETURNING at",
+            (store, at),
+        ).fetchall()
+        for (moment,) in gone:
+            connection.execute("DELETE FROM fill_levels WHERE at = %s", (moment,))
+    return bool(gone)
+
+
 def last_census(connection: Connection[TupleRow], store: str) -> datetime | None:
     """When a store was measured last."""
     row: Any = connection.execute("SELECT max(at) FROM censuses WHERE store = %s", (store,)).fetchone()

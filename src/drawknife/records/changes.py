@@ -6,12 +6,10 @@ large model writes little; many rows go in by COPY.
 
 from __future__ import annotations
 
-import json
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
-from itertools import islice
 from typing import Any
 
 from psycopg import Connection, sql
@@ -23,6 +21,7 @@ from drawknife.core.usage import with_clocks
 from drawknife.formats.model_file import item_data
 
 from .database import CHANGE_LOCK, Database
+from .journal import Item, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
 from .tables import NETWORK_SECTIONS, TABLES, Row, Table
 
@@ -50,12 +49,14 @@ def change_model(
     expected: int | None = None,
     at_hand: Snapshot | None = None,
     told: bool = False,
+    beside: Sequence[Item] | None = None,
 ) -> Snapshot:
     """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
     `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless it
-    is `told` all the same. Nothing is kept if anything fails, or `edit` raises.
+    is `told` all the same. `beside` are items that changed beside the model, for the journal. Nothing is kept if
+    anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
         connection.execute("SELECT pg_advisory_xact_lock(%s)", (CHANGE_LOCK,))
@@ -69,11 +70,11 @@ def change_model(
         changed = _write(connection, old.model, model)
         number = old.revision + 1
         connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
-        before, after = journal_sides(old.model, model)
-        connection.execute(
-            "INSERT INTO journal (revision, who, what, before, after) VALUES (%s, %s, %s, %s, %s)",
-            (number, who, what, json.dumps(before), json.dumps(after)),
-        )
+        items = [
+            (d.section, d.name, as_data(d.section, d.before), as_data(d.section, d.after))
+            for d in differing(old.model, model)
+        ]
+        write_line(connection, who, what, [*items, *(beside or ())], number)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 
@@ -96,36 +97,13 @@ def _forget_credentials(connection: Connection[TupleRow], old: m.Model, new: m.M
         connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (gone,))
 
 
-#: More items than this are counted in the journal, not written out.
-MANY = 50
-
-
-def journal_sides(old: m.Model, new: m.Model) -> tuple[dict[str, Any], dict[str, Any]]:
-    """What the journal tells of a change: the items as they were and as they are, or only how many."""
-    found = list(islice(differing(old, new), MANY + 1))
-    if len(found) > MANY:
-        return _counts(old), _counts(new)
-    sides: tuple[dict[str, Any], dict[str, Any]] = {}, {}
-    for d in found:
-        for side, item in zip(sides, (d.before, d.after), strict=True):
-            if item is not None:
-                side.setdefault(d.section, {})[d.name] = _item(d.section, item)
-    return sides
-
-
-def _item(section: str, item: Any) -> Any:
-    if isinstance(item, str):
+def as_data(section: str, item: Any) -> Any:
+    """An item as the journal keeps it: as the model file has it, a store without its folders."""
+    if item is None or isinstance(item, str | dict):
         return item
     data = item_data(section, item)
     data.pop("folders", None)
     return data
-
-
-def _counts(model: m.Model) -> dict[str, Any]:
-    found = {name: len(getattr(model, name)) for name in m.Model.__dataclass_fields__}
-    found["folders"] = sum(len(s.folders) for s in model.stores)
-    found["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
-    return {name: count for name, count in found.items() if count}
 
 
 def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:

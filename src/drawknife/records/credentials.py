@@ -91,6 +91,26 @@ def credentials_of(database: Database, account: str) -> dict[str, Any]:
     }
 
 
+def methods_with_credentials(database: Database) -> dict[str, set[str]]:
+    """For each account that has any, the methods that a credential is kept for: ``password``, ``key``."""
+    found: dict[str, set[str]] = {}
+    for account, method in database.read(
+        "SELECT account, 'password' FROM passwords UNION ALL SELECT DISTINCT account, 'key' FROM public_keys"
+    ):
+        found.setdefault(account, set()).add(method)
+    return found
+
+
+def counts_of(database: Database, accounts: list[str]) -> tuple[int, int]:
+    """How many passwords and keys some accounts have."""
+    row = database.read(
+        "SELECT (SELECT count(*) FROM passwords WHERE account = ANY(%s)),"
+        " (SELECT count(*) FROM public_keys WHERE account = ANY(%s))",
+        (accounts, accounts),
+    )[0]
+    return int(row[0]), int(row[1])
+
+
 def carry_renamed(connection: Connection[TupleRow], old: str, new: str) -> None:
     """The credentials of a renamed account go with it."""
     for statement in (

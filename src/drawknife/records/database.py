@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from hashlib import sha256
 from importlib.resources import files
 from typing import Any
 
@@ -18,6 +19,22 @@ SCHEMA_LOCK, CHANGE_LOCK = 0x64726177, 0x6B6E6966
 
 class Unavailable(Exception):
     """The database cannot be reached, or went away."""
+
+
+class NoRoom(Exception):
+    """The database has no room, or not enough of something else that it needs."""
+
+
+class Uncertain(Unavailable):
+    """The database went away while a change was made: it was done whole, or not at all."""
+
+
+#: The class of SQLSTATE of "insufficient resources".
+_NO_ROOM = "53"
+
+
+def _why(error: Exception) -> str:
+    return str(error).strip().split("\n")[0]
 
 
 class Database:
@@ -46,18 +63,31 @@ class Database:
 
     @contextmanager
     def connection(self) -> Iterator[Connection[TupleRow]]:
-        """A connection in autocommit mode; :class:`Unavailable` if there is none, or it breaks."""
+        """A connection in autocommit mode; :class:`Unavailable` if there is none, or it breaks.
+
+        :class:`NoRoom` where the database says that it has none.
+        """
         try:
             with self._pool.connection() as connection:
                 yield connection
         except (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout) as error:
-            raise Unavailable(str(error).strip().split("\n")[0]) from error
+            if (getattr(error, "sqlstate", None) or "").startswith(_NO_ROOM):
+                raise NoRoom(_why(error)) from error
+            raise Unavailable(_why(error)) from error
 
     @contextmanager
     def transaction(self) -> Iterator[Connection[TupleRow]]:
         """A connection within one transaction, committed at the end, undone on any exception."""
-        with self.connection() as connection, connection.transaction():
-            yield connection
+        done = False
+        try:
+            with self.connection() as connection, connection.transaction():
+                yield connection
+                done = True
+        except Unavailable as error:
+            # All was written, and then the end of the transaction was not confirmed.
+            if done:
+                raise Uncertain(str(error)) from error
+            raise
 
     def read(self, query: str, parameters: tuple[Any, ...] = ()) -> list[TupleRow]:
         """The rows of one query."""
@@ -65,15 +95,26 @@ class Database:
             return connection.execute(query, parameters).fetchall()
 
 
+class SchemaProblem(Exception):
+    """The schema is not one that this version can use."""
+
+
+def schema_steps() -> dict[str, tuple[bytes, str]]:
+    """The schema files by name, in order: their bytes, and a digest of these."""
+    found = (f for f in files(__package__).joinpath("schema").iterdir() if f.name.endswith(".sql"))
+    return {
+        f.name: (raw := f.read_bytes(), sha256(raw).hexdigest()) for f in sorted(found, key=lambda f: f.name)
+    }  # fmt: skip
+
+
 def bring_up_to_date(address: str) -> list[str]:
     """Apply the schema files that have not been applied yet, each in its own transaction.
 
-    Safe to run from several services at once: one applies them, the others wait for it. Returns the
-    names of those applied now; :class:`Unavailable` if the database cannot be reached.
+    Safe to run from several services at once: one applies them, the others wait for it. Returns the names of those
+    applied now. :class:`Unavailable` if the database cannot be reached; :class:`SchemaProblem` if it was made by a
+    newer version, or a file was changed after it was applied.
     """
-    steps = sorted(
-        (f for f in files(__package__).joinpath("schema").iterdir() if f.name.endswith(".sql")), key=lambda f: f.name
-    )
+    steps = schema_steps()
     applied = []
     try:
         with psycopg.connect(address, autocommit=True, connect_timeout=5) as connection:
@@ -82,14 +123,31 @@ def bring_up_to_date(address: str) -> list[str]:
                 "CREATE TABLE IF NOT EXISTS schema_steps"
                 " (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT clock_timestamp())"
             )
-            done = {row[0] for row in connection.execute("SELECT name FROM schema_steps")}
-            for step in steps:
-                if step.name not in done:
+            connection.execute("ALTER TABLE schema_steps ADD COLUMN IF NOT EXISTS digest text")
+            done: dict[str, str | None] = dict(connection.execute("SELECT name, digest FROM schema_steps").fetchall())
+            _check_schema(done, steps)
+            for name, (raw, digest) in steps.items():
+                if name not in done:
                     with connection.transaction():
-                        connection.execute(step.read_bytes())
-                        connection.execute("INSERT INTO schema_steps (name) VALUES (%s)", (step.name,))
-                    applied.append(step.name)
+                        connection.execute(raw)
+                        connection.execute("INSERT INTO schema_steps (name, digest) VALUES (%s, %s)", (name, digest))
+                    applied.append(name)
+                elif done[name] is None:  # applied by a version that noted no digests
+                    connection.execute("UPDATE schema_steps SET digest = %s WHERE name = %s", (digest, name))
             connection.execute("SELECT pg_advisory_unlock(%s)", (SCHEMA_LOCK,))
     except psycopg.OperationalError as error:
-        raise Unavailable(str(error).strip().split("\n")[0]) from error
+        raise Unavailable(_why(error)) from error
+    except psycopg.ProgrammingError as error:
+        raise Unavailable(f"{_why(error)}; a database is named as postgresql://USER@HOST/NAME") from None
     return applied
+
+
+def _check_schema(done: dict[str, str | None], steps: dict[str, tuple[bytes, str]]) -> None:
+    newer = sorted(set(done) - set(steps))
+    if newer:
+        raise SchemaProblem(
+            f"the database was brought up to {newer[-1]} by a newer version, which this one does not know; start that version"
+        )
+    for name, digest in done.items():
+        if digest is not None and digest != steps[name][1]:
+            raise SchemaProblem(f"the schema file {name} was changed after it had been applied; put back what it was")

@@ -1,30 +1,125 @@
-"""Who changed what, when."""
+"""Who changed what, when: a line for each change, with every item before and after it."""
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
 from .database import Database
+
+#: An item that a change changed: section, name, and what it was and is, as plain data; None: it was not there.
+Item = tuple[str, str, Any, Any]
+#: Of a change of many items so many stand in a list of lines; all of them are had with the line by itself.
+SHOWN = 50
 
 
 class Line(NamedTuple):
-    """One change of the model."""
+    """One line. `revision` is None where the model is not changed; `followed` None where that was not looked at.
 
-    revision: int
+    `items` are the first of `item_count`.
+    """
+
+    id: int
+    revision: int | None
     at: datetime
     who: str
     what: str
-    before: dict[str, Any]
-    after: dict[str, Any]
+    followed: list[str] | None
+    item_count: int
+    items: list[Item]
+
+
+def write_line(
+    connection: Connection[TupleRow], who: str, what: str, items: Iterable[Item] = (), revision: int | None = None
+) -> None:
+    """Add a line, in the transaction that makes the change."""
+    row = connection.execute(
+        "INSERT INTO journal (revision, who, what) VALUES (%s, %s, %s) RETURNING id", (revision, who, what)
+    ).fetchone()
+    assert row is not None
+    with (
+        connection.cursor() as cursor,
+        cursor.copy("COPY item_changes (line, number, section, name, before, after) FROM STDIN") as copy,
+    ):
+        for number, (section, name, before, after) in enumerate(items):
+            copy.write_row((row[0], number, section, name, _text(before), _text(after)))
+
+
+def _text(item: Any) -> str | None:
+    return None if item is None else json.dumps(item, ensure_ascii=False, separators=(",", ":"))
+
+
+def note(database: Database, who: str, what: str, items: Iterable[Item] = ()) -> None:
+    """Add a line about something that is no change of the model."""
+    with database.transaction() as connection:
+        write_line(connection, who, what, items)
+
+
+def note_followed(database: Database, revision: int, followed: Sequence[str]) -> None:
+    """Keep what followed from a revision."""
+    with database.connection() as connection:
+        connection.execute("UPDATE journal SET followed = %s WHERE revision = %s", (list(followed), revision))
+
+
+_LINES = "SELECT id, revision, at, who, what, followed, before, after FROM journal"
 
 
 def read_journal(database: Database, limit: int, offset: int = 0) -> tuple[int, list[Line]]:
-    """How many lines there are, and some of them, the newest first."""
-    rows = database.read(
-        "SELECT revision, at, who, what, before, after, count(*) OVER () FROM journal"
-        " ORDER BY revision DESC LIMIT %s OFFSET %s",
-        (limit, offset),
+    """How many lines there are, and some of them, the newest first, each with the first of its items."""
+    total = database.read("SELECT count(*) FROM journal")[0][0]
+    rows = database.read(f"{_LINES} ORDER BY id DESC LIMIT %s OFFSET %s", (limit, offset))
+    ids = [row[0] for row in rows]
+    items: dict[int, list[Item]] = {}
+    for line, *item in database.read(
+        "SELECT line, section, name, before, after FROM item_changes WHERE line = ANY(%s) AND number < %s"
+        " ORDER BY line, number",
+        (ids, SHOWN),
+    ):
+        items.setdefault(line, []).append(_item(item))
+    counts: dict[int, int] = dict(
+        database.read("SELECT line, max(number) + 1 FROM item_changes WHERE line = ANY(%s) GROUP BY line", (ids,))
     )
-    total = rows[0][6] if rows else database.read("SELECT count(*) FROM journal")[0][0]
-    return total, [Line(*row[:6]) for row in rows]
+    return total, [_line(row, items.get(row[0], []), counts.get(row[0], 0)) for row in rows]
+
+
+def read_line(database: Database, revision: int, limit: int, offset: int = 0) -> Line | None:
+    """The line of a revision, with some of its items; None if there is no such revision."""
+    rows = database.read(f"{_LINES} WHERE revision = %s", (revision,))
+    if not rows:
+        return None
+    line = rows[0][0]
+    found = database.read(
+        "SELECT section, name, before, after FROM item_changes WHERE line = %s ORDER BY number LIMIT %s OFFSET %s",
+        (line, limit, offset),
+    )
+    count = database.read("SELECT count(*) FROM item_changes WHERE line = %s", (line,))[0][0]
+    return _line(rows[0], [_item(list(item)) for item in found], count)
+
+
+def _item(row: list[Any]) -> Item:
+    section, name, before, after = row
+    return section, name, before and json.loads(before), after and json.loads(after)
+
+
+def _line(row: TupleRow, items: list[Item], count: int) -> Line:
+    id_, revision, at, who, what, followed, before, after = row
+    if not count and (before or after):  # kept by an older version, many items only as their number
+        items = list(_of_sides(before or {}, after or {}))
+        count = len(items)
+    return Line(id_, revision, at, who, what, followed, count, items)
+
+
+def _of_sides(before: dict[str, Any], after: dict[str, Any]) -> Iterable[Item]:
+    for section in dict.fromkeys((*before, *after)):
+        a, b = before.get(section), after.get(section)
+        if isinstance(a, int) or isinstance(b, int):
+            if a != b:
+                yield section, f"{a or 0} → {b or 0}", "counted", "counted"
+            continue
+        for name in dict.fromkeys((*(a or {}), *(b or {}))):
+            yield section, name, (a or {}).get(name), (b or {}).get(name)

@@ -28,11 +28,11 @@ def make_token(database: Database, name: str, kind: str = "token", lasts: timede
     return token
 
 
-def holder(database: Database, token: str) -> str | None:
-    """Whose token or session it is; None if it is none, or no longer."""
+def holder(database: Database, token: str, kind: str | None = None) -> str | None:
+    """Whose token or session it is; None if it is none, or no longer. `kind`: only one of this kind."""
     rows = database.read(
-        "SELECT name FROM tokens WHERE digest = %s AND kind <> 'code' AND (expires IS NULL OR expires > clock_timestamp())",
-        (digest(token),),
+        "SELECT name FROM tokens WHERE digest = %s AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())",
+        (digest(token), [kind] if kind else ["token", "session"]),
     )
     return rows[0][0] if rows else None
 
@@ -51,3 +51,11 @@ def revoke(database: Database, token: str) -> None:
     with database.transaction() as connection:
         connection.execute("DELETE FROM tokens WHERE digest = %s", (digest(token),))
         connection.execute("SELECT nextval('token_changes')")
+
+
+def end_all(database: Database, name: str) -> int:
+    """End every token, session and code of one name, everywhere, at once; returns how many there were."""
+    with database.transaction() as connection:
+        count = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
+        connection.execute("SELECT nextval('token_changes')")
+    return count

@@ -8,6 +8,7 @@ from time import perf_counter
 import structlog
 from flask import Response, g, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
+from werkzeug.routing import PathConverter
 
 from drawknife import __version__
 from drawknife.records.database import Database
@@ -16,26 +17,33 @@ from drawknife.records.directories import Secrets
 from .api import accounts, changes, directories, limits, model, people, places, questions, sessions
 from .api.common import PREFIX, describe_problems
 from .current import Current
-from .problems import bad_fields, problem, register, unauthorized
-from .security import add_headers, asker
+from .files import ReadableFolders
+from .problems import bad_fields, register
+from .requests import Request, check_text
+from .security import add_headers, asker, refused
+from .shared import Shared
 from .syncing import start_syncing
 
 log = structlog.get_logger()
 
 #: Bytes. A model may be larger than anything else.
 LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
-LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview", f"{PREFIX}/censuses"}
+LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview", f"{PREFIX}/model/losses", f"{PREFIX}/censuses"}
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 
 
 def create_app(
-    database: Database, console: Path | None = None, key_file: Path | None = None, start: bool = True
+    database: Database,
+    console: Path | None = None,
+    key_file: Path | None = None,
+    files: ReadableFolders | None = None,
+    shared: Shared | None = None,
+    start: bool = True,
 ) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
 
-    `key_file` holds the key that bind passwords are encrypted with.
-
-    `start` false makes it without connecting, to describe it.
+    `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be read; `shared` is
+    what this process tells others of the same service. `start` false makes it without connecting, to describe it.
     """
     app = OpenAPI(
         "drawknife",
@@ -48,21 +56,23 @@ def create_app(
         validation_error_callback=bad_fields,
         static_folder=None,
     )
+    app.request_class = Request
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
-    current = Current(database, Secrets(key_file))
+    current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared())
     app.extensions["drawknife"] = current
     register(app)
 
     @app.before_request
     def sign_in_required() -> Response | None:
         g.began = perf_counter()
+        check_text(request.full_path)
         if request.path in LARGE and request.method in ("PUT", "POST"):
             request.max_content_length = LARGEST_MODEL
         if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
             return None
         g.who = asker(request, current)
-        return unauthorized() if g.who is None else None
+        return refused(request, current) if g.who is None else None
 
     @app.after_request
     def finish(response: Response) -> Response:
@@ -71,7 +81,7 @@ def create_app(
             "request", method=request.method, path=request.path, status=response.status_code,
             ms=round(took * 1000, 1), who=g.get("who"),
         )  # fmt: skip
-        return add_headers(response)
+        return add_headers(response, request.path.startswith(PREFIX + "/"))
 
     for api in (
         sessions.api,
@@ -92,14 +102,21 @@ def create_app(
         database.open()
         current.start()
         start_syncing(current)
+        current.certificates.start()
     return app
 
 
+class _Page(PathConverter):
+    """Any path but those of the API, whose own answers say what there is and how it is asked."""
+
+    regex = "(?!api/)[^/].*?"
+
+
 def _serve_console(app: OpenAPI, folder: Path) -> None:
+    there = {str(p.relative_to(folder)) for p in folder.rglob("*") if p.is_file()}
+
     def page(path: str = "") -> Response:
-        if path.startswith("api/"):
-            return problem("http-404", "Not Found", 404, f"there is no /{path} in this service")
-        if path and (folder / path).is_file():
+        if path in there and not path.startswith("."):
             response = send_from_directory(folder, path)
             if path.startswith("assets/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
@@ -108,5 +125,6 @@ def _serve_console(app: OpenAPI, folder: Path) -> None:
         response.headers["Cache-Control"] = "no-cache"
         return response
 
+    app.url_map.converters["page"] = _Page
     app.add_url_rule("/", "console_root", page)
-    app.add_url_rule("/<path:path>", "console", page)
+    app.add_url_rule("/<page:path>", "console", page)

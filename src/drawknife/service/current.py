@@ -17,13 +17,19 @@ import structlog
 
 from drawknife.answers import Answering
 from drawknife.core.endpoints import read_address
+from drawknife.core.model import Model
 from drawknife.core.prepared import Prepared, prepare
 from drawknife.core.question import Question
-from drawknife.records import sign_ins, tokens
+from drawknife.records import credentials, sign_ins, tokens
 from drawknife.records.changes import CHANNEL
 from drawknife.records.database import Database, Unavailable
 from drawknife.records.directories import Secrets
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
+
+from .busy import Few
+from .certificates import Certificates
+from .files import ReadableFolders
+from .shared import Shared
 
 log = structlog.get_logger()
 
@@ -37,9 +43,16 @@ _STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_
 class Current:
     """Keeps the newest snapshot, prepared, and who holds which token."""
 
-    def __init__(self, database: Database, secrets: Secrets) -> None:
+    def __init__(self, database: Database, secrets: Secrets, files: ReadableFolders, shared: Shared) -> None:
         self.database = database
         self.secrets = secrets
+        self.files = files
+        self.shared = shared
+        self.certificates = Certificates(self)
+        #: Asking directories takes as long as they like to: two at once, a minute each.
+        self.directories = Few("directories", 2, 60)
+        self._credentials: tuple[int, dict[str, frozenset[str]]] = (-1, {})
+        self._ended = 0
         self._snapshot: Snapshot = EMPTY
         self._prepared: Prepared = prepare(EMPTY.model)
         self._preparing = threading.Lock()
@@ -87,7 +100,7 @@ class Current:
         if monotonic() - self._said_at > FRESH:
             row = self.database.read(_STATE)[0]
             self._hear((int(row[0]), int(row[1])))
-        return self._said
+        return max(self._said[0], self.shared.newest()), self._said[1]
 
     def snapshot(self) -> Snapshot:
         """The newest snapshot."""
@@ -104,6 +117,7 @@ class Current:
             if snapshot.revision > self._snapshot.revision:
                 self._snapshot = snapshot
             self._said = (max(self._said[0], snapshot.revision), self._said[1])
+        self.shared.wrote(snapshot.revision)
 
     def prepared(self) -> tuple[Snapshot, Prepared]:
         """The newest snapshot and its prepared form, made when it is first asked for."""
@@ -115,23 +129,64 @@ class Current:
                 return snapshot, self._prepared
         return snapshot, self._prepared
 
+    def prepared_for(self, model: Model) -> Prepared:
+        """A model prepared, from the newest one where that helps; kept if it is the newest itself."""
+        with self._preparing:
+            if self._prepared.model is model:
+                return self._prepared
+            made = prepare(model, self._prepared)
+            if self._snapshot.model is model:
+                self._prepared = made
+            return made
+
     def answering(self) -> Answering:
         """Answers about the newest model, as of now."""
         snapshot, prepared = self.prepared()
-        return Answering(prepared, snapshot.revision, datetime.now(UTC), self._known)
+        return Answering(
+            prepared,
+            snapshot.revision,
+            datetime.now(UTC),
+            self._known,
+            self.credentials(snapshot),
+            self.certificates.seen,
+            lambda: self._locked(snapshot),
+        )
+
+    def credentials(self, snapshot: Snapshot) -> dict[str, frozenset[str]]:
+        """For each account what it has a credential for: a password, a key, its directory. Kept for the revision, as
+        every change of a credential is one."""
+        revision, found = self._credentials
+        if revision != snapshot.revision:
+            kept = credentials.methods_with_credentials(self.database)
+            found = {
+                a.name: frozenset(kept.get(a.name, set()) | ({"directory"} if a.source != "local" else set()))
+                for a in snapshot.model.accounts
+            }
+            self._credentials = (snapshot.revision, found)
+        return found
+
+    def _locked(self, snapshot: Snapshot) -> frozenset[str]:
+        """The accounts that are locked out now."""
+        found = sign_ins.all_counting(self.database, snapshot.model, datetime.now(UTC))
+        return frozenset(c.name for c in found if c.of == "account" and c.until is not None)
 
     def _known(self, question: Question, at: datetime) -> Question:
-        """A question with what was reported of sign-ins: sessions that are open, and what is locked."""
+        """A question with what is known of who signs in: credentials, sessions that are open, and what is locked."""
         client = str(read_address(question.client)) if question.client is not None else None
         locks = sign_ins.locks_on(self.database, self._snapshot.model, question.account, client, at)
         sessions = question.sessions
         if sessions is None and question.action == "sign-in":
             sessions = sign_ins.sessions_open(self.database, question.account, at)
-        return replace(question, locks=locks, sessions=sessions)
+        account = self._prepared.account(question.account)
+        held = self.credentials(self._snapshot).get(account.name, frozenset()) if account is not None else None
+        return replace(question, locks=locks, sessions=sessions, credentials=held)
 
     def holder(self, token: str) -> str | None:
         """Whose token it is. What is known is forgotten when any token changes, and each minute."""
         _, change = self._newest()
+        ended = self.shared.ended()
+        if ended != self._ended:
+            self._holders, self._ended = {}, ended
         if self._holders_at[0] != change or monotonic() - self._holders_at[1] > 60:
             self._holders, self._holders_at = {}, (change, monotonic())
         digest = tokens.digest(token)
@@ -144,5 +199,6 @@ class Current:
         return name
 
     def forget_tokens(self) -> None:
-        """Forget at once who holds what, after a token was revoked here."""
+        """Forget at once who holds what, in all processes of this service, after a token was ended here."""
         self._holders, self._holders_at = {}, (-1, 0.0)
+        self.shared.ended_tokens()

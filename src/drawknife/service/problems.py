@@ -13,11 +13,14 @@ from werkzeug.exceptions import HTTPException
 from drawknife.asking import BadInput, NoSuch
 from drawknife.core.edits import EditRefused, NotThere
 from drawknife.directory.source import DirectoryFailed
-from drawknife.formats.document import BadDocument, read_json
+from drawknife.formats.document import BadDocument
 from drawknife.formats.questions import BadQuestion
 from drawknife.messages import Fault, Problem
 from drawknife.records.changes import Conflict
-from drawknife.records.database import Unavailable
+from drawknife.records.database import NoRoom, Unavailable, Uncertain
+
+from .busy import Busy
+from .files import NotReadable
 
 log = structlog.get_logger()
 
@@ -53,7 +56,7 @@ def bad_document(error: BadDocument) -> Response:
         for m in error.mistakes
     ]  # fmt: skip
     count = len(places)
-    more = f"; the first {MANY} are listed" if count > MANY else ""
+    more = f"; the first {MANY} are listed" if count > MANY else "; there are more" if error.more else ""
     what = "the change" if "/changes" in request.path else "the document"
     detail = f"{what} has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
     return problem("bad-document", "The document has mistakes", 400, detail, places)
@@ -62,11 +65,6 @@ def bad_document(error: BadDocument) -> Response:
 def bad_fields(error: ValidationError) -> Response:
     """The answer to parameters or a body that are not of the right shape."""
     places = []
-    if request.mimetype == "application/json":
-        try:
-            read_json(request.get_data(as_text=True))
-        except BadDocument as bad:
-            return bad_document(bad)
     for one in error.errors(include_url=False, include_context=False):
         where = ".".join(str(step) for step in one["loc"])
         shown = repr(one.get("input"))
@@ -129,6 +127,38 @@ def register(app: Flask) -> None:
     def _(error: Unavailable) -> Response:
         detail = "the database cannot be reached; the service goes on by itself when it is back"
         return problem("unavailable", "The database is away", 503, detail, Retry_After="1")
+
+    @app.errorhandler(NoRoom)
+    def _(error: NoRoom) -> Response:
+        log.error("the database has no room", error=str(error), path=request.path)
+        detail = f"the database has no room left, and nothing was changed: {error}; free some, and try again"
+        return problem("no-room", "The database has no room", 507, detail)
+
+    @app.errorhandler(Uncertain)
+    def _(error: Uncertain) -> Response:
+        log.error("the database went away while a change was made", path=request.path)
+        detail = (
+            "the database went away while the change was made: it was done whole, or not at all; "
+            "the journal says which, when it is back"
+        )
+        return problem("uncertain", "The change may have been done", 503, detail, Retry_After="1")
+
+    @app.errorhandler(NotReadable)
+    def _(error: NotReadable) -> Response:
+        return problem("file-not-read", "The file is not read", 400, str(error))
+
+    @app.errorhandler(Busy)
+    def _(error: Busy) -> Response:
+        return problem("busy", "Too much at once", 503, str(error), Retry_After="5")
+
+    @app.errorhandler(UnicodeEncodeError)
+    def _(error: UnicodeEncodeError) -> Response:
+        detail = "the text holds half of a surrogate pair, which cannot be kept"
+        return problem("bad-input", "The input has mistakes", 400, detail)
+
+    @app.errorhandler(RecursionError)
+    def _(error: RecursionError) -> Response:
+        return problem("bad-input", "The input has mistakes", 400, "the input is nested too deep")
 
     @app.errorhandler(HTTPException)
     def _(error: HTTPException) -> Response:

@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import threading
+from time import monotonic
+
+import structlog
 from flask import Request, Response
 
 from .current import Current
+from .problems import problem, unauthorized
+
+log = structlog.get_logger()
 
 COOKIE = "drawknife_session"
 UNSAFE = {"POST", "PUT", "PATCH", "DELETE"}
@@ -34,8 +41,62 @@ def asker(request: Request, current: Current) -> str | None:
     return None
 
 
-def add_headers(response: Response) -> Response:
-    """The headers that every answer has."""
+#: So many refused sign-ins of one address within so many seconds, and the next are not looked at.
+MOST_REFUSED, WITHIN = 20, 60.0
+
+
+class Refusals:
+    """Refused sign-ins to the service, by the client's address, in this process."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._by_address: dict[str, list[float]] = {}
+
+    def note(self, address: str) -> None:
+        """One more."""
+        now = monotonic()
+        with self._lock:
+            if len(self._by_address) > 10_000:
+                self._by_address = {a: times for a, times in self._by_address.items() if now - times[-1] < WITHIN}
+            kept = [t for t in self._by_address.get(address, []) if now - t < WITHIN]
+            self._by_address[address] = [*kept, now][-MOST_REFUSED:]
+
+    def wait(self, address: str) -> int:
+        """Seconds until the address may try again; 0: now."""
+        with self._lock:
+            times = self._by_address.get(address, [])
+        if len(times) < MOST_REFUSED:
+            return 0
+        return max(0, int(times[0] + WITHIN - monotonic() + 1))
+
+
+REFUSALS = Refusals()
+
+
+def refused(request: Request, current: Current) -> Response:
+    """The answer to who is not known. One who showed something that is not valid is noted, with the address."""
+    address = request.remote_addr or ""
+    shown = request.headers.get("Authorization") or request.cookies.get(COOKIE)
+    if not shown:
+        return unauthorized()
+    wait = REFUSALS.wait(address)
+    if wait:
+        return too_many(wait)
+    REFUSALS.note(address)
+    log.warning("sign-in refused", address=address, path=request.path)
+    return unauthorized()
+
+
+def too_many(wait: int) -> Response:
+    """The answer to an address that was refused too often."""
+    detail = f"too many sign-ins from this address were refused; try again in {wait} seconds"
+    return problem("too-many-refused", "Too many refused sign-ins", 429, detail, Retry_After=str(wait))
+
+
+def add_headers(response: Response, of_api: bool) -> Response:
+    """The headers that every answer has; those of the API are kept by nobody on the way."""
+    if of_api:
+        response.headers["Cache-Control"] = "no-store"
     for name, value in HEADERS.items():
         response.headers.setdefault(name, value)
     return response

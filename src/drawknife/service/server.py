@@ -1,68 +1,273 @@
-"""Serving: the application in gunicorn, one process with threads.
+"""Serving: the application in several processes on one socket, each behind waitress.
 
-One process keeps the prepared model once, and what it writes it sees at once. For more throughput
-start several services on one database.
+Waitress reads a request whole before a thread has to do with it, so that clients that send slowly, or only half of
+a request, hold nobody up; here its requests get deadlines, and its own refusals become problems.
 """
 
 from __future__ import annotations
 
 import logging
+import os
+import signal
+import socket
+import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from types import FrameType
+from typing import Any, NamedTuple
 
 import structlog
-from gunicorn.app.base import BaseApplication
+from waitress.adjustments import Adjustments
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.server import TcpWSGIServer
+from waitress.task import ErrorTask, ThreadedTaskDispatcher
+from waitress.utilities import RequestEntityTooLarge
 
+from drawknife.messages import Problem
 from drawknife.records.database import Database
 
-from .app import create_app
+from .app import LARGE, LARGEST_BODY, LARGEST_MODEL, create_app
+from .files import ReadableFolders
+from .problems import MEDIA_TYPE, TYPE
+from .shared import Shared
+
+log = structlog.get_logger()
+
+#: Seconds in which the head of a request has to be there, and its body at the least speed (bytes a second).
+HEAD_DEADLINE, LEAST_SPEED = 20.0, 20_000
+#: Seconds in which a client has to take some of its answer.
+TAKING_DEADLINE = 60
+#: Bytes that somebody who shows no token may send.
+LARGEST_UNASKED = 64 * 1024
+#: Seconds for what is under way when the service is told to stop.
+GRACE = 8
+LARGEST_HEAD = 64 * 1024
 
 
-class Server(BaseApplication):  # type: ignore[misc]
-    """Gunicorn with the application; returns from :meth:`run` when it is told to stop."""
+class Options(NamedTuple):
+    """How to serve."""
 
-    def __init__(
-        self,
-        address: str,
-        host: str,
-        port: int,
-        console: Path | None,
-        key_file: Path | None,
-        threads: int,
-        verbose: bool,
-        when_ready: Callable[[], None],
-    ) -> None:
-        self.address, self.host, self.port = address, host, port
-        self.key_file = key_file
-        self.console, self.threads, self.verbose = console, threads, verbose
-        self.when_ready = when_ready
-        super().__init__()
+    database: str
+    host: str
+    port: int
+    console: Path | None
+    key_file: Path | None
+    files: ReadableFolders
+    threads: int
+    processes: int
+    verbose: bool
 
-    def load_config(self) -> None:
-        host = f"[{self.host}]" if ":" in self.host else self.host
-        for key, value in {
-            "bind": f"{host}:{self.port}",
-            "workers": 1,
-            "worker_class": "gthread",
-            "threads": self.threads,
-            "timeout": 600,
-            "graceful_timeout": 5,
-            "keepalive": 30,
-            "loglevel": "warning",
-            "when_ready": lambda _: self.when_ready(),
-            "control_socket_disable": True,
-        }.items():
-            if key in self.cfg.settings:
-                self.cfg.set(key, value)
 
-    def load(self) -> Any:
-        set_up_logging(self.verbose)
-        return create_app(Database(self.address, size=self.threads + 2), self.console, self.key_file)
+# --- waitress, with deadlines and problems --------------------------------------------------------
+
+
+class _Parser(HTTPRequestParser):  # type: ignore[misc]
+    """A request being read. What is too large is refused at its head."""
+
+    error: Any
+
+    def parse_header(self, header_plus: bytes) -> None:
+        super().parse_header(header_plus)
+        shown = "AUTHORIZATION" in self.headers or "COOKIE" in self.headers
+        largest = (LARGEST_MODEL if self.path in LARGE else LARGEST_BODY) if shown else LARGEST_UNASKED
+        if self.error is None and (self.content_length > largest or (self.chunked and not shown)):
+            self.error = RequestEntityTooLarge(f"at most {largest} bytes can be sent here")
+            self.completed = True
+
+
+class _ErrorTask(ErrorTask):  # type: ignore[misc]
+    """What waitress refuses by itself, told as everything else is."""
+
+    def execute(self) -> None:
+        error = self.request.error
+        body = Problem(
+            type=f"{TYPE}http-{error.code}", title=error.reason, status=error.code, detail=str(error.body)[:300]
+        )
+        raw = body.model_dump_json(exclude_none=True).encode()
+        self.status = f"{error.code} {error.reason}"
+        self.response_headers.extend([("Content-Type", MEDIA_TYPE), ("Cache-Control", "no-store")])
+        self.set_close_on_finish()
+        self.content_length = len(raw)
+        self.write(raw)
+
+
+class _Channel(HTTPChannel):  # type: ignore[misc]
+    """A connection. `began` is when the request began that has not been received whole yet."""
+
+    parser_class = _Parser
+    error_task_class = _ErrorTask
+    began: float | None = None
+
+    def received(self, data: bytes) -> bool:
+        if self.request is None:
+            self.began = time.time()
+        found = bool(super().received(data))
+        if self.request is None:
+            self.began = None
+        return found
+
+    def overdue(self, now: float) -> bool:
+        """Has its request, or its client's taking of an answer, gone on for too long?"""
+        if self.total_outbufs_len and now - self.last_activity > TAKING_DEADLINE:
+            return True
+        if self.began is None or self.request is None:
+            # Nothing has been sent yet on a connection that is new.
+            return (
+                not self.requests
+                and self.last_activity == self.creation_time
+                and now - self.creation_time > HEAD_DEADLINE
+            )
+        allowed = HEAD_DEADLINE
+        if self.request.headers_finished:
+            allowed += (self.request.body_bytes_received or self.request.content_length or 0) / LEAST_SPEED
+        return now - self.began > allowed
+
+
+class _Server(TcpWSGIServer):  # type: ignore[misc]
+    channel_class = _Channel
+    shared: Shared | None = None
+
+    def readable(self) -> bool:
+        may = bool(super().readable())
+        if self.shared is None:
+            return may
+        mine = len(self.active_channels)
+        self.shared.has_connections(mine)
+        fewest = self.shared.fewest_elsewhere()
+        # Whoever has more connections than another process leaves the next one to it.
+        return may and (fewest is None or mine <= fewest)
+
+    def maintenance(self, now: float) -> None:
+        super().maintenance(now)
+        for channel in list(self.active_channels.values()):
+            if channel.overdue(now):
+                channel.will_close = True
+
+
+def make_server(application: Any, listening: socket.socket, threads: int, shared: Shared | None = None) -> _Server:
+    """A server of an application on a socket that listens; its `run` serves until it is interrupted."""
+    adjustments = Adjustments(
+        sockets=[listening], connection_limit=4000, backlog=1024, channel_timeout=60, cleanup_interval=2, ident="",
+        max_request_header_size=LARGEST_HEAD, max_request_body_size=LARGEST_MODEL, log_socket_errors=False,
+        clear_untrusted_proxy_headers=True,
+    )  # fmt: skip
+    dispatcher = ThreadedTaskDispatcher()
+    dispatcher.set_thread_count(threads)
+    address = (listening.family, listening.type, listening.proto, listening.getsockname())
+    made = _Server(
+        application, {}, True, listening, dispatcher=dispatcher, adj=adjustments, bind_socket=False, sockinfo=address
+    )
+    made.shared = shared
+    return made
+
+
+# --- processes ------------------------------------------------------------------------------------
+
+
+def listen(host: str, port: int) -> socket.socket:
+    """A socket that listens; OSError if nothing can listen there."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    made = socket.socket(family)
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    made.bind((host, port))
+    made.listen(1024)
+    return made
+
+
+class Server:
+    """Several processes on one socket. One that ends by itself is started again."""
+
+    def __init__(self, options: Options, listening: socket.socket, when_ready: Callable[[], None]) -> None:
+        self.options, self.listening, self.when_ready = options, listening, when_ready
+        self.shared = Shared(options.processes)
+        self._children: dict[int, int] = {}
+        self._stopping = False
+
+    def run(self) -> None:
+        """Serve until the process is told to stop; what is under way then is finished."""
+        if self.options.processes == 1:
+            self.when_ready()
+            _work(self.options, self.listening, self.shared)
+            return
+        signal.signal(signal.SIGTERM, self._stop)
+        signal.signal(signal.SIGINT, self._stop)
+        for place in range(self.options.processes):
+            self._start(place)
+        self.when_ready()
+        while self._children:
+            try:
+                pid, status = os.wait()
+            except InterruptedError:
+                continue
+            if pid not in self._children:
+                continue
+            place = self._children.pop(pid)
+            if not self._stopping:
+                log.error("a process of the service ended by itself and is started again", status=status)
+                time.sleep(0.5)  # one that cannot start at all is not to keep the machine busy
+                if not self._stopping:
+                    self._start(place)
+
+    def _start(self, place: int) -> None:
+        pid = os.fork()
+        if pid:
+            self._children[pid] = place
+            return
+        code = 1
+        try:
+            signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of them; the first process tells the rest
+            self.shared.mine = place
+            _work(self.options, self.listening, self.shared)
+            code = 0
+        except BaseException:
+            set_up_logging(self.options.verbose)
+            log.exception("a process of the service cannot go on")
+        finally:
+            sys.stderr.flush()
+            os._exit(code)
+
+    def _stop(self, number: int, frame: FrameType | None) -> None:
+        self._stopping = True
+        for pid in list(self._children):
+            os.kill(pid, signal.SIGTERM)
+
+
+def _work(options: Options, listening: socket.socket, shared: Shared) -> None:
+    """One process: the application, until SIGTERM."""
+    set_up_logging(options.verbose)
+    app = create_app(
+        Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared
+    )
+    server = make_server(app, listening, options.threads, shared)
+
+    def stop(number: int, frame: FrameType | None) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    if options.processes == 1:
+        signal.signal(signal.SIGINT, stop)
+    try:
+        server.asyncore.loop(timeout=1, map=server._map, use_poll=True)
+    except (SystemExit, KeyboardInterrupt):
+        _finish(server)
+    app.extensions["drawknife"].stop()
+
+
+def _finish(server: _Server) -> None:
+    """Take nothing new, and let what is under way be done and sent, for as long as there is grace."""
+    server.accepting = False
+    server.del_channel()
+    end = time.time() + GRACE
+    while time.time() < end and any(c.requests or c.total_outbufs_len for c in list(server.active_channels.values())):
+        server.asyncore.loop(timeout=0.1, map=server._map, use_poll=True, count=1)
+    server.task_dispatcher.shutdown(timeout=1)
 
 
 def set_up_logging(verbose: bool) -> None:
     """Log lines as JSON on standard error; requests only if `verbose`. Tokens never come into them."""
+    logging.getLogger("waitress").setLevel(logging.ERROR)
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -71,6 +276,6 @@ def set_up_logging(verbose: bool) -> None:
             structlog.processors.JSONRenderer(ensure_ascii=False),
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO if verbose else logging.WARNING),
-        logger_factory=structlog.PrintLoggerFactory(file=__import__("sys").stderr),
+        logger_factory=structlog.PrintLoggerFactory(file=sys.stderr),
         cache_logger_on_first_use=True,
     )

@@ -8,11 +8,17 @@ from zlib import crc32
 
 import structlog
 
-from drawknife.directory.sync import options_of, sync
+from drawknife.directory.reading import Found
+from drawknife.directory.source import DirectoryFailed
+from drawknife.directory.sync import fetch, options_of, sync
+from drawknife.messages import SyncReport
 from drawknife.records.database import Unavailable
 from drawknife.records.directories import Directory, last_syncs, read_directories
 
+from .busy import Busy
 from .current import Current
+from .files import NotReadable
+from .following import followed_by
 
 log = structlog.get_logger()
 #: Seconds between two looks at what is due.
@@ -30,10 +36,31 @@ def _run(current: Current, never: threading.Event) -> None:
         try:
             for directory in due(current):
                 sync_alone(current, directory)
-        except Unavailable:
+        except (Unavailable, Busy):
             continue  # the thread that listens for revisions says so
         except Exception:
             log.exception("a sync failed unexpectedly")
+
+
+def fetch_within(current: Current, directory: Directory) -> Found:
+    """Everything that a directory has, asked in a thread of its own; :class:`DirectoryFailed` after a minute."""
+    try:
+        return current.directories.run(lambda: fetch(directory, current.secrets, current.files.read))
+    except (TimeoutError, NotReadable) as error:
+        raise DirectoryFailed(f"{directory.name}: {error}") from None
+
+
+def sync_within(current: Current, directory: Directory, who: str, most_leavers: int | None) -> SyncReport:
+    """Sync a directory now, and tell and keep what followed."""
+    before = current.snapshot()
+    held = current.credentials(before)
+    report, was, after = sync(
+        current.database, lambda d: fetch_within(current, d), directory, who, most_leavers, before
+    )  # fmt: skip
+    if was is not None and after is not None:
+        current.took(after)
+        followed_by(current, was, after, credentials=held)
+    return report
 
 
 def due(current: Current) -> list[Directory]:
@@ -58,11 +85,7 @@ def sync_alone(current: Current, directory: Directory) -> bool:
         try:
             if not any(d.name == directory.name for d in due(current)):
                 return False
-            report, after = sync(
-                current.database, current.secrets, directory, "drawknife serve", None, current.snapshot()
-            )
-            if after is not None:
-                current.took(after)
+            report = sync_within(current, directory, "drawknife serve", None)
             say = log.info if report.state in ("done", "nothing-to-do") else log.warning
             say("sync", directory=directory.name, state=report.state, text=report.text)
             return True

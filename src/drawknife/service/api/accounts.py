@@ -19,6 +19,14 @@ class Matching(Page):
     limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
 
 
+class Accounts(Matching):
+    expires_within: Annotated[int | None, Field(ge=0, le=36_500, description="Days to the last day, or over")] = None
+    off: Annotated[bool, Field(description="Only those that are switched off")] = False
+    locked: Annotated[bool, Field(description="Only those that are locked out now")] = False
+    no_credential: Annotated[bool, Field(description="Only those that have nothing to sign in with")] = False
+    source: Annotated[str | None, Field(max_length=64, description="Only those of this directory, or `local`")] = None
+
+
 class Under(Page):
     under: msg.Location = "/"
     endpoint: Annotated[str | None, Field(description="As it is through this endpoint")] = None
@@ -31,9 +39,9 @@ class At(Query):
 
 
 @api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
-def accounts(query: Matching) -> Response:
+def accounts(query: Accounts) -> Response:
     asked = ask()
-    return rows_answer(asked.accounts(query.matching, query.offset, query.limit), "accounts", asked.revision)
+    return rows_answer(asked.accounts(**query.model_dump()), "accounts", asked.revision)
 
 
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})

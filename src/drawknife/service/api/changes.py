@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Annotated, Any
 
 from flask import Response, g, request
@@ -11,13 +12,13 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.answers.previews import item_changes, preview
-from drawknife.core.edits import find
+from drawknife.changing import Applied, apply
 from drawknife.core.model import Model
-from drawknife.editing import apply
 from drawknife.formats.model_file import read_model
 from drawknife.records import credentials
 from drawknife.records.changes import change_model
 
+from ..following import followed_by
 from .common import Page, Query, also_as_rows, answer, ask, blueprint, current, if_match, problems, rows_answer
 from .model import ModelFile
 
@@ -76,38 +77,50 @@ def _named(item: dict[str, Any]) -> str:
     responses={200: msg.Preview, **problems(409, 413, 415)},
 )
 def preview_changes(body: msg.Changes) -> Response:
-    snapshot, prepared = current().prepared()
-    return answer(preview(prepared, apply(snapshot.model, _plain(body)), snapshot.revision), snapshot.revision)
+    state = current()
+    snapshot, prepared = state.prepared()
+    applied = apply(snapshot.model, _plain(body))
+    told = preview(
+        prepared, applied.model, snapshot.revision, datetime.now(UTC), applied.renames, state.credentials(snapshot),
+        applied.notes,
+    )  # fmt: skip
+    return answer(told, snapshot.revision)
 
 
 @api.post(
     "/changes",
     summary="Change the model; all of the changes are done, or none",
     description='One revision and one line in the journal. With `If-Match: "REVISION"` only if that revision is in force.',
-    responses={200: msg.Changed, **problems(409, 412, 413, 415)},
+    responses={200: msg.Changed, **problems(409, 412, 413, 415, 507)},
 )
 def change(body: msg.Changes) -> Response:
     expected = if_match(request.headers.get("If-Match"))
     changes = _plain(body)
-
     state = current()
-    before = state.snapshot()
-    was: list[Model] = []
+    held = state.credentials(state.snapshot())
+    done: list[tuple[Model, Applied]] = []
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
-        was.append(model)
-        for i, one in enumerate(changes):
-            renamed = one["op"] == "rename" and one["kind"] == "account"
-            old = find(model, "account", one["name"]).name if renamed else None
-            model = apply(model, [one], i)
-            if old is not None:
-                credentials.carry_renamed(connection, old, one["to"])
-        return model
+        applied = apply(model, changes)
+        for r in applied.renames.each:
+            if r.kind == "account":
+                credentials.carry_renamed(connection, r.old, r.new)
+        done.append((model, applied))
+        return applied.model
 
-    after = change_model(state.database, edit, g.who, _told(changes), expected, before)
+    after = change_model(state.database, edit, g.who, _told(changes), expected, state.snapshot())
+    before, applied = done[-1]
     state.took(after)
-    count, items = item_changes(was[-1], after.model)
-    message = msg.Changed(revision=after.revision, changed=count > 0, item_count=count, items=items)
+    count, items = item_changes(before, after.model)
+    followed = followed_by(state, before, after, applied.renames, held)
+    message = msg.Changed(
+        revision=after.revision,
+        changed=count > 0,
+        item_count=count,
+        items=items,
+        followed=followed,
+        notes=list(applied.notes),
+    )
     return answer(message, after.revision)
 
 
@@ -118,5 +131,9 @@ def change(body: msg.Changes) -> Response:
 )
 def preview_model(raw: ModelFile) -> Response:
     model = read_model(request.get_data(cache=False))
-    snapshot, prepared = current().prepared()
-    return answer(preview(prepared, model, snapshot.revision), snapshot.revision)
+    state = current()
+    snapshot, prepared = state.prepared()
+    told = preview(
+        prepared, model, snapshot.revision, datetime.now(UTC), credentials=state.credentials(snapshot)
+    )  # fmt: skip
+    return answer(told, snapshot.revision)

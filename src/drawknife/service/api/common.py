@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
 from drawknife.asking import BadInput
+from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Message, Problem
 
 from ..current import Current
@@ -92,15 +93,18 @@ def rows_answer(message: BaseModel, items: str, revision: int | None = None) -> 
 
 
 def rows_response(rows: list[dict[str, Any]], kind: str) -> Response:
-    """Rows as JSON lines, or as CSV (RFC 4180) with a head; what is no plain value is JSON in its field."""
+    """Rows as JSON lines, or as CSV (RFC 4180) with a head; what is no plain value is JSON in its field.
+
+    In CSV a cell that begins like a formula gets an apostrophe before it; JSON lines have all as it is.
+    """
     if kind == LINES:
         return Response("".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows), mimetype=LINES)
     out = io.StringIO()
     writer = csv.writer(out)
     flat = [_flat(row) for row in rows]
     if flat:
-        writer.writerow(flat[0])
-        writer.writerows(row.values() for row in flat)
+        writer.writerow(map(guarded, flat[0]))
+        writer.writerows(map(guarded, row.values()) for row in flat)
     return Response(out.getvalue(), mimetype=CSV)
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 from typing import Annotated
+from urllib.parse import urlsplit
 
 from flask import Response, g
 from psycopg import Connection
@@ -18,11 +20,13 @@ from drawknife.core.model import Model
 from drawknife.core.names import BadValue, check_name, fold
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
-from drawknife.directory.sync import counted, fetch, options_of, planned, report_of, sync
+from drawknife.directory.sync import counted, options_of, planned, report_of
 from drawknife.records import directories as records
 from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory
 
+from ..files import NotReadable
+from ..syncing import fetch_within, sync_within
 from .common import Query, answer, blueprint, current, problems
 
 api = blueprint("directories", "Directories of people, groups and units, and their syncs")
@@ -73,12 +77,13 @@ def directory(path: DirectoryPath) -> Response:
 def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
     """Check what can be checked beforehand; the bind password encrypted."""
     check_address(options.address)
+    _check_files(options)
     for key in ("people_filter", "groups_filter", "units_filter"):
         try:
             compile_filter(getattr(options, key))
         except DirectoryFailed as bad:
             raise BadInput(f"options.{key}", str(bad), "such as (objectClass=inetOrgPerson)") from None
-    if options.address.startswith("ldap:") and options.bind_name and not options.start_tls:
+    if urlsplit(options.address).scheme == "ldap" and options.bind_name and not options.start_tls:
         raise BadInput(
             "options.start_tls",
             "a bind password would go over the network unprotected",
@@ -94,6 +99,25 @@ def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
             "a service started with --key-file, or bind_password_file",
         )
     return secrets.encrypt(password)
+
+
+def _check_files(options: msg.DirectoryOptions) -> None:
+    """Are the files that are named where the service may read them?"""
+    named = {"ca_file": options.ca_file, "bind_password_file": options.bind_password_file}
+    if urlsplit(options.address).scheme not in ("ldap", "ldaps"):
+        named["address"] = options.address
+    for key, name in named.items():
+        try:
+            if name is not None:
+                current().files.find(name)
+        except NotReadable as error:
+            raise BadInput(
+                f"options.{key}", str(error), "a file below a folder that was named with serve --files"
+            ) from None
+
+
+#: What decides who is shown a bind password.
+_TOWARDS = ("address", "start_tls", "ca_file", "bind_name")
 
 
 @api.post("/directories", summary="Add a directory", responses={200: msg.DirectoryLine, **problems(409, 413, 415)})
@@ -122,18 +146,36 @@ def change(path: DirectoryPath, body: msg.DirectoryChange) -> Response:
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False)[0]
         raise BadInput("options." + ".".join(map(str, first["loc"])), str(first["msg"]), "") from None
-    return _save(
-        Directory(old.name, options.model_dump(), _check(options, body.bind_password)), f"change directory {old.name}"
-    )
+    elsewhere = [key for key in _TOWARDS if getattr(options, key) != old.options.get(key, DEFAULTS[key])]
+    if old.secret is not None and body.bind_password is None and elsewhere:
+        raise BadInput(
+            "bind_password",
+            f"with another {' and '.join(elsewhere)} the bind password would be shown to whoever answers there",
+            "the bind password, given again",
+        )
+    new = Directory(old.name, options.model_dump(), _check(options, body.bind_password))
+    return _save(new, f"change directory {old.name}", old)
 
 
-def _save(directory: Directory, what: str) -> Response:
+DEFAULTS = {key: field.default for key, field in msg.DirectoryOptions.model_fields.items()}
+
+
+def _kept(directory: Directory | None) -> dict[str, object] | None:
+    """A directory as the journal has it: without secrets."""
+    if directory is None:
+        return None
+    return {**directory.options, "bind_password": "set" if directory.secret is not None else None}
+
+
+def _save(directory: Directory, what: str, old: Directory | None = None) -> Response:
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
         records.save_directory(connection, directory)
         return model
 
     state = current()
-    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot()))
+    kept = directory if directory.secret is not None or old is None else directory._replace(secret=old.secret)
+    beside = [("directories", directory.name, _kept(old), _kept(kept))]
+    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot(), beside=beside))
     return answer(_lines(directory.name)[0])
 
 
@@ -157,9 +199,9 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
         )
 
     state = current()
-    state.took(
-        change_model(state.database, edit, g.who, f"remove directory {old.name}", told=True, at_hand=state.snapshot())
-    )
+    beside = [("directories", old.name, _kept(old), None)]
+    what = f"remove directory {old.name}"
+    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot(), beside=beside))
     return Response(status=204)
 
 
@@ -169,7 +211,7 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
     responses={200: msg.Tried, **problems(502)},
 )
 def try_(path: DirectoryPath) -> Response:
-    found = fetch(_find(path.name), current().secrets)
+    found = fetch_within(current(), _find(path.name))
     people = [f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip() for p in list(found.people.values())[:10]]
     groups = [f"{name}  {len(members)} members" for name, members in list(found.groups.items())[:10]]
     return answer(msg.Tried(people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20]))
@@ -182,7 +224,7 @@ def try_(path: DirectoryPath) -> Response:
 )
 def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
     directory, state = _find(path.name), current()
-    found = fetch(directory, state.secrets)
+    found = fetch_within(state, directory)
     snapshot, prepared = state.prepared()
     try:
         made = planned(snapshot.model, directory, found, body.most_leavers)
@@ -191,9 +233,10 @@ def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
             msg.SyncPreview(report=report_of(directory.name, g.who, "refused", str(error), found, None), changes=None)
         )
     report = report_of(directory.name, g.who, "preview", counted(made), found, made)
-    return answer(
-        msg.SyncPreview(report=report, changes=preview(prepared, made.model, snapshot.revision)), snapshot.revision
-    )
+    changes = preview(
+        prepared, made.model, snapshot.revision, datetime.now(UTC), credentials=state.credentials(snapshot)
+    )  # fmt: skip
+    return answer(msg.SyncPreview(report=report, changes=changes), snapshot.revision)
 
 
 @api.post(
@@ -202,7 +245,5 @@ def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
 )  # fmt: skip
 def sync_now(path: DirectoryPath, body: msg.SyncWish) -> Response:
     state = current()
-    report, after = sync(state.database, state.secrets, _find(path.name), g.who, body.most_leavers, state.snapshot())
-    if after is not None:
-        state.took(after)
+    report = sync_within(state, _find(path.name), g.who, body.most_leavers)
     return answer(report, report.revision)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from ipaddress import ip_address
 from typing import Annotated, Literal
 
@@ -20,9 +20,12 @@ from drawknife.core.model import Folder, Model, Usage
 from drawknife.core.names import BadValue, Place, check_path, fold
 from drawknife.core.prepared import prepare
 from drawknife.core.usage import Filled, every_limit
+from drawknife.formats.values import moment as read_moment
 from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model
+from drawknife.records.journal import note
 
+from ..following import followed_by
 from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
 
 api = blueprint("limits", "The way in and the limits")
@@ -78,6 +81,23 @@ def certificate(path: EndpointPath) -> Response:
 # --- sign-in --------------------------------------------------------------------------------------
 
 
+#: How far the clock of another machine may be ahead.
+AHEAD = timedelta(minutes=5)
+
+
+def _not_ahead(at: datetime, now: datetime, where: str) -> datetime:
+    """A time in UTC that has come, but for the differences of clocks; :class:`BadInput` if it is none."""
+    try:
+        found = at.astimezone(UTC) if at.tzinfo else at.replace(tzinfo=UTC)
+    except OverflowError:
+        raise BadInput(where, f"{at.isoformat()} is out of range", "a time that has come") from None
+    if found - now > AHEAD:
+        raise BadInput(where, f"{found.isoformat()} lies ahead", "a time that has come, in UTC or with its offset")
+    if found.year < 1970:
+        raise BadInput(where, f"{found.isoformat()} is too long ago", "a time since 1970")
+    return found
+
+
 @api.post(
     "/sign-ins",
     summary="Report failed sign-ins, and sessions that began or ended",
@@ -91,7 +111,7 @@ def report_sign_ins(body: msg.SignInEvents) -> Response:
             address = str(read_address(str(ip_address(e.address))))
         except ValueError:
             raise BadInput(f"events[{i}].address", f"{e.address!r} is no address", "an IPv4 or IPv6 address") from None
-        at = now if e.at is None else e.at if e.at.tzinfo else e.at.replace(tzinfo=UTC)
+        at = now if e.at is None else _not_ahead(e.at, now, f"events[{i}].at")
         events.append(sign_ins.Event(at, e.what, e.account, address, e.endpoint, e.session))
     return answer(msg.Taken(count=sign_ins.add_events(current().database, events)))
 
@@ -122,6 +142,7 @@ def lockouts() -> Response:
 )
 def lift(path: LockPath) -> Response:
     sign_ins.lift(current().database, path.of, path.name, g.who)
+    note(current().database, g.who, f"lift the lock of {path.of} {path.name}")
     return Response(status=204)
 
 
@@ -173,8 +194,8 @@ def list_censuses(query: Page) -> Response:
 )
 def take_census(body: msg.NewCensus) -> Response:
     state = current()
-    at = body.at or datetime.now(UTC)
-    at = at if at.tzinfo else at.replace(tzinfo=UTC)
+    now = datetime.now(UTC)
+    at = now if body.at is None else _not_ahead(body.at, now, "at")
     added: list[int] = []
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
@@ -200,13 +221,45 @@ def take_census(body: msg.NewCensus) -> Response:
         return after
 
     before = state.snapshot()
-    after = change_model(state.database, edit, g.who, f"census of {body.store}", None, before)
+    was: list[Model] = []
+
+    def noting(model: Model, connection: Connection[TupleRow]) -> Model:
+        was.append(model)
+        return edit(model, connection)
+
+    after = change_model(state.database, noting, g.who, f"census of {body.store}", None, before)
     state.took(after)
+    followed_by(state, was[-1], after, credentials=state.credentials(before))
     message = msg.CensusDone(
         revision=after.revision, changed=after.revision != before.revision, store=body.store,
         bytes=sum(r.bytes for r in body.rows), files=sum(r.files for r in body.rows), new_folders=sum(added),
     )  # fmt: skip
     return answer(message, after.revision)
+
+
+class CensusQuery(Query):
+    store: msg.Name
+    at: Annotated[str, Field(max_length=40, description="When it was, as the list tells it")]
+
+
+@api.delete(
+    "/censuses", summary="Forget a census: its line, and what it added to the history of limits", responses={204: None}
+)
+def forget_census(query: CensusQuery) -> Response:
+    database = current().database
+    try:
+        at = read_moment(query.at)
+    except BadValue as bad:
+        raise BadInput("at", str(bad), bad.expected) from None
+    if not censuses.forget(database, query.store, at):
+        raise NoSuch(
+            "at",
+            f"census of {query.store} at",
+            query.at,
+            [c.at.isoformat() for c in censuses.read_censuses(database, 200)],
+        )
+    note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}")
+    return Response(status=204)
 
 
 def _measured_by(f: Filled, store: str, newest: bool) -> bool:

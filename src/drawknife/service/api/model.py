@@ -2,19 +2,37 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Response, g, request
 from flask_openapi3 import RawModel
-from pydantic import BaseModel
+from psycopg import Connection
+from psycopg.rows import TupleRow
+from pydantic import BaseModel, Field
 
+from drawknife.asking import NoSuch
 from drawknife.core.model import Model
+from drawknife.core.names import fold
 from drawknife.formats.model_file import json_schema, read_model, write_model
-from drawknife.messages import FindingList, JournalLine, JournalPage, Loaded
-from drawknife.records.changes import replace_model
-from drawknife.records.journal import read_journal
+from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
+from drawknife.records import journal
+from drawknife.records.changes import change_model
+from drawknife.records.credentials import counts_of
 
-from .common import Page, also_as_rows, answer, ask, blueprint, current, if_match, problems, rows_answer, wanted_type
+from ..following import followed_by
+from .common import (
+    Page,
+    Query,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    current,
+    if_match,
+    problems,
+    rows_answer,
+    wanted_type,
+)
 
 api = blueprint("model", "The whole model, its findings and its journal")
 YAML, JSON = "application/yaml", "application/json"
@@ -55,11 +73,41 @@ def load(raw: ModelFile) -> Response:
     expected = if_match(request.headers.get("If-Match"))
     model = read_model(request.get_data(cache=False))
     state = current()
-    before = state.snapshot()
-    after = replace_model(state.database, model, g.who, "load", expected, before)
+    at_hand = state.snapshot()
+    held = state.credentials(at_hand)
+    was: list[Model] = []
+
+    def edit(old: Model, connection: Connection[TupleRow]) -> Model:
+        was.append(old)
+        return model
+
+    after = change_model(state.database, edit, g.who, "load", expected, at_hand)
     state.took(after)
-    message = Loaded(revision=after.revision, changed=after.revision != before.revision, counts=_counts(model))
+    followed = followed_by(state, was[-1], after, credentials=held)
+    message = Loaded(
+        revision=after.revision, changed=was[-1] != after.model, counts=_counts(model), followed=followed
+    )  # fmt: skip
     return answer(message, after.revision)
+
+
+@api.post(
+    "/model/losses",
+    summary="How many accounts, folders and credentials would go if a model file were put in force",
+    responses={200: LoadLosses, **problems(413)},
+)
+def losses(raw: ModelFile) -> Response:
+    model = read_model(request.get_data(cache=False))
+    state = current()
+    snapshot = state.snapshot()
+    left = {fold(a.name) for a in model.accounts}
+    gone = [a.name for a in snapshot.model.accounts if fold(a.name) not in left]
+    folders = {(fold(s.name), f.path) for s in model.stores for f in s.folders}
+    missing = sum((fold(s.name), f.path) not in folders for s in snapshot.model.stores for f in s.folders)
+    passwords, keys = counts_of(state.database, gone)
+    message = LoadLosses(
+        revision=snapshot.revision, accounts=len(gone), folders=missing, passwords=passwords, keys=keys, named=gone[:10]
+    )
+    return answer(message, snapshot.revision)
 
 
 def _counts(model: Model) -> dict[str, int]:
@@ -81,8 +129,26 @@ def findings() -> Response:
     return answer(asked.findings(), asked.revision)
 
 
+class LinePath(Query):
+    revision: Annotated[int, Field(ge=0, lt=2**63, description="The revision that the change made")]
+
+
+def _line(line: journal.Line) -> JournalLine:
+    items = [ItemChange(section=s, name=n, before=b, after=a) for s, n, b, a in line.items]
+    return JournalLine.model_validate({**line._asdict(), "items": items})
+
+
 @api.get("/journal", summary="Who changed what, when; the newest first", responses={200: also_as_rows(JournalPage)})
-def journal(query: Page) -> Response:
-    total, lines = read_journal(current().database, query.limit, query.offset)
-    page = JournalPage(total=total, lines=[JournalLine(**line._asdict()) for line in lines])
-    return rows_answer(page, "lines")
+def read_lines(query: Page) -> Response:
+    total, lines = journal.read_journal(current().database, query.limit, query.offset)
+    return rows_answer(JournalPage(total=total, lines=[_line(x) for x in lines]), "lines")
+
+
+@api.get(
+    "/journal/<int:revision>", summary="One revision, with every item that it changed", responses={200: JournalLine}
+)
+def read_line(path: LinePath, query: Page) -> Response:
+    found = journal.read_line(current().database, path.revision, query.limit, query.offset)
+    if found is None:
+        raise NoSuch("revision", "revision", str(path.revision), [])
+    return answer(_line(found))

@@ -1,0 +1,114 @@
+"""What wants a decision now, and would not tomorrow: ends that come near, limits that fill, credentials that lack."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from datetime import datetime
+
+from drawknife import messages as msg
+from drawknife.core.consequences import Credentials
+from drawknife.core.endpoints import tls_policy
+from drawknife.core.model import Endpoint
+from drawknife.core.prepared import Prepared
+from drawknife.core.sizes import show_size
+from drawknife.core.usage import every_limit, promised
+
+from .limits import fullness, limit_fields, sessions_allowed
+
+#: Days before an end from which it wants attention, and how full a limit may be.
+SOON, NEARLY = 30, 0.9
+#: How many accounts a finding names before it only counts the rest.
+NAMED = 5
+
+
+def attention(
+    prepared: Prepared,
+    now: datetime,
+    certificate_of: Callable[[Endpoint], msg.CertificateAnswer | None],
+    credentials: Credentials,
+) -> list[msg.FindingMessage]:
+    """What wants a decision as of a moment. `credentials` None: they are not known."""
+    return [
+        msg.FindingMessage(kind=kind, about=about, text=text)
+        for found in (
+            _accounts(prepared, now), _without_credential(prepared, credentials),
+            _endpoints(prepared, certificate_of), _limits(prepared, now),
+        )
+        for kind, about, text in found
+    ]  # fmt: skip
+
+
+Found = Iterator[tuple[str, str, str]]
+
+
+def _days(days: int) -> str:
+    return "today" if days == 0 else f"in {days} day{'' if days == 1 else 's'}"
+
+
+def _accounts(prepared: Prepared, now: datetime) -> Found:
+    for a in prepared.model.accounts:
+        if a.expires is None or not a.enabled:
+            continue
+        days = (a.expires - now.date()).days
+        if 0 <= days < SOON:
+            text = f"{a.name} expires with {a.expires}, {_days(days)}; give it a later day, or let it go"
+            yield "account-expires", a.name, text
+        elif days < 0:
+            text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
+            yield "account-expired", a.name, text
+
+
+def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:
+    """Accounts that are on and have nothing to sign in with, told together."""
+    if credentials is None:
+        return
+    lacking = [
+        a.name
+        for a in prepared.model.accounts
+        if a.enabled and a.kind != "anonymous" and not credentials.get(a.name, frozenset()) & set(a.methods)
+    ]
+    if lacking:
+        more = f" and {len(lacking) - NAMED} more" if len(lacking) > NAMED else ""
+        have = "has" if len(lacking) == 1 else "have"
+        text = f"{', '.join(lacking[:NAMED])}{more} {have} no credential, and so cannot sign in; set a password or attach a key"
+        yield "no-credential", lacking[0], text
+
+
+def _endpoints(prepared: Prepared, certificate_of: Callable[[Endpoint], msg.CertificateAnswer | None]) -> Found:
+    for e in prepared.model.endpoints:
+        if not e.enabled:
+            continue
+        if tls_policy(e) == "required" and e.certificate is None:
+            yield "no-certificate", e.name, f"{e.name} requires TLS, and names no certificate; give it one"
+        c = certificate_of(e) if e.certificate is not None else None
+        for line in [c.problem] if c and c.problem else c.warnings if c else []:
+            yield "certificate", e.name, f"the certificate of {e.name}: {line}"
+        if e.passive_ports is not None:
+            ports = e.passive_ports[1] - e.passive_ports[0] + 1
+            allowed = sessions_allowed(prepared, e)
+            if allowed is not None and allowed > ports:
+                text = f"{e.name} has {ports} passive ports, and its accounts may have {allowed} sessions at once; give it more ports"
+                yield "passive-range-small", e.name, text
+
+
+def _limits(prepared: Prepared, now: datetime) -> Found:
+    for f in every_limit(prepared):
+        x = msg.FilledLimit(**limit_fields(f.limit, now), accounts=[], folders=[])
+        share = fullness(x)
+        if x.grace_ends is not None:
+            ends = "ended" if x.grace_ends <= now else "ends"
+            text = (
+                f"the {x.called} is above its soft limit; its grace period {ends} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)"
+            )
+            yield "limit-soft", x.name, text
+        elif share >= NEARLY:
+            yield (
+                "limit-nearly-full",
+                x.name,
+                f"the {x.called} is {share:.0%} full" + ("; nothing more fits" if share >= 1 else ""),
+            )
+    for p in promised(prepared):
+        if p.given > p.capacity:
+            where = f"store {p.store}" if p.store else "the stores together"
+            text = f"{show_size(p.given)} are given away in {where}, which hold {show_size(p.capacity)}"
+            yield "overcommitted", p.store or "all", text

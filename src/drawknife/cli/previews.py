@@ -1,0 +1,182 @@
+"""What a change would do, drawn for people: the items that differ, and all that follows from it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.core.settings import SIZES
+from drawknife.core.sizes import show_size
+from drawknife.formats.keys import FOLDER, SECTIONS
+
+from .editing import shown_value
+
+#: More items and lines than these are counted.
+ITEMS, LINES = 40, 40
+
+
+def draw_preview(out: Console, told: msg.Preview) -> None:
+    """What a change would do: the items, then what follows from it."""
+    for note in told.notes:
+        out.print(Padding(Text("note: ", "yellow").append(note, "default"), (0, 0, 0, 0), expand=False))
+    if not told.item_count:
+        out.print("It changes nothing.", style="dim")
+        return
+    out.print(Text(f"{told.item_count} item{'s' if told.item_count > 1 else ''} would change", "bold"))
+    for x in told.items[:ITEMS]:
+        draw_item(out, x)
+    if told.item_count > ITEMS:
+        out.print(f"  … and {told.item_count - ITEMS} more", style="dim")
+    draw_follows(out, told)
+
+
+def draw_follows(out: Console, told: msg.Follows) -> None:
+    """Everything that follows, for whom, and lines that change nothing with the reasons."""
+    if told.nothing:
+        out.print(
+            "\nNothing follows: nobody gains or loses anything, anywhere, and no finding comes or goes.", style="dim"
+        )
+    elif not (
+        told.come_count or told.gone_count or told.sign_in or told.access or told.leads or told.settings or told.room
+    ):
+        out.print("\nNobody gains or loses anything, anywhere.", style="dim")
+    for word, names, count in (("new", told.come, told.come_count), ("gone", told.gone, told.gone_count)):
+        if count:
+            out.print(Text(f"\n{word}: ", "bold").append(_several(names, count), "default"))
+    _draw_sign_in(out, told.sign_in)
+    draw_access(out, told.access)
+    for x in told.leads[:LINES]:
+        if x is told.leads[0]:
+            out.print(Text("\nWhere locations lead", "bold"))
+        line = Text("  ").append(_several(x.accounts, x.account_count), "bold")
+        out.print(line.append(f"  {x.location}: {x.before or 'nowhere'} → {x.after or 'nowhere'}"))
+    draw_settings(out, told.settings)
+    _draw_room(out, told.room)
+    for heading, style, found in (("New findings", "yellow", told.new_findings), ("Mended", "green", told.mended)):
+        if found:
+            out.print(Text(f"\n{heading}", "bold"))
+            for finding in found:
+                out.print(Padding(Text("! ", style).append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+    if told.without_effect:
+        out.print(Text("\nWithout effect", "bold"))
+    for idle in told.without_effect:
+        out.print(Padding(Text(idle.line), (0, 0, 0, 2), expand=False))
+        for reason in idle.reasons[:6]:
+            out.print(Padding(Text(f"as {reason}", "dim"), (0, 0, 0, 4), expand=False))
+        if len(idle.reasons) > 6:
+            out.print(f"    and {len(idle.reasons) - 6} more reasons", style="dim")
+    for said in told.left_out:
+        out.print(Text(f"\n{said}", "dim"))
+
+
+def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> None:
+    if found:
+        out.print(Text("\nSigning in", "bold"))
+    for s in found[:LINES]:
+        word, style = ("can now sign in", "green") if s.may else ("can no longer sign in", "red")
+        line = Text("  ").append(_several(s.accounts, s.account_count), "bold").append(f" {word} ", style)
+        out.print(line.append(f"at {s.endpoint}", "default"))
+        if s.why:
+            out.print(Padding(Text(s.why, "dim"), (0, 0, 0, 4), expand=False))
+
+
+def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:
+    """Who gains and loses which rights where; the same for all that are told together."""
+    if found:
+        out.print(Text("\nAccess", "bold"))
+    told = ""
+    for a in found[:LINES]:
+        who = _several(a.accounts, a.account_count) + (f", through {a.endpoint}" if a.endpoint else "")
+        if who != told:
+            out.print(Text(f"  {who}", "bold"))
+        told = who
+        for word, rights, style in (
+            ("gains", a.gained, "green"), ("loses", a.lost, "red"),
+            ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),
+        ):  # fmt: skip
+            if rights:
+                out.print(
+                    Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
+                )
+        out.print(Padding(Text(f"at {_several(a.locations, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
+    if len(found) > LINES:
+        out.print(f"  … and {len(found) - LINES} more lines; --json tells them", style="dim")
+    if any(x.endswith("/…") for a in found[:LINES] for x in a.locations):
+        out.print("  … stands for a folder that is not recorded", style="dim")
+
+
+def draw_settings(out: Console, found: Sequence[msg.SettingChangeMessage]) -> None:
+    """Whose settings change, and for whom the values are set."""
+    if found:
+        out.print(Text("\nSettings", "bold"))
+    for s in found[:LINES]:
+        line = Text("  ").append(_several(s.accounts, s.account_count), "bold")
+        line.append(f"  {s.name}: {shown_setting(s.name, s.before)} → {shown_setting(s.name, s.after)}")
+        if s.before_from and s.after_from and s.before_from != s.after_from:
+            line.append(f"  (of {', '.join(s.after_from)}, in the place of {', '.join(s.before_from)})", "dim")
+        out.print(line)
+
+
+def _draw_room(out: Console, found: Sequence[msg.RoomChangeMessage]) -> None:
+    if found:
+        out.print(Text("\nRoom", "bold"))
+    for r in found[:LINES]:
+        line = Text("  ").append(_several(r.accounts, r.account_count), "bold")
+        out.print(line.append(f"  at {r.location}: {_room(r.before)} → {_room(r.after)}", "default"))
+
+
+def _room(room: msg.RoomMessage | None) -> str:
+    if room is None or (room.bytes is None and room.files is None):
+        return "no limit"
+    parts = [show_size(room.bytes)] if room.bytes is not None else []
+    parts += [f"{room.files:,} file{'' if room.files == 1 else 's'}"] if room.files is not None else []
+    return " and ".join(parts)
+
+
+def shown_setting(name: str, value: Any) -> str:
+    """The value of a setting in a line; sizes as sizes."""
+    return show_size(value) if name in SIZES and isinstance(value, int) else shown_value(value)
+
+
+def draw_item(out: Console, x: msg.ItemChange) -> None:
+    """One item that differs, and its keys that do."""
+    sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
+    out.print(Text(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold"))
+    before = x.before if isinstance(x.before, dict) else {}
+    after = x.after if isinstance(x.after, dict) else {}
+    if not before or not after:
+        return
+    defaults = _defaults(x.section)
+    for key in dict.fromkeys((*before, *after)):
+        a, b = before.get(key, defaults.get(key)), after.get(key, defaults.get(key))
+        if a == b:
+            continue
+        if isinstance(a or b, list):
+            for line in a or []:
+                if line not in (b or []):
+                    out.print(Text(f"      {key} ", "dim").append(f"- {line}", "red"))
+            for line in b or []:
+                if line not in (a or []):
+                    out.print(Text(f"      {key} ", "dim").append(f"+ {line}", "green"))
+            if a == [] or b == []:
+                said = f"{'nobody' if a == [] else 'everybody'} → {'nobody' if b == [] else 'everybody'}"
+                if key == "only":
+                    out.print(Text(f"      {key} ", "dim").append(said))
+        else:
+            out.print(Text(f"      {key} ", "dim").append(f"{shown_value(a)} → {shown_value(b)}"))
+
+
+def _defaults(section: str) -> dict[str, Any]:
+    """What keys that are left out are, as far as they are single values."""
+    keys = FOLDER if section == "folders" else SECTIONS[section][0] if section in SECTIONS else ()
+    return {k.name: k.default for k in keys if isinstance(k.default, str | bool) and not k.many}
+
+
+def _several(names: list[str], count: int, few: int = 6) -> str:
+    shown = ", ".join(names[:few])
+    return shown + (f" and {count - min(few, len(names))} more" if count > min(few, len(names)) else "")

@@ -1,0 +1,58 @@
+"""Files that the service may read: regular ones, of bounded size, below the folders that were named at its start.
+
+Certificates, lists of people and passwords of directories are named by whoever may change the model; they are not
+to be a way to read the machine's other files.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from pathlib import Path
+
+LARGEST = 2**20
+
+
+class NotReadable(Exception):
+    """A file that the service does not read, and why, in words that give nothing of it away."""
+
+
+class ReadableFolders:
+    """The folders below which files are read, and how large a file may be (bytes)."""
+
+    def __init__(self, folders: tuple[Path, ...] = (), largest: int = LARGEST) -> None:
+        self.folders = tuple(f.resolve() for f in folders)
+        self.largest = largest
+
+    def find(self, name: str) -> Path:
+        """Where a file is: an absolute path, or one within one of the folders. :class:`NotReadable` if it is outside."""
+        if "\x00" in name:
+            raise NotReadable("the path holds a character that none has")
+        if not self.folders:
+            raise NotReadable("the service reads no files: it was started without --files FOLDER")
+        given = Path(name)
+        for folder in self.folders:
+            try:
+                path = (folder / given).resolve()
+            except (OSError, RuntimeError):
+                continue
+            if path.is_relative_to(folder) and (given.is_absolute() or os.path.lexists(path)):
+                return path
+        named = ", ".join(map(str, self.folders))
+        raise NotReadable(f"{name} is not there, or outside of what the service may read ({named})")
+
+    def read(self, name: str) -> bytes:
+        """The bytes of a file; :class:`NotReadable` if it is not a regular one, is too large, or cannot be read."""
+        path = self.find(name)
+        try:
+            # Without waiting for the other end of a pipe, and not through a link put there meanwhile.
+            number = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
+        except OSError as error:
+            raise NotReadable(f"{name} cannot be read: {error.strerror}") from None
+        with os.fdopen(number, "rb") as file:
+            if not stat.S_ISREG(os.fstat(number).st_mode):
+                raise NotReadable(f"{name} is no regular file")
+            raw = file.read(self.largest + 1)
+        if len(raw) > self.largest:
+            raise NotReadable(f"{name} is larger than {self.largest} bytes")
+        return raw

@@ -1,0 +1,55 @@
+"""What is sent: JSON in which every key stands once, and text that can be kept."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from flask import Request as FlaskRequest
+
+from drawknife.asking import BadInput
+from drawknife.formats.document import BadDocument, Mistake, read_json
+
+#: What a text with a NUL or half of a surrogate pair looks like, as it stands or escaped.
+_DOUBTFUL = re.compile(r"\x00|[\ud800-\udfff]|\\u(0000|[dD][89abAB][0-9a-fA-F]{2}|[dD][c-fC-F][0-9a-fA-F]{2})")
+
+
+def check_text(text: str) -> None:
+    """:class:`BadInput` if a text holds a NUL, or half of a surrogate pair."""
+    if "\x00" in text or "%00" in text or any("\ud800" <= c <= "\udfff" for c in text):
+        raise BadInput(
+            "", "the text holds a character that cannot be kept", "text without NUL and without halves of pairs"
+        )
+
+
+class Request(FlaskRequest):
+    """A request whose JSON is read strictly: mistakes are told with their places."""
+
+    def get_json(self, force: bool = False, silent: bool = False, cache: bool = True) -> Any:
+        if not (force or self.is_json):
+            return super().get_json(force, silent, cache)
+        try:
+            text = self.get_data(cache=cache).decode()
+        except UnicodeDecodeError:
+            raise BadDocument([Mistake((), None, "", "the body is not UTF-8", "JSON in UTF-8")]) from None
+        data = read_json(text)
+        if _DOUBTFUL.search(text):
+            _check_all(data, ())
+        return data
+
+
+def _check_all(data: Any, where: tuple[str | int, ...]) -> None:
+    """Look at every text of the data; what holds a character that cannot be kept is a mistake at its place."""
+    todo: list[tuple[Any, tuple[str | int, ...]]] = [(data, where)]
+    while todo:
+        value, at = todo.pop()
+        if isinstance(value, str):
+            try:
+                check_text(value.replace("%00", ""))
+            except BadInput as bad:
+                raise BadDocument([Mistake(at, None, "", bad.message, bad.expected)]) from None
+        elif isinstance(value, dict):
+            for key, one in value.items():
+                todo += [(key, at), (one, (*at, key))]
+        elif isinstance(value, list):
+            todo += [(one, (*at, i)) for i, one in enumerate(value)]
