@@ -3,15 +3,16 @@
 import itertools
 import os
 import subprocess
+from datetime import UTC, datetime
 from pathlib import Path
 
+import psycopg
 import pytest
 from hypothesis import settings
 from tools.cluster import Cluster
-from tools.demo import add_credentials
 from tools.serving import serving
 
-from drawknife.answers import Answering
+from drawknife.answers import Answering, certificates
 from drawknife.core.prepared import prepare
 from drawknife.formats.model_file import read_model
 from drawknife.records.database import Database, bring_up_to_date
@@ -33,9 +34,12 @@ def demo():
 @pytest.fixture(scope="session")
 def asking(demo):
     """Answers about the demo model, as of a fixed day."""
-    from datetime import UTC, datetime
+    now = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
-    return Answering(prepare(demo), 1, datetime(2026, 11, 23, 12, tzinfo=UTC))
+    def seen(endpoint):
+        return certificates.look(endpoint, now, lambda name: (DEMO.parent / name).read_bytes())
+
+    return Answering(prepare(demo), 1, now, seen=seen)
 
 
 @pytest.fixture(scope="session")
@@ -65,13 +69,26 @@ def database(address):
     made.close()
 
 
+def give_credentials(address):
+    """Something to sign in with for every account of the demo, beside the model: no revision comes of it."""
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute(
+            "INSERT INTO passwords (account, hash, changed_by)"
+            " SELECT name, 'none', 'test' FROM accounts WHERE 'password' = ANY(methods)"
+        )
+        connection.execute(
+            "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added_by)"
+            " SELECT name, 'SHA256:x', 'ssh-ed25519', 'x', '', 'test' FROM accounts WHERE 'key' = ANY(methods)"
+        )
+
+
 @pytest.fixture(scope="session")
 def service(cluster, tmp_path_factory):
     """One service with the demo model, for tests that change nothing."""
     address = cluster.create_database(f"test_{os.getpid()}_demo")
     console = ["--console", ROOT / "console" / "dist"] if (ROOT / "console" / "dist" / "index.html").exists() else []
     with serving(address, tmp_path_factory.mktemp("service"), "--load", DEMO, *console) as found:
-        add_credentials(found.url, found.token)
+        give_credentials(address)
         yield found
 
 

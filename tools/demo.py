@@ -81,11 +81,11 @@ def start() -> int:
         cluster.stop()
 
 
-def fill(url: str, token: str) -> None:
-    """What the demo has beside its model file: a directory, credentials, and a history of censuses."""
+def fill(url: str, token: str, now: datetime | None = None) -> None:
+    """What the demo has beside its model file: a directory, credentials, and a history of censuses up to `now`."""
     add_directory(url, token)
     add_credentials(url, token)
-    add_history(url, token)
+    add_history(url, token, now or datetime.now(UTC))
 
 
 def add_credentials(url: str, token: str) -> None:
@@ -112,13 +112,13 @@ def add_directory(url: str, token: str) -> None:
             client.add_directory("bureau", {"address": "bureau.ldif", **BUREAU})
 
 
-def add_history(url: str, token: str) -> None:
+def add_history(url: str, token: str, now: datetime) -> None:
     """Made-up censuses of the last weeks, so that growth can be seen; the newest says what the model says."""
     with Client(url, token) as client:
         if client.censuses().censuses:
             return
         model = read_model((ROOT / "demo/tidewrack.yaml").read_bytes())
-        now = datetime.now(UTC).replace(microsecond=0, second=0)
+        now = now.replace(microsecond=0, second=0)
         rng = random.Random(7)
         for week in range(9):
             for i, store in enumerate(model.stores):

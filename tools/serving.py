@@ -1,6 +1,5 @@
 """A service of one's own, as a process on loopback: for tests, and for the documentation's outputs."""
 
-import itertools
 import os
 import subprocess
 from contextlib import contextmanager
@@ -14,7 +13,6 @@ from .cluster import free_port
 
 ROOT = Path(__file__).resolve().parent.parent
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
-_numbers = itertools.count(1)
 
 
 class Service:
@@ -38,7 +36,7 @@ class Service:
 @contextmanager
 def serving(address, folder, *options):
     """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
-    token_file = folder / f"token-{next(_numbers)}"
+    token_file = folder / "token"
     port = free_port()
     command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, "--files", ROOT / "demo", *options]
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}

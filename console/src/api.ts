@@ -198,7 +198,7 @@ export interface Endpoint {
   enabled: boolean;
   entries: string[];
   never: string[];
-  only: string[];
+  only: string[] | null;
   sessions_allowed: number | null;
   starts: boolean;
   clash: string | null;
@@ -211,12 +211,14 @@ export interface Overview {
 export interface Journal {
   total: number;
   lines: {
-    revision: number;
+    id: number;
+    revision: number | null;
     at: string;
     who: string;
     what: string;
-    before: Record<string, number | Record<string, unknown>>;
-    after: Record<string, number | Record<string, unknown>>;
+    followed: string[] | null;
+    item_count: number;
+    items: ItemChange[];
   }[];
 }
 export type Item = Record<string, unknown>;
@@ -238,6 +240,7 @@ export interface AccessChange {
   lost: string[];
   widened: string[];
   narrowed: string[];
+  endpoint: string | null;
 }
 export interface SettingChange {
   accounts: string[];
@@ -245,6 +248,33 @@ export interface SettingChange {
   name: string;
   before: unknown;
   after: unknown;
+  before_from: string[];
+  after_from: string[];
+}
+export interface SignInChange {
+  accounts: string[];
+  account_count: number;
+  endpoint: string;
+  may: boolean;
+  why: string;
+}
+export interface LeadsChange {
+  accounts: string[];
+  account_count: number;
+  location: string;
+  before: string | null;
+  after: string | null;
+}
+export interface Room {
+  bytes: number | null;
+  files: number | null;
+}
+export interface RoomChange {
+  accounts: string[];
+  account_count: number;
+  location: string;
+  before: Room | null;
+  after: Room | null;
 }
 export interface ItemChange {
   section: string;
@@ -261,10 +291,29 @@ export interface Preview {
   revision: number;
   item_count: number;
   items: ItemChange[];
+  nothing: boolean;
+  summary: string[];
+  come: string[];
+  come_count: number;
+  gone: string[];
+  gone_count: number;
+  sign_in: SignInChange[];
   access: AccessChange[];
+  leads: LeadsChange[];
   settings: SettingChange[];
+  room: RoomChange[];
   new_findings: Finding[];
   mended: Finding[];
+  without_effect: { line: string; reasons: string[] }[];
+  notes: string[];
+  left_out: string[];
+}
+/** A change that was made, and what followed from it. */
+export interface Changed {
+  revision: number;
+  changed: boolean;
+  followed: string[];
+  notes: string[];
 }
 export interface GroupLine {
   name: string;
@@ -308,7 +357,7 @@ export interface SyncReport {
 export interface Reach {
   endpoint: string;
   client: string;
-  inside: boolean;
+  inside: boolean | null;
   control: boolean;
   data: boolean;
   way: string;
@@ -316,6 +365,7 @@ export interface Reach {
 }
 export interface Certificate {
   file: string;
+  looked_at: string | null;
   problem: string | null;
   names: string[];
   valid_from: string | null;

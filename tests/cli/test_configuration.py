@@ -13,6 +13,7 @@ def home(tmp_path):
 
     def write(text):
         (tmp_path / ".config" / "drawknife" / "config.toml").write_text(text)
+        (tmp_path / ".config" / "drawknife" / "config.toml").chmod(0o600)
         return {"HOME": str(tmp_path)}
 
     return write
@@ -25,6 +26,11 @@ def test_option_before_environment_before_file(service, home, tmp_path):
     both = {**good, "DRAWKNIFE_TOKEN": "dk_wrong", "DRAWKNIFE_URL": "http://127.0.0.1:1"}
     assert run("account", "list", "--token", service.token, "--url", service.url, environment=both).returncode == 0
     (tmp_path / "token").write_text(service.token + "\n")
+    (tmp_path / "token").chmod(0o640)
+    from_file = home(f'url = "{service.url}"\ntoken_file = "{tmp_path / "token"}"\n')
+    done = run("account", "list", environment=from_file)
+    assert done.returncode == 2 and "others can read" in done.stderr and "chmod 600" in done.stderr
+    (tmp_path / "token").chmod(0o600)
     from_file = home(f'url = "{service.url}"\ntoken_file = "{tmp_path / "token"}"\n')
     assert run("account", "list", environment=from_file).returncode == 0
 
@@ -81,7 +87,7 @@ def test_decide_stops_quietly_when_nobody_reads_on(tmp_path):
 
 def test_refusals_of_bad_input_say_what_would_be_right(on_demo):
     for arguments, expected in (
-        (("why", "ines", "upload", "/x", "--size", "big"), "a number of bytes, or such as 40 GiB or 40 GB"),
+        (("why", "ines", "upload", "/x", "--size", "big"), "a number of bytes, or such as 40 GiB or 1.5 GB"),
         (("why", "ines", "list", "/", "--at", "noon"), "an ISO 8601 time"),
         (("why", "ines", "list", "/", "--from", "harbour"), "an IPv4 or IPv6 address"),
         (("why", "ines", "sign-in"), "the endpoint to sign in at"),

@@ -1,21 +1,16 @@
-"""What the documentation shows is what the commands print."""
+"""What the documentation shows is what the commands print, on what the demo starts."""
 
 import re
-from contextlib import ExitStack
 
 import pytest
-from tools.guide import ASKS_A_SERVICE, BLOCK, PAGES, ROOT, demo_service, printed
+from tools.guide import BLOCK, PAGES, ROOT, demo_service, printed
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
-def test_the_outputs_shown_are_real(page, request, tmp_path):
-    text = page.read_text()
-    blocks = BLOCK.findall(text)
+def test_the_outputs_shown_are_real(page, address, tmp_path):
+    blocks = BLOCK.findall(page.read_text())
     assert blocks
-    with ExitStack() as stack:
-        service = None
-        if ASKS_A_SERVICE in text:
-            service = stack.enter_context(demo_service(request.getfixturevalue("address"), tmp_path))
+    with demo_service(address, tmp_path) as service:
         for command, shown in blocks:
             assert shown == printed(command, service), f"{command}: write it anew with python -m tools.guide"
 

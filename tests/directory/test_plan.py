@@ -4,6 +4,7 @@ import base64
 import json
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from zlib import crc32
 
 import pytest
@@ -24,6 +25,8 @@ from drawknife.formats.model_file import read_model, write_model
 from drawknife.messages import DirectoryOptions
 from drawknife.records.directories import Directory, Secrets, record_sync, save_directory
 from drawknife.service.current import Current
+from drawknife.service.files import ReadableFolders
+from drawknife.service.shared import Shared
 from drawknife.service.syncing import _LOCKS, due, sync_alone
 
 from ..conftest import DEMO
@@ -36,7 +39,7 @@ BUREAU = DirectoryOptions(
 
 
 def found_in(options=BUREAU):
-    return read(open_source(options, None), options)
+    return read(open_source(options, None, lambda name: Path(name).read_bytes()), options)
 
 
 NAMES = ("ada", "bo", "x1", "x2", "x3", "x4")
@@ -192,7 +195,7 @@ def test_ldif_is_read_as_it_was_written(values, width):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("version: 2\n", "line 1: version 2"), ("dn: a=b\nnonsense\n", "line 2"), ("cn: x\n", "a record begins with 'cn'"),
+        ("version: 2\n", "line 1: this version of LDIF"), ("dn: a=b\nnonsense\n", "line 2"), ("cn: x\n", "a record does not begin with its name"),
         ("dn: a=b\nchangetype: delete\n", "changes"), ("dn: a=b\njpegPhoto:< file:///etc/passwd\n", "are not read"),
         ("dn: a=b\ncn:: %%%\n", "no base64"), (" x\n", "continuation of nothing"),
     ],
@@ -211,7 +214,7 @@ def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
     with database.transaction() as connection:
         save_directory(connection, Directory("bureau", options, None))
         save_directory(connection, Directory("by-hand", BUREAU.model_dump(), None))
-    one, other = (Current(database, Secrets(None)) for _ in range(2))
+    one, other = (Current(database, Secrets(None), ReadableFolders((Path("/"),)), Shared()) for _ in range(2))
     assert [d.name for d in due(one)] == ["bureau"]
     directory = due(one)[0]
     with database.connection() as connection:

@@ -52,7 +52,10 @@ def server(tmp_path_factory, authority):
 @pytest.fixture
 def client(address, tmp_path):
     base = ["--files", tmp_path.parent.parent]
-    with serving(address, tmp_path, "--key-file", tmp_path / "key", *base, "--load", DEMO) as found, found.client() as made:
+    with (
+        serving(address, tmp_path, "--key-file", tmp_path / "key", *base, "--load", DEMO) as found,
+        found.client() as made,
+    ):
         made.secrets = found.said, tmp_path, address
         yield made
 

@@ -6,11 +6,11 @@ from dataclasses import replace
 import psycopg
 import pytest
 
-from drawknife.core.model import parse_entry
+from drawknife.core.model import parse_entry, parse_subject
 from drawknife.records import changes, tokens
 from drawknife.records.changes import Conflict, replace_model
-from drawknife.records.database import Database, Unavailable, bring_up_to_date
-from drawknife.records.journal import read_journal
+from drawknife.records.database import Database, SchemaProblem, Unavailable, bring_up_to_date, schema_steps
+from drawknife.records.journal import note, note_followed, read_journal, read_line
 from drawknife.records.snapshots import EMPTY, read_snapshot
 
 from ..core.models import random_model
@@ -21,10 +21,15 @@ def test_any_model_is_read_back_and_brought_forward(database):
     for seed in range(25):
         model = random_model(seed)
         written = replace_model(database, model, "ada", "load", before=before if seed % 2 else None)
-        assert read_snapshot(database).model == model
+        assert without_clocks(read_snapshot(database).model) == without_clocks(model)
         forward = read_snapshot(database, before)
         assert forward == written
         before = forward
+
+
+def without_clocks(model):
+    """What a service keeps by itself: since when a quota is above its soft limit."""
+    return replace(model, quotas=tuple(replace(q, bytes_over_since=None, files_over_since=None) for q in model.quotas))
 
 
 def test_a_small_change_writes_and_reads_little(database, demo):
@@ -47,9 +52,78 @@ def test_the_journal_tells_who_what_and_when(database, demo):
     total, lines = read_journal(database, 10)
     assert total == 2
     assert [(x.revision, x.who, x.what) for x in lines] == [(2, "bo", "load"), (1, "ada", "load")]
-    # A small change is told item by item, a large one counted.
-    assert set(lines[0].before["quotas"]) == {"issued-charts", "lab-pool", "tides-shelf"} and not lines[0].after
-    assert lines[1].after["accounts"] == 19 and not lines[1].before
+    gone = {name: (before is not None, after) for section, name, before, after in lines[0].items}
+    assert (
+        gone == dict.fromkeys(("issued-charts", "lab-pool", "tides-shelf"), (True, None)) and lines[0].item_count == 3
+    )
+    # Of a large change a list tells the first items; with the revision by itself all are had, and none only counted.
+    assert len(lines[1].items) == 50 < lines[1].item_count
+    whole = read_line(database, 1, 10_000)
+    assert len(whole.items) == whole.item_count and not any(before for _, _, before, _ in whole.items)
+    assert {name for section, name, *_ in whole.items if section == "accounts"} == {a.name for a in demo.accounts}
+    assert [x[1] for x in read_line(database, 1, 3, 5).items] == [x[1] for x in whole.items[5:8]]
+    assert read_line(database, 9, 1) is None
+
+
+def test_what_is_no_change_of_the_model_has_a_line_too(database, demo):
+    replace_model(database, demo, "ada", "load")
+    note(database, "bo", "lift the lock of account ines")
+    note_followed(database, 1, ["new: ines"])
+    total, lines = read_journal(database, 10)
+    assert total == 2 and [(x.revision, x.who) for x in lines] == [(None, "bo"), (1, "ada")]
+    assert [x.followed for x in lines] == [None, ["new: ines"]]
+
+
+def old_database(address, upto="004"):
+    """A database as the version before made it: its schema files only, and none of their digests."""
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute("CREATE TABLE schema_steps (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT now())")
+        for name, (raw, _) in schema_steps().items():
+            if name[:3] <= upto:
+                connection.execute(raw)
+                connection.execute("INSERT INTO schema_steps (name) VALUES (%s)", (name,))
+
+
+def test_a_database_of_the_version_before_opens_with_nothing_lost(address):
+    old_database(address)
+    with psycopg.connect(address, autocommit=True) as connection:
+        for statement in (
+            "INSERT INTO revisions (number, changed) VALUES (1, '{accounts}'), (2, '{endpoints}')",
+            "INSERT INTO journal (revision, who, what, before, after) VALUES (1, 'ada', 'load', '{}', '{\"accounts\": 60}'),"
+            " (2, 'bo', 'edit', '{}', '{\"endpoints\": {\"pier\": {\"port\": 21}}}')",
+            "INSERT INTO accounts VALUES ('ada', 'ada', 'person', NULL, NULL, NULL, NULL, NULL, true, NULL, '{key}', 'local')",
+            "INSERT INTO endpoints VALUES ('pier', 'pier', 'sftp', '0.0.0.0', 22, NULL, NULL, NULL, '{}', true),"
+            " ('quay', 'quay', 'sftp', '0.0.0.0', 23, NULL, NULL, NULL, '{}', true)",
+            "INSERT INTO endpoint_lists VALUES ('pier', 'only', 'account', 'ada')",
+            "INSERT INTO network_lines VALUES ('openings', '198.51.100.5 22 from 2001:db8::/32')",
+        ):
+            connection.execute(statement)
+    assert bring_up_to_date(address) == [n for n in schema_steps() if n[:3] > "004"]
+    assert bring_up_to_date(address) == []
+    database = Database(address)
+    database.open()
+    model = read_snapshot(database).model
+    assert [e.only for e in model.endpoints] == [(parse_subject("account:ada"),), None]
+    assert str(model.openings[0]) == "198.51.100.5 22 from 2001:db8::/32", "a line that would be a mistake now is kept"
+    _, lines = read_journal(database, 10)
+    assert lines[0].items == [("endpoints", "pier", None, {"port": 21})]
+    assert lines[1].items == [("accounts", "0 → 60", "counted", "counted")]
+    after = replace_model(database, replace(model, openings=()), "ada", "networks")
+    assert after.revision == 3 and read_journal(database, 1)[1][0].items[0][1] == "198.51.100.5 22 from 2001:db8::/32"
+    database.close()
+
+
+def test_a_newer_schema_and_one_that_was_changed_are_refused(address):
+    bring_up_to_date(address)
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute("UPDATE schema_steps SET digest = 'x' WHERE name LIKE '002%'")
+        with pytest.raises(SchemaProblem, match=r"002_tokens.sql was changed after it had been applied"):
+            bring_up_to_date(address)
+        connection.execute("UPDATE schema_steps SET digest = NULL")
+        bring_up_to_date(address)
+        connection.execute("INSERT INTO schema_steps (name) VALUES ('999_later.sql')")
+    with pytest.raises(SchemaProblem, match=r"999_later.sql by a newer version"):
+        bring_up_to_date(address)
 
 
 def test_a_change_for_another_revision_is_a_conflict(database, demo):
@@ -100,7 +174,7 @@ def test_services_that_start_at_once_do_not_collide(address):
         starter.start()
     for starter in starters:
         starter.join()
-    assert sorted(map(len, applied)) == [0, 0, 0, 4]
+    assert sorted(map(len, applied)) == [0, 0, 0, len(schema_steps())]
 
 
 def test_tokens_are_kept_as_digests_only(database):

@@ -44,11 +44,11 @@ def test_a_change_is_one_revision_and_one_journal_line(client):
     assert (done.revision, done.changed) == (before + 1, True)
     line = client.journal(limit=1).lines[0]
     assert (line.revision, line.who, line.what) == (before + 1, "administrator", "change account ines and 1 more")
-    assert (
-        line.before["accounts"]["ines"]["unit"] == "shore/lab"
-        and line.after["accounts"]["ines"]["unit"] == "shore/office"
-    )
-    assert "group:vessels change" in line.after["virtual_paths"]["/home>{home}"]["grants"]
+    items = {(x.section, x.name): (x.before, x.after) for x in line.items}
+    was, now = items["accounts", "ines"]
+    assert (was["unit"], now["unit"]) == ("shore/lab", "shore/office")
+    assert "group:vessels change" in items["virtual_paths", "/home>{home}"][1]["grants"]
+    assert line.followed == done.followed and "ines" in " ".join(done.followed)
     assert client.change(moved("ines", "shore/office")).changed is False
 
 
@@ -133,7 +133,7 @@ def test_a_service_killed_in_the_middle_of_it_leaves_the_old_revision_whole(clus
                 os.kill(pid, signal.SIGKILL)
             loading.join()
             assert broken
-    with serving(address, tmp_path / "again") as found, found.client() as client:
+    with serving(address, tmp_path) as found, found.client() as client:
         assert client.dump() == before and client.health().revision == 2 and client.journal().total == 2
         assert not client.censuses().censuses and client.directory("bureau").last is None
 

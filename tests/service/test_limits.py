@@ -23,7 +23,9 @@ GIB = 2**30
 
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
-    with serving(cluster.create_database(f"limits_{os.getpid()}"), tmp_path_factory.mktemp("limits")) as found:
+    folder = tmp_path_factory.mktemp("limits")
+    files = ["--files", tmp_path_factory.getbasetemp()]
+    with serving(cluster.create_database(f"limits_{os.getpid()}"), folder, *files) as found:
         yield found
 
 
@@ -144,6 +146,8 @@ def test_failures_lock_and_can_be_lifted_and_sessions_count(client):
         return answer.reason
 
     now = datetime.now(UTC)
+    for account in ("ines", "yuki", "kittiwake"):
+        client.set_password(account)
     client.report_sign_ins(
         [
             {
@@ -170,6 +174,15 @@ def test_failures_lock_and_can_be_lifted_and_sessions_count(client):
     assert may("kittiwake") == "allowed" and may("kittiwake", sessions=2) == "sessions-used-up"
     with pytest.raises(Refused, match="no address"):
         client.report_sign_ins([{"what": "failed", "account": "x", "address": "nowhere"}])
+
+
+def looked_at(client):
+    """What the service has seen of the certificate, once it has looked at it."""
+    for _ in range(10_000):
+        found = client.certificate("harbour")
+        if found.looked_at is not None:
+            return found
+    raise AssertionError("nobody looked at it")
 
 
 def make_certificate(folder, names, days):
@@ -202,7 +215,7 @@ def test_certificates(client, tmp_path, names, days, warning):
         "set": {"certificate": certificate, "certificate_key": key},
     }
     client.change([change])
-    found = client.certificate("harbour")
+    found = looked_at(client)
     assert found.key_matches is True and found.names == names and found.problem is None
     assert [w for w in found.warnings if warning and warning in w] == found.warnings and bool(warning) == bool(
         found.warnings
@@ -217,13 +230,13 @@ def test_a_wrong_key_and_files_that_are_none(client, tmp_path):
     _, other = make_certificate(tmp_path / "one", ["x.example"], 90)
     for files, said in (
         ({"certificate": certificate, "certificate_key": other}, "is the key of another certificate"),
-        ({"certificate": str(DEMO)}, "holds no certificate"), ({"certificate": "/no/such"}, "cannot be read"),
+        ({"certificate": str(DEMO)}, "holds no certificate"), ({"certificate": "/no/such"}, "outside of what the service may read"),
         ({"certificate": certificate, "certificate_key": str(DEMO)}, "holds no key"),
     ):  # fmt: skip
         client.change(
             [{"op": "change", "kind": "endpoint", "name": "harbour", "set": {"certificate_key": None, **files}}]
         )
-        found = client.certificate("harbour")
+        found = looked_at(client)
         assert said in f"{found.problem} {found.warnings}" and "PRIVATE" not in found.model_dump_json()
     assert (
         covers("*.a.example", "b.a.example")
@@ -245,7 +258,7 @@ def test_the_sheet_says_what_one_has_to_know_and_no_secret(client, kind):
     )
     assert ("<b>&</b>" in text) is (kind == "text") and ("2100" not in text)
     assert "40 GiB" in text and "2 sessions" in text and "of your own" in text
-    assert "no way in" in client.handover("uni-esk").text
+    assert "You cannot sign in anywhere" in client.handover("uni-esk").text
 
 
 def test_editing_networks_and_lockouts(client):

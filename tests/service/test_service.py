@@ -12,6 +12,7 @@ from drawknife.formats.model_file import read_model, write_model
 
 from ..conftest import DEMO, serving
 from ..core.models import random_model
+from ..records.test_records import without_clocks
 
 JSON = {"Content-Type": "application/json"}
 
@@ -32,23 +33,26 @@ def problem(response, status, kind):
     return body
 
 
-def test_everything_but_health_needs_a_token(service):
-    bare = httpx.Client(base_url=service.url + "/api/v1")
-    assert bare.get("/health").json() == {"status": "ok", "version": "0.1.0", "revision": 1}
-    described = service.http().get("/openapi.json").json()["paths"]
+def test_everything_but_health_needs_a_token(own):
+    bare = httpx.Client(base_url=own.url + "/api/v1")
+    assert bare.get("/health").json() == {"status": "ok", "version": "0.1.0", "revision": 0}
+    described = own.http().get("/openapi.json").json()["paths"]
     for path, methods in described.items():
         for method in methods:
             local = path.removeprefix("/api/v1").replace("{name}", "ines")
             if local in ("/health", "/sessions"):
                 continue
-            for headers in ({}, {"Authorization": "Bearer dk_wrong"}, {"Authorization": f"Basic {service.token}"}):
-                problem(bare.request(method, local, headers=headers), 401, "sign-in-required")
+            problem(bare.request(method, local), 401, "sign-in-required")
+            for shown in ("Bearer dk_wrong", f"Basic {own.token}"):
+                # After twenty that were not valid, those of this address are not looked at any more for a while.
+                answer = bare.request(method, local, headers={"Authorization": shown})
+                assert answer.status_code in (401, 429) and answer.headers["Cache-Control"] == "no-store"
     problem(bare.get("/openapi.json"), 401, "sign-in-required")
 
 
 def test_the_token_file_is_for_its_owner_only(address, tmp_path):
     with serving(address, tmp_path) as found:
-        file = next(tmp_path.glob("token-*"))
+        file = tmp_path / "token"
         assert stat.S_IMODE(file.stat().st_mode) == 0o600
         assert file.read_text().strip() not in "".join(found.said)
 
@@ -85,9 +89,11 @@ def test_if_match_guards_against_overwriting_unseen(own):
 def test_several_services_share_one_database(address, tmp_path):
     with serving(address, tmp_path) as one, serving(address, tmp_path) as other, one.client() as a, other.client() as b:
         for seed in range(6):
-            text = write_model(random_model(seed))
-            a.load(text.encode())
-            assert a.dump() == text  # at once where it was written
+            a.load(write_model(random_model(seed)).encode())
+            text = a.dump()
+            assert without_clocks(read_model(text)) == without_clocks(
+                random_model(seed)
+            )  # at once where it was written
             for _ in range(10_000):
                 if b.health().revision == seed + 1:
                     break
@@ -134,7 +140,10 @@ def test_the_service_answers_as_the_core_does(service, asking):
     with service.client() as client:
         assert client.access("ines").rows == asking.access("ines").rows
         assert client.standing("yuki").standing == asking.standing("yuki").standing
-        assert client.account_detail("KITTIWAKE") == asking.account_detail("kittiwake")
+        detail = client.account_detail("KITTIWAKE")
+        assert detail.credential is True and detail.model_copy(update={"credential": None}) == asking.account_detail(
+            "kittiwake"
+        )
         assert client.who("upload", "survey:/inbox/fulmar") == asking.who("upload", "survey:/inbox/fulmar")
         assert (
             client.who("upload", "/inbox", but_for="folder").almost

@@ -72,7 +72,7 @@ export function EndpointsPage() {
                       <div key={x}>{x}</div>
                     ))}
                     {e.never.length > 0 && <div className="bad">✕ never {e.never.join(", ")}</div>}
-                    {e.only.length > 0 && <div className="quiet">only {e.only.join(", ")}</div>}
+                    {e.only !== null && <div className="quiet">only {e.only.join(", ") || "nobody"}</div>}
                   </span>
                   <EditButton kind="endpoint" name={e.name} />
                 </div>

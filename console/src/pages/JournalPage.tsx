@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { get, type ItemChange, type Journal } from "../api";
+import { get, type Journal } from "../api";
 import { ItemDifference } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
+/** Of a change of many items so many are told. */
+const SHOWN = 10;
 const COLUMNS = "70px 160px 130px minmax(150px, 0.7fr) 1.4fr";
 
 export function JournalPage() {
@@ -25,7 +27,7 @@ export function JournalPage() {
             ) : (
               journal.lines.map((line) => (
                 <div
-                  key={line.revision}
+                  key={line.id}
                   className="row"
                   style={{ gridTemplateColumns: COLUMNS, padding: "7px 14px", cursor: "default", alignItems: "start" }}
                 >
@@ -34,7 +36,17 @@ export function JournalPage() {
                   <span>{line.who}</span>
                   <span style={{ whiteSpace: "normal" }}>{line.what}</span>
                   <span style={{ whiteSpace: "normal", fontSize: 12.5 }}>
-                    <Sides before={line.before} after={line.after} />
+                    {line.items.slice(0, SHOWN).map((item) => (
+                      <ItemDifference key={item.section + item.name} item={item} />
+                    ))}
+                    {line.item_count > SHOWN && (
+                      <div className="quiet">and {(line.item_count - SHOWN).toLocaleString("en")} more items</div>
+                    )}
+                    {line.followed?.map((said) => (
+                      <div key={said} className="quiet">
+                        → {said}
+                      </div>
+                    ))}
                   </span>
                 </div>
               ))
@@ -43,33 +55,5 @@ export function JournalPage() {
         </Loaded>
       </div>
     </Page>
-  );
-}
-
-type Side = Journal["lines"][number]["before"];
-
-/** What a line tells of the model before and after: items, or how many where there were many. */
-function Sides({ before, after }: { before: Side; after: Side }) {
-  const sections = [...new Set([...Object.keys(before), ...Object.keys(after)])];
-  const counts: string[] = [];
-  const items: ItemChange[] = [];
-  for (const section of sections) {
-    const [a, b] = [before[section] ?? {}, after[section] ?? {}];
-    if (typeof a === "number" || typeof b === "number") {
-      const [was, is] = [typeof a === "number" ? a : 0, typeof b === "number" ? b : 0];
-      if (was !== is) counts.push(`${section.replace("_", " ")} ${was} → ${is}`);
-    } else {
-      for (const name of new Set([...Object.keys(a), ...Object.keys(b)])) {
-        items.push({ section, name, before: a[name] ?? null, after: b[name] ?? null });
-      }
-    }
-  }
-  return (
-    <>
-      <span className="quiet">{counts.join(", ")}</span>
-      {items.map((item) => (
-        <ItemDifference key={item.section + item.name} item={item} />
-      ))}
-    </>
   );
 }

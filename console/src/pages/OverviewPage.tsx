@@ -21,7 +21,7 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "grant-without-enter": ["A grant is of no use", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
   "group-loop": ["Groups hold each other", (about) => `/subjects/${encodeURIComponent(`group:${about}`)}`],
   "dangling-name": [
-    "A name of nobody",
+    "A name that is gone",
     (about) => (about.startsWith("/") ? "/virtual-paths" : `/stores?place=${encodeURIComponent(about)}`),
   ],
   "data-out-of-reach": ["Data does not come through", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
@@ -33,6 +33,9 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "limit-soft": ["A soft limit is passed", () => "/limits"],
   overcommitted: ["More given away than there is", () => "/limits"],
   "sync-failed": ["A sync failed", () => "/directories"],
+  "no-credential": ["Nothing to sign in with", (about) => `/accounts/${encodeURIComponent(about)}`],
+  "no-certificate": ["No certificate", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
+  "names-alike": ["Names that look alike", () => "/accounts"],
   "setting-undecided": ["A setting is set two ways", (about) => `/accounts/${encodeURIComponent(about)}?show=standing`],
 };
 
@@ -70,9 +73,7 @@ export function OverviewPage() {
               <div className="row head" style={{ gridTemplateColumns: "1fr", height: 36 }}>
                 What wants a decision now
               </div>
-              {data.findings.length === 0 && (
-                <Empty>Nothing: no clashes, no path that leads two ways, no name of nobody.</Empty>
-              )}
+              {data.findings.length === 0 && <Empty>All is well: nothing wants a decision.</Empty>}
               {data.findings.map((f) => {
                 const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
                 return (

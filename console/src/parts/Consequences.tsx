@@ -1,6 +1,6 @@
 import { Text } from "@mantine/core";
-import type { AccessChange, ItemChange, Preview, SettingChange } from "../api";
-import { shown } from "./values";
+import type { AccessChange, ItemChange, Preview, Room, SettingChange } from "../api";
+import { shown, size } from "./values";
 
 function several(names: string[], count: number, few = 6): string {
   const rest = count - Math.min(few, names.length);
@@ -56,11 +56,16 @@ function KeyDifference({ name, before, after }: { name: string; before: unknown;
 /** What follows for access: who gains and loses what, where. */
 export function AccessChanges({ access }: { access: AccessChange[] }) {
   return access.map((a, i) => {
-    const who = several(a.accounts, a.account_count);
+    const named = (x: AccessChange) =>
+      several(x.accounts, x.account_count) + (x.endpoint ? `, through ${x.endpoint}` : "");
+    const who = named(a);
     const before = access[i - 1];
-    const same = before && several(before.accounts, before.account_count) === who;
+    const same = before && named(before) === who;
     return (
-      <div key={a.accounts.join() + a.locations.join() + a.lost.join()} style={{ marginBottom: 8 }}>
+      <div
+        key={`${a.endpoint} ${a.accounts.join()} ${a.locations.join()} ${a.lost.join()}`}
+        style={{ marginBottom: 8 }}
+      >
         {!same && <b>{who}</b>}
         {(
           [
@@ -91,24 +96,106 @@ export function SettingChanges({ settings }: { settings: SettingChange[] }) {
       <b>{several(s.accounts, s.account_count)}</b>
       <div style={{ paddingLeft: 12 }}>
         <span className="mono">{s.name}</span> {shown(s.name, s.before)} → {shown(s.name, s.after)}
+        {s.before_from.length > 0 && s.after_from.length > 0 && s.before_from.join() !== s.after_from.join() && (
+          <span className="quiet">
+            {" "}
+            of {s.after_from.join(", ")}, in the place of {s.before_from.join(", ")}
+          </span>
+        )}
       </div>
+    </div>
+  ));
+}
+
+function room(value: Room | null): string {
+  if (value === null || (value.bytes === null && value.files === null)) return "no limit";
+  const parts = [];
+  if (value.bytes !== null) parts.push(size(value.bytes));
+  if (value.files !== null) parts.push(value.files === 1 ? "1 file" : `${value.files} files`);
+  return parts.join(" and ");
+}
+
+/** Access, without the details of what comes or goes with an account, or with signing in at an endpoint. */
+function foldedAccess(preview: Preview): { rest: AccessChange[]; whole: string[] } {
+  const coming = new Map<string, string>();
+  const key = (endpoint: string | null, account: string) => `${endpoint ?? ""} ${account}`;
+  for (const name of preview.come) coming.set(key(null, name), "gains");
+  for (const name of preview.gone) coming.set(key(null, name), "loses");
+  for (const s of preview.sign_in)
+    for (const name of s.accounts) coming.set(key(s.endpoint, name), s.may ? "gains" : "loses");
+  const rest: AccessChange[] = [];
+  const whole = new Map<string, Set<string>>();
+  for (const a of preview.access) {
+    const words = new Set(a.accounts.map((name) => coming.get(key(a.endpoint, name)) ?? coming.get(key(null, name))));
+    const word = words.size === 1 ? [...words][0] : undefined;
+    if (word === undefined || a.account_count > a.accounts.length) {
+      rest.push(a);
+      continue;
+    }
+    const where = `${word} all that there is${a.endpoint ? ` through ${a.endpoint}` : ""}`;
+    const names = whole.get(where) ?? new Set();
+    for (const name of a.accounts) names.add(name);
+    whole.set(where, names);
+  }
+  return { rest, whole: [...whole].map(([where, names]) => `${several([...names], names.size)} ${where}`) };
+}
+
+function SignInChanges({ changes }: { changes: Preview["sign_in"] }) {
+  return changes.map((s) => (
+    <div key={s.endpoint + s.why + s.accounts.join()} style={{ marginBottom: 6 }}>
+      <b>{several(s.accounts, s.account_count)}</b>{" "}
+      <span className={s.may ? "good" : "bad"}>{s.may ? "+ can now sign in" : "− can no longer sign in"}</span> at{" "}
+      {s.endpoint}
+      {s.why && (
+        <div className="quiet" style={{ paddingLeft: 12 }}>
+          {s.why}
+        </div>
+      )}
     </div>
   ));
 }
 
 /** Everything that follows from a change, beside it and before it is saved. */
 export function Consequences({ preview }: { preview: Preview }) {
-  const quiet =
-    preview.access.length + preview.settings.length + preview.new_findings.length + preview.mended.length === 0;
+  const { rest, whole } = foldedAccess(preview);
   return (
     <div style={{ fontSize: 13 }}>
-      {quiet && (
+      {preview.notes.map((note) => (
+        <div key={note} style={{ marginBottom: 6 }}>
+          <span className="state-own">▲</span> {note}
+        </div>
+      ))}
+      {preview.nothing && (
         <Text fz="sm" className="quiet">
-          Nobody gains or loses anything, and no finding comes or goes.
+          Nothing follows: nobody gains or loses anything, anywhere, and no finding comes or goes.
         </Text>
       )}
-      <AccessChanges access={preview.access} />
+      {preview.come_count > 0 && <div>new: {several(preview.come, preview.come_count)}</div>}
+      {preview.gone_count > 0 && <div>gone: {several(preview.gone, preview.gone_count)}</div>}
+      <SignInChanges changes={preview.sign_in} />
+      {whole.map((line) => (
+        <div key={line} style={{ marginBottom: 6 }}>
+          {line}
+        </div>
+      ))}
+      <AccessChanges access={rest} />
+      {preview.leads.map((x) => (
+        <div key={x.location + x.before + x.after} style={{ marginBottom: 6 }}>
+          <b>{several(x.accounts, x.account_count)}</b>
+          <div style={{ paddingLeft: 12 }} className="mono">
+            {x.location}: {x.before ?? "nowhere"} → {x.after ?? "nowhere"}
+          </div>
+        </div>
+      ))}
       <SettingChanges settings={preview.settings} />
+      {preview.room.map((r) => (
+        <div key={r.location + r.accounts.join()} style={{ marginBottom: 6 }}>
+          <b>{several(r.accounts, r.account_count)}</b>
+          <div style={{ paddingLeft: 12 }}>
+            room at <span className="mono">{r.location}</span>: {room(r.before)} → {room(r.after)}
+          </div>
+        </div>
+      ))}
       {preview.new_findings.map((f) => (
         <div key={f.text} style={{ marginBottom: 6 }}>
           <span className="state-own">▲ new finding</span> {f.text}
@@ -117,6 +204,21 @@ export function Consequences({ preview }: { preview: Preview }) {
       {preview.mended.map((f) => (
         <div key={f.text} style={{ marginBottom: 6 }}>
           <span className="good">✓ mended</span> <span className="quiet">{f.text}</span>
+        </div>
+      ))}
+      {preview.without_effect.map((idle) => (
+        <div key={idle.line} style={{ marginBottom: 6 }}>
+          <span className="state-own">▲ without effect</span> <span className="mono">{idle.line}</span>
+          {idle.reasons.map((reason) => (
+            <div key={reason} className="quiet" style={{ paddingLeft: 12 }}>
+              as {reason}
+            </div>
+          ))}
+        </div>
+      ))}
+      {preview.left_out.map((line) => (
+        <div key={line} className="quiet">
+          {line}
         </div>
       ))}
     </div>

@@ -1,5 +1,5 @@
 import { Button, Loader, Stack, Text } from "@mantine/core";
-import { IconCloudOff, IconMoodEmpty, IconZoomQuestion } from "@tabler/icons-react";
+import { IconCircleDashed, IconCloudOff, IconZoomQuestion } from "@tabler/icons-react";
 import type { UseQueryResult } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Problem } from "../api";
@@ -7,7 +7,7 @@ import { Problem } from "../api";
 export function Empty({ children }: { children: ReactNode }) {
   return (
     <Stack align="center" gap={6} py={48} className="quiet">
-      <IconMoodEmpty size={28} stroke={1.3} />
+      <IconCircleDashed size={28} stroke={1.3} />
       <Text fz="sm" ta="center" maw={440}>
         {children}
       </Text>

@@ -52,7 +52,7 @@ class Answering(PeopleAnswers, LimitAnswers):
         now: datetime,
         known: Callable[[Question, datetime], Question] | None = None,
         credentials: Credentials = None,
-        seen: Callable[[str], msg.CertificateAnswer | None] | None = None,
+        seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
     ) -> None:
         self.prepared = prepared

@@ -36,7 +36,7 @@ class LimitAnswers:
     revision: int
     now: datetime
     credentials: Credentials
-    seen: Callable[[str], msg.CertificateAnswer | None] | None
+    seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None
 
     def account(self, name: str, key: str = "account") -> PreparedAccount:
         raise NotImplementedError
@@ -72,7 +72,7 @@ class LimitAnswers:
     def certificate_of(self, endpoint: Endpoint) -> msg.CertificateAnswer | None:
         """What is known of an endpoint's certificate: what the service saw last, or what its file says now."""
         if self.seen is not None:
-            return self.seen(endpoint.name)
+            return self.seen(endpoint)
         return certificates.look(endpoint, self.now)
 
     def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:

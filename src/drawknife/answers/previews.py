@@ -14,11 +14,11 @@ from drawknife.core.consequences import Consequences, Credentials, SettingChange
 from drawknife.core.difference import Differs, differing
 from drawknife.core.findings import Finding
 from drawknife.core.model import Model
-from drawknife.core.no_effect import NoEffect, lines_without_effect
+from drawknife.core.no_effect import NoEffect, held_back, lines_without_effect
 from drawknife.core.pairing import Renames
 from drawknife.core.prepared import Prepared, prepare
 from drawknife.core.room import Room
-from drawknife.formats.model_file import item_data
+from drawknife.formats.model_file import change_data
 
 #: More than these are counted, not named.
 ITEMS, LINES, NAMES = 200, 200, 20
@@ -30,6 +30,7 @@ class Told(NamedTuple):
     follows: Consequences
     without_effect: tuple[NoEffect, ...]
     left_out: tuple[str, ...]
+    held_back: tuple[str, ...] = ()
 
 
 def follow(
@@ -40,7 +41,7 @@ def follow(
         return Told(Consequences(), (), ())
     follows = consequences(before, after, at, renames, credentials)
     idle, left = lines_without_effect(before, after, follows, at)
-    return Told(follows, tuple(idle), (left,) if left else ())
+    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(before, after)))
 
 
 def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:
@@ -50,14 +51,8 @@ def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:
 
 
 def _item(d: Differs) -> msg.ItemChange:
-    def data(item: Any) -> Any:
-        if item is None or isinstance(item, str):
-            return item
-        found = item_data(d.section, item)
-        found.pop("folders", None)
-        return found
-
-    return msg.ItemChange(section=d.section, name=d.name, before=data(d.before), after=data(d.after))
+    before, after = (change_data(d.section, item) for item in (d.before, d.after))
+    return msg.ItemChange(section=d.section, name=d.name, before=before, after=after)
 
 
 def access_changes(found: Sequence[AccessChange]) -> list[msg.AccessChangeMessage]:
@@ -130,7 +125,7 @@ def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
         ],
         "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
         "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in told.without_effect],
-        "notes": list(notes), "left_out": _left_out(told),
+        "notes": [*notes, *told.held_back], "left_out": _left_out(told),
     }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from drawknife.core.access_changes import AccessChange
-from drawknife.core.consequences import Consequences
+from drawknife.core.consequences import Consequences, SettingChange
 
 #: More names than these are counted.
 FEW = 3
@@ -40,10 +40,7 @@ def summary(f: Consequences) -> list[str]:
     if f.leads:
         moved = several(f"{x.location} leads to {x.after or 'nothing'}" for x in f.leads)
         said.append(f"for {several(a for x in f.leads for a in x.accounts)}: {moved}")
-    if f.settings:
-        said.append(
-            f"{several(s.name for s in f.settings)} of {several(a for s in f.settings for a in s.accounts)} changes"
-        )
+    said += _settings(f.settings)
     if f.room:
         said.append(
             f"{several(a for r in f.room for a in r.accounts)} has other room at {several(r.location for r in f.room)}"
@@ -55,6 +52,20 @@ def summary(f: Consequences) -> list[str]:
             said.append(f"{word}: {found[0].text}" + (f" (and {len(found) - 1} more)" if len(found) > 1 else ""))
     if len(said) > MOST_LINES:
         said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]
+    return said
+
+
+def _settings(changes: Sequence[SettingChange]) -> list[str]:
+    said = []
+    taken = [s for s in changes if s.before_from and s.after_from and s.before_from != s.after_from]
+    for s in taken[:2]:
+        where = f"for {' and '.join(s.after_from)} takes the place of that for {' and '.join(s.before_from)}"
+        said.append(f"{several(s.accounts)}: {s.name} set {where}")
+    rest = [s for s in changes if s not in taken[:2]]
+    if rest:
+        names = list(dict.fromkeys(s.name for s in rest))
+        verb = "changes" if len(names) == 1 else "change"
+        said.append(f"{several(names)} of {several(a for s in rest for a in s.accounts)} {verb}")
     return said
 
 

@@ -46,11 +46,15 @@ OPS = ("add", "change", "rename", "remove")
 
 
 class Applied(NamedTuple):
-    """The model after some changes, what they renamed, and what who made them should be told besides."""
+    """The model after some changes, what they renamed, and what whoever makes them should know besides.
+
+    `doubts` are questions: what is written looks like a slip.
+    """
 
     model: Model
     renames: Renames
     notes: tuple[str, ...]
+    doubts: tuple[str, ...]
 
 
 def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
@@ -66,7 +70,7 @@ def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
         else:
             for i, one in some:
                 doing.one(i, one)
-    return Applied(doing.working.settle(), Renames(doing.renames), tuple(dict.fromkeys(doing.notes)))
+    return Applied(doing.working.settle(), Renames(doing.renames), tuple(doing.notes), tuple(doing.doubts))
 
 
 def _alike(change: dict[str, Any]) -> tuple[Any, Any, bool]:
@@ -81,6 +85,7 @@ class _Doing:
         self.working = Working(model)
         self.renames: list[Renaming] = []
         self.notes: list[str] = []
+        self.doubts: list[str] = []
 
     def one(self, number: int, change: dict[str, Any]) -> None:
         """Add or change one item."""
@@ -221,7 +226,7 @@ class _Doing:
         place = self.working.place(name)
         near = near_folder(self.before, place)
         if near is not None:
-            self.notes.append(f"{place} was not recorded before; did you mean {near}?")
+            self.doubts.append(f"{place} was not recorded before; did you mean {near}?")
 
     def _found_or_new(self, kind: str, name: str) -> tuple[Any, bool]:
         """The item, and whether it is new. Settings are there for every subject, if empty; so is a folder that is

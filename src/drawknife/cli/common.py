@@ -22,13 +22,13 @@ from drawknife.answers import Answering, certificates
 from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.edits import EditRefused
-from drawknife.core.model import Model
+from drawknife.core.model import Endpoint, Model
 from drawknife.core.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 from drawknife.formats.questions import BadQuestion
 from drawknife.formats.spreadsheets import guarded
-from drawknife.messages import Fault
+from drawknife.messages import CertificateAnswer, Fault
 
 #: Exit statuses.
 DONE, NOT_SO, WRONG_USAGE, FAILED = 0, 1, 2, 3
@@ -127,17 +127,16 @@ def model_answers(path: str) -> Answering:
     try:
         model = read_model(raw)
     except BadDocument as error:
-        fail(NOT_SO, f"{path} has mistakes", faults_of(error), path)
+        fail(WRONG_USAGE, f"{path} has mistakes", faults_of(error), path)
     return file_answering(model, Path(path).parent)
 
 
 def file_answering(model: Model, folder: Path) -> Answering:
     """Answers about a model that was read from a file in `folder`, which the paths in it start from."""
     now = datetime.now(UTC)
-    endpoints = {e.name: e for e in model.endpoints}
 
-    def seen(name: str) -> Any:
-        return certificates.look(endpoints[name], now, lambda file: certificates.read_file(str(folder / file)))
+    def seen(endpoint: Endpoint) -> CertificateAnswer | None:
+        return certificates.look(endpoint, now, lambda file: certificates.read_file(str(folder / file)))
 
     return Answering(prepare(model), 0, now, seen=seen)
 
@@ -159,12 +158,10 @@ def errors_told(source: str = "") -> Iterator[None]:
         expected = error.problems[0].expected
         fail(WRONG_USAGE, f"{error}" + (f"; expected {expected}" if expected else ""))
     except BadDocument as error:
-        fail(NOT_SO, f"{source or 'the document'} has mistakes", faults_of(error), source)
+        fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
     except Refused as error:
         problem = error.problem
-        status = {401: FAILED, 500: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)
-        if problem.type.endswith(":bad-document"):
-            status = NOT_SO
+        status = {401: FAILED, 429: FAILED, 500: FAILED, 507: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)
         text = "the token is not valid" if problem.status == 401 else problem.detail
         fail(*_told(status, text, problem.places), source)
     except ServiceUnavailable as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import sys
 from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
@@ -41,9 +42,12 @@ def edits(command: F) -> F:
 
     @click.option("--preview", is_flag=True, help="Show what it would do, and do nothing.")
     @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+    @click.option("--yes", is_flag=True, help="Do not ask about a name that looks like a slip.")
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
-    def wrapped(client: Client, preview: bool, if_revision: int | None, as_json: bool, **others: Any) -> None:
+    def wrapped(
+        client: Client, preview: bool, if_revision: int | None, yes: bool, as_json: bool, **others: Any
+    ) -> None:
         def apply(changes: Sequence[dict[str, Any]]) -> None:
             if preview:
                 told = client.preview(changes)
@@ -51,6 +55,9 @@ def edits(command: F) -> F:
 
                 print_json(told) if as_json else draw_preview(console(), told)
                 return
+            if not yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
+                for doubt in client.check(changes).doubts:
+                    click.confirm(f"{doubt} Go on?", abort=True, err=True)
             done = client.change(changes, if_revision)
             print_json(done) if as_json else tell_changed(done)
 
@@ -90,6 +97,22 @@ def option_name(key: Key) -> str:
     return key.name.replace("_", "-")
 
 
+class KeyName(click.Choice[str]):
+    """The name of a key, as it is printed or as the option is written: with underscores or hyphens."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        return super().convert(str(value).replace("_", "-"), param, ctx)
+
+
+def member(text: str) -> str:
+    """A member of a group; a bare name is an account."""
+    return text if ":" in text else f"account:{text}"
+
+
+def _lines(key: Key, given: Sequence[str]) -> list[str]:
+    return [member(x) for x in given] if key.name == "members" else list(given)
+
+
 def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
     """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
     keys = [k for k in keys_of(kind) if k.name not in (*leave_out, "name", "source")]
@@ -98,7 +121,7 @@ def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) ->
         made: Any = command
         if changing:
             made = click.option(
-                "--clear", multiple=True, metavar="KEY", type=click.Choice([option_name(k) for k in keys]),
+                "--clear", multiple=True, metavar="KEY", type=KeyName([option_name(k) for k in keys]),
                 help="Take a key back to its default.",
             )(made)  # fmt: skip
         for key in reversed(keys):
@@ -150,7 +173,7 @@ def item_from(kind: str, given: dict[str, Any]) -> dict[str, Any]:
     item = {}
     for key in keys_of(kind):
         if key.many and given.get(f"add_{key.name}"):
-            item[key.name] = list(given[f"add_{key.name}"])
+            item[key.name] = _lines(key, given[f"add_{key.name}"])
         elif not key.many and given.get(key.name) is not None:
             item[key.name] = value_of(key, given[key.name])
     return item
@@ -164,9 +187,9 @@ def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
     for key in keys_of(kind):
         if key.many:
             if given.get(f"add_{key.name}"):
-                add[key.name] = list(given[f"add_{key.name}"])
+                add[key.name] = _lines(key, given[f"add_{key.name}"])
             if given.get(f"drop_{key.name}"):
-                drop[key.name] = list(given[f"drop_{key.name}"])
+                drop[key.name] = _lines(key, given[f"drop_{key.name}"])
         elif given.get(key.name) is not None:
             to_set[key.name] = value_of(key, given[key.name])
     for cleared in given.get("clear") or ():

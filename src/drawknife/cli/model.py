@@ -190,7 +190,7 @@ def journal(client: Client, limit: int, revision: int | None, as_json: bool) -> 
     \b
     Examples:
       drawknife journal --limit 5
-      drawknife journal --revision 12
+      drawknife journal --revision 1
     """
     if revision is not None:
         lines = [client.journal_line(revision)]

@@ -13,7 +13,7 @@ from drawknife import messages as msg
 
 from .accounts import show_value
 from .common import Answers, asks, console, print_json
-from .editing import edits
+from .editing import edits, member
 from .items import add_command, remove_command, rename_command
 from .marks import plain_table
 from .previews import draw_access, draw_settings
@@ -160,7 +160,7 @@ def join(apply: Apply, name: str, members: tuple[str, ...]) -> None:
       drawknife group join night-watch account:tomasz
       drawknife group join north-bank unit:partners --preview
     """
-    lines = [_member(m) for m in members]
+    lines = [member(m) for m in members]
     apply([{"op": "change", "kind": "group", "name": name, "add": {"members": lines}}])
 
 
@@ -175,12 +175,8 @@ def leave(apply: Apply, name: str, members: tuple[str, ...]) -> None:
     Example:
       drawknife group leave north-bank group:dredge-liaison
     """
-    lines = [_member(m) for m in members]
+    lines = [member(m) for m in members]
     apply([{"op": "change", "kind": "group", "name": name, "drop": {"members": lines}}])
-
-
-def _member(text: str) -> str:
-    return text if ":" in text else f"account:{text}"
 
 
 @click.command()

@@ -49,7 +49,7 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
         if count:
             out.print(Text(f"\n{word}: ", "bold").append(_several(names, count), "default"))
     _draw_sign_in(out, told.sign_in)
-    draw_access(out, told.access)
+    _draw_all_access(out, told)
     for x in told.leads[:LINES]:
         if x is told.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
@@ -83,6 +83,37 @@ def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> Non
         out.print(line.append(f"at {s.endpoint}", "default"))
         if s.why:
             out.print(Padding(Text(s.why, "dim"), (0, 0, 0, 4), expand=False))
+
+
+def _draw_all_access(out: Console, told: msg.Follows) -> None:
+    """Access, without the details of what goes or comes with an account, or with signing in at an endpoint."""
+    coming = {("", a): "gains" for a in told.come} | {("", a): "loses" for a in told.gone}
+    for s in told.sign_in:
+        coming |= {(s.endpoint, a): "gains" if s.may else "loses" for a in s.accounts}
+    whole: dict[tuple[str, str], list[str]] = {}
+    rest = []
+    for a in told.access:
+        words = {coming.get((a.endpoint or "", x)) or coming.get(("", x)) for x in a.accounts}
+        word = words.pop() if len(words) == 1 else None
+        if word is None or a.account_count > len(a.accounts):
+            rest.append(a)
+        else:
+            whole.setdefault((a.endpoint or "", word), []).extend(a.accounts)
+    draw_access(out, rest)
+    if whole and not rest:
+        out.print(Text("\nAccess", "bold"))
+    for (endpoint, word), names in whole.items():
+        each = list(dict.fromkeys(names))
+        line = (
+            Text("  ")
+            .append(_several(each, len(each)), "bold")
+            .append(f" {word if len(each) == 1 else word[:-1]} ", "red" if word == "loses" else "green")
+        )
+        out.print(
+            line.append(
+                "all that there is" + (f" through {endpoint}" if endpoint else "") + "; --json tells each", "default"
+            )
+        )
 
 
 def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:

@@ -137,6 +137,10 @@ class Client:
         """What changes would do; they are written as docs/reference/changes.md has them."""
         return self._read(msg.Preview, self._request("POST", "/changes/preview", json={"changes": list(changes)}))
 
+    def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
+        """Could the changes be done, and do they look like slips?"""
+        return self._read(msg.Checked, self._request("POST", "/changes/check", json={"changes": list(changes)}))
+
     def change(self, changes: Sequence[dict[str, Any]], revision: int | None = None) -> msg.Changed:
         """Do changes, together or not at all; only if `revision` is in force, where it is given."""
         headers = {} if revision is None else {"If-Match": f'"{revision}"'}

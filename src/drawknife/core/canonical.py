@@ -75,6 +75,19 @@ class Canonical:
         return replace(u, folder=self.place(u.folder), owner=u.owner and self.names.spell("account", u.owner))
 
 
+def _each_once(rows: tuple[Usage, ...]) -> tuple[Usage, ...]:
+    """Usage in which each folder and owner stands once: several rows are one, as where two owners become nobody known."""
+    if len({(u.folder, u.owner) for u in rows}) == len(rows):
+        return rows
+    sums: dict[tuple[Place, str | None], Usage] = {}
+    for u in rows:
+        there = sums.get((u.folder, u.owner))
+        sums[u.folder, u.owner] = (
+            u if there is None else replace(u, bytes=u.bytes + there.bytes, files=u.files + there.files)
+        )
+    return tuple(sums.values())
+
+
 def sort_key(section: str) -> Callable[[Any], Any]:
     """How the items of a section are ordered."""
     return _SORT.get(section, lambda x: fold(x.name))
@@ -127,7 +140,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
         endpoints=of("endpoints", canonical.endpoint),
         settings=tuple(s for s in of("settings", canonical.setting) if s.values),
         quotas=of("quotas", canonical.quota),
-        usage=of("usage", canonical.usage),
+        usage=_each_once(of("usage", canonical.usage)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
         gone=tuple(sorted(gone)),
         lockouts=tuple(sorted(model.lockouts, key=lambda x: x.of)),

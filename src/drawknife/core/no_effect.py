@@ -128,7 +128,19 @@ def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
     reasons = {"folder": _of_entry, "virtual path": _of_grant, "endpoint": _of_endpoint_entry, "group": _of_member}[
         added.kind
     ](before, after, added)
-    return NoEffect(added, tuple(dict.fromkeys(reasons)))
+    by_reason: dict[str, list[str]] = {}
+    for text, who in reasons:
+        by_reason.setdefault(text, []).extend([who] if who else [])
+    return NoEffect(added, tuple(text.replace(WHO, _several(names)) for text, names in by_reason.items()))
+
+
+#: What stands for the accounts that a reason holds for.
+WHO = "{who}"
+
+
+def _several(names: list[str]) -> str:
+    each = list(dict.fromkeys(names))
+    return ", ".join(each[:3]) + (f" and {len(each) - 3} more" if len(each) > 3 else "")
 
 
 def _named(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
@@ -143,19 +155,23 @@ def _nobody(subject: Subject) -> str:
     return f"no account counts as {subject}"
 
 
-def _limited(accounts: list[PreparedAccount]) -> Iterator[str]:
+#: A reason, with WHO for the account that it holds for, and that account; empty: it holds for none in particular.
+Reasons = Iterator[tuple[str, str]]
+
+
+def _limited(accounts: list[PreparedAccount]) -> Reasons:
     if len(accounts) > ACCOUNTS:
-        yield f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were asked about"
+        yield f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were asked about", ""
 
 
 # --- entries of folders ---------------------------------------------------------------------------
 
 
-def _of_entry(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
     entry: Entry = added.line
     accounts = _named(after, entry.subject)
     if not accounts:
-        yield _nobody(entry.subject)
+        yield _nobody(entry.subject), ""
         return
     store, _, path = added.name.partition(":")
     seen = False
@@ -166,7 +182,7 @@ def _of_entry(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
                 if entry.rights & BIT[right]:
                     yield from _of_right(after, account, location, place, right, added)
     if not seen:
-        yield f"no virtual path leads {_whom(accounts)} to {added.name}"
+        yield f"no virtual path leads {_whom(accounts)} to {added.name}", ""
     yield from _limited(accounts)
 
 
@@ -194,7 +210,7 @@ def _locations(prepared: Prepared, account: PreparedAccount, top: Place, reach: 
 
 def _of_right(
     prepared: Prepared, account: PreparedAccount, location: str, place: Place, right: str, added: Added
-) -> Iterator[str]:
+) -> Reasons:
     """Why the line has no part in whether one account has one right at one location."""
     entry: Entry = added.line
     who = account.name
@@ -202,11 +218,12 @@ def _of_right(
         obstacles = list(right_obstacles(prepared, account, location, right, own))
         for obstacle in obstacles:
             if obstacle.reason == "ceiling-lacks-right":
-                yield f"the grant holds it back: {obstacle.text}"
+                served = prepared.namespace(account).resolve(location).served
+                yield f"the grants on {served.path if served else location} hold it back from {WHO}", who
             elif obstacle.reason == "fixed-point":
-                yield obstacle.text
+                yield f"{location} is, or is above, a virtual path of {WHO}", who
             elif obstacle.reason == "cannot-pass":
-                yield f"{who} cannot pass through to {place}"
+                yield f"{WHO} cannot pass through to {place}", who
         if any(o.gate != "folder" or o.reason == "cannot-pass" for o in obstacles):
             continue
         decision, seal = decider(
@@ -215,52 +232,53 @@ def _of_right(
         line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
         if decision is None:
             if entry.effect != "allow":
-                yield f"it was so already: no entry allows {who} to {right} there"
+                yield f"it was so already: no entry allows it to {WHO}", who
             elif seal is not None:
-                yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it"
+                yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it", ""
         elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
             if decision.entry != entry:
-                yield f"it was so already: {line} decides the same for {who}"
+                yield f"it was so already: {line} decides the same for {WHO}", who
             else:
-                yield f"it was so already for {who}"
+                yield f"it was so already for {WHO}", who
         elif decision.entry.effect == "forbid":
-            yield f"{line} forbids it, and overrules the line"
+            yield f"{line} forbids it, and overrules the line", ""
         elif f"{place.store}:{decision.at}" == added.name:
-            yield f"{line}, a deny on its level, overrules the line"
+            yield f"{line}, a deny on its level, overrules the line", ""
         else:
-            yield f"a nearer level decides for {who}: {line}"
+            yield f"a nearer level decides for {WHO}: {line}", who
 
 
 # --- grants, entries of endpoints, members --------------------------------------------------------
 
 
-def _of_grant(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
     grant: Grant = added.line
     accounts = _named(after, grant.subject)
     if not accounts:
-        yield _nobody(grant.subject)
+        yield _nobody(grant.subject), ""
     for account in accounts[:ACCOUNTS]:
         space = after.namespace(account)
         unserved, served = space.unserved.get(added.name), space.served.get(added.name)
         if unserved is not None:
-            yield f"{added.name} is not served to {account.name}: {unserved.text}"
+            yield f"{added.name} is not served to {WHO}: {unserved.text}", account.name
         elif served is not None and not any(grant in v.grants for v in served.sources):
-            yield f"a nearer grant leads {account.name} to {served.place}"
+            yield f"a nearer grant leads {WHO} to {served.place}", account.name
         elif served is not None:
             was = before.account(account.name)
             had = before.namespace(was).served.get(added.name) if was is not None else None
             if had is not None and had.ceiling == served.ceiling:
-                yield f"it was so already: other grants let {account.name} {format_rights(grant.rights)} on {added.name}"
+                rights = format_rights(grant.rights)
+                yield f"it was so already: other grants let {WHO} {rights} on {added.name}", account.name
             else:
-                yield f"the entries of {served.place} and below do not let {account.name} do what it grants"
+                yield f"the entries of {served.place} and below do not let {WHO} do what it grants", account.name
     yield from _limited(accounts)
 
 
-def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
     entry: Entry = added.line
     accounts = _named(after, entry.subject)
     if not accounts:
-        yield _nobody(entry.subject)
+        yield _nobody(entry.subject), ""
     endpoint = next(e for e in after.model.endpoints if e.name == added.name)
     for account in accounts[:ACCOUNTS]:
         denied = [
@@ -271,24 +289,62 @@ def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Itera
         ]  # fmt: skip
         allowed = [r for r in RIGHTS if entry.rights & BIT[r] and endpoint_allows(after, account, endpoint, BIT[r])]
         if entry.effect == "allow" and denied:
-            yield f"`{denied[0]}`, a deny on its level, overrules the line for {account.name}"
+            yield f"`{denied[0]}`, a deny on its level, overrules the line for {WHO}", account.name
         elif entry.effect == "allow" and allowed:
-            yield f"it was so already for {account.name}, or it cannot sign in there"
+            yield f"it was so already for {WHO}, or it cannot sign in there", account.name
         else:
-            yield f"it was so already: {added.name} did not let {account.name} do that"
+            yield f"it was so already: {added.name} did not let {WHO} do that", account.name
     yield from _limited(accounts)
 
 
-def _of_member(before: Prepared, after: Prepared, added: Added) -> Iterator[str]:
+def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
     accounts = _named(after, added.line)
     if not accounts:
-        yield _nobody(added.line)
+        yield _nobody(added.line), ""
         return
     group = Subject("group", added.name)
     inside = members_of(before, [group])
     there = [a for a in accounts if (was := before.people.index.get(a.name)) is not None and inside >> was & 1]
     if len(there) == len(accounts):
-        yield f"{_whom(accounts)} counted as {group} already"
+        yield f"{_whom(accounts)} counted as {group} already", ""
     else:
-        yield f"what comes down from {group} gives {_whom(accounts)} nothing that it had not already"
+        yield f"what comes down from {group} gives {_whom(accounts)} nothing that it had not already", ""
     yield from _limited(accounts)
+
+
+# --- held back ------------------------------------------------------------------------------------
+
+
+def held_back(before: Prepared, after: Prepared) -> list[str]:
+    """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
+    found: dict[str, list[str]] = {}
+    for added in added_lines(before.model, after.model)[:LINES]:
+        entry = added.line
+        if added.kind != "folder" or entry.effect != "allow":
+            continue
+        store, _, path = added.name.partition(":")
+        for account in _named(after, entry.subject)[:ACCOUNTS]:
+            for location, _place in _locations(after, account, Place(store, path), entry.reach):
+                for right in RIGHTS:
+                    if entry.rights & BIT[right]:
+                        for what in _holding_back(after, account, location, right):
+                            found.setdefault(what, []).append(account.name)
+    out = []
+    for what, names in found.items():
+        each = list(dict.fromkeys(names))
+        more = f" and {len(each) - 3} more" if len(each) > 3 else ""
+        out.append(f"{', '.join(each[:3])}{more}: {what}")
+    return out
+
+
+def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:
+    """What keeps from an account a right that the folder allows it."""
+    obstacles = list(right_obstacles(prepared, account, location, right, own=False))
+    served = prepared.namespace(account).resolve(location).served
+    if served is not None and obstacles and all(o.reason == "ceiling-lacks-right" for o in obstacles):
+        yield f"the grants on {served.path} still hold back {right}"
+    if not obstacles:
+        for endpoint in prepared.model.endpoints:
+            enters = endpoint.enabled and endpoint_allows(prepared, account, endpoint, BIT["enter"])
+            if enters and not endpoint_allows(prepared, account, endpoint, BIT[right]):
+                yield f"the entries of {endpoint.name} still hold back {right} there"

@@ -288,8 +288,10 @@ def _room(limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime)
                 yield Refusal(
                     "limits",
                     f"{x.kind}-{what}",
-                    f"the {called(x)} has room for {shown(room, what)} more; "
-                    f"asked for: {shown(asked, what)}, which is {shown(asked - room, what)} too much",
+                    f"the {called(x)} has no room left, and {shown(asked, what)} more is asked for"
+                    if room == 0
+                    else f"the {called(x)} has room for {shown(room, what)} more, and {shown(asked, what)} is asked for: "
+                    f"{shown(asked - room, what)} too much",
                 )
 
 

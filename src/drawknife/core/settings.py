@@ -84,19 +84,24 @@ def resolve_all(prepared: Prepared, account: PreparedAccount) -> list[Came]:
     return [resolve(prepared, account, name) for name in DEFAULTS]
 
 
-def admits(lines: tuple[str, ...], client: Address) -> bool:
-    """Does a list of ``allow CIDR`` and ``deny CIDR`` lines admit the address?
+def deciding_line(lines: tuple[str, ...], client: Address) -> tuple[bool, str | None]:
+    """Does a list of ``allow CIDR`` and ``deny CIDR`` lines admit the address, and by which line?
 
-    The line with the longest prefix that holds it decides, on equal prefixes a deny; if none holds
-    it, it is admitted unless the list has an allow line.
+    The line with the longest prefix that holds it decides, on equal prefixes a deny; if none holds it, it is admitted
+    unless the list has an allow line.
     """
-    best, admitted = -1, all(not line.startswith("allow") for line in lines)
+    best, admitted, by = -1, all(not line.startswith("allow") for line in lines), None
     for line in lines:
         effect, _, cidr = line.partition(" ")
         network = read_network(cidr)
         if network.version == client.version and client in network:
             if network.prefixlen > best:
-                best, admitted = network.prefixlen, effect == "allow"
+                best, admitted, by = network.prefixlen, effect == "allow", line
             elif network.prefixlen == best and effect == "deny":
-                admitted = False
-    return admitted
+                admitted, by = False, line
+    return admitted, by
+
+
+def admits(lines: tuple[str, ...], client: Address) -> bool:
+    """Does the list admit the address?"""
+    return deciding_line(lines, client)[0]

@@ -12,7 +12,7 @@ from .prepared import Prepared, PreparedAccount
 from .question import Question, Refusal
 from .reach import reach
 from .rights import BIT
-from .settings import admits, resolve
+from .settings import deciding_line, resolve
 
 
 def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator[Refusal]:
@@ -114,13 +114,15 @@ def sign_in(
     if question.client is not None:
         lists = resolve(prepared, account, "addresses")
         client = read_address(question.client)
-        if not all(admits(lines, client) for lines in lists.value):
-            yield Refusal(
-                "sign-in",
-                "address-not-admitted",
-                f"{who} is not admitted from {question.client}: "
-                f"the addresses set for {_and(lists.subjects)} do not hold it",
-            )
+        for lines in lists.value:
+            admitted, line = deciding_line(lines, client)
+            if not admitted:
+                said = f"`{line}` refuses it" if line else "no line allows it"
+                yield Refusal(
+                    "sign-in",
+                    "address-not-admitted",
+                    f"{who} is not admitted from {question.client}: of the addresses set for {_and(lists.subjects)}, {said}",
+                )
     policy = tls_policy(endpoint)
     if question.tls is False and policy is not None:
         wanted = resolve(prepared, account, "require_tls")

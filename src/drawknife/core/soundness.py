@@ -9,7 +9,7 @@ from typing import Any
 
 from .identity import loops, units_of
 from .model import Account, Folder, Model, Store, Subject, VirtualPath
-from .names import ANONYMOUS, BadValue, fold, parse_place
+from .names import ANONYMOUS, BadValue, check_path, fold, parse_place
 
 #: Where in a model something stands: keys and list positions, as in the model file.
 Where = tuple[str | int, ...]
@@ -259,6 +259,18 @@ def check_leads_to(text: str) -> str:
         raise BadValue("an unpaired brace", expected)
     parse_place(f"{store}:{stand_in}" if colon else store)
     return f"{store}:{path if path == '/' else path.removesuffix('/')}"
+
+
+def check_virtual_path(text: str) -> str:
+    """Return `text` if it may be the path of a virtual path; raise :class:`BadValue` if not."""
+    path = check_path(text)
+    for name in PLACEHOLDER.findall(path):
+        if name in PLACEHOLDERS:
+            raise BadValue(
+                f"{{{name}}} in a path stands for nothing: all see the same path",
+                "a path such as /home, with {account} in leads_to",
+            )
+    return path
 
 
 def _of_virtual_path(vpath: VirtualPath, where: Where, names: Names) -> Iterator[Problem]:

@@ -11,7 +11,7 @@ from drawknife.core import model as m
 from drawknife.core import settings as s
 from drawknife.core.hours import read_hours
 from drawknife.core.names import check_name, check_path, check_subject_name, check_unit, parse_place
-from drawknife.core.soundness import check_leads_to
+from drawknife.core.soundness import check_leads_to, check_virtual_path
 
 from . import values as v
 from .units import read_duration, read_size, write_duration, write_size
@@ -72,7 +72,7 @@ STORE = (
     Key("capacity", read_size, v.SIZE, "how much fits into it, such as 8 TiB", write=write_size),
 )  # fmt: skip
 VIRTUAL_PATH = (
-    Key("path", v.of(check_path), v.PATH, "where accounts see it", REQUIRED),
+    Key("path", v.of(check_virtual_path), v.PATH, "where accounts see it", REQUIRED),
     Key("leads_to", v.of(check_leads_to), v.STRING, "the store folder, such as homes:/{account}", REQUIRED),
     Key(
         "listing", v.one_of(("reachable", "all")), v.choice(("reachable", "all")),

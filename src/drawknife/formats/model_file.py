@@ -338,6 +338,17 @@ def item_data(section: str, item: Any) -> dict[str, Any]:
     return _DATA[section](item) if section in _DATA else plain(item, TABLES[section][0])
 
 
+def change_data(section: str, item: Any) -> Any:
+    """One item as previews and the journal tell it: as the model file has it, a store without its folders."""
+    if item is None or isinstance(item, str | dict):
+        return item
+    if section in LINES:
+        return str(item)
+    data = item_data(section, item)
+    data.pop("folders", None)
+    return data
+
+
 def model_data(model: m.Model) -> dict[str, Any]:
     """A sound model as the plain data of a model file. Equal models give equal data."""
     sources = dict(model.unit_sources)

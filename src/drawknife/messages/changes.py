@@ -145,6 +145,14 @@ class Preview(Follows):
     items: list[ItemChange]
 
 
+class Checked(Message):
+    """The changes could be done. `doubts` are questions: what is written looks like a slip."""
+
+    revision: int
+    doubts: list[str]
+    notes: list[str]
+
+
 class Changed(Message):
     """The change is in force. `changed` is false where nothing differed."""
 

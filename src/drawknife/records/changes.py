@@ -18,7 +18,7 @@ from psycopg.rows import TupleRow
 from drawknife.core import model as m
 from drawknife.core.difference import differing
 from drawknife.core.usage import with_clocks
-from drawknife.formats.model_file import item_data
+from drawknife.formats.model_file import change_data
 
 from .database import CHANGE_LOCK, Database
 from .journal import Item, write_line
@@ -71,7 +71,7 @@ def change_model(
         number = old.revision + 1
         connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
         items = [
-            (d.section, d.name, as_data(d.section, d.before), as_data(d.section, d.after))
+            (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
             for d in differing(old.model, model)
         ]
         write_line(connection, who, what, [*items, *(beside or ())], number)
@@ -95,15 +95,6 @@ def _forget_credentials(connection: Connection[TupleRow], old: m.Model, new: m.M
     if gone:
         connection.execute("DELETE FROM passwords WHERE account = ANY(%s)", (gone,))
         connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (gone,))
-
-
-def as_data(section: str, item: Any) -> Any:
-    """An item as the journal keeps it: as the model file has it, a store without its folders."""
-    if item is None or isinstance(item, str | dict):
-        return item
-    data = item_data(section, item)
-    data.pop("folders", None)
-    return data
 
 
 def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:

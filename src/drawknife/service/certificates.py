@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import structlog
 
 from drawknife.answers import certificates
+from drawknife.core.model import Endpoint
 from drawknife.messages import CertificateAnswer
 from drawknife.records.database import Unavailable
 
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 log = structlog.get_logger()
 #: Seconds between two looks, where the endpoints stay as they are.
 EVERY = 60.0
-LOOK_FOR_CHANGES = 1.0
+LOOK_FOR_CHANGES = 0.25
 
 
 class Certificates:
@@ -28,7 +29,8 @@ class Certificates:
 
     def __init__(self, current: Current) -> None:
         self._current = current
-        self._seen: dict[str, CertificateAnswer] = {}
+        #: By the files of the certificate and its key, and the host names that it is to be for.
+        self._seen: dict[object, CertificateAnswer] = {}
         self._stop = threading.Event()
 
     def start(self) -> None:
@@ -38,9 +40,9 @@ class Certificates:
     def stop(self) -> None:
         self._stop.set()
 
-    def seen(self, endpoint: str) -> CertificateAnswer | None:
+    def seen(self, endpoint: Endpoint) -> CertificateAnswer | None:
         """What was seen last of an endpoint's certificate; None if that was not looked at yet."""
-        return self._seen.get(endpoint)
+        return self._seen.get(_looked_at(endpoint))
 
     def _run(self) -> None:
         looked_at: object = None
@@ -52,8 +54,8 @@ class Certificates:
                 if waited < EVERY and endpoints is looked_at:
                     continue
                 now = datetime.now(UTC)
-                found = {e.name: certificates.look(e, now, self._read) for e in endpoints if e.certificate is not None}
-                self._seen = {name: answer for name, answer in found.items() if answer is not None}
+                looks = ((_looked_at(e), certificates.look(e, now, self._read)) for e in endpoints)
+                self._seen = {key: answer for key, answer in looks if answer is not None}
                 looked_at, waited = endpoints, 0.0
             except Unavailable:
                 continue
@@ -65,3 +67,7 @@ class Certificates:
             return self._current.files.read(name)
         except NotReadable as error:
             raise OSError(0, str(error)) from None
+
+
+def _looked_at(e: Endpoint) -> object:
+    return e.name, e.certificate, e.certificate_key, e.host_names

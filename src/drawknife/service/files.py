@@ -10,6 +10,8 @@ import os
 import stat
 from pathlib import Path
 
+from drawknife.core.sizes import show_size
+
 LARGEST = 2**20
 
 
@@ -54,5 +56,5 @@ class ReadableFolders:
                 raise NotReadable(f"{name} is no regular file")
             raw = file.read(self.largest + 1)
         if len(raw) > self.largest:
-            raise NotReadable(f"{name} is larger than {self.largest} bytes")
+            raise NotReadable(f"{name} is larger than {show_size(self.largest)}")
         return raw

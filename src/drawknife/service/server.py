@@ -11,6 +11,7 @@ import os
 import signal
 import socket
 import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -25,6 +26,7 @@ from waitress.server import TcpWSGIServer
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
 from waitress.utilities import RequestEntityTooLarge
 
+from drawknife.core.sizes import show_size
 from drawknife.messages import Problem
 from drawknife.records.database import Database
 
@@ -73,7 +75,7 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]
         shown = "AUTHORIZATION" in self.headers or "COOKIE" in self.headers
         largest = (LARGEST_MODEL if self.path in LARGE else LARGEST_BODY) if shown else LARGEST_UNASKED
         if self.error is None and (self.content_length > largest or (self.chunked and not shown)):
-            self.error = RequestEntityTooLarge(f"at most {largest} bytes can be sent here")
+            self.error = RequestEntityTooLarge(f"at most {show_size(largest)} can be sent here")
             self.completed = True
 
 
@@ -182,6 +184,8 @@ class Server:
     def __init__(self, options: Options, listening: socket.socket, when_ready: Callable[[], None]) -> None:
         self.options, self.listening, self.when_ready = options, listening, when_ready
         self.shared = Shared(options.processes)
+        #: The first process holds the end to write on, and never writes: when it is gone, the others read its end.
+        self._alive = os.pipe()
         self._children: dict[int, int] = {}
         self._stopping = False
 
@@ -211,13 +215,20 @@ class Server:
                     self._start(place)
 
     def _start(self, place: int) -> None:
+        # A signal that comes while the process parts would be taken by the wrong one.
+        signal.pthread_sigmask(signal.SIG_BLOCK, SIGNALS)
         pid = os.fork()
         if pid:
             self._children[pid] = place
+            signal.pthread_sigmask(signal.SIG_UNBLOCK, SIGNALS)
             return
         code = 1
         try:
+            signal.signal(signal.SIGTERM, signal.SIG_DFL)
             signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of them; the first process tells the rest
+            signal.pthread_sigmask(signal.SIG_UNBLOCK, SIGNALS)
+            os.close(self._alive[1])
+            threading.Thread(target=_end_with, args=(self._alive[0],), daemon=True).start()
             self.shared.mine = place
             _work(self.options, self.listening, self.shared)
             code = 0
@@ -232,6 +243,15 @@ class Server:
         self._stopping = True
         for pid in list(self._children):
             os.kill(pid, signal.SIGTERM)
+
+
+SIGNALS = (signal.SIGTERM, signal.SIGINT)
+
+
+def _end_with(pipe: int) -> None:
+    """Stop when the first process is gone, however that came about."""
+    os.read(pipe, 1)
+    os.kill(os.getpid(), signal.SIGTERM)
 
 
 def _work(options: Options, listening: socket.socket, shared: Shared) -> None:

@@ -82,9 +82,21 @@ def preview_changes(body: msg.Changes) -> Response:
     applied = apply(snapshot.model, _plain(body))
     told = preview(
         prepared, applied.model, snapshot.revision, datetime.now(UTC), applied.renames, state.credentials(snapshot),
-        applied.notes,
+        (*applied.doubts, *applied.notes),
     )  # fmt: skip
     return answer(told, snapshot.revision)
+
+
+@api.post(
+    "/changes/check",
+    summary="Could the changes be done, and do they look like slips? Nothing is changed, nor looked at what follows",
+    responses={200: msg.Checked, **problems(409, 413, 415)},
+)
+def check_changes(body: msg.Changes) -> Response:
+    snapshot = current().snapshot()
+    applied = apply(snapshot.model, _plain(body))
+    message = msg.Checked(revision=snapshot.revision, doubts=list(applied.doubts), notes=list(applied.notes))
+    return answer(message, snapshot.revision)
 
 
 @api.post(
@@ -119,7 +131,7 @@ def change(body: msg.Changes) -> Response:
         item_count=count,
         items=items,
         followed=followed,
-        notes=list(applied.notes),
+        notes=[*applied.doubts, *applied.notes],
     )
     return answer(message, after.revision)
 

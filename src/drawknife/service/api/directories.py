@@ -213,7 +213,10 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
 def try_(path: DirectoryPath) -> Response:
     found = fetch_within(current(), _find(path.name))
     people = [f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip() for p in list(found.people.values())[:10]]
-    groups = [f"{name}  {len(members)} members" for name, members in list(found.groups.items())[:10]]
+    groups = [
+        f"{name}  {len(members)} member{'' if len(members) == 1 else 's'}"
+        for name, members in list(found.groups.items())[:10]
+    ]
     return answer(msg.Tried(people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20]))
 
 
