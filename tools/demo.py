@@ -89,11 +89,11 @@ def fill(url: str, token: str, now: datetime | None = None) -> None:
 
 
 def add_credentials(url: str, token: str) -> None:
-    """Made-up passwords and keys, so that people can sign in; refa is new, and has none yet."""
+    """Made-up passwords and keys, so that people can sign in; tomasz is new, and has none yet."""
     with Client(url, token) as client:
         for account in client.accounts(no_credential=True).accounts:
             methods = client.account_detail(account.name).methods
-            if "password" in methods and account.name != "refa":
+            if "password" in methods and account.name != "tomasz":
                 client.set_password(account.name)
             elif "key" in methods:
                 client.add_key(account.name, _made_up_key(account.name))

@@ -13,7 +13,7 @@ from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
 
 from .models import ACCOUNTS, random_model
-from .reference import FOR_FILES, Reference, is_above, up
+from .reference import FOR_FILES, Reference, has, is_above, up, up_from
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 seeds = st.integers(0, 2**32)
@@ -68,16 +68,79 @@ def test_who_at_a_folder(seed, right):
                     assert (name, at) in found
 
 
-@given(seeds, st.sampled_from(RIGHTS), st.sampled_from(["virtual path", "folder"]))
-@settings(max_examples=40)
-def test_who_but_for_one_gate(seed, right, gate):
-    """Those told lack the right, and the other gate would let them."""
+@given(seeds, st.sampled_from(RIGHTS), st.sampled_from(["endpoint", "virtual path", "folder"]), st.booleans())
+@settings(max_examples=120)
+def test_who_but_for_one_gate(seed, right, gate, through):
+    """Those told, and only those, lack the right in every state, and would have it in some but for this gate."""
     model, asking, reference = both(seed)
-    for location in {v.path for v in model.virtual_paths}:
-        for almost in asking.who(right, location, but_for=gate).almost:
-            assert {o.gate for o in almost.obstacles} == {gate}
-            where = reference.resolve(almost.account, location)
-            assert where[0] != "real" or reference.state(almost.account, location, right) == "no"
+    way_in = reference.endpoint("east") if through else None
+    for location in ["/", "/a/b", *{v.path for v in model.virtual_paths}]:
+        found = asking.who(right, location, endpoint="east" if through else None, but_for=gate).almost
+        assert all({o.gate for o in almost.obstacles} == {gate} for almost in found)
+        expected = set()
+        for name in ACCOUNTS:
+            if reference.state(name, location, right, way_in) != "no":
+                continue
+            owning = (True, False) if right in FOR_FILES else (None,)
+            if any(set(refusing(reference, name, location, right, own, way_in)) == {gate} for own in owning):
+                expected.add(name)
+        assert {x.account for x in found} == expected
+
+
+def refusing(reference, name, location, right, own, way_in):
+    """The gates that refuse a right at a location, by the rules: endpoint, virtual path, folder."""
+    if way_in is not None and not all(reference.endpoint_allows(way_in, name, r) for r in ("enter", right)):
+        yield "endpoint"
+    where = reference.resolve(name, location)
+    if where[0] == "out" or (where[0] == "synthetic" and right not in ("enter", "list")):
+        yield "virtual path"
+    if where[0] != "real":
+        return
+    _, store, path, _, top, ceiling = where
+    fixed = reference.is_path(name, location) or reference.above_served(name, location)
+    if not (has(ceiling, "enter") and has(ceiling, right)) or (right == "delete-folder" and fixed):
+        yield "virtual path"
+    on_the_way = [at for at in up_from(path) if at == top or is_above(top, at)]
+    if right == "delete-folder":
+        on_the_way = on_the_way[1:] if path != top else []
+    owns = reference.owns_folder(name, store, path) if own is None else own
+    passes = all(reference.may_enter(name, store, at) for at in on_the_way)
+    if not passes or not reference.decide(name, store, path, right, owns):
+        yield "folder"
+
+
+@given(seeds, st.sampled_from(RIGHTS), st.sampled_from(["virtual path", "folder"]))
+@settings(max_examples=60)
+def test_who_but_for_one_gate_at_a_folder(seed, right, gate):
+    _, asking, reference = both(seed)
+    for store, path in (("s", "/a"), ("t", "/"), ("s", "/b/ada")):
+        found = {x.account for x in asking.who(right, f"{store}:{path}", but_for=gate).almost}
+        expected = set()
+        for name in ACCOUNTS:
+            there = list(_seen_at(reference, name, store, path))
+            owning = (True, False) if right in FOR_FILES else (None,)
+            ways = [set(refusing(reference, name, x, right, own, None)) for x in there for own in owning]
+            if not there:
+                for own in owning:
+                    owns = reference.owns_folder(name, store, path) if own is None else own
+                    allowed = reference.decide(name, store, path, right, owns)
+                    ways.append({"virtual path"} if allowed else {"virtual path", "folder"})
+            if all(ways) and {gate} in ways:
+                expected.add(name)
+        assert found == expected
+
+
+def _seen_at(reference, name, store, path):
+    """Every virtual location at which an account sees a folder."""
+    for at, there in reference.namespace(name).items():
+        if there is None or there[0][0] != store:
+            continue
+        top = there[0][1]
+        if top == path or is_above(top, path):
+            rest = path[len(top.rstrip("/")) :] if top != path else ""
+            location = (at.rstrip("/") + rest) or "/"
+            if reference.resolve(name, location)[3:4] == (at,):
+                yield location
 
 
 @given(seeds)

@@ -158,7 +158,7 @@ def test_a_setting_whose_last_line_is_dropped_is_set_no_more_and_that_is_told():
         made, [{"op": "change", "kind": "setting", "name": "account:ada", "drop": {"hours": ["mon 01:00-02:00"]}}]
     )
     assert left.model.settings == () and refusal(left.model) is None
-    assert left.notes == ("hours of account:ada has no line left, so it is set no more and narrows nothing",)
+    assert left.notes == ("hours of account:ada: no line is left, so it is set no more and narrows nothing",)
     for key in ("hours", "addresses", "methods"):
         with pytest.raises(BadDocument, match=f"an empty list of {key} cannot be written"):
             apply(made, [{"op": "change", "kind": "setting", "name": "account:ada", "set": {key: []}}])

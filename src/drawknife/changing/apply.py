@@ -214,7 +214,7 @@ class _Doing:
         """Say what a list without lines means; a setting that has none is not set any more."""
         if kind == "setting":
             del data[key]
-            self.notes.append(f"{key} of {name} has no line left, so it is set no more and narrows nothing")
+            self.notes.append(f"{key} of {name}: no line is left, so it is set no more and narrows nothing")
         elif key == "only":
             self.notes.append(
                 f"`only` of {name} names nobody any more, so nobody is admitted there; clear it to admit all"

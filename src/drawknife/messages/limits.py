@@ -162,7 +162,7 @@ class LimitList(Message):
 
 class CensusRow(Message):
     folder: Annotated[str, Field(max_length=4096, description="The path in the store")]
-    owner: str | None
+    owner: str | None = None
     bytes: Count
     files: Count
 

@@ -30,7 +30,8 @@ def followed_by(
     told = follow(was, now, datetime.now(UTC), renames, credentials)
     said = summary(told.follows)
     said += [f"{x.line} has no effect: {x.reasons[0]}" for x in told.without_effect[:2] if x.reasons]
-    said += [f"still: {x}" for x in told.held_back[:2]]
+    if not told.without_effect:
+        said += [f"still, {x}" for x in told.held_back[:2]]
     try:
         note_followed(state.database, after.revision, said)
     except Unavailable as error:

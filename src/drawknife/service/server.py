@@ -41,6 +41,8 @@ log = structlog.get_logger()
 HEAD_DEADLINE, LEAST_SPEED = 20.0, 20_000
 #: Seconds in which a client has to take some of its answer.
 TAKING_DEADLINE = 60
+#: Seconds for which what a refused client goes on to send is thrown away.
+DRAINING = 3
 #: Bytes that somebody who shows no token may send.
 LARGEST_UNASKED = 64 * 1024
 #: Seconds for what is under way when the service is told to stop.
@@ -91,16 +93,46 @@ class _ErrorTask(ErrorTask):  # type: ignore[misc]
         self.status = f"{error.code} {error.reason}"
         self.response_headers.extend([("Content-Type", MEDIA_TYPE), ("Cache-Control", "no-store")])
         self.set_close_on_finish()
+        self.channel.refused = True
         self.content_length = len(raw)
         self.write(raw)
 
 
 class _Channel(HTTPChannel):  # type: ignore[misc]
-    """A connection. `began` is when the request began that has not been received whole yet."""
+    """A connection. `began` is when the request began that has not been received whole yet.
+
+    One that was `refused` may still be sending: closed at once, it would not come to read why. So what it sends is
+    thrown away for a while, since `draining`.
+    """
 
     parser_class = _Parser
     error_task_class = _ErrorTask
     began: float | None = None
+    refused = False
+    draining: float | None = None
+
+    def readable(self) -> bool:
+        return True if self.draining is not None else bool(super().readable())
+
+    def handle_read(self) -> None:
+        if self.draining is None:
+            super().handle_read()
+            return
+        try:
+            if not self.recv(65536):
+                self.handle_close()
+        except OSError:
+            self.handle_close()
+
+    def handle_write(self) -> None:
+        if self.refused and self.close_when_flushed and self.draining is None:
+            self._flush_exception(self._flush_some)
+            if not self.total_outbufs_len and not self.will_close:
+                self.close_when_flushed = False
+                self.draining = time.time()
+                self.socket.shutdown(socket.SHUT_WR)
+            return
+        super().handle_write()
 
     def received(self, data: bytes) -> bool:
         if self.request is None:
@@ -112,6 +144,8 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
 
     def overdue(self, now: float) -> bool:
         """Has its request, or its client's taking of an answer, gone on for too long?"""
+        if self.draining is not None:
+            return now - self.draining > DRAINING
         if self.total_outbufs_len and now - self.last_activity > TAKING_DEADLINE:
             return True
         if self.began is None or self.request is None:
@@ -131,15 +165,22 @@ class _Server(TcpWSGIServer):  # type: ignore[misc]
     channel_class = _Channel
     shared: Shared | None = None
 
+    _left = 0
+
     def readable(self) -> bool:
-        may = bool(super().readable())
-        if self.shared is None:
-            return may
-        mine = len(self.active_channels)
-        self.shared.has_connections(mine)
-        fewest = self.shared.fewest_elsewhere()
-        # Whoever has more connections than another process leaves the next one to it.
-        return may and (fewest is None or mine <= fewest)
+        if self.shared is not None:
+            self.shared.has_connections(len(self.active_channels))
+        return bool(super().readable())
+
+    def handle_accept(self) -> None:
+        """Take a connection; but whoever has more than another process leaves it a moment to take it first."""
+        fewest = self.shared.fewest_elsewhere() if self.shared is not None else None
+        if fewest is not None and len(self.active_channels) > fewest and self._left < 3:
+            self._left += 1
+            time.sleep(0.0005)
+            return
+        self._left = 0
+        super().handle_accept()
 
     def maintenance(self, now: float) -> None:
         super().maintenance(now)

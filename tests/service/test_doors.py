@@ -1,0 +1,449 @@
+"""What is closed stays closed: half requests, files of the machine, tokens, times, hostile input."""
+
+import json
+import os
+import socket
+import stat
+import threading
+from datetime import UTC, datetime, timedelta
+
+import httpx
+import psycopg
+import pytest
+
+from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
+from drawknife.records.database import NoRoom, Uncertain
+from drawknife.service.server import HEAD_DEADLINE, TAKING_DEADLINE, _Channel
+
+from ..conftest import DEMO, run, serving
+
+LDAP = {"people_base": "dc=x", "start_tls": True}
+
+
+@pytest.fixture(scope="module")
+def own(cluster, tmp_path_factory):
+    """A service whose model may be changed; it may read files below `own.files` only."""
+    folder = tmp_path_factory.mktemp("doors")
+    (folder / "files").mkdir()
+    (folder / "secret").write_text("the service's own secret\n")
+    options = ["--files", folder / "files", "--key-file", folder / "key", "--load", DEMO]
+    with serving(cluster.create_database(f"doors_{os.getpid()}"), folder, *options) as found:
+        found.folder, found.files = folder, folder / "files"
+        yield found
+
+
+@pytest.fixture
+def client(own):
+    with own.client() as made:
+        yield made
+
+
+def connect(own):
+    return socket.create_connection(("127.0.0.1", int(own.url.rsplit(":", 1)[1])))
+
+
+def raw(own, request):
+    """What the service answers to these bytes: the status, and the body."""
+    with connect(own) as made:
+        made.sendall(request)
+        made.shutdown(socket.SHUT_WR)
+        answer = b"".join(iter(lambda: made.recv(65536), b""))
+    head, _, body = answer.partition(b"\r\n\r\n")
+    return int(head.split()[1]), body
+
+
+# --- connections ----------------------------------------------------------------------------------
+
+
+def test_health_is_answered_while_500_clients_hold_half_a_request(own):
+    halves = [
+        b"GET /api/v1/health HTTP/1.1\r\nHost: x",
+        b"",
+        b"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nContent-Length: 9\r\n\r\n{",
+    ]
+    held = [connect(own) for _ in range(500)]
+    try:
+        for i, one in enumerate(held):
+            one.sendall(halves[i % 3])
+        for _ in range(20):
+            assert httpx.get(own.url + "/api/v1/health").json()["status"] == "ok"
+        with own.client() as client:
+            assert client.access("ines").rows
+    finally:
+        for one in held:
+            one.close()
+
+
+class Waiting:
+    """As much of a connection as its deadlines look at."""
+
+    overdue = _Channel.overdue
+    total_outbufs_len, requests, began, request, draining = 0, (), None, None, None
+    last_activity = creation_time = 1000.0
+
+    def __init__(self, **more):
+        for name, value in more.items():
+            setattr(self, name, value)
+
+
+class Received:
+    def __init__(self, finished, size, so_far=0):
+        self.headers_finished, self.content_length, self.body_bytes_received = finished, size, so_far
+
+
+def test_a_request_and_an_answer_have_deadlines():
+    for late, more in (
+        (HEAD_DEADLINE, {}),  # connected, and nothing sent
+        (
+            HEAD_DEADLINE,
+            {"began": 1000.0, "request": Received(False, 0), "last_activity": 1019.0},
+        ),  # a byte now and then
+        (HEAD_DEADLINE + 50, {"began": 1000.0, "request": Received(True, 1_000_000)}),
+        (TAKING_DEADLINE, {"total_outbufs_len": 5, "requests": ("answered",)}),
+    ):
+        assert not Waiting(**more).overdue(1000 + late - 1), more
+        assert Waiting(**more).overdue(1000 + late + 1), more
+    assert not Waiting(last_activity=1001.0).overdue(5000)  # it has been served, and may stay
+
+
+def test_what_a_stranger_may_send_is_little_and_refused_at_the_head(own):
+    head = (
+        b"POST /api/v1/sessions HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 999999\r\n\r\n"
+    )
+    status, body = raw(own, head)
+    assert status == 413 and json.loads(body)["type"] == "urn:drawknife:problem:http-413"
+    status, body = raw(own, b"GET /" + b"x" * 100_000 + b" HTTP/1.1\r\nHost: x\r\n\r\n")
+    assert status in (400, 431) and json.loads(body)["status"] == status
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/..%2f..%2f..%2fetc/shadow", "/..%2f..%2f..%2fetc/nothing", "/" + "x" * 300, "/" + "%2e%2e/" * 9 + "etc/passwd"],
+)
+def test_a_path_of_the_machine_tells_nothing(cluster, tmp_path, service, path):
+    (tmp_path / "dist").mkdir()
+    (tmp_path / "dist" / "index.html").write_text("the page")
+    with serving(
+        cluster.create_database(f"paths_{os.getpid()}_{abs(hash(path))}"), tmp_path, "--console", tmp_path / "dist"
+    ) as found:
+        status, body = raw(found, f"GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n".encode())
+        assert (status, body) in ((200, b"the page"), (400, body)) and b"root:" not in body
+        assert httpx.get(found.url + "/api/v1/changes").status_code == 401
+        answer = found.http().get("/changes")
+        assert answer.status_code == 405 and "POST" in answer.headers["Allow"] and answer.json()["status"] == 405
+
+
+# --- hostile input --------------------------------------------------------------------------------
+
+NESTED = b"[" * 200_000
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "said"),
+    [
+        ("POST", "/decisions", NESTED, "too deep"), ("POST", "/changes", NESTED, "too deep"), ("PUT", "/model", NESTED, ""),
+        ("POST", "/sign-ins", b'{"events": [{"what": "failed", "account": "a\\u0000", "address": "192.0.2.1"}]}', "cannot be kept"),
+        ("POST", "/sign-ins", b'{"events": [{"what": "failed", "account": "\\ud800", "address": "192.0.2.1"}]}', "cannot be kept"),
+        ("POST", "/decisions", b'{"account": "\\udfff", "action": "list", "path": "/"}', "cannot be kept"),
+        ("POST", "/decisions", b'{"account": "ines", "account": "yuki", "action": "list", "path": "/"}', "is there twice"),
+        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "account", "name": "ines", "set": {"display": "\\ud800"}}]}', "cannot be kept"),
+        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set": {"bytes_over_since": "9999-12-31T23:59:59-14:00"}}]}', "is no time"),
+        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set": {"bytes_over_since": "0001-01-01T00:00:00+14:00"}}]}', "is no time"),
+        ("POST", "/decisions", b"\xff\xfe", ""), ("GET", "/accounts/%00", b"", ""), ("GET", "/accounts?matching=%00", b"", ""),
+        ("GET", "/accounts/%ed%a0%80", b"", ""), ("GET", "/limits?at=0001-01-01T00:00:00%2B14:00", b"", "is no time"),
+        ("GET", "/journal/99999999999999999999", b"", ""), ("GET", "/journal/77", b"", "there is no revision"),
+    ],
+)  # fmt: skip
+def test_hostile_input_is_refused_in_words(own, method, path, body, said):
+    with own.http() as http:
+        answer = http.request(method, path, content=body, headers={"Content-Type": "application/json"})
+    assert 400 <= answer.status_code < 500 and answer.headers["Content-Type"] == "application/problem+json", answer.text
+    assert said in answer.text
+
+
+def test_of_fifty_thousand_mistakes_the_first_are_told_and_that_there_are_more(own):
+    lines = "\n".join(f"  - {{path: '/f{i}', entries: [allow group:nobody{i} read]}}" for i in range(50_000))
+    text = f"drawknife: 1\nstores:\n- name: s\n  folders:\n{lines}\n"
+    with own.http() as http:
+        answer = http.put("/model", content=text.encode(), headers={"Content-Type": "application/yaml"})
+    problem = answer.json()
+    assert answer.status_code == 400 and len(problem["places"]) == 200 and "there are more" in problem["detail"]
+
+
+def test_many_changes_are_checked_once(demo, monkeypatch):
+    from drawknife.changing import apply, working
+
+    calls = []
+    real = working.problems
+    monkeypatch.setattr(working, "problems", lambda *models: calls.append(1) or real(*models))
+    adds = [{"op": "add", "kind": "account", "item": {"name": f"a{i}", "unit": "shore/lab"}} for i in range(500)]
+    joins = [
+        {"op": "change", "kind": "group", "name": "boats", "add": {"members": [f"account:a{i}"]}} for i in range(500)
+    ]
+    after = apply(demo, [*adds, *joins]).model
+    assert len(after.accounts) == len(demo.accounts) + 500 and len(calls) == 1
+    from drawknife.core.edits import EditRefused
+
+    adds[321]["item"]["unit"] = "nowhere"
+    with pytest.raises(EditRefused) as refused:
+        apply(demo, adds)
+    assert refused.value.problems[0].where == ("changes", 321)
+
+
+def test_more_than_ten_thousand_changes_are_refused(own):
+    changes = [{"op": "add", "kind": "unit", "name": f"u{i}"} for i in range(10_001)]
+    with own.http() as http:
+        assert http.post("/changes", json={"changes": changes}).status_code == 400
+
+
+# --- directories and files ------------------------------------------------------------------------
+
+
+def test_a_bind_password_does_not_go_over_the_wire_in_clear_however_it_is_spelled(client):
+    for address in ("ldap://127.0.0.1:1", "LDAP://127.0.0.1:1", "Ldap://127.0.0.1:1"):
+        with pytest.raises(Refused, match="unprotected"):
+            client.add_directory(
+                "clear", {**LDAP, "address": address, "bind_name": "cn=a", "start_tls": False}, "secret"
+            )
+
+
+def test_a_stored_password_is_given_again_before_it_is_shown_elsewhere(client, own):
+    client.add_directory("moved", {**LDAP, "address": "ldap://127.0.0.1:1", "bind_name": "cn=a"}, "hidden words")
+    for change in (
+        {"address": "ldap://127.0.0.1:2"},
+        {"start_tls": False, "address": "ldaps://127.0.0.1"},
+        {"bind_name": "cn=b"},
+    ):
+        with pytest.raises(Refused, match="given again"):
+            client.change_directory("moved", change)
+    client.change_directory("moved", {"interval": 600})
+    client.change_directory("moved", {"address": "ldap://127.0.0.1:2"}, "hidden words")
+    line = client.journal(limit=1).lines[0]
+    (item,) = line.items
+    assert (item.section, item.before["address"], item.after["address"]) == (
+        "directories",
+        "ldap://127.0.0.1:1",
+        "ldap://127.0.0.1:2",
+    )
+    assert item.after["bind_password"] == "set" and "hidden words" not in client.journal(limit=10).model_dump_json()
+
+
+@pytest.mark.parametrize("key", ["address", "ca_file", "bind_password_file"])
+def test_files_outside_of_what_was_named_are_not_read(client, own, key):
+    (own.files / "link").unlink(missing_ok=True)
+    (own.files / "link").symlink_to(own.folder / "secret")
+    for name in (str(own.folder / "secret"), "../secret", "link", "/etc/passwd"):
+        options = {**LDAP, "address": "ldap://127.0.0.1:1", key: name}
+        with pytest.raises(Refused, match="outside of what the service may read"):
+            client.add_directory(f"reads-{key}", options)
+
+
+def test_a_file_that_is_no_ldif_is_not_quoted(client, own):
+    (own.files / "token.txt").write_text("dk_secretsecret: yes\n")
+    (own.files / "big.ldif").write_bytes(b"dn: dc=x\n" * 200_000)
+    os.mkfifo(own.files / "pipe")
+    for number, (name, said) in enumerate(
+        (("token.txt", "does not begin with its name"), ("big.ldif", "larger than 1 MiB"), ("pipe", "no regular file"))
+    ):
+        client.add_directory(f"odd-{number}", {**LDAP, "address": name})
+        with pytest.raises(Refused) as refused:
+            client.try_directory(f"odd-{number}")
+        assert said in str(refused.value) and "dk_secret" not in str(refused.value)
+
+
+def listener(answer):
+    """A server on loopback that answers each connection in its own way, until it is closed."""
+    made = socket.create_server(("127.0.0.1", 0))
+
+    def serve():
+        kept = []
+        while True:
+            try:
+                one, _ = made.accept()
+            except OSError:
+                return
+            kept.append(one)
+            if answer:
+                one.sendall(answer)
+
+    threading.Thread(target=serve, daemon=True).start()
+    return made
+
+
+def test_an_address_that_speaks_something_else_is_told_in_words(client):
+    with listener(b"HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\n\r\n") as web:
+        client.add_directory("web", {**LDAP, "address": f"ldap://127.0.0.1:{web.getsockname()[1]}"})
+        with pytest.raises(Refused) as refused:
+            client.try_directory("web")
+        assert refused.value.problem.type.endswith("directory-failed")
+
+
+def test_directories_that_do_not_answer_hold_nobody_up(client, own):
+    with listener(b"") as silent:
+        client.add_directory("silent", {**LDAP, "address": f"ldap://127.0.0.1:{silent.getsockname()[1]}", "timeout": 5})
+        outcomes = []
+
+        def ask():
+            with own.client() as other:
+                try:
+                    other.try_directory("silent")
+                except ClientError as error:
+                    outcomes.append(str(error))
+
+        asking = [threading.Thread(target=ask) for _ in range(12)]
+        for one in asking:
+            one.start()
+        assert client.health().status == "ok" and client.access("ines").rows
+        for one in asking:
+            one.join()
+    assert len(outcomes) == 12 and sum("asked by others just now" in o for o in outcomes) >= 6
+
+
+def test_a_certificate_that_never_ends_hangs_nothing(client, own):
+    (own.files / "null").unlink(missing_ok=True)
+    os.mkfifo(own.files / "null")
+    for name in ("null", "/dev/zero"):
+        client.change([{"op": "change", "kind": "endpoint", "name": "harbour", "set": {"certificate": name}}])
+        for _ in range(10_000):
+            found = client.certificate("harbour")
+            assert client.overview().findings
+            if found.looked_at is not None:
+                break
+        assert "no regular file" in found.problem or "outside" in found.problem
+
+
+# --- tokens and sessions --------------------------------------------------------------------------
+
+
+def test_a_session_makes_no_session_and_ends_with_signing_out(own):
+    mark = {"X-Drawknife-Console": "1"}
+    with httpx.Client(base_url=own.url + "/api/v1") as browser:
+        assert browser.post("/sessions", json={"token": own.token}).status_code == 200
+        session = browser.cookies["drawknife_session"]
+        assert browser.get("/accounts").status_code == 200
+        assert httpx.post(own.url + "/api/v1/sessions", json={"token": session}).status_code == 401
+        browser.delete("/sessions", headers=mark)
+        for _ in range(8):  # by whichever process
+            assert httpx.get(own.url + "/api/v1/accounts", cookies={"drawknife_session": session}).status_code == 401
+    with own.client() as client:
+        said = [(x.revision, x.what) for x in client.journal(limit=5).lines]
+    assert (None, "signed out of the console") in said and any(
+        "signed in to the console, from 127.0.0.1" in w for _, w in said
+    )
+
+
+def test_a_new_token_file_ends_what_was_before(address, tmp_path):
+    with serving(address, tmp_path) as first:
+        old = first.token
+    (tmp_path / "token").unlink()
+    with serving(address, tmp_path) as second:
+        assert second.token != old and "those before it are ended" in "".join(second.said)
+        with Client(second.url, old) as stranger, pytest.raises(Refused):
+            stranger.accounts()
+    assert stat.S_IMODE((tmp_path / "token").stat().st_mode) == 0o600
+    (tmp_path / "token").chmod(0o644)
+    done = run("serve", "--database", address, "--token-file", tmp_path / "token", "--port", "1024")
+    assert done.returncode == 2 and "others can read" in done.stderr
+
+
+def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_path):
+    with serving(address, tmp_path, "--processes", "1") as found:
+        statuses = [
+            httpx.post(found.url + "/api/v1/sessions", json={"token": f"dk_wrong{i}"}).status_code for i in range(25)
+        ]
+        last = httpx.post(found.url + "/api/v1/sessions", json={"token": found.token})
+        assert statuses == [401] * 20 + [429] * 5 and last.status_code == 429 and int(last.headers["Retry-After"]) > 0
+        with found.client() as client:
+            assert client.accounts().total == 0, "who has a token is not shut out by others at the same address"
+        found.process.terminate()
+        log = found.process.communicate(timeout=30)[1]
+    assert log.count('"event": "sign-in refused"') == 20 and '"address": "127.0.0.1"' in log and "dk_wrong" not in log
+
+
+@pytest.mark.parametrize("database", ["mysql://x", "nonsense", "postgresql://nobody@127.0.0.1:1/x"])
+def test_a_database_that_is_none_is_told(database, tmp_path):
+    done = run("serve", "--database", database, "--port", "0")
+    assert done.returncode in (2, 3) and "Traceback" not in done.stderr
+    done = run("serve", "--database", database, "--port", "1025")
+    assert done.returncode == 3 and "the database cannot be reached" in done.stderr
+
+
+# --- times ----------------------------------------------------------------------------------------
+
+FAR = "9999-12-31T23:59:59-14:00"
+
+
+@pytest.mark.parametrize("at", [FAR, "2036-01-01T00:00:00+00:00", "0001-01-01T00:00:00+14:00", "1850-01-01T00:00:00Z"])
+def test_times_that_have_not_come_are_refused(client, own, at):
+    with own.http() as http:
+        event = {"what": "failed", "account": "ines", "address": "192.0.2.1", "at": at}
+        assert http.post("/sign-ins", json={"events": [event]}).status_code == 400
+        assert http.post("/censuses", json={"store": "public", "at": at, "rows": []}).status_code == 400
+    assert client.lockouts() and client.limits() and client.censuses()
+
+
+def test_a_clock_that_is_a_little_ahead_is_taken_and_a_census_can_be_forgotten(client, own):
+    soon = datetime.now(UTC) + timedelta(minutes=4)
+    with own.http() as http:
+        census = {"store": "public", "at": soon.isoformat(), "rows": [{"folder": "/tides", "bytes": 5, "files": 1}]}
+        assert http.post("/censuses", json=census).status_code == 200
+    (line,) = client.censuses().censuses
+    client.forget_census("public", line.at.isoformat())
+    assert not client.censuses().censuses
+    assert not any(h for x in client.limits().limits for h in x.history if h.at == line.at)
+    with pytest.raises(Refused, match="there is no census of public"):
+        client.forget_census("public", line.at.isoformat())
+
+
+# --- the database ---------------------------------------------------------------------------------
+
+
+def test_a_database_without_room_is_no_database_that_is_away(database):
+    with pytest.raises(NoRoom, match="temp_file_limit"), database.transaction() as connection:
+        connection.execute("SET LOCAL work_mem = '64kB'")
+        connection.execute("SET LOCAL temp_file_limit = '64kB'")
+        connection.execute("SELECT count(*) FROM (SELECT i FROM generate_series(1, 500000) i ORDER BY -i OFFSET 1) x")
+
+
+def test_a_change_whose_end_was_not_confirmed_may_have_been_done_and_that_is_said(database, address):
+    with pytest.raises(Uncertain), database.transaction() as connection:
+        connection.execute("SELECT 1")
+        with psycopg.connect(address, autocommit=True) as other:
+            other.execute("SELECT pg_terminate_backend(%s)", (connection.info.backend_pid,))
+    with pytest.raises(Exception, match="reason of its own"), database.transaction():
+        raise RuntimeError("a reason of its own")
+
+
+def test_a_client_whose_answer_is_lost_is_told_that_it_may_have_been_done():
+    with listener(b"HTTP/1.1 200 OK\r\nContent-Length: 99\r\n\r\n{") as cut:
+        client = Client(f"http://127.0.0.1:{cut.getsockname()[1]}", "x", timeout=0.3)
+        with pytest.raises((ClientError, ServiceUnavailable), match="may have been done all the same"):
+            client.change([{"op": "add", "kind": "unit", "name": "x"}])
+        with pytest.raises((ClientError, ServiceUnavailable)) as asked:
+            client.health()
+        client.close()
+    assert "may have been done" not in str(asked.value)
+
+
+def test_answers_are_kept_by_nobody_on_the_way(own):
+    with own.http() as http:
+        for path in ("/accounts", "/model", "/nothing", "/health"):
+            assert http.get(path).headers["Cache-Control"] == "no-store"
+
+
+def test_csv_for_spreadsheets_computes_nothing_and_is_taken_back(client, own, tmp_path):
+    odd = {"name": "=sum", "display": "+1 and @you"}
+    client.change([{"op": "add", "kind": "account", "item": odd}])
+    with own.http() as http:
+        text = http.get("/accounts", params={"matching": "=sum"}, headers={"Accept": "text/csv"}).text
+        assert "'=sum" in text and "'+1 and @you" in text
+        lines = http.get("/accounts", params={"matching": "=sum"}, headers={"Accept": "application/x-ndjson"}).text
+        assert json.loads(lines)["name"] == "=sum"
+    environment = own.environment
+    guarded = run("usage", "--csv", environment=environment).stdout
+    raw_ = run("usage", "--csv", "--raw", environment=environment).stdout
+    assert guarded == raw_ or "'" in guarded
+    file = tmp_path / "people.csv"
+    file.write_text("name,display\n'=sum,'-2 of them\n")
+    done = run("account", "import", file, "--yes", environment=environment)
+    assert done.returncode == 0 and client.item("account", "=sum").item["display"] == "-2 of them"
