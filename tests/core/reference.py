@@ -417,8 +417,12 @@ class Reference:
                 continue
             _, store, path, _, top, _ = where
             on_destination = location == q.to and right != "rename"
+            # The owner that a request names is that of a file, or of a folder that is not recorded.
+            named = self.folder(store, path) is None and not on_destination and same(q.owner, q.account)
+            enters_last = self.may_enter(q.account, store, path)
             if right in ("enter", "list"):
-                folder, last, own = path, path, self.owns_folder(q.account, store, path)
+                folder, last, own = path, path, self.owns_folder(q.account, store, path) or named
+                enters_last = self.decide(q.account, store, path, "enter", own)
             elif right in ("upload", "make-folder"):
                 folder = last = up(path)
                 own = self.owns_folder(q.account, store, folder)
@@ -426,11 +430,11 @@ class Reference:
                 folder = last = up(path)
                 own = not on_destination and same(q.owner, q.account)
             else:
-                folder, own = path, self.owns_folder(q.account, store, path)
+                folder, own = path, self.owns_folder(q.account, store, path) or named
                 last = None if path == top else up(path)
             if last is not None:
                 for at in up_from(last):
-                    if not self.may_enter(q.account, store, at):
+                    if not (enters_last if at == path and last == path else self.may_enter(q.account, store, at)):
                         return False
                     if at == top:
                         break

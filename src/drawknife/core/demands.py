@@ -6,15 +6,15 @@ from typing import NamedTuple
 
 from .names import Place, fold, parent
 from .namespace import Location, Namespace
-from .prepared import PreparedAccount
+from .prepared import Prepared, PreparedAccount
 from .question import Question
 
 
 class Demand(NamedTuple):
     """A right that the request needs at one folder, and how far it has to pass to use it.
 
-    `own`: None where the folder itself is acted on, else whether the file is the account's own.
-    `through` is the last folder that has to be entered; None where there is none to pass.
+    `own`: None where the folder itself is acted on and its recorded owner counts, else whether what is acted on is the
+    account's own. `through` is the last folder that has to be entered; None where there is none to pass.
     """
 
     right: str
@@ -56,27 +56,30 @@ def needed_rights(question: Question, sites: Sites) -> tuple[tuple[str, ...], tu
     return ("rename",), () if sites.same_folder else ("upload",)
 
 
-def demands(account: PreparedAccount, question: Question, sites: Sites) -> list[Demand]:
+def demands(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[Demand]:
     """What has to be allowed by the entries of folders. Locations outside the stores demand nothing."""
     out = []
     rights_here, rights_there = needed_rights(question, sites)
     here, there = sites.here, sites.there
     if here.place is not None and here.served is not None:
         own = question.owner is not None and fold(question.owner) == fold(account.name)
-        out.append(_demand(rights_here[0], here.place, here.served.place.path, question.on_file, own))
+        recorded = prepared.stores[here.place.store].folder(here.place.path) is not None
+        # The owner that a request names is that of a file, or of a folder that nobody has recorded.
+        named = own if question.on_file or (own and not recorded) else None
+        out.append(_demand(rights_here[0], here.place, here.served.place.path, question.on_file, named))
     if there is not None and there.place is not None and there.served is not None:
         for right in rights_there:
             out.append(_demand(right, there.place, there.served.place.path, True, False))
     return [d for d in out if d is not None]
 
 
-def _demand(right: str, place: Place, top: str, on_file: bool, own: bool) -> Demand | None:
+def _demand(right: str, place: Place, top: str, on_file: bool, own: bool | None) -> Demand | None:
     store, path = place
     if right in ("enter", "list"):
-        return Demand(right, place, None, top, path)
+        return Demand(right, place, own, top, path)
     if right in ("upload", "make-folder"):
         # The thing does not exist yet: its parent decides. At a virtual path there is no such folder.
         return None if path == top else Demand(right, Place(store, parent(path)), None, top, parent(path))
     if on_file:
         return None if path == top else Demand(right, Place(store, parent(path)), own, top, parent(path))
-    return Demand(right, place, None, top, None if path == top else parent(path))
+    return Demand(right, place, own, top, None if path == top else parent(path))

@@ -66,7 +66,7 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
     checks: tuple[Check, ...] = ()
     if question.action != "sign-in":
         sites = supposed(prepared, case).sites
-        checks = tuple(_check(prepared, case, d) for d in demands(case.account, question, sites))
+        checks = tuple(_check(prepared, case, d) for d in demands(prepared, case.account, question, sites))
     return Explanation(case, verdict, gates, checks)
 
 
@@ -110,7 +110,7 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         notes.append(f"not given, so not asked: {', '.join(missing)}")
     if gate == "sign-in" and asked and question.credentials is None and case.account.account.kind != "anonymous":
         notes.append("its methods are taken as written: whether it has the credentials is not known here")
-    if gate in ("folder", "limits") and asked and not demands(case.account, question, at.sites):
+    if gate in ("folder", "limits") and asked and not demands(prepared, case.account, question, at.sites):
         here = case.sites.here
         notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
     return GateReport(gate, asked, obstacles, tuple(notes))
@@ -131,10 +131,11 @@ def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
     store = prepared.stores[demand.folder.store]
     account = case.account
     passing: tuple[Passing, ...] = ()
+    own_last = demand.own if demand.right in ("enter", "list") else None
     if demand.through is not None:
         passing = tuple(
             Passing(Place(store.name, way.path), way.enters, way.alike)
-            for way in on_the_way(store, demand.top, demand.through, account)
+            for way in on_the_way(store, demand.top, demand.through, account, own_last)
         )
     blocked = tuple(
         judge(store, p.place.path, "enter", account, None)

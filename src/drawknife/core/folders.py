@@ -49,17 +49,23 @@ def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, 
     return walk(store, node, depth, bit, account.who_owning if own else account.who)
 
 
-def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> bool:
-    """May the account enter every folder from `top` down to `path`?"""
+def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None) -> bool:
+    """May the account enter every folder from `top` down to `path`?
+
+    `own_last` says whether `path` itself is the account's own; None: as it is recorded.
+    """
     at = path
     while True:
         node, depth = store.nearest(at)
         own = depth == 0 and node is not None and node.owner == account.index
+        if own_last and at is path:
+            own = True
         if not walk(store, node, depth, ENTER, account.who_owning if own else account.who):
             return False
-        if node is None or len(at) <= len(top):
+        if len(at) <= len(top) or (node is None and not own_last):
             return True
-        if depth == 0 or node.varies:
+        if own_last or node is None or depth == 0 or node.varies:
+            own_last = None
             at = at[: at.rindex("/")] or "/"
         elif len(node.path) < len(top):
             return True  # all alike from here up to the top
@@ -75,7 +81,9 @@ class Way(NamedTuple):
     alike: int
 
 
-def on_the_way(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[Way]:
+def on_the_way(
+    store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
+) -> list[Way]:
     """The folders from `top` down to `path`, the uppermost first.
 
     From the third level below a folder that carries something, all is as on the second: these are counted, not told.
@@ -89,15 +97,17 @@ def on_the_way(store: PreparedStore, top: str, path: str, account: PreparedAccou
             at = f"{at}/{segment}" if at != "/" else f"/{segment}"
             there = store.marked.get(at)
             node, depth = (there, 0) if there is not None else (node, depth + 1)
-            if depth > 2 and len(found) > 2:
+            if depth > 2 and len(found) > 2 and not (own_last and at == path):
                 found[-1] = found[-1]._replace(alike=found[-1].alike + 1)
                 continue
-        own = depth == 0 and node is not None and node.owner == account.index
+        own = (depth == 0 and node is not None and node.owner == account.index) or bool(own_last and at == path)
         enters = walk(store, node, depth, ENTER, account.who_owning if own else account.who)
         found.append(Way(at, enters, 0))
     return found
 
 
-def blocked(store: PreparedStore, top: str, path: str, account: PreparedAccount) -> list[Way]:
+def blocked(
+    store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
+) -> list[Way]:
     """The folders from `top` down to `path` that the account may not enter, the uppermost first."""
-    return [way for way in on_the_way(store, top, path, account) if not way.enters]
+    return [way for way in on_the_way(store, top, path, account, own_last) if not way.enters]

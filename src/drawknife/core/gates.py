@@ -135,8 +135,9 @@ def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Deman
     """Can the account pass through, and do the entries allow each right?"""
     for right, place, own, top, through in wanted:
         store = prepared.stores[place.store]
-        if through is not None and not can_pass(store, top, through, account):
-            there = blocked(store, top, through, account)
+        own_last = own if through == place.path and right in ("enter", "list") else None
+        if through is not None and not can_pass(store, top, through, account, own_last):
+            there = blocked(store, top, through, account, own_last)
             for path, _, alike in there[:MOST_ON_THE_WAY]:
                 if right != "enter" or path != place.path:
                     on_the_way = "" if path == place.path else f", on the way to {place}"
@@ -198,7 +199,7 @@ def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusa
     elif gate == "virtual path":
         yield from virtual_path_gate(prepared, account, case.namespace, question, case.sites)
     elif gate == "folder":
-        yield from folder_gate(prepared, account, demands(account, question, case.sites))
+        yield from folder_gate(prepared, account, demands(prepared, account, question, case.sites))
     else:
         yield from quotas.limits_gate(prepared, account, question, case.sites, case.at)
 

@@ -36,6 +36,8 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     if account is None or plan is None or question.endpoint is not None or account.namespace is None:
         return ASK_THE_GATES
     bit, where, on_file, adds = plan
+    if question.owner is not None and not on_file:
+        return ASK_THE_GATES  # it may be the owner of a folder that is not recorded
     if account.namespace[0] is not prepared.virtual_paths or (adds and prepared.has_limits):
         return ASK_THE_GATES
     space = account.namespace[1]

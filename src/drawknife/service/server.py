@@ -110,6 +110,7 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
     began: float | None = None
     refused = False
     draining: float | None = None
+    close_when_flushed: bool = False
 
     def readable(self) -> bool:
         return True if self.draining is not None else bool(super().readable())
