@@ -23,6 +23,7 @@ TERMINAL = {
     "standing": "standing yuki",
     "headroom": "headroom odile /charts/issued",
     "limits": "limits",
+    "preview": "account change ines --not-enabled --preview",
 }
 CONSOLE = {
     "console-access": "/accounts/yuki?why=delete-file@/charts/exchange",
@@ -41,7 +42,7 @@ DARK = {"console-map", "console-who"}
 
 def terminal(name: str, command: str) -> None:
     """One command in a terminal window of 100 columns."""
-    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command} --model demo/tidewrack.yaml; touch {FOLDER}/.done; read x"
+    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; touch {FOLDER}/.done; read x"
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""

@@ -132,23 +132,39 @@ function foldedAccess(preview: Preview): { rest: AccessChange[]; whole: string[]
       rest.push(a);
       continue;
     }
-    const where = `${word} all that there is${a.endpoint ? ` through ${a.endpoint}` : ""}`;
-    const names = whole.get(where) ?? new Set();
+    const through = `${word}\n${a.endpoint ?? ""}`;
+    const names = whole.get(through) ?? new Set();
     for (const name of a.accounts) names.add(name);
-    whole.set(where, names);
+    whole.set(through, names);
   }
-  return { rest, whole: [...whole].map(([where, names]) => `${several([...names], names.size)} ${where}`) };
+  const together = new Map<string, string[]>();
+  for (const [through, names] of whole) {
+    const [word, endpoint] = through.split("\n");
+    const who = `${several([...names], names.size)} ${word} all that there is`;
+    together.set(who, [...(together.get(who) ?? []), endpoint ?? ""]);
+  }
+  return {
+    rest,
+    whole: [...together].map(([who, at]) => (at.includes("") ? who : `${who} through ${at.join(", ")}`)),
+  };
 }
 
 function SignInChanges({ changes }: { changes: Preview["sign_in"] }) {
-  return changes.map((s) => (
-    <div key={s.endpoint + s.why + s.accounts.join()} style={{ marginBottom: 6 }}>
-      <b>{several(s.accounts, s.account_count)}</b>{" "}
-      <span className={s.may ? "good" : "bad"}>{s.may ? "+ can now sign in" : "− can no longer sign in"}</span> at{" "}
-      {s.endpoint}
-      {s.why && (
+  const together = new Map<string, { first: Preview["sign_in"][number]; endpoints: string[] }>();
+  for (const s of changes) {
+    const key = `${several(s.accounts, s.account_count)} ${s.may} ${s.why.replaceAll(s.endpoint, "")}`;
+    const there = together.get(key);
+    if (there) there.endpoints.push(s.endpoint);
+    else together.set(key, { first: s, endpoints: [s.endpoint] });
+  }
+  return [...together].map(([key, { first, endpoints }]) => (
+    <div key={key} style={{ marginBottom: 6 }}>
+      <b>{several(first.accounts, first.account_count)}</b>{" "}
+      <span className={first.may ? "good" : "bad"}>{first.may ? "+ can now sign in" : "− can no longer sign in"}</span>{" "}
+      at {endpoints.join(", ")}
+      {first.why && (
         <div className="quiet" style={{ paddingLeft: 12 }}>
-          {s.why}
+          {first.why}
         </div>
       )}
     </div>

@@ -17,7 +17,7 @@ from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
 from drawknife.core.settings import resolve
 from drawknife.core.signin import door, methods_left, sign_in
-from drawknife.core.sizes import show_size
+from drawknife.core.sizes import number_of, show_size
 
 PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}
 
@@ -145,10 +145,9 @@ def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
         if isinstance(found, int) and found:
             lines.append(text.format(show_size(found)))
     if value("quota_files") != UNLIMITED:
-        lines.append(f"You may keep {value('quota_files')} files.")
+        lines.append(f"You may keep {number_of(int(str(value('quota_files'))), 'file')}.")
     if value("sessions") != UNLIMITED:
-        count = value("sessions")
-        lines.append(f"You may have {count} session{'' if count == 1 else 's'} open at once.")
+        lines.append(f"You may have {number_of(int(str(value('sessions'))), 'session')} open at once.")
     hours = resolve(prepared, account, "hours").value
     if hours:
         lines.append("You may sign in " + " and ".join(", ".join(h) for h in hours) + " (UTC).")

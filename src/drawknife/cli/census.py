@@ -13,7 +13,7 @@ from drawknife.asking import NoSuch
 from drawknife.census.report import census_of, read_mapping, read_rows
 from drawknife.census.walk import Walked, walk
 from drawknife.client import Client
-from drawknife.core.sizes import show_size
+from drawknife.core.sizes import number_of, show_size
 
 from .common import FAILED, RAW, console, errors_told, fail, say, serves, write_csv
 
@@ -91,8 +91,10 @@ def census(
         write_csv([head, *((r.folder, r.owner or "", r.bytes, r.files) for r in found.rows)], raw)
     else:
         done = client.take_census(found)
-        new = f", {done.new_folders} new folders" if done.new_folders else ""
-        say(f"{store}: {show_size(done.bytes)} in {done.files:,} files{new}; revision {done.revision} is in force")
+        new = f", {number_of(done.new_folders, 'new folder')}" if done.new_folders else ""
+        say(
+            f"{store}: {show_size(done.bytes)} in {number_of(done.files, 'file')}{new}; revision {done.revision} is in force"
+        )
     _tell(found)
 
 
@@ -129,7 +131,7 @@ def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
         task = bar.add_task("walking", total=None)
 
         def progress(files: int, size: int) -> None:
-            bar.update(task, description=f"{files:,} files, {show_size(size)}")
+            bar.update(task, description=f"{number_of(files, 'file')}, {show_size(size)}")
 
         try:
             return walk(top, by_disk=by_disk, cross=cross, progress=progress)
@@ -139,7 +141,9 @@ def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
 
 def _tell(found: msg.NewCensus) -> None:
     for user, (bytes_, files) in sorted(found.unknown_owners.items()):
-        say(f"  nobody known: OS user {user} owns {show_size(bytes_)} in {files:,} files; name its account with --map")
+        say(
+            f"  nobody known: OS user {user} owns {show_size(bytes_)} in {number_of(files, 'file')}; name its account with --map"
+        )
     for folder in found.unreadable[:20]:
         say(f"  not readable: {folder}")
     if len(found.unreadable) > 20:

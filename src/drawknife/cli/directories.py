@@ -13,6 +13,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.sizes import number_of
 
 from .common import DONE, NOT_SO, console, print_json, say, serves
 from .marks import plain_table
@@ -231,7 +232,10 @@ def draw_report(out: Console, report: msg.SyncReport) -> None:
     style = STATES[report.state]
     out.print(Text(f"{report.directory}  ", "bold").append(heading, style).append(f"  {report.text}", "default"))
     if report.people or report.groups or report.units:
-        out.print(f"  it has {report.people} people, {report.groups} groups, {report.units} units", style="dim")
+        out.print(
+            f"  it has {report.people:,} people, {number_of(report.groups, 'group')}, {number_of(report.units, 'unit')}",
+            style="dim",
+        )
     for what, count in report.counts.items():
         names = report.named.get(what, [])
         more = f" and {count - len(names)} more" if count > len(names) else ""

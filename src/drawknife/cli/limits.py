@@ -16,7 +16,7 @@ from drawknife import messages as msg
 from drawknife.answers.limits import fullness
 from drawknife.asking import NoSuch
 from drawknife.client import Client
-from drawknife.core.sizes import show_size
+from drawknife.core.sizes import number_of, show_size
 
 from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
 from .editing import edits
@@ -235,7 +235,7 @@ def headroom(answers: Answers, account: str, location: str, at: str | None, as_j
     bound = f", by the {found.bytes_bound_by}" if found.bytes_bound_by else ""
     out.print(Text("  ").append(amount(found.bytes), "bold").append(bound))
     if found.files is not None:
-        out.print(Text("  ").append(f"{found.files:,} files", "bold").append(f", by the {found.files_bound_by}"))
+        out.print(Text("  ").append(number_of(found.files, "file"), "bold").append(f", by the {found.files_bound_by}"))
     if found.upload_limit is not None:
         out.print(f"  a single file of {show_size(found.upload_limit)} at most", style="dim")
     out.print()
@@ -252,7 +252,7 @@ def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
         called = f"  {x.called}"
         for used, hard, soft, room, show in (
             (x.used_bytes, x.hard_bytes, x.soft_bytes, x.room_bytes, show_size),
-            (x.used_files, x.hard_files, x.soft_files, x.room_files, lambda n: f"{n:,} files"),
+            (x.used_files, x.hard_files, x.soft_files, x.room_files, lambda n: number_of(n, "file")),
         ):
             if hard is None and soft is None:
                 continue
@@ -306,7 +306,7 @@ def usage(answers: Answers, by: str, limit: int, as_csv: bool, raw: bool, as_jso
     out.print(table)
     if found.total > len(found.lines):
         out.print(f"and {found.total - len(found.lines)} more", style="dim")
-    out.print(f"\n{show_size(found.total_bytes)} in {found.total_files:,} files in all", style="dim")
+    out.print(f"\n{show_size(found.total_bytes)} in {number_of(found.total_files, 'file')} in all", style="dim")
 
 
 @click.command()
@@ -344,7 +344,9 @@ def _draw_promised(out: Console, promised: Sequence[msg.PromisedLine]) -> None:
     for p in promised:
         where = f"store {p.store}" if p.store else "all stores together"
         share = p.given / p.capacity if p.capacity else 0
-        open_ = f"; {p.unlimited_accounts} accounts have no limit of their own" if p.unlimited_accounts else ""
+        open_ = (
+            f"; {number_of(p.unlimited_accounts, 'account')} without a limit of its own" if p.unlimited_accounts else ""
+        )
         line = Text(f"\n  {where}: ").append(
             f"{show_size(p.given)} given away of {show_size(p.capacity)} ({share:.0%})",
             "red" if share > 1 else "default",

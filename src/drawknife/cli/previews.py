@@ -77,12 +77,17 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
 def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> None:
     if found:
         out.print(Text("\nSigning in", "bold"))
-    for s in found[:LINES]:
-        word, style = ("can now sign in", "green") if s.may else ("can no longer sign in", "red")
-        line = Text("  ").append(_several(s.accounts, s.account_count), "bold").append(f" {word} ", style)
-        out.print(line.append(f"at {s.endpoint}", "default"))
-        if s.why:
-            out.print(Padding(Text(s.why, "dim"), (0, 0, 0, 4), expand=False))
+    together: dict[tuple[str, bool, str], list[str]] = {}
+    for s in found:
+        together.setdefault((_several(s.accounts, s.account_count), s.may, s.why.replace(s.endpoint, "…")), []).append(
+            s.endpoint
+        )
+    for (who, may, why), endpoints in list(together.items())[:LINES]:
+        word, style = ("can now sign in", "green") if may else ("can no longer sign in", "red")
+        line = Text("  ").append(who, "bold").append(f" {word} ", style)
+        out.print(line.append(f"at {', '.join(endpoints)}", "default"))
+        if why:
+            out.print(Padding(Text(why.replace("…", endpoints[0]), "dim"), (0, 0, 0, 4), expand=False))
 
 
 def _draw_all_access(out: Console, told: msg.Follows) -> None:
@@ -102,18 +107,16 @@ def _draw_all_access(out: Console, told: msg.Follows) -> None:
     draw_access(out, rest)
     if whole and not rest:
         out.print(Text("\nAccess", "bold"))
+    together: dict[tuple[tuple[str, ...], str], list[str]] = {}
     for (endpoint, word), names in whole.items():
-        each = list(dict.fromkeys(names))
-        line = (
-            Text("  ")
-            .append(_several(each, len(each)), "bold")
-            .append(f" {word if len(each) == 1 else word[:-1]} ", "red" if word == "loses" else "green")
-        )
-        out.print(
-            line.append(
-                "all that there is" + (f" through {endpoint}" if endpoint else "") + "; --json tells each", "default"
-            )
-        )
+        together.setdefault((tuple(dict.fromkeys(names)), word), []).append(endpoint)
+    for (each, word), endpoints in together.items():
+        through = ", ".join(e for e in endpoints if e)
+        verb = word if len(each) == 1 else word[:-1]
+        line = Text("  ").append(_several(list(each), len(each)), "bold")
+        line.append(f" {verb} ", "red" if word == "loses" else "green")
+        what = "all that there is" if "" in endpoints else f"all that there is through {through}"
+        out.print(line.append(f"{what} (--json tells each)", "default"))
 
 
 def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:

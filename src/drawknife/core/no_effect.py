@@ -308,7 +308,7 @@ def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
     if len(there) == len(accounts):
         yield f"{_whom(accounts)} counted as {group} already", ""
     else:
-        yield f"what comes down from {group} gives {_whom(accounts)} nothing that it had not already", ""
+        yield f"what comes down from {group} gives nothing new to {_whom(accounts)}", ""
     yield from _limited(accounts)
 
 

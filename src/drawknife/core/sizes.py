@@ -1,4 +1,4 @@
-"""Sizes as people read them."""
+"""Sizes and numbers as people read them."""
 
 
 def show_size(size: int) -> str:
@@ -9,3 +9,8 @@ def show_size(size: int) -> str:
             break
         amount /= 1024
     return f"{size} B" if unit == "B" else f"{amount:.3g} {unit}" if amount < 1000 else f"{amount:.0f} {unit}"
+
+
+def number_of(number: int, word: str) -> str:
+    """A number of things: ``1 file``, ``2,020 files``."""
+    return f"{number:,} {word}{'' if number == 1 else 's'}"

@@ -13,6 +13,7 @@ from drawknife.core.edits import checked
 from drawknife.core.model import Account, Group, Model, Subject
 from drawknife.core.names import fold, unit_ancestors
 from drawknife.core.removal import lines_naming
+from drawknife.core.sizes import number_of
 
 from .reading import Found, Person
 
@@ -181,7 +182,7 @@ def _groups(
             made.told("groups removed", group.name)
     if dropped:
         made.notes.append(
-            f"{dropped} members of its groups were left out, as their names are not this directory's here"
+            f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here"
         )
     return groups
 

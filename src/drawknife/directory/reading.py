@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from drawknife.core.model import Subject
 from drawknife.core.names import BadValue, Place, check_name, check_path, check_subject_name, fold
+from drawknife.core.sizes import number_of
 from drawknife.formats.ldif import Record
 from drawknife.messages import DirectoryOptions
 
@@ -221,6 +222,6 @@ def read(source: Source, options: DirectoryOptions) -> Found:
         reader.member_of(said)
     if reader.unknown_members:
         reader.found.notes.append(
-            f"{reader.unknown_members} members of groups are none of the people, groups and units read, and were left out"
+            f"{number_of(reader.unknown_members, 'member')} of groups left out: none of the people, groups and units that were read"
         )
     return reader.found

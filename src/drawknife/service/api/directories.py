@@ -18,6 +18,7 @@ from drawknife.asking import BadInput, NoSuch
 from drawknife.core.edits import refuse
 from drawknife.core.model import Model
 from drawknife.core.names import BadValue, check_name, fold
+from drawknife.core.sizes import number_of
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of
@@ -187,7 +188,7 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
         theirs = [a.name for a in model.accounts if a.source == old.name]
         if theirs and not query.keep:
             raise refuse(
-                f"{len(theirs)} accounts come from {old.name}, {theirs[0]} among them",
+                f"{number_of(len(theirs), 'account')} of {old.name} would be left, {theirs[0]} first",
                 "keep them as local ones, with `keep`",
             )
         records.delete_directory(connection, old.name)
