@@ -17,7 +17,6 @@ from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.telling import explanation_message, obstacle_messages
 from drawknife.asking import BadInput, NoSuch, check_location, check_right
 from drawknife.core.compare import differences
-from drawknife.core.consequences import Credentials
 from drawknife.core.effective import effective_access
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.explain import explain
@@ -31,6 +30,7 @@ from drawknife.core.question import GATES, Question, Verdict
 from drawknife.core.rights import FILE_RIGHTS, RIGHTS, format_rights
 from drawknife.core.settings import resolve_all
 from drawknife.core.signin import TOLD_TO_CLIENTS, expired
+from drawknife.core.signing_in import Credentials
 from drawknife.core.soundness import nearest
 from drawknife.core.who import almost, holders
 from drawknife.formats.questions import BadQuestion, read_question

@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from drawknife import messages as msg
-from drawknife.core.consequences import Credentials
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.model import Endpoint
 from drawknife.core.prepared import Prepared
+from drawknife.core.signing_in import Credentials
 from drawknife.core.sizes import show_size
 from drawknife.core.usage import every_limit, promised
 

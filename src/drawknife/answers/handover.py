@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from drawknife.core.consequences import Credentials
 from drawknife.core.effective import Access, effective_access
 from drawknife.core.endpoints import tls_policy
 from drawknife.core.gates import open_case
@@ -17,6 +16,7 @@ from drawknife.core.question import Question
 from drawknife.core.rights import RIGHTS
 from drawknife.core.settings import resolve
 from drawknife.core.signin import door, methods_left, sign_in
+from drawknife.core.signing_in import Credentials
 from drawknife.core.sizes import number_of, show_size
 
 PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}

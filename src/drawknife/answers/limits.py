@@ -11,7 +11,6 @@ from drawknife import messages as msg
 from drawknife.answers import certificates
 from drawknife.answers.handover import FORMATS, sheet
 from drawknife.asking import BadInput, NoSuch, check_location
-from drawknife.core.consequences import Credentials
 from drawknife.core.endpoints import read_address
 from drawknife.core.model import UNLIMITED, Endpoint
 from drawknife.core.names import BadValue
@@ -21,6 +20,7 @@ from drawknife.core.reach import reach
 from drawknife.core.rights import BIT
 from drawknife.core.settings import resolve
 from drawknife.core.signin import endpoint_allows
+from drawknife.core.signing_in import Credentials
 from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.formats.values import moment as read_moment
 

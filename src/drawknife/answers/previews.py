@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from drawknife import messages as msg
 from drawknife.answers.summaries import summary
 from drawknife.core.access_changes import AccessChange
-from drawknife.core.consequences import Consequences, Credentials, SettingChange, consequences
+from drawknife.core.consequences import Consequences, SettingChange, consequences
 from drawknife.core.difference import Differs, differing
 from drawknife.core.findings import Finding
 from drawknife.core.model import Model
@@ -18,6 +18,7 @@ from drawknife.core.no_effect import NoEffect, held_back, lines_without_effect
 from drawknife.core.pairing import Renames
 from drawknife.core.prepared import Prepared, prepare
 from drawknife.core.room import Room
+from drawknife.core.signing_in import Credentials
 from drawknife.formats.model_file import change_data
 
 #: More than these are counted, not named.
@@ -90,7 +91,7 @@ def _room(room: Room | None) -> msg.RoomMessage | None:
 
 def _left_out(told: Told) -> list[str]:
     """Lists that are too long to be told whole."""
-    said = list(told.left_out)
+    said = [*told.follows.left_out, *told.left_out]
     f = told.follows
     for what, found in (
         ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),

@@ -13,7 +13,7 @@ from .access_map import OF_FILES, AccessMap, Cell, access_of_all
 from .closed_form import NOBODY, Sets
 from .division import bits_in
 from .model import Endpoint
-from .names import Place, join, rest_below, tree_key
+from .names import Place, ancestors, join, rest_below, tree_key
 from .pairing import Renames
 from .prepared import Prepared
 from .rights import RIGHTS
@@ -155,8 +155,9 @@ def _wanted(map_: AccessMap, branches: dict[str, list[str]]) -> dict[str, list[s
     """The folders of the branches that have a location: recorded in either model, or where a virtual path begins."""
     found: dict[str, list[str]] = {}
     for name, paths in branches.items():
+        known = set(paths)
         starting = map_.division.starting.get(name, {})
-        tops = [p for p in starting if any(rest_below(p, path) is not None for path in paths)]
+        tops = [p for p in starting if any(at in known for at in ancestors(p))]
         found[name] = sorted({*paths, *tops})
     return found
 

@@ -19,8 +19,13 @@ _LIKE = {
 }  # fmt: skip
 
 
+_ASCII = str.maketrans({c: like for c, like in _LIKE.items() if c.isascii()})
+
+
 def look(name: str) -> str:
     """How a name looks: two names of the same look are easily mistaken for each other."""
+    if name.isascii():
+        return name.translate(_ASCII).casefold().replace("rn", "m").replace("vv", "w")
     plain = unicodedata.normalize("NFKD", name)
     bare = "".join(c for c in plain if not unicodedata.combining(c))
     like = "".join(_LIKE.get(c, c) for c in bare)

@@ -29,7 +29,14 @@ class Finding(NamedTuple):
 
 
 def findings(prepared: Prepared) -> list[Finding]:
-    """Every finding, most pressing kinds first."""
+    """Every finding, most pressing kinds first; looked for once, and kept."""
+    found = prepared.derived.get("findings")
+    if not isinstance(found, list):
+        found = prepared.derived["findings"] = _findings(prepared)
+    return list(found)
+
+
+def _findings(prepared: Prepared) -> list[Finding]:
     out: list[Finding] = []
     for name, clash in sorted(prepared.stopped_by.items()):
         out.append(

@@ -95,7 +95,12 @@ def _new_item(before: Prepared, added: Added) -> bool:
     if added.kind == "folder":
         store, _, path = added.name.partition(":")
         return store not in before.stores or before.stores[store].folder(path) is None
-    return True
+    model = before.model
+    names = {
+        "group": (g.name for g in model.groups), "endpoint": (e.name for e in model.endpoints),
+        "virtual path": (v.path for v in model.virtual_paths),
+    }[added.kind]  # fmt: skip
+    return added.name not in set(names)
 
 
 def _without(model: Model, added: Added) -> Model:

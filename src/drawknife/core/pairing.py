@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from .model import Model
 from .names import Place, fold, join, parse_place, rest_below
-from .prepared import Prepared, bits_of
+from .prepared import Prepared
 
 
 class Renaming(NamedTuple):
@@ -134,6 +134,12 @@ def members_of(prepared: Prepared, subjects: Iterable[object]) -> int:
     return found
 
 
-def bits_at(positions: Iterable[int], count: int) -> int:
-    """A set of positions as bits."""
-    return bits_of(list(positions), count)
+def changed_settings(pairing: Pairing) -> set[int]:
+    """Positions of the accounts that count as somebody for whom other things are set than before."""
+    a, b = pairing.before.model.settings, pairing.after.model.settings
+    if a is b or a == b:
+        return set()
+    old, new = {s.subject: s for s in a}, {s.subject: s for s in b}
+    return pairing.positions(
+        {s for s, x in old.items() if new.get(s) != x}, {s for s, x in new.items() if old.get(s) != x}
+    )
