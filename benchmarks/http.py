@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from http.client import HTTPConnection
 from pathlib import Path
+from statistics import median
 from tempfile import mkdtemp
 
 from tools.cluster import Cluster, free_port
@@ -37,8 +38,8 @@ def cluster_of_its_own() -> Iterator[Cluster]:
 
 
 @contextmanager
-def served(address: str, model: Model | None) -> Iterator[tuple[int, str]]:
-    """A service on the model: its port and a token."""
+def served(address: str, model: Model | None, processes: int = 1) -> Iterator[tuple[int, str]]:
+    """A service on the model, in so many processes: its port and a token."""
     bring_up_to_date(address)
     database = Database(address)
     database.open()
@@ -47,7 +48,7 @@ def served(address: str, model: Model | None) -> Iterator[tuple[int, str]]:
     token = tokens.make_token(database, "bench")
     database.close()
     port = free_port()
-    command = [sys.executable, "-m", "benchmarks.served", address, str(port)]
+    command = [sys.executable, "-m", "benchmarks.served", address, str(port), str(processes)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE)
     assert process.stdout is not None
     process.stdout.readline()
@@ -56,6 +57,25 @@ def served(address: str, model: Model | None) -> Iterator[tuple[int, str]]:
     finally:
         process.terminate()
         process.wait()
+
+
+def rate_of_four(port: int, token: str) -> float:
+    """Decisions a second of four clients at once."""
+    command = [sys.executable, "-m", "benchmarks.asking", str(port), token, str(SINGLES)]
+    clients = [subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE) for _ in range(4)]
+    for one in clients:
+        assert one.stdout is not None
+        one.stdout.readline()
+
+    def go() -> None:
+        for one in clients:
+            assert one.stdin is not None
+            one.stdin.write(b"go\n")
+            one.stdin.flush()
+        for one in clients:
+            assert one.wait() == 0
+
+    return 4 * SINGLES / seconds(go)
 
 
 def measure() -> list[tuple[str, str, str, bool | None]]:
@@ -71,6 +91,11 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
             "path": f"/survey{rng.choice(folders)}/x",
         }
 
+    with cluster_of_its_own() as cluster:
+        address = cluster.create_database("bench")
+        with served(address, model) as one, served(address, None, 2) as two:
+            pairs = [(rate_of_four(*one), rate_of_four(*two)) for _ in range(5)]
+        more = median(b / a for a, b in pairs)
     with cluster_of_its_own() as cluster, served(cluster.create_database("bench"), model) as (port, token):
         connection = HTTPConnection("127.0.0.1", port)
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
@@ -111,5 +136,11 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
             f"{times:.0f} ({BATCH / in_batch:,.0f} a second)",
             "at least 20",
             times >= 20,
+        ),
+        (
+            "single decisions of four clients, two processes / one",
+            f"{more:.2f} ({median(b for _, b in pairs):,.0f} and {median(a for a, _ in pairs):,.0f} a second)",
+            "at least 1.6",
+            more >= 1.6,
         ),
     ]

@@ -6,6 +6,8 @@ import psycopg
 from psycopg import sql
 
 from drawknife.client import Client
+from drawknife.core import model as m
+from drawknife.core.canonical import sound
 from drawknife.core.model import Model
 from drawknife.formats.model_file import write_model
 from drawknife.records.tables import TABLES
@@ -51,6 +53,16 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 loads.append(seconds(lambda: client.load(document)))
                 copies.append(bare_copy(address, model))
                 client.load(empty)
+            people = [m.Account(f"p{i:05}", unit="desk") for i in range(5000)]
+            accounts = write_model(sound(m.Model(units=("desk",), accounts=tuple(people))), as_json=True).encode()
+            adds = [{"op": "add", "kind": "account", "item": {"name": p.name, "unit": "desk"}} for p in people]
+            imports, same = [], []
+            for _ in range(3):
+                same.append(seconds(lambda: client.load(accounts)))
+                client.load(b"drawknife: 1\nunits: [desk]")
+                imports.append(seconds(lambda: client.change(adds)))
+                client.load(empty)
+    as_many = sorted(a / b for a, b in zip(imports, same, strict=True))[1]
     ratio = sorted(a / b for a, b in zip(loads, copies, strict=True))[1]
     rows = sum(1 for t in TABLES for _ in t.rows(model))
     return [
@@ -59,5 +71,11 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
             f"{ratio:.1f} ({min(loads):.2f} s, {min(copies):.2f} s)",
             "within 6",
             ratio <= 6,
-        )
+        ),
+        (
+            "5,000 accounts added by changes / load of the same",
+            f"{as_many:.1f} ({min(imports):.2f} s, {min(same):.2f} s)",
+            "within 3",
+            as_many <= 3,
+        ),
     ]

@@ -1,29 +1,22 @@
-"""The service with one empty route besides, for comparison: python -m benchmarks.served DATABASE PORT"""
+"""The service with one empty route besides, for comparison: python -m benchmarks.served DATABASE PORT PROCESSES"""
 
 from __future__ import annotations
 
 import sys
 
-from flask import Response
+from flask import Flask, Response
 
-from drawknife.records.database import Database
-from drawknife.service.app import create_app
-from drawknife.service.server import Server, set_up_logging
+from drawknife.service.files import ReadableFolders
+from drawknife.service.server import Options, Server, listen
 
 
-class WithEmptyRoute(Server):
-    def load(self) -> object:
-        set_up_logging(False)
-        app = create_app(Database(self.address))
-
-        @app.get("/empty")
-        def empty() -> Response:
-            return Response("{}", mimetype="application/json")
-
-        return app
+def with_empty_route(app: Flask) -> None:
+    @app.get("/empty")
+    def empty() -> Response:
+        return Response("{}", mimetype="application/json")
 
 
 if __name__ == "__main__":
-    WithEmptyRoute(
-        sys.argv[1], "127.0.0.1", int(sys.argv[2]), None, None, 4, False, lambda: print("ready", flush=True)
-    ).run()
+    database, port, processes = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
+    options = Options(database, "127.0.0.1", port, None, None, ReadableFolders(), 4, processes, False)
+    Server(options, listen("127.0.0.1", port), lambda: print("ready", flush=True), with_empty_route).run()

@@ -77,10 +77,12 @@ def give_credentials(address):
         connection.execute(
             "INSERT INTO passwords (account, hash, changed_by)"
             " SELECT name, 'none', 'test' FROM accounts WHERE 'password' = ANY(methods)"
+            " ON CONFLICT DO NOTHING"
         )
         connection.execute(
             "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added_by)"
             " SELECT name, 'SHA256:x', 'ssh-ed25519', 'x', '', 'test' FROM accounts WHERE 'key' = ANY(methods)"
+            " ON CONFLICT DO NOTHING"
         )
 
 

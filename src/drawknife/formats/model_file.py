@@ -10,6 +10,7 @@ from typing import Any
 from drawknife.core import model as m
 from drawknife.core.canonical import sound
 from drawknife.core.names import BadValue, check_name, check_path, check_unit
+from drawknife.core.sizes import show_size
 from drawknife.core.soundness import Where, nearest, problems
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
@@ -209,7 +210,8 @@ class _Reading:
         for what in ("bytes", "files"):
             hard, soft = got.get(f"hard_{what}"), got.get(f"soft_{what}")
             if hard is not None and soft is not None and soft > hard:
-                self.wrong((*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {hard}")
+                most = show_size(hard) if what == "bytes" else hard
+                self.wrong((*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {most}")
 
     def endpoint(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if got["protocol"] == "sftp":

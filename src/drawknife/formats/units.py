@@ -3,6 +3,7 @@
 import re
 
 from drawknife.core.names import BadValue
+from drawknife.core.sizes import show_size
 
 _SIZE = re.compile(r"(\d{1,20})(?:\.(\d{1,20}))?(?: ?(B|[KMGTP]i?B))?", re.ASCII)
 _FACTOR = {"B": 1}
@@ -31,9 +32,12 @@ def read_size(value: object) -> int:
 
 
 def write_size(size: int) -> str | int:
-    """A size in the unit that gives the smallest whole number."""
+    """A size in the unit that gives the smallest whole number, or with a decimal point where that is the very size."""
     whole = [(size // factor, unit) for unit, factor in _FACTOR.items() if unit != "B" and size % factor == 0]
-    if not size or not whole:
+    if not whole:
+        near = show_size(size) if 1024 <= size <= MAX // 2 else size
+        return near if read_size(near) == size else size
+    if not size:
         return size
     count, unit = min(whole)
     return f"{count} {unit}"

@@ -19,6 +19,7 @@ from types import FrameType
 from typing import Any, NamedTuple
 
 import structlog
+from flask import Flask
 from waitress.adjustments import Adjustments
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
@@ -223,8 +224,15 @@ def listen(host: str, port: int) -> socket.socket:
 class Server:
     """Several processes on one socket. One that ends by itself is started again."""
 
-    def __init__(self, options: Options, listening: socket.socket, when_ready: Callable[[], None]) -> None:
-        self.options, self.listening, self.when_ready = options, listening, when_ready
+    def __init__(
+        self,
+        options: Options,
+        listening: socket.socket,
+        when_ready: Callable[[], None],
+        extend: Callable[[Flask], object] = lambda app: None,
+    ) -> None:
+        """`extend` adds to the application of each process, before it serves."""
+        self.options, self.listening, self.when_ready, self.extend = options, listening, when_ready, extend
         self.shared = Shared(options.processes)
         #: The first process holds the end to write on, and never writes: when it is gone, the others read its end.
         self._alive = os.pipe()
@@ -235,7 +243,7 @@ class Server:
         """Serve until the process is told to stop; what is under way then is finished."""
         if self.options.processes == 1:
             self.when_ready()
-            _work(self.options, self.listening, self.shared)
+            _work(self.options, self.listening, self.shared, self.extend)
             return
         signal.signal(signal.SIGTERM, self._stop)
         signal.signal(signal.SIGINT, self._stop)
@@ -272,7 +280,7 @@ class Server:
             os.close(self._alive[1])
             threading.Thread(target=_end_with, args=(self._alive[0],), daemon=True).start()
             self.shared.mine = place
-            _work(self.options, self.listening, self.shared)
+            _work(self.options, self.listening, self.shared, self.extend)
             code = 0
         except BaseException:
             set_up_logging(self.options.verbose)
@@ -296,12 +304,13 @@ def _end_with(pipe: int) -> None:
     os.kill(os.getpid(), signal.SIGTERM)
 
 
-def _work(options: Options, listening: socket.socket, shared: Shared) -> None:
+def _work(options: Options, listening: socket.socket, shared: Shared, extend: Callable[[Flask], object]) -> None:
     """One process: the application, until SIGTERM."""
     set_up_logging(options.verbose)
     app = create_app(
         Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared
     )
+    extend(app)
     server = make_server(app, listening, options.threads, shared)
 
     def stop(number: int, frame: FrameType | None) -> None:
