@@ -345,7 +345,7 @@ def _draw_promised(out: Console, promised: Sequence[msg.PromisedLine]) -> None:
         where = f"store {p.store}" if p.store else "all stores together"
         share = p.given / p.capacity if p.capacity else 0
         open_ = (
-            f"; {number_of(p.unlimited_accounts, 'account')} without a limit of its own" if p.unlimited_accounts else ""
+            f"; {number_of(p.unlimited_accounts, 'account')} without a limit in bytes" if p.unlimited_accounts else ""
         )
         line = Text(f"\n  {where}: ").append(
             f"{show_size(p.given)} given away of {show_size(p.capacity)} ({share:.0%})",
