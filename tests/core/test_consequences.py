@@ -1,19 +1,24 @@
 """What follows from a change is what comparing everything, one by one and by the plain rules, finds."""
 
+import json
+from dataclasses import replace
 from datetime import UTC, datetime
 from random import Random
 
-from hypothesis import assume, given, settings
+import pytest
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from drawknife.asking import BadInput
 from drawknife.changing import apply
+from drawknife.core import model as m
 from drawknife.core.consequences import consequences
 from drawknife.core.edits import EditRefused, NotThere
 from drawknife.core.pairing import Renames
 from drawknife.core.prepared import prepare
 from drawknife.core.question import Question
 from drawknife.formats.document import BadDocument
+from drawknife.formats.model_file import read_model
 
 from . import reference_room
 from .changes import random_change
@@ -264,6 +269,7 @@ def _told_above(room, account, location):
 
 
 @given(seeds, st.integers(1, 3))
+@example(1089, 3)  # an account is spelled otherwise, and then removed
 @settings(max_examples=250, deadline=None)
 def test_changes_of_every_kind(seed, count):
     rng = Random(seed)
@@ -293,3 +299,46 @@ def test_another_model_altogether(one, other):
 def test_nothing_follows_from_nothing(seed):
     model = random_model(seed)
     assert consequences(prepare(model), prepare(model), NOW, Renames()).nothing
+
+
+# --- credentials ----------------------------------------------------------------------------------
+
+QUAY = {"endpoints": [{"name": "quay", "protocol": "sftp", "port": 22}], "accounts": [{"name": "ada"}, {"name": "bo"}]}
+
+
+@pytest.mark.parametrize(
+    ("changes", "told"),
+    [
+        ([{"op": "rename", "kind": "account", "name": "ada", "to": "ida"},
+          {"op": "rename", "kind": "account", "name": "ida", "to": "ola"}], set()),
+        ([{"op": "rename", "kind": "account", "name": "ada", "to": "ola"},
+          {"op": "add", "kind": "account", "item": {"name": "ada"}}], set()),
+        ([{"op": "rename", "kind": "account", "name": "ada", "to": "bo2"},
+          {"op": "rename", "kind": "account", "name": "bo", "to": "ada"}], set()),
+        ([{"op": "add", "kind": "account", "item": {"name": "ola"}}], set()),
+        ([{"op": "remove", "kind": "account", "name": "bo", "everywhere": True}], set()),
+        ([{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}], {("ada", False)}),
+    ],
+)  # fmt: skip
+def test_credentials_go_with_the_account_that_has_them(changes, told):
+    """Ada has a password, Bo nothing; whoever is new has nothing yet."""
+    before = read_model(json.dumps({"drawknife": 1, **QUAY}).encode())
+    applied = apply(before, changes)
+    found = consequences(
+        prepare(before),
+        prepare(applied.model),
+        NOW,
+        applied.renames,
+        {"ada": frozenset({"password"}), "bo": frozenset()},
+    )
+    assert {(a, s.may) for s in found.sign_in for a in s.accounts} == told
+
+
+def test_somebody_new_from_a_directory_signs_in_with_it():
+    before = read_model(json.dumps({"drawknife": 1, **QUAY}).encode())
+    new = m.Account("thora", source="bureau", methods=("directory",))
+    after = replace(before, accounts=(*before.accounts, new))
+    found = consequences(
+        prepare(before), prepare(after), NOW, None, {"ada": frozenset({"password"}), "bo": frozenset()}
+    )
+    assert {(a, s.may) for s in found.sign_in for a in s.accounts} == {("thora", True)}

@@ -286,7 +286,10 @@ function Promised({ promised }: { promised: Limits["promised"] }) {
             {size(p.given)} of {size(p.capacity)}
           </b>
           {p.unlimited_accounts > 0 && (
-            <span className="quiet"> · {p.unlimited_accounts} accounts have no limit of their own</span>
+            <span className="quiet">
+              {" "}
+              · {p.unlimited_accounts === 1 ? "1 account" : `${p.unlimited_accounts} accounts`} without a limit in bytes
+            </span>
           )}
         </div>
       ))}

@@ -238,3 +238,13 @@ def write_csv(rows: Iterable[Iterable[Any]], raw: bool) -> None:
     """Rows as CSV (RFC 4180); unless `raw`, a cell that begins like a formula gets an apostrophe before it."""
     writer = csv.writer(sys.stdout)
     writer.writerows(rows if raw else (map(guarded, row) for row in rows))
+
+
+def shown_value(value: Any) -> str:
+    """A value of an item or a setting in a line."""
+    if isinstance(value, list | tuple):
+        flat = [", ".join(v) if isinstance(v, list | tuple) else str(v) for v in value]
+        return " and ".join(flat) or "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "none" if value is None else str(value)

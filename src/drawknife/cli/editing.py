@@ -197,13 +197,3 @@ def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
     if not (to_set or add or drop):
         raise click.UsageError("name something to change; --help tells what there is")
     return {"op": "change", "kind": kind, "name": name, "set": to_set, "add": add, "drop": drop}
-
-
-def shown_value(value: Any) -> str:
-    """A value of an item or a setting in a line."""
-    if isinstance(value, list | tuple):
-        flat = [", ".join(v) if isinstance(v, list | tuple) else str(v) for v in value]
-        return " and ".join(flat) or "none"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return "none" if value is None else str(value)

@@ -10,8 +10,8 @@ from rich.text import Text
 
 from drawknife import messages as msg
 
-from .common import Answers, asks, console, print_json
-from .editing import change_from, edits, item_from, options_of, shown_value
+from .common import Answers, asks, console, print_json, shown_value
+from .editing import change_from, edits, item_from, options_of
 from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]

@@ -14,7 +14,7 @@ from drawknife.core.settings import SIZES
 from drawknife.core.sizes import show_size
 from drawknife.formats.keys import FOLDER, SECTIONS
 
-from .editing import shown_value
+from .common import shown_value
 
 #: More items and lines than these are counted.
 ITEMS, LINES = 40, 40

@@ -210,17 +210,14 @@ def _through(
         out += access_changes(here, there, _names(pairing, both), None, pairing.renames, called)
     gone = [i for i in pairing.gone if signing.rights(before, i, one)]
     come = [i for i in pairing.come if signing.rights(after, i, other)]
-    for accounts, prepared, word in (
-        ([*(pairing.common[i][0] for i in lost), *gone], before, "lose"),
-        ([*(pairing.common[i][1] for i in gained), *come], after, "gain"),
-    ):
+    for ours, alone, side, word in ((lost, gone, 0, "lose"), (gained, come, 1, "gain")):
+        prepared = (before, after)[side]
+        accounts = [*(pairing.common[i][side] for i in ours), *alone]
         if _too_many(prepared, accounts, WITH_SIGNING_IN):
             left_out.append(f"all that {_accounts(accounts)} {word} through {called} is not listed place by place")
         elif accounts:
-            names = [prepared.model.accounts[i].name for i in accounts]
-            if prepared is before:
-                names = [pairing.renames.account(name) for name in names]
-            side = Side(prepared, accounts, one if prepared is before else other)
-            was_, now_ = (side, None) if prepared is before else (None, side)
+            names = [*_names(pairing, ours), *(prepared.model.accounts[i].name for i in alone)]
+            seen = Side(prepared, accounts, (one, other)[side])
+            was_, now_ = (None, seen) if side else (seen, None)
             out += access_changes(was_, now_, names, None, pairing.renames, called)
     return out

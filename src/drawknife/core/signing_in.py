@@ -36,6 +36,8 @@ class SigningIn:
         self.pairing, self.at, self.credentials = pairing, at, credentials
         self.asked = affected
         self._everybody = range(len(pairing.common))
+        #: For a position afterwards, the one before.
+        self._was = {now: was for was, now in pairing.common}
         self._known: dict[tuple[bool, int, str], str | None] = {}
 
     def same_door(self, was: str | None, now: str | None) -> bool:
@@ -65,15 +67,21 @@ class SigningIn:
 
     def _refusal(self, prepared: Prepared, index: int, endpoint: str) -> str | None:
         name = prepared.model.accounts[index].name
-        known = None if self.credentials is None else self.credentials.get(self._before(prepared, name), frozenset())
+        known = self._held(prepared, index)
         answer = verdict(prepared, Question(name, "sign-in", endpoint=endpoint, credentials=known), self.at)
         return None if answer.allowed else answer.text
 
-    def _before(self, prepared: Prepared, name: str) -> str:
-        """What an account was called when its credentials were looked up."""
-        if prepared is self.pairing.before or not self.pairing.renames:
-            return name
-        return next((r.old for r in reversed(self.pairing.renames.each) if r.kind == "account" and r.new == name), name)
+    def _held(self, prepared: Prepared, index: int) -> frozenset[str] | None:
+        """What an account has a credential for: as was looked up before; one that is new has its directory only."""
+        if self.credentials is None:
+            return None
+        account = prepared.model.accounts[index]
+        if prepared is self.pairing.before:
+            return self.credentials.get(account.name, frozenset())
+        if index not in self._was:
+            return frozenset({"directory"} if account.source != "local" else ())
+        was = self.pairing.before.model.accounts[self._was[index]]
+        return self.credentials.get(was.name, frozenset())
 
     def changes(self) -> list[SignInChange]:
         found: dict[tuple[str, bool, str], list[str]] = {}

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
 
 import structlog
 
@@ -15,9 +15,6 @@ from drawknife.records.database import Unavailable
 
 from .files import NotReadable
 
-if TYPE_CHECKING:
-    from .current import Current
-
 log = structlog.get_logger()
 #: Seconds between two looks, where the endpoints stay as they are.
 EVERY = 60.0
@@ -25,10 +22,14 @@ LOOK_FOR_CHANGES = 0.25
 
 
 class Certificates:
-    """What the certificates of the endpoints said when they were last looked at."""
+    """What the certificates of the endpoints said when they were last looked at.
 
-    def __init__(self, current: Current) -> None:
-        self._current = current
+    `endpoints` gives those of the newest model, `read` the bytes of a file or :class:`NotReadable`.
+    """
+
+    def __init__(self, endpoints: Callable[[], Sequence[Endpoint]], read: Callable[[str], bytes]) -> None:
+        self._endpoints = endpoints
+        self._read_file = read
         #: By the files of the certificate and its key, and the host names that it is to be for.
         self._seen: dict[object, CertificateAnswer] = {}
         self._stop = threading.Event()
@@ -50,7 +51,7 @@ class Certificates:
         while not self._stop.wait(LOOK_FOR_CHANGES):
             waited += LOOK_FOR_CHANGES
             try:
-                endpoints = self._current.snapshot().model.endpoints
+                endpoints = self._endpoints()
                 if waited < EVERY and endpoints is looked_at:
                     continue
                 now = datetime.now(UTC)
@@ -64,7 +65,7 @@ class Certificates:
 
     def _read(self, name: str) -> bytes:
         try:
-            return self._current.files.read(name)
+            return self._read_file(name)
         except NotReadable as error:
             raise OSError(0, str(error)) from None
 

@@ -48,7 +48,7 @@ class Current:
         self.secrets = secrets
         self.files = files
         self.shared = shared
-        self.certificates = Certificates(self)
+        self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)
         self._credentials: tuple[int, dict[str, frozenset[str]]] = (-1, {})
