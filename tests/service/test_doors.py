@@ -447,3 +447,15 @@ def test_csv_for_spreadsheets_computes_nothing_and_is_taken_back(client, own, tm
     file.write_text("name,display\n'=sum,'-2 of them\n")
     done = run("account", "import", file, "--yes", environment=environment)
     assert done.returncode == 0 and client.item("account", "=sum").item["display"] == "-2 of them"
+
+
+def test_each_process_answers_with_the_change_that_another_one_made(address, tmp_path):
+    """What one process has confirmed is what every one of them says from then on."""
+    with serving(address, tmp_path, "--processes", "3", "--load", DEMO) as found, found.client() as client:
+        for enabled in (False, True, False):
+            done = client.change([{"op": "change", "kind": "account", "name": "ines", "set": {"enabled": enabled}}])
+            for _ in range(12):  # each on a connection of its own, and so by whichever process
+                with found.client() as another:
+                    assert another.health().revision == done.revision
+                    said = another.decide({"account": "ines", "action": "sign-in", "endpoint": "harbour"}).text
+                    assert ("ines is switched off" in said) is not enabled

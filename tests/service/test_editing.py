@@ -218,3 +218,24 @@ def test_what_names_a_thing_is_told_when_its_removal_is_refused(own, client):
 def test_the_command_needs_something_to_do():
     done = subprocess.run([DRAWKNIFE, "account", "change", "ines", "--token", "x"], capture_output=True, text=True)
     assert done.returncode == 2 and "name something to change" in done.stderr
+
+
+def test_whatever_an_administrator_does_leaves_a_line_and_no_secret(client, own, tmp_path):
+    """Also what is no change of the model: directories, credentials, locks, censuses, sign-ins to the service."""
+    secret = "five quiet herons"
+    before = client.journal().total
+    client.add_directory("pier", {"address": "bureau.ldif", **BUREAU})
+    client.change_directory("pier", {"interval": 900})
+    client.remove_directory("pier")
+    client.set_password("ines", secret)
+    client.clear_password("ines")
+    client.report_sign_ins([{"what": "failed", "account": "yuki", "address": "203.0.113.7"}] * 5)
+    client.lift("account", "yuki")
+    with own.http() as http:
+        assert http.post("/sessions", json={"token": own.token}).is_success
+    page = client.journal(limit=client.journal().total - before)
+    said = [line.what for line in page.lines][::-1]
+    wanted = ("pier", "pier", "pier", "set the password of ines", "ines", "yuki", "signed in to the console")
+    assert len(said) == len(wanted) and all(w in s for w, s in zip(wanted, said, strict=True)), said
+    assert all(line.who for line in page.lines) and secret not in page.model_dump_json()
+    assert own.token not in page.model_dump_json()
