@@ -270,7 +270,7 @@ def _told_above(room, account, location):
 
 @given(seeds, st.integers(1, 3))
 @example(1089, 3)  # an account is spelled otherwise, and then removed
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_changes_of_every_kind(seed, count):
     rng = Random(seed)
     before = random_model(seed)
@@ -306,7 +306,7 @@ def _folded(rows):
 
 
 @given(seeds, st.integers(0, 10**9))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 def test_what_is_taken_back_is_the_same_turned_round(seed, other):
     """Whoever gains by a change loses it when it is undone: no side is looked at less than the other."""
     one, two = random_model(seed), random_model(other) if other % 3 == 0 else _a_little_changed(seed, other)

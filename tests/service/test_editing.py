@@ -205,7 +205,7 @@ def test_what_names_a_thing_is_told_when_its_removal_is_refused(own, client):
     assert done.returncode == 2 and "8 places still name group night-watch" in done.stderr
     assert "folder survey:/inbox, `allow group:night-watch read`" in done.stderr and "changes[0]" not in done.stderr
     wrong = run("setting", "change", "group:boats", "--sessions", "many", environment=own.environment)
-    assert wrong.returncode == 1 and "  sessions: many is out of place; expected a whole number" in wrong.stderr
+    assert wrong.returncode == 2 and "  sessions: many is out of place; expected a whole number" in wrong.stderr
     client.add_key("kittiwake", (DEMO.parent / "kittiwake.pub").read_text())
     listed = run("account", "key", "list", "kittiwake", environment=own.environment).stdout
     assert client.credentials("kittiwake").keys[0].fingerprint in listed  # in one piece, to be copied
