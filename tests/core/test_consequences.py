@@ -289,7 +289,7 @@ def _entangled(changes):
 
 
 @given(seeds, seeds)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_another_model_altogether(one, other):
     check(random_model(one), random_model(other))
 
