@@ -55,6 +55,13 @@ class Side(NamedTuple):
     admitted: int | None = None
 
 
+class Looking(NamedTuple):
+    """A side, and the map of its accounts."""
+
+    side: Side
+    map: AccessMap
+
+
 class _Seen:
     """The access of some accounts at one location: who has it as a location, and what they can do at each depth."""
 
@@ -78,13 +85,14 @@ def access_changes(
     folders in both, and only these differ.
     """
     renames = renames or Renames()
-    old = _seen(before, branches, renames) if before is not None else {}
-    new = _seen(after, branches, None) if after is not None else {}
-    if renames.moves and after is not None:
-        _mark_moved_in(new, after, renames)
+    one, other = (None if side is None else Looking(side, _map_of(side)) for side in (before, after))
+    old = _seen(one, branches, renames) if one is not None else {}
+    new = _seen(other, branches, None) if other is not None else {}
+    if renames.moves and other is not None:
+        _mark_moved_in(new, other.map, renames)
     if branches is None:
-        _ask_the_other(before, old, new)
-        _ask_the_other(after, new, old)
+        _ask_the_other(one, old, new)
+        _ask_the_other(other, new, old)
     found: dict[tuple[int, Changes], list[str]] = {}
     nothing = _Seen(0, _NONE)
     for location in sorted({*old, *new}, key=tree_key):
@@ -110,9 +118,9 @@ def access_changes(
 # --- looking ------------------------------------------------------------------------------------
 
 
-def _seen(side: Side, branches: dict[str, list[str]] | None, renames: Renames | None) -> dict[str, _Seen]:
+def _seen(looking: Looking, branches: dict[str, list[str]] | None, renames: Renames | None) -> dict[str, _Seen]:
     """Every location of the accounts of a side, by what it is called afterwards."""
-    map_ = _map_of(side)
+    side, map_ = looking
     found: dict[str, _Seen] = {}
     wanted = None if branches is None else _wanted(map_, branches)
     for cell in map_.cells(wanted):
@@ -170,10 +178,11 @@ def _is_location(cell: Cell, branches: dict[str, list[str]]) -> bool:
     return cell.path in branches[segment.place.store]
 
 
-def _ask_the_other(side: Side | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:
+def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:
     """Where only the other has a location for somebody, ask this side of it as of any folder that is not recorded."""
-    if side is None:
+    if looking is None:
         return
+    side, map_ = looking
     missing: dict[str, int] = {}
     for location, seen in other.items():
         there = known.get(location)
@@ -182,7 +191,6 @@ def _ask_the_other(side: Side | None, known: dict[str, _Seen], other: dict[str, 
             missing[location] = lacking
     if not missing:
         return
-    map_ = _map_of(side)
     asked: list[tuple[str, int, Depths]] = []
     for cell in map_.at(missing):
         members = cell.members & missing[cell.location]
@@ -205,10 +213,9 @@ def _called(cell: Cell, renames: Renames) -> tuple[str, bool]:
     return (cell.location, True) if rest is None else (join(segment.path, rest), False)
 
 
-def _mark_moved_in(new: dict[str, _Seen], after: Side, renames: Renames) -> None:
+def _mark_moved_in(new: dict[str, _Seen], map_: AccessMap, renames: Renames) -> None:
     """Note the locations of folders that were moved to where they are: before, nothing was there to compare with."""
     targets = [r for r in renames.each if r.kind == "folder"]
-    map_ = _map_of(after)
     for cell in map_.cells():
         place = cell.place
         if place is not None and any(_at_or_below(place, r.new) for r in targets) and cell.location in new:

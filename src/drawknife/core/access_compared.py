@@ -67,14 +67,13 @@ def _accounts(accounts: Sequence[int]) -> str:
     return number_of(len(accounts), "account")
 
 
-def _alone(prepared: Prepared, accounts: list[int], come: bool, endpoint: str | None = None) -> list[AccessChange]:
+def _alone(prepared: Prepared, accounts: list[int], come: bool) -> list[AccessChange]:
     """All that accounts of one model only have, as gained or as lost."""
     if not accounts:
         return []
-    through = prepared.endpoints[fold(endpoint)] if endpoint is not None else None
-    side = Side(prepared, accounts, through)
+    side = Side(prepared, accounts)
     names = [prepared.model.accounts[i].name for i in accounts]
-    return access_changes(None if come else side, side if come else None, names, endpoint=endpoint)
+    return access_changes(None if come else side, side if come else None, names)
 
 
 def _whole(pairing: Pairing, positions: list[int]) -> list[AccessChange]:

@@ -75,7 +75,7 @@ def consequences(
 ) -> Consequences:
     """What follows from having `after` in the place of `before`, as of a moment.
 
-    `credentials` are what accounts have to sign in with, by their names before. Nothing is left out.
+    `credentials` are what accounts have to sign in with, by their names before.
     """
     pairing = Pairing(before, after, renames)
     old_findings, new_findings = findings(before), findings(after)
@@ -122,11 +122,10 @@ def _leads(pairing: Pairing, affected: set[int]) -> list[LeadsChange]:
         one, other = before.people.prepared(was), after.people.prepared(now)
         old, new = before.namespace(one), after.namespace(other)
         for path in sorted({*old.served, *old.unserved, *new.served, *new.unserved}, key=tree_key):
-            place, there = old.resolve(path).place, new.resolve(path).place
-            was_there = _holds_locations(before, old.resolve(path)) or _holds_locations(after, new.resolve(path))
-            place = renames.place(place) if place is not None else None
-            if place != there and was_there:
-                found.setdefault((path, place, there), []).append(other.name)
+            led, leads = old.resolve(path), new.resolve(path)
+            place = renames.place(led.place) if led.place is not None else None
+            if place != leads.place and (_holds_locations(before, led) or _holds_locations(after, leads)):
+                found.setdefault((path, place, leads.place), []).append(other.name)
     return [LeadsChange(tuple(names), *key) for key, names in found.items()]
 
 

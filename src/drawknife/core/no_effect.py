@@ -334,12 +334,7 @@ def held_back(before: Prepared, after: Prepared) -> list[str]:
                     if entry.rights & BIT[right]:
                         for what in _holding_back(after, account, location, right):
                             found.setdefault(what, []).append(account.name)
-    out = []
-    for what, names in found.items():
-        each = list(dict.fromkeys(names))
-        more = f" and {len(each) - 3} more" if len(each) > 3 else ""
-        out.append(f"{', '.join(each[:3])}{more}: {what}")
-    return out
+    return [f"{_several(names)}: {what}" for what, names in found.items()]
 
 
 def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:

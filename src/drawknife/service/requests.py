@@ -23,11 +23,18 @@ def check_text(text: str) -> None:
 
 
 class Request(FlaskRequest):
-    """A request whose JSON is read strictly: mistakes are told with their places."""
+    """A request whose JSON is read strictly, and once: mistakes are told with their places."""
+
+    _read: tuple[Any] | None = None
 
     def get_json(self, force: bool = False, silent: bool = False, cache: bool = True) -> Any:
         if not (force or self.is_json):
             return super().get_json(force, silent, cache)
+        if self._read is None:
+            self._read = (self._strictly(cache),)
+        return self._read[0]
+
+    def _strictly(self, cache: bool) -> Any:
         try:
             text = self.get_data(cache=cache).decode()
         except UnicodeDecodeError:
