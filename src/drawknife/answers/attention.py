@@ -10,7 +10,7 @@ from drawknife.core.endpoints import tls_policy
 from drawknife.core.model import Endpoint
 from drawknife.core.prepared import Prepared
 from drawknife.core.signing_in import Credentials
-from drawknife.core.sizes import show_size
+from drawknife.core.sizes import several, show_size
 from drawknife.core.usage import every_limit, promised
 
 from .limits import fullness, limit_fields, sessions_allowed
@@ -68,9 +68,8 @@ def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:
         if a.enabled and a.kind != "anonymous" and not credentials.get(a.name, frozenset()) & set(a.methods)
     ]
     if lacking:
-        more = f" and {len(lacking) - NAMED} more" if len(lacking) > NAMED else ""
         have = "has" if len(lacking) == 1 else "have"
-        text = f"{', '.join(lacking[:NAMED])}{more} {have} no credential, and so cannot sign in; set a password or attach a key"
+        text = f"{several(lacking, NAMED)} {have} no credential, and so cannot sign in; set a password or attach a key"
         yield "no-credential", lacking[0], text
 
 

@@ -3,48 +3,47 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from drawknife.core.access_changes import AccessChange
 from drawknife.core.consequences import Consequences, SettingChange
+from drawknife.core.sizes import number_of, several
 
-#: More names than these are counted.
-FEW = 3
 MOST_LINES = 6
 
 
-def several(names: Iterable[str], few: int = FEW) -> str:
-    """The first names, and how many more there are."""
-    every = list(dict.fromkeys(names))
-    more = len(every) - few
-    return ", ".join(every[:few]) + (f" and {more} more" if more > 0 else "")
-
-
 def summary(f: Consequences) -> list[str]:
-    """Sentences for people; where nothing is different for anybody, that is said, and what became of findings."""
+    """Sentences for people; where nothing is different for anybody, that is said, and what became of findings.
+
+    What is not the same for all that a sentence names is told as "some of".
+    """
     said: list[str] = []
     if f.come:
         said.append(f"new: {several(f.come)}")
     if f.gone:
         said.append(f"gone: {several(f.gone)}")
     for may, word in ((False, "can no longer sign in"), (True, "can now sign in")):
-        by_endpoint = [s for s in f.sign_in if s.may is may]
-        if by_endpoint:
-            who = several(a for s in by_endpoint for a in s.accounts)
-            said.append(f"{who} {word} at {several(s.endpoint for s in by_endpoint)}")
-    said += _access([a for a in f.access if a.endpoint is None], "")
-    other = [a for a in f.access if a.endpoint is not None]
+        some = [s for s in f.sign_in if s.may is may]
+        if some:
+            said.append(f"{_who(some)} {word} at {_some_of(_unlike(_by_account(some)), (s.endpoint for s in some))}")
+    said += _access([a for a in f.access if a.endpoint is None])
     signing = {(account, s.endpoint) for s in f.sign_in for account in s.accounts}
     # Who comes in no more has nothing there: that is said already.
-    other = [a for a in other if any((account, a.endpoint) not in signing for account in a.accounts)]
-    said += _access(other, " through " + several(a.endpoint or "" for a in other) if other else "")
-    if f.leads:
-        moved = several(f"{x.location} leads to {x.after or 'nothing'}" for x in f.leads)
-        said.append(f"for {several(a for x in f.leads for a in x.accounts)}: {moved}")
+    said += _access(
+        [
+            a
+            for a in f.access
+            if a.endpoint is not None and any((name, a.endpoint) not in signing for name in a.accounts)
+        ]
+    )
+    for x in f.leads[:2]:
+        said.append(f"for {several(x.accounts)}: {x.location} leads to {x.after or 'nothing'}")
+    if len(f.leads) > 2:
+        said.append(f"{number_of(len(f.leads) - 2, 'more change')} of where virtual paths lead")
     said += _settings(f.settings)
     if f.room:
-        said.append(
-            f"{several(a for r in f.room for a in r.accounts)} has other room at {several(r.location for r in f.room)}"
-        )
+        differ = len({r.accounts for r in f.room}) > 1
+        said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
     if f.for_nobody:
         said.append("nobody gains or loses anything")
     for word, found in (("new finding", f.new_findings), ("mended", f.mended)):
@@ -55,6 +54,29 @@ def summary(f: Consequences) -> list[str]:
     return said
 
 
+def _who(changes: Sequence[Any], one: str = "", more: str = "") -> str:
+    """Everybody whom some changes are about, with a verb."""
+    names = dict.fromkeys(name for c in changes for name in c.accounts)
+    return f"{several(names)} {one if len(names) == 1 else more}".rstrip()
+
+
+def _some_of(differ: bool, names: Iterable[str], few: int = 3) -> str:
+    return ("some of " if differ else "") + several(names, few)
+
+
+def _unlike(sets: Iterable[object]) -> bool:
+    return len(set(sets)) > 1
+
+
+def _by_account(changes: Sequence[Any]) -> list[frozenset[str]]:
+    """For each account the endpoints that some changes are about."""
+    found: dict[str, set[str]] = {}
+    for c in changes:
+        for name in c.accounts:
+            found.setdefault(name, set()).add(c.endpoint)
+    return [frozenset(x) for x in found.values()]
+
+
 def _settings(changes: Sequence[SettingChange]) -> list[str]:
     said = []
     taken = [s for s in changes if s.before_from and s.after_from and s.before_from != s.after_from]
@@ -63,20 +85,24 @@ def _settings(changes: Sequence[SettingChange]) -> list[str]:
         said.append(f"{several(s.accounts)}: {s.name} set {where}")
     rest = [s for s in changes if s not in taken[:2]]
     if rest:
-        names = list(dict.fromkeys(s.name for s in rest))
+        names = dict.fromkeys(s.name for s in rest)
         verb = "changes" if len(names) == 1 else "change"
-        said.append(f"{several(names)} of {several(a for s in rest for a in s.accounts)} {verb}")
+        said.append(f"{_some_of(_unlike(s.accounts for s in rest), names)} of {_who(rest)} {verb}")
     return said
 
 
-def _access(changes: Sequence[AccessChange], through: str) -> list[str]:
+def _access(changes: Sequence[AccessChange]) -> list[str]:
     said = []
-    for word, first, second in (("gains", "gained", "widened"), ("loses", "lost", "narrowed")):
-        some = [a for a in changes if getattr(a, first) or getattr(a, second)]
+    for which, one, more, how in (
+        ("gained", "gains", "gain", ""), ("lost", "loses", "lose", ""),
+        ("widened", "has", "have", " on more files"), ("narrowed", "has", "have", " on fewer files"),
+    ):  # fmt: skip
+        some = [a for a in changes if getattr(a, which)]
         if some:
-            accounts = list(dict.fromkeys(x for a in some for x in a.accounts))
-            rights = several((r for a in some for r in (*getattr(a, first), *getattr(a, second))), 4)
-            places = several(x for a in some for x in a.locations)
-            verb = word if len(accounts) == 1 else word.rstrip("s")
-            said.append(f"{several(accounts)} {verb} {rights} at {places}{through}")
+            rights = _some_of(_unlike(getattr(a, which) for a in some), (r for a in some for r in getattr(a, which)), 4)
+            unlike = _unlike((a.accounts, a.endpoint) for a in some)
+            places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.locations))
+            ways = [a.endpoint for a in some if a.endpoint is not None]
+            through = f" through {_some_of(_unlike(_by_account(some)), ways)}" if ways else ""
+            said.append(f"{_who(some, one, more)} {rights}{how} at {places}{through}")
     return said

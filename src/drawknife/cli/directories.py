@@ -13,7 +13,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
-from drawknife.core.sizes import number_of
+from drawknife.core.sizes import number_of, several
 
 from .common import DONE, NOT_SO, console, print_json, say, serves
 from .marks import plain_table
@@ -238,9 +238,10 @@ def draw_report(out: Console, report: msg.SyncReport) -> None:
         )
     for what, count in report.counts.items():
         names = report.named.get(what, [])
-        more = f" and {count - len(names)} more" if count > len(names) else ""
         noun, _, verb = what.partition(" ")
-        line = Text(f"  {count:>5} {noun[:-1] if count == 1 else noun} {verb}: ").append(", ".join(names) + more, "dim")
+        line = Text(f"  {count:>5} {noun[:-1] if count == 1 else noun} {verb}: ").append(
+            several(names, len(names), count), "dim"
+        )
         out.print(Padding(line, (0, 0, 0, 0), expand=False))
     for label, lines in (
         ("left alone, as the name exists here", report.left_alone),

@@ -10,6 +10,7 @@ from rich.console import Console
 from rich.text import Text
 
 from drawknife import messages as msg
+from drawknife.core.sizes import several
 
 from .accounts import show_value
 from .common import Answers, asks, console, print_json
@@ -43,9 +44,7 @@ def list_groups(answers: Answers, matching: str, as_json: bool) -> None:
         return
     table = plain_table("group", "accounts", "members", "held by", "source")
     for g in found.groups:
-        few = g.members[:6]
-        members = ", ".join(few) + (f" and {len(g.members) - 6} more" if len(g.members) > 6 else "")
-        table.add_row(g.name, str(g.accounts), members, ", ".join(g.held_by), Text(g.source, "dim"))
+        table.add_row(g.name, str(g.accounts), several(g.members, 6), ", ".join(g.held_by), Text(g.source, "dim"))
     console().print(table)
 
 
@@ -110,8 +109,7 @@ def _show(found: msg.SubjectDetail, as_json: bool) -> None:
     out.print(title.append("" if found.source == "local" else f", from the directory {found.source}", "dim"))
     for label, names in (("holds", found.members), ("held by", found.held_by)):
         if names:
-            shown = ", ".join(names[:30]) + (f" and {len(names) - 30} more" if len(names) > 30 else "")
-            out.print(Text(f"  {label:<9}", "dim").append(shown, "default"))
+            out.print(Text(f"  {label:<9}", "dim").append(several(names, 30), "default"))
     if found.accounts:
         out.print("\nWho is in it", style="bold")
         table = plain_table("  account", "through")

@@ -11,13 +11,13 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.core.settings import SIZES
-from drawknife.core.sizes import show_size
+from drawknife.core.sizes import several, show_size
 from drawknife.formats.keys import FOLDER, SECTIONS
 
 from .common import shown_value
 
-#: More items and lines than these are counted.
-ITEMS, LINES = 40, 40
+#: More items, lines and names than these are counted.
+ITEMS, LINES, FEW = 40, 40, 6
 
 
 def draw_preview(out: Console, told: msg.Preview) -> None:
@@ -47,13 +47,13 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
         out.print("\nNobody gains or loses anything, anywhere.", style="dim")
     for word, names, count in (("new", told.come, told.come_count), ("gone", told.gone, told.gone_count)):
         if count:
-            out.print(Text(f"\n{word}: ", "bold").append(_several(names, count), "default"))
+            out.print(Text(f"\n{word}: ", "bold").append(several(names, FEW, count), "default"))
     _draw_sign_in(out, told.sign_in)
     _draw_all_access(out, told)
     for x in told.leads[:LINES]:
         if x is told.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
-        line = Text("  ").append(_several(x.accounts, x.account_count), "bold")
+        line = Text("  ").append(several(x.accounts, FEW, x.account_count), "bold")
         out.print(line.append(f"  {x.location}: {x.before or 'nowhere'} → {x.after or 'nowhere'}"))
     draw_settings(out, told.settings)
     _draw_room(out, told.room)
@@ -79,9 +79,9 @@ def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> Non
         out.print(Text("\nSigning in", "bold"))
     together: dict[tuple[str, bool, str], list[str]] = {}
     for s in found:
-        together.setdefault((_several(s.accounts, s.account_count), s.may, s.why.replace(s.endpoint, "…")), []).append(
-            s.endpoint
-        )
+        together.setdefault(
+            (several(s.accounts, FEW, s.account_count), s.may, s.why.replace(s.endpoint, "…")), []
+        ).append(s.endpoint)
     for (who, may, why), endpoints in list(together.items())[:LINES]:
         word, style = ("can now sign in", "green") if may else ("can no longer sign in", "red")
         line = Text("  ").append(who, "bold").append(f" {word} ", style)
@@ -113,7 +113,7 @@ def _draw_all_access(out: Console, told: msg.Follows) -> None:
     for (each, word), endpoints in together.items():
         through = ", ".join(e for e in endpoints if e)
         verb = word if len(each) == 1 else word[:-1]
-        line = Text("  ").append(_several(list(each), len(each)), "bold")
+        line = Text("  ").append(several(each, FEW), "bold")
         line.append(f" {verb} ", "red" if word == "loses" else "green")
         what = "all that there is" if "" in endpoints else f"all that there is through {through}"
         out.print(line.append(f"{what} (--json tells each)", "default"))
@@ -125,7 +125,7 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:
         out.print(Text("\nAccess", "bold"))
     told = ""
     for a in found[:LINES]:
-        who = _several(a.accounts, a.account_count) + (f", through {a.endpoint}" if a.endpoint else "")
+        who = several(a.accounts, FEW, a.account_count) + (f", through {a.endpoint}" if a.endpoint else "")
         if who != told:
             out.print(Text(f"  {who}", "bold"))
         told = who
@@ -137,7 +137,7 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:
                 out.print(
                     Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
                 )
-        out.print(Padding(Text(f"at {_several(a.locations, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
+        out.print(Padding(Text(f"at {several(a.locations, FEW, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
     if len(found) > LINES:
         out.print(f"  … and {len(found) - LINES} more lines; --json tells them", style="dim")
     if any(x.endswith("/…") for a in found[:LINES] for x in a.locations):
@@ -149,7 +149,7 @@ def draw_settings(out: Console, found: Sequence[msg.SettingChangeMessage]) -> No
     if found:
         out.print(Text("\nSettings", "bold"))
     for s in found[:LINES]:
-        line = Text("  ").append(_several(s.accounts, s.account_count), "bold")
+        line = Text("  ").append(several(s.accounts, FEW, s.account_count), "bold")
         line.append(f"  {s.name}: {shown_setting(s.name, s.before)} → {shown_setting(s.name, s.after)}")
         if s.before_from and s.after_from and s.before_from != s.after_from:
             line.append(f"  (of {', '.join(s.after_from)}, in the place of {', '.join(s.before_from)})", "dim")
@@ -160,7 +160,7 @@ def _draw_room(out: Console, found: Sequence[msg.RoomChangeMessage]) -> None:
     if found:
         out.print(Text("\nRoom", "bold"))
     for r in found[:LINES]:
-        line = Text("  ").append(_several(r.accounts, r.account_count), "bold")
+        line = Text("  ").append(several(r.accounts, FEW, r.account_count), "bold")
         out.print(line.append(f"  at {r.location}: {_room(r.before)} → {_room(r.after)}", "default"))
 
 
@@ -209,8 +209,3 @@ def _defaults(section: str) -> dict[str, Any]:
     """What keys that are left out are, as far as they are single values."""
     keys = FOLDER if section == "folders" else SECTIONS[section][0] if section in SECTIONS else ()
     return {k.name: k.default for k in keys if isinstance(k.default, str | bool) and not k.many}
-
-
-def _several(names: list[str], count: int, few: int = 6) -> str:
-    shown = ", ".join(names[:few])
-    return shown + (f" and {count - min(few, len(names))} more" if count > min(few, len(names)) else "")

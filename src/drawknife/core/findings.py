@@ -15,6 +15,7 @@ from .reach import reach
 from .removal import lines_naming
 from .rights import ENTER
 from .settings import resolve
+from .sizes import several
 
 #: How many accounts a finding names before it only counts the rest.
 NAMED = 5
@@ -93,9 +94,8 @@ def _paths(prepared: Prepared) -> list[Finding]:
             closed = prepared.namespace(account).unserved[path]
             by_reason.setdefault(closed.reason, []).append((account.name, closed.text))
         for reason, found in sorted(by_reason.items()):
-            names = ", ".join(name for name, _ in found[:NAMED])
-            more = f" and {len(found) - NAMED} more" if len(found) > NAMED else ""
-            out.append(Finding(f"path-{reason}", path, f"{path} is not served to {names}{more}: {found[0][1]}"))
+            names = several((name for name, _ in found), NAMED)
+            out.append(Finding(f"path-{reason}", path, f"{path} is not served to {names}: {found[0][1]}"))
     return out
 
 

@@ -23,6 +23,7 @@ from .pairing import members_of
 from .prepared import Prepared, PreparedAccount, prepare
 from .rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from .signin import endpoint_allows
+from .sizes import several
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
@@ -136,16 +137,11 @@ def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
     by_reason: dict[str, list[str]] = {}
     for text, who in reasons:
         by_reason.setdefault(text, []).extend([who] if who else [])
-    return NoEffect(added, tuple(text.replace(WHO, _several(names)) for text, names in by_reason.items()))
+    return NoEffect(added, tuple(text.replace(WHO, several(names)) for text, names in by_reason.items()))
 
 
 #: What stands for the accounts that a reason holds for.
 WHO = "{who}"
-
-
-def _several(names: list[str]) -> str:
-    each = list(dict.fromkeys(names))
-    return ", ".join(each[:3]) + (f" and {len(each) - 3} more" if len(each) > 3 else "")
 
 
 def _named(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
@@ -334,7 +330,7 @@ def held_back(before: Prepared, after: Prepared) -> list[str]:
                     if entry.rights & BIT[right]:
                         for what in _holding_back(after, account, location, right):
                             found.setdefault(what, []).append(account.name)
-    return [f"{_several(names)}: {what}" for what, names in found.items()]
+    return [f"{several(names)}: {what}" for what, names in found.items()]
 
 
 def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:

@@ -1,4 +1,6 @@
-"""Sizes and numbers as people read them."""
+"""Sizes, numbers and lists of names as people read them."""
+
+from collections.abc import Iterable
 
 
 def show_size(size: int) -> str:
@@ -14,3 +16,10 @@ def show_size(size: int) -> str:
 def number_of(number: int, word: str) -> str:
     """A number of things: ``1 file``, ``2,020 files``."""
     return f"{number:,} {word}{'' if number == 1 else 's'}"
+
+
+def several(names: Iterable[str], few: int = 3, count: int | None = None) -> str:
+    """The first names, and how many more there are: ``ines, yuki and 2 more``. `count` if more are known than named."""
+    every = list(dict.fromkeys(names))
+    more = (len(every) if count is None else count) - min(few, len(every))
+    return ", ".join(every[:few]) + (f" and {more} more" if more > 0 else "")

@@ -13,7 +13,7 @@ from drawknife.core.edits import checked
 from drawknife.core.model import Account, Group, Model, Subject
 from drawknife.core.names import fold, unit_ancestors
 from drawknife.core.removal import lines_naming
-from drawknife.core.sizes import number_of
+from drawknife.core.sizes import number_of, several
 
 from .reading import Found, Person
 
@@ -198,9 +198,8 @@ def _check_enough(model: Model, directory: str, found: Found, most_leavers: int)
 
 def _check_share(what: str, gone: list[str], had: int, most: int) -> None:
     if gone and len(gone) * 100 > most * had:
-        shown = ", ".join(gone[:5]) + (f" and {len(gone) - 5} more" if len(gone) > 5 else "")
         raise TooFew(
-            f"{len(gone)} of {had} {what} are missing from the directory ({shown}), and {most} % may be at most; "
+            f"{len(gone)} of {had} {what} are missing from the directory ({several(gone, 5)}), and {most} % may be at most; "
             "nothing was changed; if they are to go, allow more for once"
         )
 
