@@ -2,11 +2,13 @@
 
 from dataclasses import replace
 from datetime import UTC, datetime
+from random import Random
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from drawknife.asking import BadInput
 from drawknife.changing import apply
 from drawknife.core import edits
 from drawknife.core import model as m
@@ -21,6 +23,7 @@ from drawknife.core.removal import lines_naming, references, remove
 from drawknife.core.soundness import problems
 from drawknife.formats.document import BadDocument
 
+from .changes import random_change
 from .models import ACCOUNTS, GROUPS, UNITS, random_model, random_questions
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
@@ -68,7 +71,7 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     assert not list(lines_naming(left, {subject}))
     assert all(f.owner != name for s in left.stores for f in s.folders) or kind != "account"
     # Without `everywhere` it is refused exactly if something names it.
-    naming = list(references(model, kind, name))
+    naming = list(references(model, kind, {name}))
     if naming:
         with pytest.raises(edits.EditRefused) as refused:
             remove(model, kind, [name])
@@ -88,6 +91,71 @@ def test_an_edit_of_one_thing_differs_in_that_thing_only(seed):
     ).model
     assert [(d.section, d.name) for d in differing(model, added)] == [("folders", "s:/new")]
     assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]).model == model
+
+
+REFUSED = (edits.EditRefused, edits.NotThere, BadInput, BadDocument)
+
+
+@given(seeds, st.integers(2, 8))
+def test_a_list_of_changes_does_what_each_does_after_the_other(seed, count):
+    """Lists of one item that are edited again and again are read and written once; nothing may come of that."""
+    model = random_model(seed)
+    rng = Random(seed)
+    ways = [random_change(rng, model) for _ in range(count)]
+    changes = [rng.choice(ways) for _ in range(count + 2)]
+    singly = model
+    done = []
+    for change in changes:
+        try:
+            singly = apply(singly, [change]).model
+        except REFUSED:
+            continue
+        done.append(change)
+    assume(done)
+    assert apply(model, done).model == singly
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "key", "line"),
+    [
+        ("group", "boats", "members", "account:a{}"), ("folder", "survey:/inbox", "entries", "allow account:a{} read"),
+        ("endpoint", "harbour", "never", "account:a{}"), ("virtual-path", "/notices", "grants", "account:a{} read"),
+        ("quota", "lab-pool", "shared_by", "account:a{}"),
+    ],
+)  # fmt: skip
+def test_an_item_is_read_once_however_many_lines_it_gets(demo, monkeypatch, kind, name, key, line):
+    from drawknife.changing import apply as doing
+
+    before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(40)]).model
+    adds = [{"op": "change", "kind": kind, "name": name, "add": {key: [line.format(i)]}} for i in range(40)]
+    drops = [{"op": "change", "kind": kind, "name": name, "drop": {key: [line.format(i)]}} for i in range(39)]
+    reads = []
+    module = __import__("sys").modules[doing.__module__]
+    real = module.read_item
+    monkeypatch.setattr(module, "read_item", lambda *given: reads.append(given) or real(*given))
+    after = apply(before, [*adds, *drops]).model
+    assert len(reads) == 1
+    assert after == apply(before, adds[39:]).model != before
+
+
+def test_names_are_looked_up_once_however_many_go(demo, monkeypatch):
+    """Neither each name nor each place that names one is looked for by itself."""
+    from drawknife.core import removal
+
+    before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(50)]).model
+    calls = []
+    real = removal.lines_naming
+    monkeypatch.setattr(removal, "lines_naming", lambda *given: calls.append(given) or real(*given))
+    after = apply(before, [{"op": "remove", "kind": "account", "name": f"A{i}"} for i in range(50)]).model
+    assert after == demo and len(calls) == 1
+    with pytest.raises(edits.EditRefused) as refused:
+        apply(before, [{"op": "remove", "kind": "account", "name": n} for n in ("a1", "bram", "ines")])
+    said = " ".join(str(p) for p in refused.value.problems)
+    assert "account:bram" in said and "ines" in said and "a1" not in said
+    with pytest.raises(edits.NotThere):
+        apply(before, [{"op": "remove", "kind": "folder", "name": n} for n in ("survey:/charts", "survey:/nowhere")])
+    gone = apply(before, [{"op": "remove", "kind": "virtual-path", "name": n} for n in ("/notices", "/tides")]).model
+    assert len(gone.virtual_paths) == len(before.virtual_paths) - 2
 
 
 def test_checking_only_what_is_new_finds_what_checking_all_finds(demo):

@@ -154,7 +154,7 @@ class PeopleAnswers:
         except NotThere as missing:
             raise NoSuch("name", missing.kind, name, [missing.near] if missing.near else []) from None
         called = f"{store}:{found.path}" if kind == "folder" else name_of(kind, found)
-        named_by = references(model, kind, called) if kind in SUBJECT_KINDS or kind == "store" else ()
+        named_by = references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
         return msg.ItemMessage(
             revision=self.revision, kind=kind, name=called, item=_data(kind, found), named_by=list(map(str, named_by))
         )

@@ -13,7 +13,7 @@ to its default; `add` and `drop` add lines to lists and take lines away.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
 from typing import Any, NamedTuple
@@ -21,10 +21,11 @@ from typing import Any, NamedTuple
 from drawknife.asking import BadInput
 from drawknife.core import edits
 from drawknife.core.model import Folder, Model, parse_subject
-from drawknife.core.names import BadValue, check_unit, parse_place
+from drawknife.core.names import BadValue, check_unit, fold, parse_place
 from drawknife.core.pairing import Renames, Renaming
 from drawknife.core.removal import remove
 from drawknife.formats.document import BadDocument, Mistake
+from drawknife.formats.keys import Key
 from drawknife.formats.model_file import read_item
 
 from .items import (
@@ -32,16 +33,18 @@ from .items import (
     NETWORK,
     NETWORK_KEYS,
     SPELLING,
+    Lines,
     check_local,
     check_named_by,
     data_of,
-    edited,
     keys_of,
     lines_of,
 )  # fmt: skip
-from .near import near_folder
+from .near import NearFolders
 from .working import Working
 
+#: A change, and its place in the list.
+Numbered = tuple[int, dict[str, Any]]
 OPS = ("add", "change", "rename", "remove")
 
 
@@ -65,16 +68,72 @@ def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
     """
     doing = _Doing(model)
     for (op, kind, everywhere), some in groupby(enumerate(changes), lambda x: _alike(x[1])):
-        if op in ("rename", "remove"):
+        if op == "rename":
+            for run in _runs(some):
+                doing.together(op, kind, everywhere, run)
+        elif op == "remove":
             doing.together(op, kind, everywhere, list(some))
         else:
             for i, one in some:
                 doing.one(i, one)
-    return Applied(doing.working.settle(), Renames(doing.renames), tuple(doing.notes), tuple(doing.doubts))
+    return Applied(doing.settle(), Renames(doing.renames), tuple(doing.notes), tuple(doing.doubts))
 
 
 def _alike(change: dict[str, Any]) -> tuple[Any, Any, bool]:
     return change.get("op"), change.get("kind"), bool(change.get("everywhere"))
+
+
+def _runs(renames: Iterable[Numbered]) -> Iterator[list[Numbered]]:
+    """Renames in runs as long as can be, in each of which no name is that of another: in those the order says nothing."""
+    run: list[Numbered] = []
+    names: set[str] = set()
+    for number, change in renames:
+        pair = {fold(str(change.get("name") or "")), fold(str(change.get("to") or ""))}
+        if run and not names.isdisjoint(pair):
+            yield run
+            run, names = [], set()
+        run.append((number, change))
+        names |= pair
+    if run:
+        yield run
+
+
+class _Draft:
+    """An item being edited: read once, and written once, however many changes there are of its lists."""
+
+    def __init__(self, kind: str, old: Any, store: str) -> None:
+        self.kind, self.old, self.store, self.number = kind, old, store, 0
+        self._section = "folders" if kind == "folder" else edits.SECTION_OF[kind]
+        self._data = data_of(self._section, old)
+        if kind == "account" and old.kind == "anonymous":
+            self._data["methods"] = []
+        self._lists: dict[str, Lines] = {}
+
+    def set(self, key: str, value: Any) -> None:
+        """Another value for a key; None takes it back to its default."""
+        self._lists.pop(key, None)
+        if value is None:
+            self._data.pop(key, None)
+        else:
+            self._data[key] = value
+
+    def edit(self, key: Key, lines: Any, way: str) -> int:
+        """Add lines to a list, or take them away; how many are there then."""
+        found = self._lists.get(key.name)
+        if found is None:
+            found = self._lists[key.name] = Lines(key, lines_of(self._data, key))
+        found.edit(lines, way)
+        return len(found)
+
+    def item(self) -> Any:
+        """The item as it is now. A setting whose list has no line is not set any more."""
+        data = dict(self._data)
+        for name, lines in self._lists.items():
+            data[name] = lines.all()
+            if self.kind == "setting" and not lines:
+                del data[name]
+        new = read_item(self._section, data)
+        return replace(new, folders=self.old.folders) if self.kind == "store" else new
 
 
 class _Doing:
@@ -86,6 +145,9 @@ class _Doing:
         self.renames: list[Renaming] = []
         self.notes: list[str] = []
         self.doubts: list[str] = []
+        self.folders = NearFolders(model)
+        #: Items whose lists are being edited, by the identity of what they were.
+        self.drafts: dict[int, _Draft] = {}
 
     def one(self, number: int, change: dict[str, Any]) -> None:
         """Add or change one item."""
@@ -104,15 +166,11 @@ class _Doing:
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
 
-    def together(self, op: str, kind: str, everywhere: bool, some: list[tuple[int, dict[str, Any]]]) -> None:
+    def together(self, op: str, kind: str, everywhere: bool, some: list[Numbered]) -> None:
         """Rename or remove several items of a kind, as a whole."""
         check_kind(kind)
         pairs = [(str(c.get("name") or ""), str(c.get("to") or "")) for _, c in some]
-        if op == "rename" and len(some) > 1 and not edits.independent(pairs):
-            for one in some:  # a name may be that of the rename before
-                self.together(op, kind, everywhere, [one])
-            return
-        model = self.working.settle()
+        model = self.settle()
         first = some[0][0]
         try:
             if op == "remove":
@@ -175,7 +233,6 @@ class _Doing:
     def _change(self, number: int, kind: str, name: str, change: dict[str, Any]) -> None:
         if kind == "unit":
             raise BadInput("kind", "a unit has nothing but its name", "a rename")
-        section = "folders" if kind == "folder" else edits.SECTION_OF[kind]
         old, is_new = self._found_or_new(kind, name)
         to_set = dict(change.get("set") or {})
         touched = {*to_set, *(change.get("add") or {}), *(change.get("drop") or {})}
@@ -183,37 +240,45 @@ class _Doing:
         check_named_by(kind, keys, to_set)
         if kind != "account" or not touched <= LOCAL_KEYS:
             check_local(self.before, kind, old)
-        data = data_of(section, old)
-        if kind == "account" and old.kind == "anonymous":
-            data["methods"] = []
+        draft = self.drafts.pop(id(old), None) or _Draft(kind, old, self._store_of(kind, name))
         for key, value in to_set.items():
-            if value is None:
-                data.pop(key, None)
-            else:
-                data[key] = value
+            draft.set(key, value)
         for way in ("add", "drop"):
             for key, lines in (change.get(way) or {}).items():
                 if key not in keys or not keys[key].many:
                     lists = ", ".join(k.name for k in keys.values() if k.many)
                     raise BadInput(f"{way}.{key}", f"{key!r} is no list of this {kind}", f"one of {lists}")
-                data[key] = edited(keys[key], lines_of(data, keys[key]), lines, way)
-                if not data[key]:
-                    self._note_empty(kind, name, key, data)
-        new = read_item(section, data)
-        if kind == "store":
-            new = replace(new, folders=old.folders)
-        store = self.working.place(name).store if kind == "folder" else ""
-        if is_new:
-            self.working.add(kind, new, number, store)
-            if kind == "folder":
+                if not draft.edit(keys[key], lines, way):
+                    self._note_empty(kind, name, key)
+        draft.number = number
+        if is_new or to_set:
+            self._take(draft, is_new)
+            if is_new and kind == "folder":
                 self._note_near(name)
         else:
-            self.working.change(kind, old, new, number, store)
+            self.drafts[id(old)] = draft
 
-    def _note_empty(self, kind: str, name: str, key: str, data: dict[str, Any]) -> None:
-        """Say what a list without lines means; a setting that has none is not set any more."""
+    def _store_of(self, kind: str, name: str) -> str:
+        return self.working.place(name).store if kind == "folder" else ""
+
+    def _take(self, draft: _Draft, is_new: bool = False) -> None:
+        """Put an item that was edited in the place of what it was."""
+        new = draft.item()
+        if is_new:
+            self.working.add(draft.kind, new, draft.number, draft.store)
+        else:
+            self.working.change(draft.kind, draft.old, new, draft.number, draft.store)
+
+    def settle(self) -> Model:
+        """The sound model of all that was done so far."""
+        drafts, self.drafts = self.drafts, {}
+        for draft in drafts.values():
+            self._take(draft)
+        return self.working.settle()
+
+    def _note_empty(self, kind: str, name: str, key: str) -> None:
+        """Say what a list without lines means."""
         if kind == "setting":
-            del data[key]
             self.notes.append(f"{key} of {name}: no line is left, so it is set no more and narrows nothing")
         elif key == "only":
             self.notes.append(
@@ -224,7 +289,7 @@ class _Doing:
 
     def _note_near(self, name: str) -> None:
         place = self.working.place(name)
-        near = near_folder(self.before, place)
+        near = self.folders.near(place)
         if near is not None:
             self.doubts.append(f"{place} was not recorded before; did you mean {near}?")
 
@@ -232,16 +297,12 @@ class _Doing:
         """The item, and whether it is new. Settings are there for every subject, if empty; so is a folder that is
         not recorded."""
         if kind == "folder":
-            try:
-                return self.working.find(kind, name), False
-            except edits.NotThere as missing:
-                if missing.kind == "store":
-                    raise
-                return Folder(parse_place(name).path), True
+            place = self.working.place(name)
+            there = self.working.folder(place)
+            return there or Folder(place.path), there is None
         if kind != "setting":
             return self.working.find(kind, name), False
-        found = self.working.setting(parse_subject(name))
-        return found, not found.values
+        return self.working.setting(parse_subject(name))
 
     def _change_network(self, number: int, change: dict[str, Any]) -> None:
         data = {name: [str(line) for line in lines] for name, lines in self.working.lines.items()}
@@ -250,7 +311,12 @@ class _Doing:
             for name, lines in (change.get(way) or {}).items():
                 if name not in keys:
                     raise BadInput(f"{way}.{name}", f"there is no {name!r}", "one of " + ", ".join(keys))
-                data[name] = list(lines or []) if way == "set" else edited(keys[name], data[name], lines, way)
+                if way == "set":
+                    data[name] = list(lines or [])
+                else:
+                    edited = Lines(keys[name], data[name])
+                    edited.edit(lines, way)
+                    data[name] = edited.all()
         made: dict[str, tuple[Any, ...]] = {}
         for name, key in keys.items():
             try:

@@ -79,30 +79,35 @@ def lines_of(data: dict[str, Any], key: Key) -> list[str]:
     return list(data.get(key.name, default))
 
 
-def edited(key: Key, there: list[str], lines: Any, way: str) -> list[str]:
+class Lines:
     """A list with lines added, or taken away. Lines that say the same are the same line."""
 
-    def said(line: Any) -> str:
-        read = key.read(line)
-        return fold(str(key.write(read) if key.write else read))
+    def __init__(self, key: Key, there: list[str]) -> None:
+        self._key = key
+        self._known = {self._said(line): line for line in there}
 
-    if not isinstance(lines, list):
-        raise BadInput(f"{way}.{key.name}", "this is no list", "a list of lines")
-    out = list(there)
-    known = {said(line): line for line in there}
-    for line in lines:
-        try:
-            wanted = said(line)
-        except BadValue as bad:
-            raise BadInput(f"{way}.{key.name}", str(bad), bad.expected) from None
-        if way == "add":
-            if wanted not in known:
-                out.append(line)
-                known[wanted] = line
-        elif wanted not in known:
-            raise BadInput(
-                f"drop.{key.name}", f"`{line}` is not there", "one of " + (", ".join(there) or "none: it is empty")
-            )
-        else:
-            out.remove(known.pop(wanted))
-    return out
+    def _said(self, line: Any) -> str:
+        read = self._key.read(line)
+        return fold(str(self._key.write(read) if self._key.write else read))
+
+    def edit(self, lines: Any, way: str) -> None:
+        """``add`` lines, or ``drop`` them; :class:`BadInput` with the place of what cannot be done."""
+        where = f"{way}.{self._key.name}"
+        if not isinstance(lines, list):
+            raise BadInput(where, "this is no list", "a list of lines")
+        for line in lines:
+            try:
+                said = self._said(line)
+            except BadValue as bad:
+                raise BadInput(where, str(bad), bad.expected) from None
+            if way == "add":
+                self._known.setdefault(said, line)
+            elif self._known.pop(said, None) is None:
+                there = ", ".join(self._known.values()) or "none: it is empty"
+                raise BadInput(where, f"`{line}` is not there", f"one of {there}")
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+    def all(self) -> list[str]:
+        return list(self._known.values())

@@ -6,32 +6,54 @@ from drawknife.core.model import Model
 from drawknife.core.names import Place, ancestors, child, parent, rest_below
 from drawknife.core.soundness import nearest
 
+#: Who adds more folders at once does not write them by hand: the next are not looked at.
+BY_HAND = 100
 
-def near_folder(model: Model, place: Place) -> Place | None:
-    """The place that was perhaps meant instead of one that is not recorded; None where nothing is near.
 
-    Of the folders on the way, the first that is not there, nor above one that is, is looked at with those beside it.
-    """
-    store = next((s for s in model.stores if s.name == place.store), None)
-    if store is None:
-        return None
-    there: set[str] = set()
-    for folder in store.folders:
-        at = folder.path
-        while at not in there:
-            there.add(at)
-            at = parent(at)
-    missing = [at for at in ancestors(place.path) if at not in there and at != "/"]
-    if not missing:
-        return None
-    first = missing[-1]
-    above = parent(first)
-    beside = [p.rpartition("/")[2] for p in there if p != "/" and parent(p) == above]
-    name = first.rpartition("/")[2]
-    close = nearest(name, beside)
-    if close is None or not _one_slip(name, close):
-        return None
-    return Place(place.store, child(above, close) + (rest_below(place.path, first) or ""))
+class NearFolders:
+    """The folders of a model, recorded or above one that is, by what they lie in; made when they are first asked for."""
+
+    def __init__(self, model: Model) -> None:
+        self._model = model
+        self._asked = 0
+        self._inside: dict[str, dict[str, list[str]]] = {}
+
+    def near(self, place: Place) -> Place | None:
+        """The place that was perhaps meant instead of one that is not recorded; None where nothing is near.
+
+        Of the folders on the way, the first that is not there, nor above one that is, is looked at with those beside it.
+        """
+        self._asked += 1
+        if self._asked > BY_HAND:
+            return None
+        inside = self._of(place.store)
+        above = next((at for at in ancestors(place.path) if at in inside), "/")
+        beside = inside.get(above, [])
+        rest = rest_below(place.path, above)
+        if not rest:
+            return None
+        name = rest.strip("/").partition("/")[0]
+        first = child(above, name)
+        if first in beside:
+            return None
+        close = nearest(name, [p.rpartition("/")[2] for p in beside])
+        if close is None or not _one_slip(name, close):
+            return None
+        return Place(place.store, child(above, close) + (rest_below(place.path, first) or ""))
+
+    def _of(self, name: str) -> dict[str, list[str]]:
+        """For each folder of a store that holds any, those directly in it."""
+        found = self._inside.get(name)
+        if found is None:
+            found = self._inside[name] = {}
+            known: set[str] = {"/"}
+            for folder in next((s.folders for s in self._model.stores if s.name == name), ()):
+                at = folder.path
+                while at not in known:
+                    known.add(at)
+                    found.setdefault(parent(at), []).append(at)
+                    at = parent(at)
+        return found
 
 
 def _one_slip(a: str, b: str) -> bool:

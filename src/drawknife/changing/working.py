@@ -11,7 +11,7 @@ from typing import Any
 
 from drawknife.core import edits
 from drawknife.core.canonical import sound
-from drawknife.core.model import Folder, Model, Setting, Store
+from drawknife.core.model import Folder, Model, Setting, Store, VirtualPath
 from drawknife.core.names import Place, fold, parse_place
 from drawknife.core.soundness import Names, Problem, problems
 
@@ -28,6 +28,7 @@ class Working:
         self._last = 0
         self._network: dict[str, tuple[Any, ...]] = {}
         self._names: Names | None = None
+        self._by_path: dict[str, list[VirtualPath]] | None = None
 
     # --- looking up -----------------------------------------------------------------------------
 
@@ -49,35 +50,47 @@ class Working:
             found = self._folders[store] = {f.path: f for f in there}
         return found
 
+    def _at_path(self, path: str) -> list[VirtualPath]:
+        """The virtual paths at a path."""
+        if self._by_path is None:
+            self._by_path = {}
+            for v in self._section("virtual-path").values():
+                self._by_path.setdefault(v.path, []).append(v)
+        return self._by_path.setdefault(path, [])
+
     def place(self, name: str) -> Place:
         """A folder's place, its store spelled as it is defined. :class:`edits.NotThere` without the store."""
         place = parse_place(name)
         return Place(self._store(place.store).name, place.path)
 
+    def folder(self, place: Place) -> Folder | None:
+        """A folder as it is recorded; None if it is not."""
+        return self._in_store(place.store).get(place.path)
+
     def find(self, kind: str, name: str) -> Any:
         """The item of that name; see :func:`drawknife.core.edits.find`."""
         if kind == "folder":
             place = self.place(name)
-            there = self._in_store(place.store).get(place.path)
+            there = self.folder(place)
             if there is None:
                 near = [f"{place.store}:{p}" for p in list(self._in_store(place.store))[:10_000]]
                 raise edits.NotThere("recorded folder", name, near)
             return there
         items = self._section(kind)
         if kind == "virtual-path":
-            return edits.one_virtual_path(list(items.values()), name)
+            return edits.one_virtual_path(list(self._at_path(name)) or list(items.values()), name)
         found = items.get(fold(name))
         if found is None:
             raise edits.NotThere(kind.replace("-", " "), name, [edits.name_of(kind, x) for x in items.values()])
         return found
 
-    def setting(self, subject: Any) -> Setting:
-        """What is set for a subject; nothing, if nothing is."""
+    def setting(self, subject: Any) -> tuple[Setting, bool]:
+        """What is set for a subject, and whether it is new, as nothing is set yet."""
         if self._names is None:
             self._names = Names(self._model)
         spelled = self._names.subject(subject)
         found: Setting | None = self._section("setting").get(fold(str(spelled)))
-        return found or Setting(spelled)
+        return found or Setting(spelled), found is None
 
     @property
     def lines(self) -> dict[str, tuple[Any, ...]]:
@@ -101,6 +114,8 @@ class Working:
             if key in items:
                 called = f"{kind.replace('-', ' ')} {edits.name_of(kind, item)!r}"
                 raise edits.refuse(f"{called} is there already", "a change of it, or another name")
+            if kind == "virtual-path":
+                self._at_path(item.path).append(item)
             items[key] = item
         self._made[id(item)] = (item, number)
 
@@ -110,10 +125,10 @@ class Working:
         if kind == "folder":
             self._in_store(store)[new.path] = new
         elif kind == "virtual-path":
-            items = {
-                _key(kind, new) if x is old else key: new if x is old else x for key, x in self._section(kind).items()
-            }
-            self._items[kind] = items
+            self._at_path(old.path).remove(old)
+            del self._section(kind)[_key(kind, old)]
+            self._section(kind)[_key(kind, new)] = new
+            self._at_path(new.path).append(new)
         else:
             self._section(kind)[_key(kind, new)] = new
         self._made[id(new)] = (new, number)

@@ -88,6 +88,28 @@ def find(model: Model, kind: str, name: str) -> Any:
     return found
 
 
+def find_all(model: Model, kind: str, names: Sequence[str]) -> list[Any]:
+    """The items of those names, each as :func:`find` finds it; every item is looked at once."""
+    known: dict[str, Any] = {}
+    if kind == "folder":
+        known = {f"{fold(s.name)}:{f.path}": f for s in model.stores for f in s.folders}
+    elif kind != "virtual-path":
+        known = {fold(name_of(kind, x)): x for x in getattr(model, SECTION_OF[kind])}
+    at_path: dict[str, list[VirtualPath]] = {}
+    for v in model.virtual_paths if kind == "virtual-path" else ():
+        at_path.setdefault(v.path, []).append(v)
+        at_path.setdefault(name_of(kind, v), []).append(v)
+
+    def of(name: str) -> Any:
+        if kind == "virtual-path":
+            return one_virtual_path(at_path.get(name) or model.virtual_paths, name)
+        place = parse_place(name) if kind == "folder" else None
+        found = known.get(fold(name) if place is None else f"{fold(place.store)}:{place.path}")
+        return found or find(model, kind, name)
+
+    return [of(name) for name in names]
+
+
 def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
     """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there are several."""
     there = [v for v in items if v.path == name] or [v for v in items if name_of("virtual-path", v) == name]

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence, Set
 from dataclasses import replace
 from typing import NamedTuple
 
-from .edits import SECTION_OF, SUBJECT_KINDS, EditRefused, checked, find, name_of, refuse, store_and_path
+from .edits import SECTION_OF, SUBJECT_KINDS, EditRefused, checked, find_all, name_of, refuse
 from .model import Model, Subject
+from .names import fold, parse_place, unit_ancestors
 from .rewriting import Rewriting, same_name, same_place
 from .soundness import WHOLE_HOME, Problem
 
@@ -20,11 +21,11 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
     """
     if kind == "folder":
         return _without_folders(model, names)
-    called = {name_of(kind, find(model, kind, name)) for name in names}
+    called = {name_of(kind, item) for item in find_all(model, kind, names)}
     if everywhere and kind in SUBJECT_KINDS:
         model_without = _struck_out(model, kind, called)
     else:
-        naming = [reference for name in sorted(called) for reference in references(model, kind, name)]
+        naming = list(references(model, kind, called))
         if naming:
             hint = ", or remove it everywhere" if kind in SUBJECT_KINDS else ""
             count = f"{len(naming)} places still name" if len(naming) > 1 else "something still names"
@@ -40,13 +41,14 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
 
 
 def _without_folders(model: Model, names: Sequence[str]) -> Model:
+    find_all(model, "folder", names)
     gone: dict[str, set[str]] = {}
-    for name in names:
-        find(model, "folder", name)
-        store, path = store_and_path(model, name)
-        gone.setdefault(store.name, set()).add(path)
+    for place in map(parse_place, names):
+        gone.setdefault(fold(place.store), set()).add(place.path)
     stores = tuple(
-        replace(s, folders=tuple(f for f in s.folders if f.path not in gone[s.name])) if s.name in gone else s
+        replace(s, folders=tuple(f for f in s.folders if f.path not in gone[fold(s.name)]))
+        if fold(s.name) in gone
+        else s
         for s in model.stores
     )
     return checked(replace(model, stores=stores), model)
@@ -55,7 +57,7 @@ def _without_folders(model: Model, names: Sequence[str]) -> Model:
 def _struck_out(model: Model, kind: str, names: set[str]) -> Model:
     if kind == "unit":
         for unit in model.units:
-            above = next((n for n in names if unit.startswith(n + "/")), None)
+            above = next((n for n in unit_ancestors(unit) if n in names and n != unit), None)
             if above is not None and unit not in names:
                 raise refuse(f"unit {above} still holds {unit}", "the units below it removed first")
     gone = {Subject(kind, name) for name in names}
@@ -78,17 +80,19 @@ class Reference(NamedTuple):
         return f"{self.kind} {self.name}" + (f", `{self.line}`" if self.line else "")
 
 
-def references(model: Model, kind: str, name: str) -> Iterator[Reference]:
-    """Every place that names an account, a group, a unit, or a store, as the model spells it."""
+def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
+    """Every place that names one of some accounts, groups, units, or stores, as the model spells them."""
     if kind in SUBJECT_KINDS:
-        yield from (reference for _, reference in lines_naming(model, {Subject(kind, name)}))
+        subjects = {Subject(kind, name) for name in names}
+        yield from (reference for _, reference in lines_naming(model, subjects))
     if kind == "account":
-        yield from _owned(model, name)
+        yield from _owned(model, names)
     elif kind == "unit":
-        yield from (Reference("account", a.name, f"unit: {name}") for a in model.accounts if a.unit == name)
-        yield from (Reference("unit", u) for u in model.units if u.startswith(name + "/"))
+        yield from (Reference("account", a.name, f"unit: {a.unit}") for a in model.accounts if a.unit in names)
+        yield from (Reference("unit", u) for u in model.units if not names.isdisjoint(unit_ancestors(u)[1:]))
     elif kind == "store":
-        yield from _in_store(model, name)
+        for name in sorted(names):
+            yield from _in_store(model, name)
 
 
 def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[Subject, Reference]]:
@@ -122,15 +126,16 @@ def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[S
                 yield subject, Reference("quota", quota.name, str(subject))
 
 
-def _owned(model: Model, name: str) -> Iterator[Reference]:
+def _owned(model: Model, names: Set[str]) -> Iterator[Reference]:
     for store in model.stores:
-        yield from (
-            Reference("folder", f"{store.name}:{f.path}", f"owner: {name}") for f in store.folders if f.owner == name
-        )
+        for folder in store.folders:
+            if folder.owner in names:
+                yield Reference("folder", f"{store.name}:{folder.path}", f"owner: {folder.owner}")
     for setting in model.settings:
-        if dict(setting.values).get("uploads_owner") == name:
-            yield Reference("setting", str(setting.subject), f"uploads_owner: {name}")
-    yield from (Reference("usage", str(u.folder), f"owner: {name}") for u in model.usage if u.owner == name)
+        owner = dict(setting.values).get("uploads_owner")
+        if owner in names:
+            yield Reference("setting", str(setting.subject), f"uploads_owner: {owner}")
+    yield from (Reference("usage", str(u.folder), f"owner: {u.owner}") for u in model.usage if u.owner in names)
 
 
 def _in_store(model: Model, name: str) -> Iterator[Reference]:
