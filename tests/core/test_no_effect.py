@@ -114,6 +114,25 @@ def test_a_load_without_people_tells_that_they_get_in_no_more(demo):
     )
 
 
+def test_what_was_not_looked_at_is_said(demo, monkeypatch):
+    from drawknife.core import no_effect
+
+    def two(number):
+        names = ["tomasz", *(a.name for a in demo.accounts)][:number]
+        return [
+            {"op": "change", "kind": "folder", "name": "survey:/charts", "add": {"entries": [f"deny account:{n} list"]}}
+            for n in names
+        ]
+
+    looked = told(demo, *two(2))
+    assert not looked.left_out and not looked.follows.for_nobody
+    assert told(demo, *two(8)).left_out == ("of 8 lines that are added, the first 5 were looked at one by one",)
+    monkeypatch.setattr(no_effect, "SINGLY_WITHIN", 0)
+    large = told(demo, *two(2))
+    assert large.without_effect == () and "was not looked at" in large.left_out[0]
+    assert large.follows == looked.follows
+
+
 @given(st.integers(0, 10**9))
 @settings(max_examples=150)
 def test_a_line_without_effect_has_a_reason_and_can_be_left_out(seed):

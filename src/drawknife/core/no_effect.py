@@ -23,12 +23,13 @@ from .pairing import members_of
 from .prepared import Prepared, PreparedAccount, prepare
 from .rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from .signin import endpoint_allows
-from .sizes import several
+from .sizes import number_of, several
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
-#: Where something follows from the change, so many lines are taken away again, one by one.
-SINGLY = 5
+#: Where something follows from the change, so many lines are taken away again, one by one; and none in models of
+#: more accounts times folders, where each time is a wait.
+SINGLY, SINGLY_WITHIN = 5, 50_000_000
 
 
 class Added(NamedTuple):
@@ -80,13 +81,16 @@ def lines_without_effect(
     added = added_lines(before.model, after.model)
     if not added:
         return [], None
+    if not follows.for_nobody:
+        if len(list(differing(before.model, after.model))) == len(added) == 1 and not _new_item(before, added[0]):
+            return [], None  # it is all of the change, and something follows from it
+        if len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores) > SINGLY_WITHIN:
+            return [], "which of the lines that are added has no effect by itself was not looked at"
     some = added[: LINES if follows.for_nobody else SINGLY]
     left = None
     if len(added) > len(some):
-        left = f"of {len(added)} lines that are added, the first {len(some)} were looked at one by one"
+        left = f"of {number_of(len(added), 'line')} that are added, the first {len(some)} were looked at one by one"
     if not follows.for_nobody:
-        if len(list(differing(before.model, after.model))) == len(added) == 1 and not _new_item(before, added[0]):
-            return [], left  # it is all of the change, and something follows from it
         some = [x for x in some if consequences(prepare(_without(after.model, x), after), after, at).for_nobody]
     return [why_no_effect(before, after, x) for x in some], left
 
