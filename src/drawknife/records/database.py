@@ -46,7 +46,7 @@ class Database:
             address,
             min_size=1,
             max_size=size,
-            timeout=3,
+            timeout=6,
             reconnect_timeout=5,
             max_idle=60,
             check=ConnectionPool.check_connection,
