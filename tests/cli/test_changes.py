@@ -58,7 +58,7 @@ def test_the_first_walk_from_nothing_works_as_it_stands(address, tmp_path):
         (["account", "change", "ines", "--not-enabled"], "ines can no longer sign in at harbour, lab-sftp, public-tides"),
         (["entry", "add", "survey:/charts", "allow account:fulmar upload"], "nobody gains or loses anything"),
         (["entry", "add", "survey:/charts", "allow account:fulmar upload"], "has no effect: no virtual path leads fulmar"),
-        (["group", "join", "night-watch", "tomasz"], "tomasz loses delete-file"),
+        (["group", "join", "night-watch", "tomasz"], "tomasz loses some of delete-file"),
         (["account", "add", "zoe", "--unit", "shore/lab"], "new: zoe"),
         (["setting", "change", "account:ines", "--sessions", "1"], "sessions set for account:ines takes the place of that for group:sonar-lab"),
         (["quota", "remove", "lab-pool"], "other room at"),
