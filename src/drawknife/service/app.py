@@ -20,7 +20,7 @@ from .current import Current
 from .files import ReadableFolders
 from .problems import bad_fields, register
 from .requests import Request, check_text
-from .security import add_headers, asker, refused
+from .security import asker, refused, with_headers
 from .shared import Shared
 from .syncing import start_syncing
 
@@ -81,7 +81,7 @@ def create_app(
             "request", method=request.method, path=request.path, status=response.status_code,
             ms=round(took * 1000, 1), who=g.get("who"),
         )  # fmt: skip
-        return add_headers(response, request.path.startswith(PREFIX + "/"))
+        return response
 
     for api in (
         sessions.api,
@@ -98,6 +98,7 @@ def create_app(
     describe_problems(app)
     if console is not None:
         _serve_console(app, console)
+    app.wsgi_app = with_headers(app.wsgi_app, PREFIX + "/")  # type: ignore[assignment]
     if start:
         database.open()
         current.start()

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterable
 from time import monotonic
+from typing import TYPE_CHECKING, Any
 
 import structlog
 from flask import Request, Response
 
 from .current import Current
 from .problems import problem, unauthorized
+
+if TYPE_CHECKING:
+    from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
 
 log = structlog.get_logger()
 
@@ -93,10 +98,17 @@ def too_many(wait: int) -> Response:
     return problem("too-many-refused", "Too many refused sign-ins", 429, detail, Retry_After=str(wait))
 
 
-def add_headers(response: Response, of_api: bool) -> Response:
-    """The headers that every answer has; those of the API are kept by nobody on the way."""
-    if of_api:
-        response.headers["Cache-Control"] = "no-store"
-    for name, value in HEADERS.items():
-        response.headers.setdefault(name, value)
-    return response
+def with_headers(app: WSGIApplication, prefix: str) -> WSGIApplication:
+    """The same application with the headers that every answer has; those below `prefix` are kept by nobody on the way."""
+    always = list(HEADERS.items())
+    not_kept = [*always, ("Cache-Control", "no-store")]
+
+    def answering(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
+        more = not_kept if environ["PATH_INFO"].startswith(prefix) else always
+
+        def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> Any:
+            return start_response(status, [*headers, *more], error)
+
+        return app(environ, start)
+
+    return answering
