@@ -6,8 +6,8 @@ What the whole map is compared with: for every folder with entries and every rig
 
 from __future__ import annotations
 
-from drawknife.core.prepared import Prepared, PreparedStore
-from drawknife.core.rights import RIGHTS
+from drawknife.core.prepared.prepared import Prepared, PreparedStore
+from drawknife.core.words.rights import RIGHTS
 
 
 def bare_closed_form(prepared: Prepared, store: PreparedStore, bits: dict[int, int]) -> int:

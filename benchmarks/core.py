@@ -11,14 +11,14 @@ from pathlib import Path
 
 from drawknife.answers import Answering
 from drawknife.answers.map_window import all_locations, map_cells
-from drawknife.core.access_map import access_of_all
-from drawknife.core.division import bits_in
-from drawknife.core.effective import right_state
-from drawknife.core.gates import verdict
-from drawknife.core.names import ancestors
-from drawknife.core.prepared import Prepared, prepare
-from drawknife.core.question import Question
-from drawknife.core.rights import BIT, RIGHTS
+from drawknife.core.decide.gates import verdict
+from drawknife.core.everybody.access_map import access_of_all
+from drawknife.core.everybody.division import bits_in
+from drawknife.core.everybody.effective import right_state
+from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import ancestors
+from drawknife.core.words.rights import BIT, RIGHTS
 
 from .bare import bare_closed_form
 from .large import large_model

@@ -7,8 +7,8 @@ from typing import Any
 
 from drawknife.answers.previews import follow
 from drawknife.changing import apply
-from drawknife.core.access_map import AccessMap
-from drawknife.core.prepared import prepare
+from drawknife.core.everybody.access_map import AccessMap
+from drawknife.core.prepared.prepared import prepare
 
 from .large import large_model
 from .timing import against

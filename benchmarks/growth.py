@@ -12,8 +12,8 @@ SIZES = {"10,000 x 100,000": (1, 1), "accounts x 10": (10, 1), "folders x 10": (
 
 
 def _one(size: float, places: float) -> dict[str, float]:
-    from drawknife.core.access_map import access_of_all
-    from drawknife.core.prepared import prepare
+    from drawknife.core.everybody.access_map import access_of_all
+    from drawknife.core.prepared.prepared import prepare
 
     from .large import large_model
 

@@ -15,8 +15,8 @@ from tempfile import mkdtemp
 
 from tools.cluster import Cluster, free_port
 
-from drawknife.core.model import Model
-from drawknife.core.rights import RIGHTS
+from drawknife.core.model.items import Model
+from drawknife.core.words.rights import RIGHTS
 from drawknife.records import tokens
 from drawknife.records.changes import replace_model
 from drawknife.records.database import Database, bring_up_to_date

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import random
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.names import Place, tree_key
-from drawknife.core.rights import BUNDLES
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.words.names import Place, tree_key
+from drawknife.core.words.rights import BUNDLES
 
 ACCOUNTS, GROUPS, FOLDERS, CARRYING = 10_000, 2_000, 100_000, 20_000
 

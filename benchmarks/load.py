@@ -6,9 +6,9 @@ import psycopg
 from psycopg import sql
 
 from drawknife.client import Client
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.model import Model
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.items import Model
 from drawknife.formats.model_file import write_model
 from drawknife.records.tables import TABLES
 

@@ -13,7 +13,7 @@ from tools.cluster import Cluster
 from tools.serving import serving
 
 from drawknife.answers import Answering, certificates
-from drawknife.core.prepared import prepare
+from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.model_file import read_model
 from drawknife.records.database import Database, bring_up_to_date
 

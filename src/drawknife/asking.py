@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from drawknife.core.names import BadValue, check_path
-from drawknife.core.rights import INDEX, RIGHTS
-from drawknife.core.soundness import nearest
+from drawknife.core.model.soundness import nearest
+from drawknife.core.words.names import BadValue, check_path
+from drawknife.core.words.rights import INDEX, RIGHTS
 
 
 class NoSuch(LookupError):

@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.answers.handover import as_html, as_markdown, as_text, in_words, sheet
-from drawknife.core.effective import effective_access
-from drawknife.core.gates import verdict
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.rights import RIGHTS
+from drawknife.core.decide.gates import verdict
+from drawknife.core.everybody.effective import effective_access
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.rights import RIGHTS
 
 from ..core.models import ACCOUNTS, random_model
 

@@ -3,11 +3,11 @@
 import pytest
 
 from drawknife.answers.summaries import summary
-from drawknife.core.access_changes import AccessChange
-from drawknife.core.consequences import Consequences, LeadsChange, SettingChange
-from drawknife.core.names import Place
-from drawknife.core.room import Room, RoomChange
-from drawknife.core.signing_in import SignInChange
+from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.consequences import Consequences, LeadsChange, SettingChange
+from drawknife.core.follows.room_changes import Room, RoomChange
+from drawknife.core.follows.sign_in_changes import SignInChange
+from drawknife.core.words.names import Place
 
 
 def access(accounts, places, gained=(), lost=(), widened=(), narrowed=(), endpoint=None):

@@ -13,7 +13,7 @@ from tools.cluster import free_port
 from tools.demo import BUREAU
 from tools.files import make_files
 
-from drawknife.core.rights import RIGHTS
+from drawknife.core.words.rights import RIGHTS
 from drawknife.messages import NewCensus
 
 from ..conftest import DEMO, DRAWKNIFE, run, serving

@@ -3,12 +3,12 @@
 from datetime import UTC, date, datetime
 from random import Random
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.names import Place
-from drawknife.core.question import ACTIONS, Question
-from drawknife.core.rights import ALL, BIT, BUNDLES
-from drawknife.core.soundness import problems
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.soundness import problems
+from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.words.names import Place
+from drawknife.core.words.rights import ALL, BIT, BUNDLES
 
 ACCOUNTS = ("ada", "bo", "Cy", "anonymous")
 UNITS = ("fleet", "fleet/in", "shore")
@@ -39,7 +39,7 @@ def _entry(rng, reach=True):
 
 
 def _store(rng, name):
-    paths = {_path(rng) for _ in range(rng.randint(0, 7))}
+    paths = dict.fromkeys(_path(rng) for _ in range(rng.randint(0, 7)))
     folders = [
         m.Folder(
             path,
@@ -150,7 +150,7 @@ def _quota(rng, name):
 
 
 def _usage(rng):
-    rows = {(_path(rng, 2), rng.choice([None, *ACCOUNTS])) for _ in range(rng.randint(0, 4))}
+    rows = dict.fromkeys((_path(rng, 2), rng.choice([None, *ACCOUNTS])) for _ in range(rng.randint(0, 4)))
     return tuple(m.Usage(Place(rng.choice("st"), p), who, rng.choice([0, 5, 30]), rng.randint(0, 3)) for p, who in rows)
 
 
@@ -173,7 +173,7 @@ def random_model(seed):
         pool = [m.Subject("account", a) for a in ACCOUNTS] + [m.Subject("unit", u) for u in UNITS]
         pool += [m.Subject("group", g) for g in GROUPS[:i]] * 2
         groups.append(m.Group(name, tuple(rng.sample(pool, rng.randint(0, 3)))))
-    subjects = {_subject(rng) for _ in range(3)}
+    subjects = dict.fromkeys(_subject(rng) for _ in range(3))
     model = m.Model(
         UNITS, accounts, tuple(groups), (_store(rng, "s"), _store(rng, "t")),
         tuple(_virtual_path(rng) for _ in range(rng.randint(1, 7))),

@@ -7,8 +7,8 @@ spelling of names. Every function is the sentence that it stands for.
 from datetime import UTC
 from ipaddress import ip_address, ip_network
 
-from drawknife.core.model import Subject
-from drawknife.core.names import BadValue, check_path
+from drawknife.core.model.items import Subject
+from drawknife.core.words.names import BadValue, check_path
 
 from . import reference_room as room
 

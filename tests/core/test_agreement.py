@@ -5,13 +5,13 @@ from datetime import UTC, datetime
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from drawknife.core.access_map import AccessMap
-from drawknife.core.explain import explain
-from drawknife.core.folders import decide
-from drawknife.core.gates import verdict
-from drawknife.core.judgement import judge
-from drawknife.core.prepared import prepare
-from drawknife.core.rights import BIT, RIGHTS
+from drawknife.core.decide.explain import explain
+from drawknife.core.decide.folder_decision import judge
+from drawknife.core.decide.folders import decide
+from drawknife.core.decide.gates import verdict
+from drawknife.core.everybody.access_map import AccessMap
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.rights import BIT, RIGHTS
 
 from .models import ACCOUNTS, random_model, random_questions
 from .reference import ELEVEN, Reference

@@ -6,11 +6,11 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawknife.core import comes_down
-from drawknife.core import model as m
-from drawknife.core.identity import holders
-from drawknife.core.prepared import prepare
-from drawknife.core.settings import resolve
+from drawknife.core.follows import comes_down
+from drawknife.core.model import items as m
+from drawknife.core.model.standing import holders
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.settings import resolve
 
 from .models import ACCOUNTS, random_model
 

@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 
 from drawknife.asking import BadInput
 from drawknife.changing import apply
-from drawknife.core import model as m
-from drawknife.core.consequences import consequences
-from drawknife.core.edits import EditRefused, NotThere
-from drawknife.core.pairing import Renames
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
+from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.pairing import Renames
+from drawknife.core.model import items as m
+from drawknife.core.model.edits import EditRefused, NotThere
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 

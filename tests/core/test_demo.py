@@ -1,10 +1,14 @@
 """The ten situations of the demo, as docs/guide tells them: what is wrong, why, and the mend."""
 
+import os
+import subprocess
+import sys
+
 import pytest
 
 from drawknife.answers import Answering
 from drawknife.answers.map_window import MapWindow
-from drawknife.core.prepared import prepare
+from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.model_file import read_model
 
 from ..conftest import DEMO
@@ -173,3 +177,16 @@ def test_what_wants_a_decision_now(asking):
         ("endpoint-clash", "old-quay"), ("data-out-of-reach", "harbour"), ("certificate", "harbour"), ("account-expired", "uni-esk"),
         ("limit-soft", "issued-charts"), ("limit-nearly-full", "tides-shelf"), ("limit-nearly-full", "survey"), ("path-ambiguous", "/archive"),
     } <= kinds  # fmt: skip
+
+
+def test_random_models_are_the_same_in_every_process():
+    """Else a landing hangs on luck: no order of a set may be in them."""
+    code = "from tests.core.models import random_model; print([random_model(seed) for seed in range(20)])"
+    said = {
+        subprocess.run(
+            [sys.executable, "-c", code], env={**os.environ, "PYTHONHASHSEED": seed}, cwd=DEMO.parent.parent,
+            capture_output=True, check=True,
+        ).stdout
+        for seed in ("1", "2")
+    }  # fmt: skip
+    assert len(said) == 1

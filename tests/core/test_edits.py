@@ -10,17 +10,17 @@ from hypothesis import strategies as st
 
 from drawknife.asking import BadInput
 from drawknife.changing import apply
-from drawknife.core import edits
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.consequences import consequences
-from drawknife.core.difference import differing
-from drawknife.core.gates import verdict
-from drawknife.core.names import Place
-from drawknife.core.pairing import Renames, Renaming
-from drawknife.core.prepared import prepare
-from drawknife.core.removal import lines_naming, references, remove
-from drawknife.core.soundness import problems
+from drawknife.core.decide.gates import verdict
+from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.pairing import Renames, Renaming
+from drawknife.core.model import edits
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.difference import differing
+from drawknife.core.model.removal import lines_naming, references, remove
+from drawknife.core.model.soundness import problems
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.names import Place
 from drawknife.formats.document import BadDocument
 
 from .changes import random_change
@@ -140,7 +140,7 @@ def test_an_item_is_read_once_however_many_lines_it_gets(demo, monkeypatch, kind
 
 def test_names_are_looked_up_once_however_many_go(demo, monkeypatch):
     """Neither each name nor each place that names one is looked for by itself."""
-    from drawknife.core import removal
+    from drawknife.core.model import removal
 
     before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(50)]).model
     calls = []

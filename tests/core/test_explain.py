@@ -5,12 +5,12 @@ from datetime import UTC, datetime
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from drawknife.core.explain import explain
-from drawknife.core.gates import ALL_GATES, verdict
-from drawknife.core.judgement import conclude, judge
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.rights import RIGHTS
+from drawknife.core.decide.explain import explain
+from drawknife.core.decide.folder_decision import conclude, judge
+from drawknife.core.decide.gates import ALL_GATES, verdict
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.rights import RIGHTS
 
 from .models import ACCOUNTS, random_model, random_questions
 from .reference import Reference, has, up_from
@@ -118,8 +118,8 @@ def test_mending_what_is_told_of_the_folder_is_enough(seed):
     """Where the folder gate's only obstacle is that nothing allows it, adding the line it names lets it pass."""
     from dataclasses import replace
 
-    from drawknife.core.canonical import sound
-    from drawknife.core.model import Folder, parse_entry
+    from drawknife.core.model.canonical import sound
+    from drawknife.core.model.items import Folder, parse_entry
 
     model = random_model(seed)
     prepared = prepare(model)
@@ -138,7 +138,7 @@ def test_mending_what_is_told_of_the_folder_is_enough(seed):
 def test_a_question_about_nobody_is_refused_with_the_key():
     import pytest
 
-    from drawknife.core.gates import UnknownName
+    from drawknife.core.decide.gates import UnknownName
 
     prepared = prepare(random_model(1))
     for question, key in (

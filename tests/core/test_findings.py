@@ -1,11 +1,11 @@
 """What wants attention: each kind of finding, where it is and where it is not."""
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.findings import findings
-from drawknife.core.identity import loops
-from drawknife.core.prepared import prepare
-from drawknife.core.soundness import nearest, problems
+from drawknife.core.everybody.findings import findings
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.soundness import nearest, problems
+from drawknife.core.model.standing import loops
+from drawknife.core.prepared.prepared import prepare
 
 
 def kinds(model):

@@ -6,9 +6,9 @@ from random import Random
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from drawknife.core.access_map import AccessMap
-from drawknife.core.canonical import sound
-from drawknife.core.prepared import prepare
+from drawknife.core.everybody.access_map import AccessMap
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
 
 from .models import _entry, random_model
 

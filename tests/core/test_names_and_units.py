@@ -7,17 +7,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.changing import apply
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.confusable import alike
-from drawknife.core.edits import EditRefused
-from drawknife.core.explain import explain
-from drawknife.core.folders import blocked
-from drawknife.core.identity import units_of
-from drawknife.core.names import BadValue, check_name, fold
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.soundness import problems
+from drawknife.core.decide.explain import explain
+from drawknife.core.decide.folders import blocked
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.soundness import problems
+from drawknife.core.model.standing import units_of
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.confusable import alike
+from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 from drawknife.formats.units import read_size
@@ -146,8 +146,8 @@ def test_an_explanation_of_a_deep_path_tells_what_carries_something_and_counts_t
 
 @given(st.lists(st.integers(1, 40), max_size=5), st.integers(1, 40))
 def test_what_is_blocked_on_the_way_is_what_asking_each_folder_finds(carrying, depth):
-    from drawknife.core.folders import decide
-    from drawknife.core.rights import ENTER
+    from drawknife.core.decide.folders import decide
+    from drawknife.core.words.rights import ENTER
 
     prepared = deep(sorted(set(carrying)))
     store, account = prepared.stores["s"], prepared.account("ada")

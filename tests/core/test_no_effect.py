@@ -1,6 +1,7 @@
 """A line that is added and changes nothing is told with its reason; what is said is so."""
 
 import re
+from dataclasses import replace
 from datetime import UTC, datetime
 from random import Random
 
@@ -12,10 +13,12 @@ from drawknife.answers.previews import follow
 from drawknife.answers.summaries import summary
 from drawknife.asking import BadInput
 from drawknife.changing import apply
-from drawknife.core.consequences import consequences
-from drawknife.core.edits import EditRefused, NotThere
-from drawknife.core.no_effect import added_lines
-from drawknife.core.prepared import prepare
+from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.no_effect import added_lines
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.edits import EditRefused, NotThere
+from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.document import BadDocument
 
 from .changes import random_change
@@ -70,6 +73,33 @@ def test_what_a_grant_or_an_endpoint_still_holds_back_is_told(demo):
     assert any("the grants on /charts still hold back upload" in x for x in found.held_back)
 
 
+def test_a_line_that_speaks_only_where_nobody_is_led_has_a_reason():
+    folders = (m.Folder("/a"), m.Folder("/a/b"))
+    path = m.VirtualPath("/a", "t:/a/b", grants=(m.parse_grant("account:ada all"),))
+    model = sound(
+        m.Model(
+            accounts=(m.Account("ada"),),
+            stores=(m.Store("t", baseline="open", folders=folders),),
+            virtual_paths=(path,),
+        )
+    )
+    (deep,) = told(model, entry("t:/", "allow account:ada append children")).without_effect
+    assert deep.reasons == ("no virtual path leads ada to t:/",)
+    (idle,) = told(model, entry("t:/", "allow account:ada append")).without_effect
+    assert idle.reasons == ("it was so already for ada",)
+
+
+def test_a_line_that_names_somebody_by_a_new_name_is_not_a_new_line(demo):
+    found = told(demo, {"op": "rename", "kind": "unit", "name": "partners", "to": "allies"})
+    assert found.without_effect == () and found.held_back == ()
+    again = told(
+        demo,
+        {"op": "rename", "kind": "group", "name": "sonar-lab", "to": "lab"},
+        entry("survey:/", "deny group:lab download"),
+    )
+    assert [str(x.line) for x in again.without_effect] == ["`deny group:lab download` on survey:/"]
+
+
 def test_the_previews_that_said_nothing_follows(demo):
     """Each of these once said that nothing follows, or named the wrong people."""
     lab = {"bram", "ines", "tomasz"}
@@ -100,10 +130,6 @@ def test_the_previews_that_said_nothing_follows(demo):
 
 
 def test_a_load_without_people_tells_that_they_get_in_no_more(demo):
-    from dataclasses import replace
-
-    from drawknife.core.canonical import sound
-
     left = sound(replace(demo, accounts=demo.accounts[:1], groups=(), stores=(), virtual_paths=(), quotas=(), usage=(),
                          settings=(), endpoints=(), units=(), unit_sources=(), gone=()))  # fmt: skip
     before = prepare(demo)
@@ -115,7 +141,7 @@ def test_a_load_without_people_tells_that_they_get_in_no_more(demo):
 
 
 def test_what_was_not_looked_at_is_said(demo, monkeypatch):
-    from drawknife.core import no_effect
+    from drawknife.core.follows import no_effect
 
     def two(number):
         names = ["tomasz", *(a.name for a in demo.accounts)][:number]
@@ -150,7 +176,7 @@ def test_a_line_without_effect_has_a_reason_and_can_be_left_out(seed):
     for idle in found.without_effect:
         assert idle.reasons and not any(re.search(r"[{}]who|None", r) for r in idle.reasons), idle
     if found.follows.for_nobody:
-        assert [x.line for x in found.without_effect] == added_lines(model, applied.model)
+        assert [x.line for x in found.without_effect] == added_lines(applied.renames.carried(model), applied.model)
         assert "nobody gains or loses anything" in summary(found.follows)
     else:
         assert "nobody gains or loses anything" not in summary(found.follows) and summary(found.follows)

@@ -7,10 +7,10 @@ from hypothesis import strategies as st
 
 from drawknife.answers import Answering
 from drawknife.answers.map_window import MapWindow
-from drawknife.core.names import Place
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.rights import RIGHTS
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import Place
+from drawknife.core.words.rights import RIGHTS
 
 from .models import ACCOUNTS, random_model
 from .reference import FOR_FILES, Reference, has, is_above, up, up_from

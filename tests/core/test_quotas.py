@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.gates import verdict
-from drawknife.core.names import Place
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.quotas import headroom
-from drawknife.core.usage import every_limit, growth, promised, used_by, with_clocks
+from drawknife.core.decide.gates import verdict
+from drawknife.core.limits.quotas import headroom
+from drawknife.core.limits.usage import every_limit, growth, promised, used_by, with_clocks
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import Place
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

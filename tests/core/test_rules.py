@@ -7,16 +7,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.endpoints import clashes
-from drawknife.core.gates import verdict
-from drawknife.core.identity import holders, loops, standing
-from drawknife.core.names import BadValue, check_name, check_path, check_unit, parse_place
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.rights import ALL, BIT, BUNDLES, format_rights, parse_rights, perm_word
-from drawknife.core.settings import admits
+from drawknife.core.decide.gates import verdict
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.endpoints import clashes
+from drawknife.core.model.standing import holders, loops, standing
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.prepared.settings import admits
+from drawknife.core.words.names import BadValue, check_name, check_path, check_unit, parse_place
+from drawknife.core.words.rights import ALL, BIT, BUNDLES, format_rights, parse_rights, perm_word
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

@@ -3,12 +3,12 @@
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from drawknife.core.closed_form import ClosedForm, baseline
-from drawknife.core.division import Division, bits_in
-from drawknife.core.folders import can_pass, decide
-from drawknife.core.names import ancestors, join, parent, rest_below, tree_key
-from drawknife.core.prepared import bits_of, prepare
-from drawknife.core.rights import BIT, RIGHTS
+from drawknife.core.decide.folders import can_pass, decide
+from drawknife.core.everybody.closed_form import ClosedForm, baseline
+from drawknife.core.everybody.division import Division, bits_in
+from drawknife.core.prepared.prepared import bits_of, prepare
+from drawknife.core.words.names import ancestors, join, parent, rest_below, tree_key
+from drawknife.core.words.rights import BIT, RIGHTS
 
 from .models import ACCOUNTS, random_model
 from .reference import Reference, is_above, up_from

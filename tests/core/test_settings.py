@@ -6,11 +6,11 @@ from hypothesis import given
 from hypothesis import settings as examples
 from hypothesis import strategies as st
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.findings import findings
-from drawknife.core.prepared import prepare
-from drawknife.core.settings import DEFAULTS, NUMBERS, resolve, resolve_all
+from drawknife.core.everybody.findings import findings
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.settings import DEFAULTS, NUMBERS, resolve, resolve_all
 
 from .models import ACCOUNTS, GROUPS, UNITS, random_model
 from .reference import Reference

@@ -4,12 +4,12 @@ from datetime import UTC, date, datetime
 
 import pytest
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.explain import explain
-from drawknife.core.gates import verdict
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
+from drawknife.core.decide.explain import explain
+from drawknife.core.decide.gates import verdict
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 

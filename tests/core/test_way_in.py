@@ -9,19 +9,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.changing import apply
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.edits import rename
-from drawknife.core.endpoints import read_address
-from drawknife.core.gates import verdict
-from drawknife.core.hours import read_hours, within
-from drawknife.core.lockout import Attempt, counting
-from drawknife.core.names import BadValue
-from drawknife.core.prepared import prepare
-from drawknife.core.question import Question
-from drawknife.core.reach import reach, without
-from drawknife.core.removal import remove
-from drawknife.core.settings import admits
+from drawknife.core.decide.gates import verdict
+from drawknife.core.decide.way_in import reach, without
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.edits import rename
+from drawknife.core.model.endpoints import read_address
+from drawknife.core.model.removal import remove
+from drawknife.core.prepared.lockout import Attempt, counting
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.prepared.settings import admits
+from drawknife.core.words.hours import read_hours, within
+from drawknife.core.words.names import BadValue
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.formats.values import forwarding, opening

@@ -11,10 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawknife.core import model as m
-from drawknife.core.findings import findings
-from drawknife.core.prepared import prepare
-from drawknife.core.soundness import problems
+from drawknife.core.everybody.findings import findings
+from drawknife.core.model import items as m
+from drawknife.core.model.soundness import problems
+from drawknife.core.prepared.prepared import prepare
 from drawknife.directory.dn import is_below, normal, parent_dn
 from drawknife.directory.plan import TooFew, plan
 from drawknife.directory.reading import Found, Person, read

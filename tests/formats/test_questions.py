@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawknife.core.question import ACTIONS, Question
+from drawknife.core.prepared.question import ACTIONS, Question
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import KEYS, BadQuestion, read_question
 

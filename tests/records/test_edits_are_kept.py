@@ -5,8 +5,8 @@ from random import Random
 import pytest
 
 from drawknife.changing import apply
-from drawknife.core import edits
-from drawknife.core.soundness import problems
+from drawknife.core.model import edits
+from drawknife.core.model.soundness import problems
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.records.changes import change_model
 from drawknife.records.journal import read_journal

@@ -6,7 +6,7 @@ from dataclasses import replace
 import psycopg
 import pytest
 
-from drawknife.core.model import parse_entry, parse_subject
+from drawknife.core.model.items import parse_entry, parse_subject
 from drawknife.records import changes, tokens
 from drawknife.records.changes import Conflict, replace_model
 from drawknife.records.database import Database, SchemaProblem, Unavailable, bring_up_to_date, schema_steps
@@ -223,7 +223,7 @@ def test_from_any_older_snapshot_one_comes_to_the_newest(database, demo):
     """However a service comes to a revision, by each one or by leaps, it has the same model."""
     from random import Random
 
-    from drawknife.core.canonical import sound
+    from drawknife.core.model.canonical import sound
 
     rng = Random(11)
     snapshots = [replace_model(database, demo, "ada", "load")]
@@ -265,7 +265,7 @@ def test_a_store_and_its_folders_come_and_go(database, demo):
 
 
 def test_many_changed_folders_are_read_again_as_a_whole(database):
-    from drawknife.core.model import Folder, Model, Store
+    from drawknife.core.model.items import Folder, Model, Store
 
     def made(sealed):
         folders = tuple(Folder(f"/d{i:04}", None, sealed) for i in range(1500))

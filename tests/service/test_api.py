@@ -2,7 +2,7 @@
 
 import pytest
 
-from drawknife.core.rights import RIGHTS
+from drawknife.core.words.rights import RIGHTS
 
 
 @pytest.fixture(scope="module")

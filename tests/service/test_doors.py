@@ -182,7 +182,7 @@ def test_many_changes_are_checked_once(demo, monkeypatch):
     ]
     after = apply(demo, [*adds, *joins]).model
     assert len(after.accounts) == len(demo.accounts) + 500 and len(calls) == 1
-    from drawknife.core.edits import EditRefused
+    from drawknife.core.model.edits import EditRefused
 
     adds[321]["item"]["unit"] = "nowhere"
     with pytest.raises(EditRefused) as refused:

@@ -16,23 +16,23 @@ from drawknife.answers.map_window import MapWindow, map_cells
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.telling import explanation_message, obstacle_messages
 from drawknife.asking import BadInput, NoSuch, check_location, check_right
-from drawknife.core.compare import differences
-from drawknife.core.effective import effective_access
-from drawknife.core.endpoints import tls_policy
-from drawknife.core.explain import explain
-from drawknife.core.findings import findings
-from drawknife.core.gates import UnknownName, verdict
-from drawknife.core.listing import list_as, subfolders
-from drawknife.core.model import Account, Endpoint
-from drawknife.core.names import BadValue, Place, ancestors, child, fold, parse_place, rest_below
-from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.question import GATES, Question, Verdict
-from drawknife.core.rights import FILE_RIGHTS, RIGHTS, format_rights
-from drawknife.core.settings import resolve_all
-from drawknife.core.signin import TOLD_TO_CLIENTS, expired
-from drawknife.core.signing_in import Credentials
-from drawknife.core.soundness import nearest
-from drawknife.core.who import almost, holders
+from drawknife.core.decide.explain import explain
+from drawknife.core.decide.gates import UnknownName, verdict
+from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS, expired
+from drawknife.core.everybody.compare import differences
+from drawknife.core.everybody.effective import effective_access
+from drawknife.core.everybody.findings import findings
+from drawknife.core.everybody.listing import list_as, subfolders
+from drawknife.core.everybody.who import almost, holders
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.endpoints import tls_policy
+from drawknife.core.model.items import Account, Endpoint
+from drawknife.core.model.soundness import nearest
+from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.question import GATES, Question, Verdict
+from drawknife.core.prepared.settings import resolve_all
+from drawknife.core.words.names import BadValue, Place, ancestors, child, fold, parse_place, rest_below
+from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS, format_rights
 from drawknife.formats.questions import BadQuestion, read_question
 
 

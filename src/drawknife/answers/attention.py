@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from drawknife import messages as msg
-from drawknife.core.endpoints import tls_policy
-from drawknife.core.model import Endpoint
-from drawknife.core.prepared import Prepared
-from drawknife.core.signing_in import Credentials
-from drawknife.core.sizes import several, show_size
-from drawknife.core.usage import every_limit, promised
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.limits.usage import every_limit, promised
+from drawknife.core.model.endpoints import tls_policy
+from drawknife.core.model.items import Endpoint
+from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.words.sizes import several, show_size
 
 from .limits import fullness, limit_fields, sessions_allowed
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat, load_pem_private_key
 
-from drawknife.core.model import Endpoint
+from drawknife.core.model.items import Endpoint
 from drawknife.messages import CertificateAnswer
 
 #: Days before its end from which an expiring certificate wants attention.

@@ -7,17 +7,17 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from drawknife.core.effective import Access, effective_access
-from drawknife.core.endpoints import tls_policy
-from drawknife.core.gates import open_case
-from drawknife.core.model import UNLIMITED, Endpoint
-from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.question import Question
-from drawknife.core.rights import RIGHTS
-from drawknife.core.settings import resolve
-from drawknife.core.signin import door, methods_left, sign_in
-from drawknife.core.signing_in import Credentials
-from drawknife.core.sizes import number_of, show_size
+from drawknife.core.decide.gates import open_case
+from drawknife.core.decide.sign_in import door, methods_left, sign_in
+from drawknife.core.everybody.effective import Access, effective_access
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.endpoints import tls_policy
+from drawknife.core.model.items import UNLIMITED, Endpoint
+from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.question import Question
+from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.rights import RIGHTS
+from drawknife.core.words.sizes import number_of, show_size
 
 PROTOCOLS = {"ftp": "FTP", "ftps": "FTPS (TLS from the start)", "sftp": "SFTP"}
 

@@ -11,17 +11,17 @@ from drawknife import messages as msg
 from drawknife.answers import certificates
 from drawknife.answers.handover import FORMATS, sheet
 from drawknife.asking import BadInput, NoSuch, check_location
-from drawknife.core.endpoints import read_address
-from drawknife.core.model import UNLIMITED, Endpoint
-from drawknife.core.names import BadValue
-from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.quotas import Limit, called, headroom, uploads_owner
-from drawknife.core.reach import reach
-from drawknife.core.rights import BIT
-from drawknife.core.settings import resolve
-from drawknife.core.signin import endpoint_allows
-from drawknife.core.signing_in import Credentials
-from drawknife.core.usage import BY, Filled, Used, every_limit, growth, promised, used_by
+from drawknife.core.decide.sign_in import endpoint_allows
+from drawknife.core.decide.way_in import reach
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.limits.quotas import Limit, called, headroom, uploads_owner
+from drawknife.core.limits.usage import BY, Filled, Used, every_limit, growth, promised, used_by
+from drawknife.core.model.endpoints import read_address
+from drawknife.core.model.items import UNLIMITED, Endpoint
+from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.names import BadValue
+from drawknife.core.words.rights import BIT
 from drawknife.formats.values import moment as read_moment
 
 #: Seconds in a day.

@@ -6,12 +6,12 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 from drawknife.asking import NoSuch, check_location, check_right
-from drawknife.core.access_map import AccessMap, Cell, access_of_all
-from drawknife.core.division import bits_in
-from drawknife.core.model import Endpoint
-from drawknife.core.names import depth, fold, join, rest_below, tree_key
-from drawknife.core.prepared import Prepared
-from drawknife.core.rights import INDEX, RIGHTS, perm_word
+from drawknife.core.everybody.access_map import AccessMap, Cell, access_of_all
+from drawknife.core.everybody.division import bits_in
+from drawknife.core.model.items import Endpoint
+from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.words.names import depth, fold, join, rest_below, tree_key
+from drawknife.core.words.rights import INDEX, RIGHTS, perm_word
 
 
 class MapWindow:

@@ -6,14 +6,14 @@ from drawknife import messages as msg
 from drawknife.answers.previews import access_changes, setting_changes
 from drawknife.asking import BadInput, NoSuch
 from drawknife.changing import NETWORK, NETWORK_KEYS, keys_of, subject_of
-from drawknife.core import comes_down
-from drawknife.core.comes_down import Given
-from drawknife.core.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of
-from drawknife.core.model import Subject
-from drawknife.core.names import BadValue, fold, parse_place, unit_ancestors
-from drawknife.core.prepared import Prepared, PreparedAccount
-from drawknife.core.removal import references
-from drawknife.core.soundness import Names
+from drawknife.core.follows import comes_down
+from drawknife.core.follows.comes_down import Given
+from drawknife.core.model.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of
+from drawknife.core.model.items import Subject
+from drawknife.core.model.removal import references
+from drawknife.core.model.soundness import Names
+from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancestors
 from drawknife.formats.model_file import item_data
 
 

@@ -9,16 +9,16 @@ from typing import Any, NamedTuple
 
 from drawknife import messages as msg
 from drawknife.answers.summaries import summary
-from drawknife.core.access_changes import AccessChange
-from drawknife.core.consequences import Consequences, SettingChange, consequences
-from drawknife.core.difference import Differs, differing
-from drawknife.core.findings import Finding
-from drawknife.core.model import Model
-from drawknife.core.no_effect import NoEffect, held_back, lines_without_effect
-from drawknife.core.pairing import Renames
-from drawknife.core.prepared import Prepared, prepare
-from drawknife.core.room import Room
-from drawknife.core.signing_in import Credentials
+from drawknife.core.everybody.findings import Finding
+from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.consequences import Consequences, SettingChange, consequences
+from drawknife.core.follows.no_effect import NoEffect, held_back, lines_without_effect
+from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.room_changes import Room
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.difference import Differs, differing
+from drawknife.core.model.items import Model
+from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.formats.model_file import change_data
 
 #: More than these are counted, not named.
@@ -41,8 +41,8 @@ def follow(
     if before.model == after.model:
         return Told(Consequences(), (), ())
     follows = consequences(before, after, at, renames, credentials)
-    idle, left = lines_without_effect(before, after, follows, at)
-    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(before, after)))
+    idle, left = lines_without_effect(before, after, follows, at, renames)
+    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(before, after, renames)))
 
 
 def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from drawknife.core.access_changes import AccessChange
-from drawknife.core.consequences import Consequences, SettingChange
-from drawknife.core.sizes import number_of, several
+from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.consequences import Consequences, SettingChange
+from drawknife.core.words.sizes import number_of, several
 
 MOST_LINES = 6
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from drawknife import messages as msg
-from drawknife.core.explain import Check, Explanation
-from drawknife.core.judgement import Judgement
-from drawknife.core.namespace import Location
-from drawknife.core.prepared import PreparedAccount
-from drawknife.core.question import Refusal
-from drawknife.core.rights import format_rights
+from drawknife.core.decide.explain import Check, Explanation
+from drawknife.core.decide.folder_decision import Judgement
+from drawknife.core.prepared.namespace import Location
+from drawknife.core.prepared.prepared import PreparedAccount
+from drawknife.core.prepared.question import Refusal
+from drawknife.core.words.rights import format_rights
 
 
 def obstacle_messages(found: Iterable[Refusal]) -> list[msg.Obstacle]:

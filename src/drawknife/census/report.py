@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from drawknife import messages as msg
-from drawknife.core.names import BadValue, check_path, fold
+from drawknife.core.words.names import BadValue, check_path, fold
 from drawknife.formats.document import BadDocument, Mistake
 
 from .walk import Walked

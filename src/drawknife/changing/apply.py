@@ -19,11 +19,11 @@ from itertools import groupby
 from typing import Any, NamedTuple
 
 from drawknife.asking import BadInput
-from drawknife.core import edits
-from drawknife.core.model import Folder, Model, parse_subject
-from drawknife.core.names import BadValue, check_unit, fold, parse_place
-from drawknife.core.pairing import Renames, Renaming
-from drawknife.core.removal import remove
+from drawknife.core.follows.pairing import Renames, Renaming
+from drawknife.core.model import edits
+from drawknife.core.model.items import Folder, Model, parse_subject
+from drawknife.core.model.removal import remove
+from drawknife.core.words.names import BadValue, check_unit, fold, parse_place
 from drawknife.formats.document import BadDocument, Mistake
 from drawknife.formats.keys import Key
 from drawknife.formats.model_file import read_item

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 from drawknife.asking import BadInput
-from drawknife.core import edits
-from drawknife.core.model import Model, Subject, parse_subject
-from drawknife.core.names import BadValue, check_name, check_subject_name, check_unit, fold
+from drawknife.core.model import edits
+from drawknife.core.model.items import Model, Subject, parse_subject
+from drawknife.core.words.names import BadValue, check_name, check_subject_name, check_unit, fold
 from drawknife.formats.keys import FOLDER, LINES, SECTIONS, SETTING, Key
 from drawknife.formats.model_file import item_data
 from drawknife.formats.values import STRING

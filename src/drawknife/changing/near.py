@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from drawknife.core.model import Model
-from drawknife.core.names import Place, ancestors, child, parent, rest_below
-from drawknife.core.soundness import nearest
+from drawknife.core.model.items import Model
+from drawknife.core.model.soundness import nearest
+from drawknife.core.words.names import Place, ancestors, child, parent, rest_below
 
 #: Who adds more folders at once does not write them by hand: the next are not looked at.
 BY_HAND = 100

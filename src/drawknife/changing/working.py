@@ -9,11 +9,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from drawknife.core import edits
-from drawknife.core.canonical import sound
-from drawknife.core.model import Folder, Model, Setting, Store, VirtualPath
-from drawknife.core.names import Place, fold, parse_place
-from drawknife.core.soundness import Names, Problem, problems
+from drawknife.core.model import edits
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.items import Folder, Model, Setting, Store, VirtualPath
+from drawknife.core.model.soundness import Names, Problem, problems
+from drawknife.core.words.names import Place, fold, parse_place
 
 
 class Working:
@@ -68,7 +68,7 @@ class Working:
         return self._in_store(place.store).get(place.path)
 
     def find(self, kind: str, name: str) -> Any:
-        """The item of that name; see :func:`drawknife.core.edits.find`."""
+        """The item of that name; see :func:`drawknife.core.model.edits.find`."""
         if kind == "folder":
             place = self.place(name)
             there = self.folder(place)

@@ -14,8 +14,8 @@ from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.answers.map_window import MapWindow
 from drawknife.client import Client
-from drawknife.core.prepared import prepare
-from drawknife.core.rights import RIGHTS
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.rights import RIGHTS
 from drawknife.formats.model_file import read_model
 
 from .common import RAW, Answers, asks, console, print_json, read_model_file, write_csv

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
-from drawknife.core.sizes import show_size
+from drawknife.core.words.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves

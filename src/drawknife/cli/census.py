@@ -13,7 +13,7 @@ from drawknife.asking import NoSuch
 from drawknife.census.report import census_of, read_mapping, read_rows
 from drawknife.census.walk import Walked, walk
 from drawknife.client import Client
-from drawknife.core.sizes import number_of, show_size
+from drawknife.core.words.sizes import number_of, show_size
 
 from .common import FAILED, RAW, console, errors_told, fail, say, serves, write_csv
 

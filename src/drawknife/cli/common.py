@@ -21,9 +21,9 @@ from rich.console import Console
 from drawknife.answers import Answering, certificates
 from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
-from drawknife.core.edits import EditRefused
-from drawknife.core.model import Endpoint, Model
-from drawknife.core.prepared import prepare
+from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.items import Endpoint, Model
+from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 from drawknife.formats.questions import BadQuestion

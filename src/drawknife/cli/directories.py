@@ -13,7 +13,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
-from drawknife.core.sizes import number_of, several
+from drawknife.core.words.sizes import number_of, several
 
 from .common import DONE, NOT_SO, console, print_json, say, serves
 from .marks import plain_table

@@ -12,7 +12,7 @@ import click
 from drawknife import messages as msg
 from drawknife.changing import keys_of
 from drawknife.client import Client
-from drawknife.core.names import BadValue
+from drawknife.core.words.names import BadValue
 from drawknife.formats.keys import Key
 from drawknife.formats.units import read_duration, read_size
 

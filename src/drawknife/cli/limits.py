@@ -16,7 +16,7 @@ from drawknife import messages as msg
 from drawknife.answers.limits import fullness
 from drawknife.asking import NoSuch
 from drawknife.client import Client
-from drawknife.core.sizes import number_of, show_size
+from drawknife.core.words.sizes import number_of, show_size
 
 from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
 from .editing import edits

@@ -8,8 +8,8 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from drawknife.core.names import base, parent
-from drawknife.core.rights import RIGHTS
+from drawknife.core.words.names import base, parent
+from drawknife.core.words.rights import RIGHTS
 
 MARKS = {"yes": "●", "own": "◐", "others": "◑", "no": "·"}
 STYLES = {"yes": "green", "own": "yellow", "others": "magenta", "no": "dim"}

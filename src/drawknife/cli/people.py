@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.core.sizes import several
+from drawknife.core.words.sizes import several
 
 from .accounts import show_value
 from .common import Answers, asks, console, print_json

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from drawknife.core.sizes import show_size
+from drawknife.core.words.sizes import show_size
 
 from .common import Answers, asks, console, print_json
 from .items import add_command, change_command, remove_command, rename_command, show_command

@@ -10,8 +10,8 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.core.settings import SIZES
-from drawknife.core.sizes import several, show_size
+from drawknife.core.prepared.settings import SIZES
+from drawknife.core.words.sizes import several, show_size
 from drawknife.formats.keys import FOLDER, SECTIONS
 
 from .common import shown_value

@@ -16,8 +16,8 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.client import Client
-from drawknife.core.names import BadValue
-from drawknife.core.question import ACTIONS
+from drawknife.core.prepared.question import ACTIONS
+from drawknife.core.words.names import BadValue
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
 from drawknife.formats.units import read_size

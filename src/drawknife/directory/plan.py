@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from drawknife.core.edits import checked
-from drawknife.core.model import Account, Group, Model, Subject
-from drawknife.core.names import fold, unit_ancestors
-from drawknife.core.removal import lines_naming
-from drawknife.core.sizes import number_of, several
+from drawknife.core.model.edits import checked
+from drawknife.core.model.items import Account, Group, Model, Subject
+from drawknife.core.model.removal import lines_naming
+from drawknife.core.words.names import fold, unit_ancestors
+from drawknife.core.words.sizes import number_of, several
 
 from .reading import Found, Person
 

@@ -6,9 +6,9 @@ import unicodedata
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from drawknife.core.model import Subject
-from drawknife.core.names import BadValue, Place, check_name, check_path, check_subject_name, fold
-from drawknife.core.sizes import number_of
+from drawknife.core.model.items import Subject
+from drawknife.core.words.names import BadValue, Place, check_name, check_path, check_subject_name, fold
+from drawknife.core.words.sizes import number_of
 from drawknife.formats.ldif import Record
 from drawknife.messages import DirectoryOptions
 

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 
 from drawknife import messages as msg
-from drawknife.core.edits import EditRefused
-from drawknife.core.model import Model
+from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.items import Model
 from drawknife.records.changes import change_model
 from drawknife.records.database import Database
 from drawknife.records.directories import Directory, Secrets, record_sync

@@ -6,8 +6,8 @@ import csv
 from collections.abc import Collection, Iterable
 from typing import Any
 
-from drawknife.core.names import fold
-from drawknife.core.soundness import nearest
+from drawknife.core.model.soundness import nearest
+from drawknife.core.words.names import fold
 
 from .document import BadDocument, Mistake
 from .keys import ACCOUNT

@@ -11,7 +11,7 @@ from typing import Any
 
 import yaml
 
-from drawknife.core.soundness import Where
+from drawknife.core.model.soundness import Where
 
 
 @dataclass(frozen=True, slots=True)

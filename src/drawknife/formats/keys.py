@@ -7,11 +7,11 @@ come from these tables.
 from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
 
-from drawknife.core import model as m
-from drawknife.core import settings as s
-from drawknife.core.hours import read_hours
-from drawknife.core.names import check_name, check_path, check_subject_name, check_unit, parse_place
-from drawknife.core.soundness import check_leads_to, check_virtual_path
+from drawknife.core.model import items as m
+from drawknife.core.model.soundness import check_leads_to, check_virtual_path
+from drawknife.core.prepared import settings as s
+from drawknife.core.words.hours import read_hours
+from drawknife.core.words.names import check_name, check_path, check_subject_name, check_unit, parse_place
 
 from . import values as v
 from .units import read_duration, read_size, write_duration, write_size

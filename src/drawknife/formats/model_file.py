@@ -7,11 +7,11 @@ from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
-from drawknife.core import model as m
-from drawknife.core.canonical import sound
-from drawknife.core.names import BadValue, check_name, check_path, check_unit
-from drawknife.core.sizes import show_size
-from drawknife.core.soundness import Where, nearest, problems
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.soundness import Where, nearest, problems
+from drawknife.core.words.names import BadValue, check_name, check_path, check_unit
+from drawknife.core.words.sizes import show_size
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
 from .keys import (

@@ -13,7 +13,7 @@ from cryptography.exceptions import UnsupportedAlgorithm
 from cryptography.hazmat.primitives.asymmetric.rsa import RSAPublicKey
 from cryptography.hazmat.primitives.serialization import load_ssh_public_key
 
-from drawknife.core.names import BadValue
+from drawknife.core.words.names import BadValue
 
 KINDS = ("ssh-ed25519", "ecdsa-sha2-nistp256", "ecdsa-sha2-nistp384", "ecdsa-sha2-nistp521", "ssh-rsa")
 #: Bits. Shorter RSA keys can be broken.

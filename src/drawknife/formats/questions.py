@@ -5,10 +5,10 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
-from drawknife.core.model import METHODS
-from drawknife.core.names import BadValue, check_name, check_path
-from drawknife.core.question import ACTIONS, Question
-from drawknife.core.soundness import nearest
+from drawknife.core.model.items import METHODS
+from drawknife.core.model.soundness import nearest
+from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.words.names import BadValue, check_name, check_path
 
 from .units import MAX
 

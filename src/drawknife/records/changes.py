@@ -15,9 +15,9 @@ from typing import Any
 from psycopg import Connection, sql
 from psycopg.rows import TupleRow
 
-from drawknife.core import model as m
-from drawknife.core.difference import differing
-from drawknife.core.usage import with_clocks
+from drawknife.core.limits.usage import with_clocks
+from drawknife.core.model import items as m
+from drawknife.core.model.difference import differing
 from drawknife.formats.model_file import change_data
 
 from .database import CHANGE_LOCK, Database

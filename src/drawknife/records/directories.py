@@ -11,7 +11,7 @@ from cryptography.fernet import Fernet, InvalidToken
 from psycopg import Connection
 from psycopg.rows import TupleRow
 
-from drawknife.core.names import fold
+from drawknife.core.words.names import fold
 
 from .database import Database
 

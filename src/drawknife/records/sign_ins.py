@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
-from drawknife.core.lockout import Attempt, Counting, counting, standing_now
-from drawknife.core.model import Model
-from drawknife.core.names import fold
+from drawknife.core.model.items import Model
+from drawknife.core.prepared.lockout import Attempt, Counting, counting, standing_now
+from drawknife.core.words.names import fold
 
 from .database import Database
 

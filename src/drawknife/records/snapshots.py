@@ -12,8 +12,8 @@ from typing import Any
 from psycopg import Connection, sql
 from psycopg.rows import TupleRow
 
-from drawknife.core import model as m
-from drawknife.core.names import tree_key
+from drawknife.core.model import items as m
+from drawknife.core.words.names import tree_key
 
 from .database import Database
 from .tables import PARTS, TABLES, Row, make_folders, make_networks, make_part, make_units

@@ -14,9 +14,9 @@ from functools import cache, partial
 from hashlib import sha256
 from typing import Any, NamedTuple
 
-from drawknife.core import model as m
-from drawknife.core.names import Place, fold, tree_key
-from drawknife.core.rights import format_rights, parse_rights
+from drawknife.core.model import items as m
+from drawknife.core.words.names import Place, fold, tree_key
+from drawknife.core.words.rights import format_rights, parse_rights
 from drawknife.formats import values
 
 Row = tuple[Any, ...]

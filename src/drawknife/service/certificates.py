@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 import structlog
 
 from drawknife.answers import certificates
-from drawknife.core.model import Endpoint
+from drawknife.core.model.items import Endpoint
 from drawknife.messages import CertificateAnswer
 from drawknife.records.database import Unavailable
 

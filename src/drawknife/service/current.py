@@ -16,10 +16,10 @@ import psycopg
 import structlog
 
 from drawknife.answers import Answering
-from drawknife.core.endpoints import read_address
-from drawknife.core.model import Model
-from drawknife.core.prepared import Prepared, prepare
-from drawknife.core.question import Question
+from drawknife.core.model.endpoints import read_address
+from drawknife.core.model.items import Model
+from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.prepared.question import Question
 from drawknife.records import credentials, sign_ins, tokens
 from drawknife.records.changes import CHANNEL
 from drawknife.records.database import Database, Unavailable

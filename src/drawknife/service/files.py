@@ -10,7 +10,7 @@ import os
 import stat
 from pathlib import Path
 
-from drawknife.core.sizes import show_size
+from drawknife.core.words.sizes import show_size
 
 LARGEST = 2**20
 

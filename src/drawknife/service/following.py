@@ -8,9 +8,9 @@ import structlog
 
 from drawknife.answers.previews import follow
 from drawknife.answers.summaries import summary
-from drawknife.core.model import Model
-from drawknife.core.pairing import Renames
-from drawknife.core.signing_in import Credentials
+from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.items import Model
 from drawknife.records.database import Unavailable
 from drawknife.records.journal import note_followed
 from drawknife.records.snapshots import Snapshot

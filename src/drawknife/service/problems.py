@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from drawknife.asking import BadInput, NoSuch
-from drawknife.core.edits import EditRefused, NotThere
+from drawknife.core.model.edits import EditRefused, NotThere
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument
 from drawknife.formats.questions import BadQuestion

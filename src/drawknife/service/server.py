@@ -27,7 +27,7 @@ from waitress.server import TcpWSGIServer
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
 from waitress.utilities import RequestEntityTooLarge
 
-from drawknife.core.sizes import show_size
+from drawknife.core.words.sizes import show_size
 from drawknife.messages import Problem
 from drawknife.records.database import Database
 

@@ -13,7 +13,7 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.answers.previews import item_changes, preview
 from drawknife.changing import Applied, apply
-from drawknife.core.model import Model
+from drawknife.core.model.items import Model
 from drawknife.formats.model_file import read_model
 from drawknife.records import credentials
 from drawknife.records.changes import change_model

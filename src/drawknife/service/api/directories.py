@@ -15,10 +15,10 @@ from pydantic import Field, ValidationError
 from drawknife import messages as msg
 from drawknife.answers.previews import preview
 from drawknife.asking import BadInput, NoSuch
-from drawknife.core.edits import refuse
-from drawknife.core.model import Model
-from drawknife.core.names import BadValue, check_name, fold
-from drawknife.core.sizes import number_of
+from drawknife.core.model.edits import refuse
+from drawknife.core.model.items import Model
+from drawknife.core.words.names import BadValue, check_name, fold
+from drawknife.core.words.sizes import number_of
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of

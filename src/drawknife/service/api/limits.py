@@ -14,12 +14,12 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.asking import BadInput, NoSuch
-from drawknife.core.edits import checked, find
-from drawknife.core.endpoints import read_address
-from drawknife.core.model import Folder, Model, Usage
-from drawknife.core.names import BadValue, Place, check_path, fold
-from drawknife.core.prepared import prepare
-from drawknife.core.usage import Filled, every_limit
+from drawknife.core.limits.usage import Filled, every_limit
+from drawknife.core.model.edits import checked, find
+from drawknife.core.model.endpoints import read_address
+from drawknife.core.model.items import Folder, Model, Usage
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.names import BadValue, Place, check_path, fold
 from drawknife.formats.values import moment as read_moment
 from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model

@@ -11,8 +11,8 @@ from psycopg.rows import TupleRow
 from pydantic import BaseModel, Field
 
 from drawknife.asking import NoSuch
-from drawknife.core.model import Model
-from drawknife.core.names import fold
+from drawknife.core.model.items import Model
+from drawknife.core.words.names import fold
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal

@@ -13,9 +13,9 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.asking import BadInput, NoSuch
-from drawknife.core.edits import change, find
-from drawknife.core.model import Model
-from drawknife.core.names import BadValue
+from drawknife.core.model.edits import change, find
+from drawknife.core.model.items import Model
+from drawknife.core.words.names import BadValue
 from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials
 from drawknife.records.changes import change_model

@@ -11,7 +11,7 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.answers import decide_lines
 from drawknife.answers.map_window import MapWindow
-from drawknife.core.prepared import prepare
+from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.model_file import read_model
 
 from .common import (

@@ -1,0 +1,93 @@
+"""The quick way to a verdict: the gates of a plain question in one function.
+
+Hot, and so written without a call or an object that can be spared. It answers questions without an
+endpoint that act on one place; all others, and every sentence, are for :mod:`gates`, which the tests
+hold it against.
+"""
+
+from __future__ import annotations
+
+from ..prepared.prepared import Prepared
+from ..prepared.question import Question
+from ..words.rights import BIT, ENTER
+from .folders import walk
+
+#: What :func:`quick_gate` says of a question that it does not answer.
+ASK_THE_GATES = "ask the gates"
+
+_ITSELF, _PARENT, _DELETED = 0, 1, 2
+_PLAN = {
+    "enter": (BIT["enter"], _ITSELF, False, False),
+    "list": (BIT["list"], _ITSELF, False, False),
+    "delete-folder": (BIT["delete-folder"], _DELETED, False, False),
+    "make-folder": (BIT["make-folder"], _PARENT, False, False),
+    "upload": (BIT["upload"], _PARENT, False, True),
+    "download": (BIT["download"], _PARENT, True, False),
+    "overwrite": (BIT["overwrite"], _PARENT, True, True),
+    "append": (BIT["append"], _PARENT, True, True),
+    "delete-file": (BIT["delete-file"], _PARENT, True, False),
+}
+
+
+def quick_gate(prepared: Prepared, question: Question) -> str | None:
+    """The gate that refuses, None where none does, or ASK_THE_GATES."""
+    account = prepared.people.asked.get(question.account)
+    plan = _PLAN.get(question.action)
+    if account is None or plan is None or question.endpoint is not None or account.namespace is None:
+        return ASK_THE_GATES
+    bit, where, on_file, adds = plan
+    if question.owner is not None and not on_file:
+        return ASK_THE_GATES  # it may be the owner of a folder that is not recorded
+    if account.namespace[0] is not prepared.virtual_paths or (adds and prepared.has_limits):
+        return ASK_THE_GATES
+    space = account.namespace[1]
+    path = question.path
+
+    # The virtual path: the longest that is a prefix.
+    at = space.beginning(path)
+    served = space.served.get(at)
+    while served is None:
+        if at in space.unserved or at == "/":
+            return ASK_THE_GATES
+        at = at[: at.rindex("/")] or "/"
+        served = space.served.get(at)
+    if served.ceiling & (bit | ENTER) != bit | ENTER:
+        return "virtual path"
+    if where != _ITSELF and (path in space.served or path in space.above):
+        return ASK_THE_GATES
+
+    # The folder that decides.
+    store_name, top = served.place
+    store = prepared.stores[store_name]
+    folder = top if path == at else (top if top != "/" else "") + (path[len(at) :] if at != "/" else path)
+    if where == _PARENT:
+        folder = folder[: folder.rindex("/")] or "/"
+    node, depth = store.nearest(folder)
+    if on_file:
+        owns = question.owner is not None and question.owner == account.account.name
+        if question.owner is not None and not owns:
+            return ASK_THE_GATES
+    else:
+        owns = depth == 0 and node is not None and node.owner == account.index
+    if not walk(store, node, depth, bit, account.who_owning if owns else account.who):
+        return "folder"
+
+    # Passing through, from the folder that has to be entered last up to where the virtual path leads.
+    last = folder
+    if where == _DELETED:
+        last = folder[: folder.rindex("/")] or "/"
+        node, depth = store.nearest(last)
+    shortest = len(top)
+    while True:
+        owns = depth == 0 and node is not None and node.owner == account.index
+        if not walk(store, node, depth, ENTER, account.who_owning if owns else account.who):
+            return "folder"
+        if node is None or len(last) <= shortest:
+            return None
+        if depth == 0 or node.varies:
+            last = last[: last.rindex("/")] or "/"
+        elif len(node.path) < shortest:
+            return None
+        else:
+            last = node.path
+        node, depth = store.nearest(last)

@@ -1,0 +1,1 @@
+"""All accounts at once: the map, who, compare, and what wants attention."""

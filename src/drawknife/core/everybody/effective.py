@@ -1,0 +1,107 @@
+"""Effective access: what one account can do at every location of its namespace."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from ..decide.folder_decision import conclude
+from ..decide.folders import blocked, can_pass, decide
+from ..decide.sign_in import endpoint_gate, verb
+from ..model.items import Endpoint
+from ..prepared.namespace import Unserved
+from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.question import Refusal
+from ..words.names import Place, parent, rest_below, tree_key
+from ..words.rights import BIT, ENTER, FILE_RIGHTS, RIGHTS
+from .access_map import STATES, AccessMap
+
+
+class Access(NamedTuple):
+    """The access at one location. `kind`: ``synthetic``, ``virtual path`` or ``folder``.
+
+    `states` has ``yes``, ``own``, ``others`` or ``no`` for each of the eleven rights.
+    """
+
+    location: str
+    kind: str
+    place: Place | None
+    states: tuple[str, ...]
+
+
+def effective_access(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint | None = None, under: str = "/"
+) -> tuple[list[Access], list[Unserved]]:
+    """The access at each location at `under` or below it, in tree order, and the paths not served."""
+    rows = []
+    for cell in AccessMap(prepared, [account.index], endpoint).cells():
+        if cell.members and rest_below(cell.location, under) is not None:
+            plain, owning = cell.plain, cell.owning
+            states = tuple(STATES[plain[r] & 1 | (owning[r] & 1) << 1] for r in range(len(RIGHTS)))
+            if cell.segment is None:
+                kind = "synthetic"
+            else:
+                kind = "virtual path" if cell.location == cell.segment.path else "folder"
+            rows.append(Access(cell.location, kind, cell.place, states))
+    rows.sort(key=lambda row: tree_key(row.location))
+    closed = sorted(prepared.namespace(account).unserved.values(), key=lambda u: tree_key(u.path))
+    return rows, [u for u in closed if rest_below(u.path, under) is not None]
+
+
+def right_state(
+    prepared: Prepared, account: PreparedAccount, location: str, right: str, endpoint: Endpoint | None = None
+) -> str:
+    """The state of one right at one location, by single decisions: ``yes``, ``own``, ``others`` or ``no``."""
+    plain = next(right_obstacles(prepared, account, location, right, False, endpoint), None) is None
+    if right not in FILE_RIGHTS:
+        return "yes" if plain else "no"
+    owning = next(right_obstacles(prepared, account, location, right, True, endpoint), None) is None
+    return STATES[plain | owning << 1]
+
+
+def right_obstacles(
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    right: str,
+    own: bool,
+    endpoint: Endpoint | None = None,
+    told: bool = False,
+) -> Iterator[Refusal]:
+    """What keeps a right from being effective at the folder at a location, gate by gate.
+
+    `own`: for the rights on files, whether the file is the account's. `told`: with sentences.
+    """
+    if endpoint is not None:
+        yield from endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
+    namespace = prepared.namespace(account)
+    at = namespace.resolve(location)
+    if at.served is None or at.place is None:
+        if not at.synthetic or right not in ("enter", "list"):
+            why = at.unserved.text if at.unserved else f"{location} is not in its view"
+            yield Refusal("virtual path", "out-of-view", f"{account.name}: {why}")
+        return
+    ceiling = at.served.ceiling
+    if not (ceiling & ENTER and ceiling & BIT[right]):
+        yield Refusal(
+            "virtual path",
+            "ceiling-lacks-right",
+            f"the grants on {at.served.path} do not let {account.name} {verb(right)}",
+        )
+    if right == "delete-folder" and namespace.fixed(location):
+        yield Refusal("virtual path", "fixed-point", f"{location} is, or is above, a virtual path of the account")
+    store, (_, path) = prepared.stores[at.place.store], at.place
+    top = at.served.place.path
+    last = path if right != "delete-folder" else None if path == top else parent(path)
+    if last is not None and not can_pass(store, top, last, account):
+        text = ""
+        if told:
+            top_blocked = blocked(store, top, last, account)[0].path
+            on_the_way = f", on the way to {at.place}" if top_blocked != path else ""
+            why = conclude(store, top_blocked, "enter", account, None).text
+            text = f"{account.name} may not enter {store.name}:{top_blocked}{on_the_way}: {why}"
+        yield Refusal("folder", "cannot-pass", text)
+    whose = own if right in FILE_RIGHTS else None
+    if not decide(store, path, BIT[right], account, whose):
+        why = conclude(store, path, right, account, whose).text if told else ""
+        yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")

@@ -1,0 +1,1 @@
+"""What follows from a change: two models held against each other."""

@@ -1,0 +1,175 @@
+"""What follows from a change, told by comparing two models (docs/rules.md, "What follows").
+
+For every account of either model: may it sign in at each endpoint, what it can do where (without an endpoint, and
+through each one at which it is let have other rights than before), the folder that each location leads to, its
+settings, and its room. By sets, so that the work does not grow with accounts times folders.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from ..everybody.findings import Finding, findings
+from ..prepared.namespace import Location
+from ..prepared.prepared import Prepared
+from ..prepared.settings import resolve_all
+from ..words.names import Place, tree_key
+from .access_changes import AccessChange, Side, access_changes
+from .access_compared import compare_access, with_changed_paths
+from .pairing import Pairing, Renames, changed_settings
+from .room_changes import RoomChange, room_changes
+from .sign_in_changes import Credentials, SignInChange, SigningIn
+
+
+class LeadsChange(NamedTuple):
+    """For some accounts a location leads to another folder; None: to none."""
+
+    accounts: tuple[str, ...]
+    location: str
+    before: Place | None
+    after: Place | None
+
+
+class SettingChange(NamedTuple):
+    """Some accounts have another value of a setting; `_from` are those for whom the values are set."""
+
+    accounts: tuple[str, ...]
+    name: str
+    before: object
+    after: object
+    before_from: tuple[str, ...] = ()
+    after_from: tuple[str, ...] = ()
+
+
+class Consequences(NamedTuple):
+    """All that section "What follows" compares. `come` and `gone` are accounts of one model only.
+
+    `left_out` says what is not told place by place, as it would be too much: all that somebody has goes or comes then.
+    """
+
+    come: tuple[str, ...] = ()
+    gone: tuple[str, ...] = ()
+    sign_in: tuple[SignInChange, ...] = ()
+    access: tuple[AccessChange, ...] = ()
+    leads: tuple[LeadsChange, ...] = ()
+    settings: tuple[SettingChange, ...] = ()
+    room: tuple[RoomChange, ...] = ()
+    new_findings: tuple[Finding, ...] = ()
+    mended: tuple[Finding, ...] = ()
+    left_out: tuple[str, ...] = ()
+
+    @property
+    def nothing(self) -> bool:
+        """Is nothing different for anybody, and no finding?"""
+        return not any(self[:9])
+
+    @property
+    def for_nobody(self) -> bool:
+        """Is nothing different for anybody, whatever findings come or go?"""
+        return not any(self[:7])
+
+
+def consequences(
+    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+) -> Consequences:
+    """What follows from having `after` in the place of `before`, as of a moment.
+
+    `credentials` are what accounts have to sign in with, by their names before.
+    """
+    pairing = Pairing(before, after, renames)
+    old_findings, new_findings = findings(before), findings(after)
+    affected = pairing.affected()
+    signing = SigningIn(pairing, at, credentials, affected | changed_settings(pairing))
+    paths = with_changed_paths(pairing)
+    access, left_out = compare_access(pairing, affected, paths, signing)
+    return Consequences(
+        tuple(after.model.accounts[i].name for i in pairing.come),
+        tuple(before.model.accounts[i].name for i in pairing.gone),
+        tuple(signing.changes()),
+        tuple(access),
+        tuple(_leads(pairing, affected | paths)),
+        tuple(_settings(pairing, affected)),
+        tuple(room_changes(pairing, at, affected | paths | changed_settings(pairing))),
+        tuple(_unlike(new_findings, old_findings, pairing.renames)),
+        tuple(_unlike(old_findings, new_findings, pairing.renames)),
+        tuple(left_out),
+    )
+
+
+def access_lost(before: Prepared, after: Prepared, name: str) -> tuple[AccessChange, ...]:
+    """What one account, which is in both models, gains and loses, without an endpoint."""
+    was, now = (Side(p, [p.people.index[name]]) for p in (before, after))
+    return tuple(access_changes(was, now, [name]))
+
+
+def settings_of(before: Prepared, after: Prepared, name: str) -> tuple[SettingChange, ...]:
+    """The settings of one account, which is in both models, that are others."""
+    pairing = Pairing(before, after)
+    at = next(i for i, (_, now) in enumerate(pairing.common) if after.model.accounts[now].name == name)
+    return tuple(_settings(pairing, {at}, only=True))
+
+
+# --- where locations lead, settings ---------------------------------------------------------------
+
+
+def _leads(pairing: Pairing, affected: set[int]) -> list[LeadsChange]:
+    """Virtual paths of either model that lead somebody elsewhere, or to nowhere; below them all goes along."""
+    found: dict[tuple[str, Place | None, Place | None], list[str]] = {}
+    before, after, renames = pairing.before, pairing.after, pairing.renames
+    for i in sorted(affected):
+        was, now = pairing.common[i]
+        one, other = before.people.prepared(was), after.people.prepared(now)
+        old, new = before.namespace(one), after.namespace(other)
+        for path in sorted({*old.served, *old.unserved, *new.served, *new.unserved}, key=tree_key):
+            led, leads = old.resolve(path), new.resolve(path)
+            place = renames.place(led.place) if led.place is not None else None
+            if place != leads.place and (_holds_locations(before, led) or _holds_locations(after, leads)):
+                found.setdefault((path, place, leads.place), []).append(other.name)
+    return [LeadsChange(tuple(names), *key) for key, names in found.items()]
+
+
+def _holds_locations(prepared: Prepared, at: Location) -> bool:
+    """Is it a location, or is one below it: a virtual path, or something recorded?"""
+    if at.served is None or at.place is None:
+        return False
+    if at.location == at.served.path:
+        return True
+    return bool(prepared.stores[at.place.store].recorded_below(at.place.path))
+
+
+def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[SettingChange]:
+    before, after = pairing.before, pairing.after
+    asked = affected if only else affected | changed_settings(pairing)
+    found: dict[tuple[str, Any, Any, tuple[str, ...], tuple[str, ...]], list[str]] = {}
+    for i in sorted(asked):
+        one, other = (p.people.prepared(index) for p, index in zip((before, after), pairing.common[i], strict=True))
+        if not (before.settings.keys() & one.who or after.settings.keys() & other.who):
+            continue
+        for x, y in zip(resolve_all(before, one), resolve_all(after, other), strict=True):
+            value = pairing.renames.account(x.value) if x.name == "uploads_owner" and x.value else x.value
+            if _unordered(x.name, value) != _unordered(y.name, y.value):
+                came = [tuple(map(str, c.subjects)) for c in (x, y)]
+                found.setdefault((x.name, value, y.value, *came), []).append(other.name)
+    return [SettingChange(tuple(names), *key) for key, names in found.items()]
+
+
+def _unordered(name: str, value: Any) -> Any:
+    """Of several lists that all must admit, the order says nothing."""
+    return sorted(value) if name in ("addresses", "hours") else value
+
+
+def _unlike(some: tuple[Finding, ...] | list[Finding], others: list[Finding], renames: Renames) -> list[Finding]:
+    """The findings that the others do not have; where something was renamed, they are told apart without names."""
+    if not renames:
+        return [f for f in some if f not in others]
+    names = sorted({n for r in renames.each for n in (r.old, r.new)}, key=len, reverse=True)
+
+    def said(f: Finding) -> tuple[str, str, str]:
+        about, text = f.about, f.text
+        for name in names:
+            about, text = about.replace(name, "*"), text.replace(name, "*")
+        return f.kind, about, text
+
+    there = {said(f) for f in others}
+    return [f for f in some if said(f) not in there]

@@ -1,0 +1,356 @@
+"""Why a line that was added changes nothing (docs/rules.md, "What follows", last paragraph).
+
+Each reason is found by asking, for the accounts that the line names and at the places it speaks for, what decides
+there; the first account of each reason is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import datetime
+from itertools import islice
+from typing import Any, NamedTuple
+
+from ..decide.folder_decision import decider
+from ..decide.sign_in import endpoint_allows
+from ..everybody.division import bits_in
+from ..everybody.effective import right_obstacles
+from ..model.difference import Differs, differing
+from ..model.items import Entry, Grant, Model, Subject
+from ..prepared.prepared import Prepared, PreparedAccount, prepare
+from ..words.names import Place, join, parent, rest_below
+from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
+from ..words.sizes import number_of, several
+from .consequences import Consequences, consequences
+from .pairing import Renames, members_of
+
+#: No more lines, accounts, and places are looked at than these; what is left out is said.
+LINES, ACCOUNTS, PLACES = 20, 50, 6
+#: Where something follows from the change, so many lines are taken away again, one by one; and none in models of
+#: more accounts times folders, where each time is a wait.
+SINGLY, SINGLY_WITHIN = 5, 50_000_000
+
+
+class Added(NamedTuple):
+    """A line that a change adds: where it stands, and the line (an Entry, a Grant, or a Subject as a member)."""
+
+    kind: str  # folder, virtual path, endpoint, group
+    name: str
+    line: Any
+
+    def __str__(self) -> str:
+        return f"`{self.line}` on {self.name}" if self.kind != "group" else f"{self.line} in group {self.name}"
+
+
+class NoEffect(NamedTuple):
+    """A line without effect, and each reason, with an example."""
+
+    line: Added
+    reasons: tuple[str, ...]
+
+
+_LISTS = {"folders": ("folder", "entries"), "endpoints": ("endpoint", "entries"), "groups": ("group", "members")}
+
+
+def added_lines(before: Model, after: Model) -> list[Added]:
+    """The entries, grants and members that `after` has and `before` has not."""
+    found: list[Added] = []
+    grants: dict[str, set[Grant]] = {}
+    changed: list[Differs] = [d for d in differing(before, after) if d.after is not None]
+    for v in before.virtual_paths:
+        grants.setdefault(v.path, set()).update(v.grants)
+    for d in changed:
+        if d.section in _LISTS:
+            kind, key = _LISTS[d.section]
+            there = set(getattr(d.before, key)) if d.before is not None else set()
+            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if line not in there]
+        elif d.section == "virtual_paths":
+            known = grants.get(d.after.path, set())
+            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if g not in known]
+    return found
+
+
+def lines_without_effect(
+    before: Prepared, after: Prepared, follows: Consequences, at: datetime, renames: Renames | None = None
+) -> tuple[list[NoEffect], str | None]:
+    """The lines that a change adds and that are different for nobody; and what was not looked at, in words.
+
+    Where something follows from the change, each line is taken away again to see what it does itself. A line that
+    only names somebody by another name, as he is renamed, is not new.
+    """
+    was = renames.carried(before.model) if renames else before.model
+    added = added_lines(was, after.model)
+    if not added:
+        return [], None
+    if not follows.for_nobody:
+        if len(list(differing(was, after.model))) == len(added) == 1 and not _new_item(was, added[0]):
+            return [], None  # it is all of the change, and something follows from it
+        if len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores) > SINGLY_WITHIN:
+            return [], "which of the lines that are added has no effect by itself was not looked at"
+    some = added[: LINES if follows.for_nobody else SINGLY]
+    left = None
+    if len(added) > len(some):
+        left = f"of {number_of(len(added), 'line')} that are added, the first {len(some)} were looked at one by one"
+    if not follows.for_nobody:
+        some = [x for x in some if consequences(prepare(_without(after.model, x), after), after, at).for_nobody]
+    return [why_no_effect(before, after, x) for x in some], left
+
+
+def _new_item(model: Model, added: Added) -> bool:
+    """Does what carries the line come with it?"""
+    if added.kind == "folder":
+        store, _, path = added.name.partition(":")
+        return not any(f.path == path for s in model.stores if s.name == store for f in s.folders)
+    names = {
+        "group": (g.name for g in model.groups), "endpoint": (e.name for e in model.endpoints),
+        "virtual path": (v.path for v in model.virtual_paths),
+    }[added.kind]  # fmt: skip
+    return added.name not in set(names)
+
+
+def _without(model: Model, added: Added) -> Model:
+    """The model without one line."""
+    if added.kind == "folder":
+        store, _, path = added.name.partition(":")
+        folder = next(f for s in model.stores if s.name == store for f in s.folders if f.path == path)
+        return model.with_folder(store, replace(folder, entries=tuple(e for e in folder.entries if e != added.line)))
+    if added.kind == "group":
+        groups = (
+            replace(g, members=tuple(m for m in g.members if m != added.line)) if g.name == added.name else g
+            for g in model.groups
+        )
+        return replace(model, groups=tuple(groups))
+    if added.kind == "endpoint":
+        endpoints = (
+            replace(e, entries=tuple(x for x in e.entries if x != added.line)) if e.name == added.name else e
+            for e in model.endpoints
+        )
+        return replace(model, endpoints=tuple(endpoints))
+    paths = (
+        replace(v, grants=tuple(g for g in v.grants if g != added.line)) if v.path == added.name else v
+        for v in model.virtual_paths
+    )
+    return replace(model, virtual_paths=tuple(paths))
+
+
+def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
+    """The reasons why a line, with which nothing is different for anybody, has no effect."""
+    reasons = {"folder": _of_entry, "virtual path": _of_grant, "endpoint": _of_endpoint_entry, "group": _of_member}[
+        added.kind
+    ](before, after, added)
+    by_reason: dict[str, list[str]] = {}
+    for text, who in reasons:
+        by_reason.setdefault(text, []).extend([who] if who else [])
+    return NoEffect(added, tuple(text.replace(WHO, several(names)) for text, names in by_reason.items()))
+
+
+#: What stands for the accounts that a reason holds for.
+WHO = "{who}"
+
+
+def _named(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
+    """The accounts that a line names; for ``owner``, all."""
+    people = prepared.people
+    if subject.kind == "owner":
+        return [people.prepared(i) for i in range(len(people.accounts))]
+    return [people.prepared(i) for i in bits_in(members_of(prepared, [subject]))]
+
+
+def _nobody(subject: Subject) -> str:
+    return f"no account counts as {subject}"
+
+
+#: A reason, with WHO for the account that it holds for, and that account; empty: it holds for none in particular.
+Reasons = Iterator[tuple[str, str]]
+
+
+def _limited(accounts: list[PreparedAccount]) -> Reasons:
+    if len(accounts) > ACCOUNTS:
+        yield f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were asked about", ""
+
+
+# --- entries of folders ---------------------------------------------------------------------------
+
+
+def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
+    entry: Entry = added.line
+    accounts = _named(after, entry.subject)
+    if not accounts:
+        yield _nobody(entry.subject), ""
+        return
+    store, _, path = added.name.partition(":")
+    seen = False
+    for account in accounts[:ACCOUNTS]:
+        for location, place in _locations(after, account, Place(store, path), entry.reach):
+            seen = True
+            for right in RIGHTS:
+                if entry.rights & BIT[right]:
+                    yield from _of_right(after, account, location, place, right, added)
+    if not seen:
+        yield f"no virtual path leads {_whom(accounts)} to {added.name}", ""
+    yield from _limited(accounts)
+
+
+def _whom(accounts: list[PreparedAccount]) -> str:
+    return accounts[0].name if len(accounts) == 1 else "anybody whom it names"
+
+
+def _locations(prepared: Prepared, account: PreparedAccount, top: Place, reach: str) -> Iterator[tuple[str, Place]]:
+    """Some of the locations of an account that the line speaks for, recorded or not, and their folders."""
+    paths = {"tree": ("", "/…", "/…/…"), "here": ("",), "below": ("/…", "/…/…"), "children": ("/…",)}[reach]
+    store = prepared.stores[top.store]
+    start, stop = store.branch(top.path)
+    recorded = [f.path for f in islice(store.store.folders[start:stop], PLACES)]
+    places = [Place(top.store, (top.path if top.path != "/" else "") + rest or "/") for rest in paths]
+    for path in recorded:
+        if path != top.path and (reach in ("tree", "below") or (reach == "children" and parent(path) == top.path)):
+            places.append(Place(top.store, path))
+    space = prepared.namespace(account)
+    for path, served in space.served.items():
+        for place in dict.fromkeys(places):
+            rest = rest_below(place.path, served.place.path) if place.store == served.place.store else None
+            if rest is not None:
+                location = join(path, rest)
+                if space.resolve(location).served is served:
+                    yield location, place
+
+
+def _of_right(
+    prepared: Prepared, account: PreparedAccount, location: str, place: Place, right: str, added: Added
+) -> Reasons:
+    """Why the line has no part in whether one account has one right at one location."""
+    entry: Entry = added.line
+    who = account.name
+    for own in (False, True) if right in FILE_RIGHTS else (False,):
+        obstacles = list(right_obstacles(prepared, account, location, right, own))
+        for obstacle in obstacles:
+            if obstacle.reason == "ceiling-lacks-right":
+                served = prepared.namespace(account).resolve(location).served
+                yield f"the grants on {served.path if served else location} hold it back from {WHO}", who
+            elif obstacle.reason == "fixed-point":
+                yield f"{location} is, or is above, a virtual path of {WHO}", who
+            elif obstacle.reason == "cannot-pass":
+                yield f"{WHO} cannot pass through to {place}", who
+        if any(o.gate != "folder" or o.reason == "cannot-pass" for o in obstacles):
+            continue
+        decision, seal = decider(
+            prepared.stores[place.store], place.path, BIT[right], account.who_owning if own else account.who
+        )
+        line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
+        if decision is None:
+            if entry.effect != "allow":
+                yield f"it was so already: no entry allows it to {WHO}", who
+            elif seal is not None:
+                yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it", ""
+            else:
+                yield f"it was so already: what nothing decides is allowed in {place.store}", ""
+        elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
+            if decision.entry != entry:
+                yield f"it was so already: {line} decides the same for {WHO}", who
+            else:
+                yield f"it was so already for {WHO}", who
+        elif decision.entry.effect == "forbid":
+            yield f"{line} forbids it, and overrules the line", ""
+        elif f"{place.store}:{decision.at}" == added.name:
+            yield f"{line}, a deny on its level, overrules the line", ""
+        else:
+            yield f"a nearer level decides for {WHO}: {line}", who
+
+
+# --- grants, entries of endpoints, members --------------------------------------------------------
+
+
+def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
+    grant: Grant = added.line
+    accounts = _named(after, grant.subject)
+    if not accounts:
+        yield _nobody(grant.subject), ""
+    for account in accounts[:ACCOUNTS]:
+        space = after.namespace(account)
+        unserved, served = space.unserved.get(added.name), space.served.get(added.name)
+        if unserved is not None:
+            yield f"{added.name} is not served to {WHO}: {unserved.text}", account.name
+        elif served is not None and not any(grant in v.grants for v in served.sources):
+            yield f"a nearer grant leads {WHO} to {served.place}", account.name
+        elif served is not None:
+            was = before.account(account.name)
+            had = before.namespace(was).served.get(added.name) if was is not None else None
+            if had is not None and had.ceiling == served.ceiling:
+                rights = format_rights(grant.rights)
+                yield f"it was so already: other grants let {WHO} {rights} on {added.name}", account.name
+            else:
+                yield f"the entries of {served.place} and below do not let {WHO} do what it grants", account.name
+    yield from _limited(accounts)
+
+
+def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
+    entry: Entry = added.line
+    accounts = _named(after, entry.subject)
+    if not accounts:
+        yield _nobody(entry.subject), ""
+    endpoint = next(e for e in after.model.endpoints if e.name == added.name)
+    for account in accounts[:ACCOUNTS]:
+        denied = [
+            e
+            for e in endpoint.entries
+            if e != entry and e.effect != "allow" and e.rights & entry.rights
+            and after.people.number(e.subject) in account.who
+        ]  # fmt: skip
+        allowed = [r for r in RIGHTS if entry.rights & BIT[r] and endpoint_allows(after, account, endpoint, BIT[r])]
+        if entry.effect == "allow" and denied:
+            yield f"`{denied[0]}`, a deny on its level, overrules the line for {WHO}", account.name
+        elif entry.effect == "allow" and allowed:
+            yield f"it was so already for {WHO}, or it cannot sign in there", account.name
+        else:
+            yield f"it was so already: {added.name} did not let {WHO} do that", account.name
+    yield from _limited(accounts)
+
+
+def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
+    accounts = _named(after, added.line)
+    if not accounts:
+        yield _nobody(added.line), ""
+        return
+    group = Subject("group", added.name)
+    inside = members_of(before, [group])
+    there = [a for a in accounts if (was := before.people.index.get(a.name)) is not None and inside >> was & 1]
+    if len(there) == len(accounts):
+        yield f"{_whom(accounts)} counted as {group} already", ""
+    else:
+        yield f"what comes down from {group} gives nothing new to {_whom(accounts)}", ""
+    yield from _limited(accounts)
+
+
+# --- held back ------------------------------------------------------------------------------------
+
+
+def held_back(before: Prepared, after: Prepared, renames: Renames | None = None) -> list[str]:
+    """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
+    found: dict[str, list[str]] = {}
+    was = renames.carried(before.model) if renames else before.model
+    for added in added_lines(was, after.model)[:LINES]:
+        entry = added.line
+        if added.kind != "folder" or entry.effect != "allow":
+            continue
+        store, _, path = added.name.partition(":")
+        for account in _named(after, entry.subject)[:ACCOUNTS]:
+            for location, _place in _locations(after, account, Place(store, path), entry.reach):
+                for right in RIGHTS:
+                    if entry.rights & BIT[right]:
+                        for what in _holding_back(after, account, location, right):
+                            found.setdefault(what, []).append(account.name)
+    return [f"{several(names)}: {what}" for what, names in found.items()]
+
+
+def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:
+    """What keeps from an account a right that the folder allows it."""
+    obstacles = list(right_obstacles(prepared, account, location, right, own=False))
+    served = prepared.namespace(account).resolve(location).served
+    if served is not None and obstacles and all(o.reason == "ceiling-lacks-right" for o in obstacles):
+        yield f"the grants on {served.path} still hold back {right}"
+    if not obstacles:
+        for endpoint in prepared.model.endpoints:
+            enters = endpoint.enabled and endpoint_allows(prepared, account, endpoint, BIT["enter"])
+            if enters and not endpoint_allows(prepared, account, endpoint, BIT[right]):
+                yield f"the entries of {endpoint.name} still hold back {right} there"

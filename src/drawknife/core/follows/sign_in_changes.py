@@ -1,0 +1,117 @@
+"""Who may sign in at each endpoint, in two models (docs/rules.md, "What follows")."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import datetime
+from typing import NamedTuple
+
+from ..decide.gates import verdict
+from ..decide.sign_in import endpoint_allows
+from ..model.items import Endpoint
+from ..prepared.prepared import Prepared
+from ..prepared.question import Question
+from ..words.names import fold
+from ..words.rights import BIT, RIGHTS
+from .pairing import Pairing
+
+#: For each account the methods that it has a credential for; None: not known.
+Credentials = Mapping[str, frozenset[str]] | None
+
+
+class SignInChange(NamedTuple):
+    """Some accounts may now sign in at an endpoint (`may`), or may no more; `why` tells what refuses the first."""
+
+    accounts: tuple[str, ...]
+    endpoint: str
+    may: bool
+    why: str
+
+
+class SigningIn:
+    """Who may sign in at each endpoint, before and afterwards, as far as it can have changed."""
+
+    def __init__(self, pairing: Pairing, at: datetime, credentials: Credentials, affected: set[int]) -> None:
+        """`affected` are the accounts whose own lines, standing, or settings may differ."""
+        self.pairing, self.at, self.credentials = pairing, at, credentials
+        self.asked = affected
+        self._everybody = range(len(pairing.common))
+        #: For a position afterwards, the one before.
+        self._was = {now: was for was, now in pairing.common}
+        self._known: dict[tuple[bool, int, str], str | None] = {}
+
+    def same_door(self, was: str | None, now: str | None) -> bool:
+        """Is an endpoint the same in both, and does it start in both or in neither?"""
+        if was is None or now is None:
+            return False
+        a, b = self.pairing.before, self.pairing.after
+        one, other = a.endpoints[fold(was)], b.endpoints[fold(now)]
+        same = one is other or one == other
+        return same and (a.stopped_by.get(was) is None) is (b.stopped_by.get(now) is None)
+
+    def candidates(self, was: str | None, now: str | None) -> Iterable[int]:
+        """Positions of the accounts for which anything may differ at an endpoint."""
+        return sorted(self.asked) if self.same_door(was, now) else self._everybody
+
+    def may(self, prepared: Prepared, index: int, endpoint: str | None) -> bool:
+        return self.refusal(prepared, index, endpoint) is None
+
+    def refusal(self, prepared: Prepared, index: int, endpoint: str | None) -> str | None:
+        """What keeps an account from signing in, in words; None if nothing does. A fact not given is not asked."""
+        if endpoint is None:
+            return "there is no such endpoint"
+        key = (prepared is self.pairing.before, index, endpoint)
+        if key not in self._known:
+            self._known[key] = self._refusal(prepared, index, endpoint)
+        return self._known[key]
+
+    def _refusal(self, prepared: Prepared, index: int, endpoint: str) -> str | None:
+        name = prepared.model.accounts[index].name
+        known = self._held(prepared, index)
+        answer = verdict(prepared, Question(name, "sign-in", endpoint=endpoint, credentials=known), self.at)
+        return None if answer.allowed else answer.text
+
+    def _held(self, prepared: Prepared, index: int) -> frozenset[str] | None:
+        """What an account has a credential for: as was looked up before; one that is new has its directory only."""
+        if self.credentials is None:
+            return None
+        account = prepared.model.accounts[index]
+        if prepared is self.pairing.before:
+            return self.credentials.get(account.name, frozenset())
+        if index not in self._was:
+            return frozenset({"directory"} if account.source != "local" else ())
+        was = self.pairing.before.model.accounts[self._was[index]]
+        return self.credentials.get(was.name, frozenset())
+
+    def changes(self) -> list[SignInChange]:
+        found: dict[tuple[str, bool, str], list[str]] = {}
+        why: dict[tuple[str, bool, str], str] = {}
+        before, after = self.pairing.before, self.pairing.after
+
+        def note(name: str, endpoint: str, refusal: str | None, kind: str) -> None:
+            key = (endpoint, refusal is None, kind)
+            found.setdefault(key, []).append(name)
+            why.setdefault(key, refusal or "")
+
+        for was, now in self.pairing.endpoints:
+            called = now or was or ""
+            for i in self.candidates(was, now):
+                old, new = self.pairing.common[i]
+                had, refusal = self.may(before, old, was), self.refusal(after, new, now)
+                if had is not (refusal is None):
+                    name = after.model.accounts[new].name
+                    note(name, called, refusal, (refusal or "").replace(name, ""))
+            for i in self.pairing.come:
+                if now is not None and self.may(after, i, now):
+                    note(after.model.accounts[i].name, called, None, "")
+            for i in self.pairing.gone:
+                if was is not None and self.may(before, i, was):
+                    note(before.model.accounts[i].name, called, "the account is there no more", "gone")
+        return [SignInChange(tuple(names), key[0], key[1], why[key]) for key, names in found.items()]
+
+    def rights(self, prepared: Prepared, index: int, endpoint: Endpoint | None) -> int:
+        """The rights that an account is let have at an endpoint: none where it may not sign in."""
+        if endpoint is None or not self.may(prepared, index, endpoint.name):
+            return 0
+        account = prepared.people.prepared(index)
+        return sum(BIT[r] for r in RIGHTS if endpoint_allows(prepared, account, endpoint, BIT[r]))

@@ -1,0 +1,1 @@
+"""Limits and usage: how much room is left, and for whom."""

@@ -1,0 +1,239 @@
+"""Edits: things of a model found, changed, and renamed (docs/rules.md, "Editing"); :mod:`removal` takes them away.
+
+Each takes a sound model and gives a sound one, or raises :class:`EditRefused` and changes nothing. A rename
+carries all that names a thing along.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from ..words.names import Place, fold, join, parse_place, rest_below
+from .canonical import sound
+from .items import Model, Store, Subject, VirtualPath
+from .rewriting import Rewriting, same_name, same_place, same_subject
+from .soundness import Problem, nearest, problems
+
+#: What can be edited, and the section of the model that holds it. A folder is in its store.
+SECTION_OF = {
+    "account": "accounts",
+    "group": "groups",
+    "unit": "units",
+    "store": "stores",
+    "folder": "stores",
+    "virtual-path": "virtual_paths",
+    "endpoint": "endpoints",
+    "setting": "settings",
+    "quota": "quotas",
+    "lockout": "lockouts",
+}
+KINDS = tuple(SECTION_OF)
+SUBJECT_KINDS = ("account", "group", "unit")
+
+
+class EditRefused(ValueError):
+    """An edit that cannot be done: one problem or several, each with what would be right."""
+
+    def __init__(self, found: list[Problem], summary: str = "") -> None:
+        super().__init__(summary or found[0].message)
+        self.problems = found
+
+
+class NotThere(LookupError):
+    """What is to be edited does not exist. `near` is the nearest name that does."""
+
+    def __init__(self, kind: str, name: str, names: list[str]) -> None:
+        self.kind, self.name, self.near = kind, name, nearest(name, names)
+        super().__init__(f"there is no {kind} {name!r}" + (f"; did you mean {self.near}?" if self.near else ""))
+
+
+def refuse(message: str, expected: str = "", where: tuple[str | int, ...] = ()) -> EditRefused:
+    """An :class:`EditRefused` with one problem."""
+    return EditRefused([Problem(where, message, expected)])
+
+
+# --- finding ------------------------------------------------------------------------------------
+
+
+def name_of(kind: str, item: Any) -> str:
+    """What an item is called. Of virtual paths with one path, each is ``PATH>LEADS_TO``."""
+    if kind == "unit":
+        return str(item)
+    if kind == "setting":
+        return str(item.subject)
+    if kind == "virtual-path":
+        return f"{item.path}>{item.leads_to}"
+    if kind == "lockout":
+        return str(item.of)
+    return str(item.path if kind == "folder" else item.name)
+
+
+def find(model: Model, kind: str, name: str) -> Any:
+    """The item of that name; a folder as ``STORE:/path``. :class:`NotThere` if there is none."""
+    if kind == "folder":
+        store, path = store_and_path(model, name)
+        found = next((f for f in store.folders if f.path == path), None)
+        if found is None:
+            raise NotThere("recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]])
+        return found
+    items = getattr(model, SECTION_OF[kind])
+    wanted = fold(name)
+    if kind == "virtual-path":
+        return one_virtual_path(items, name)
+    found = next((x for x in items if fold(name_of(kind, x)) == wanted), None)
+    if found is None:
+        raise NotThere(kind.replace("-", " "), name, [name_of(kind, x) for x in items])
+    return found
+
+
+def find_all(model: Model, kind: str, names: Sequence[str]) -> list[Any]:
+    """The items of those names, each as :func:`find` finds it; every item is looked at once."""
+    known: dict[str, Any] = {}
+    if kind == "folder":
+        known = {f"{fold(s.name)}:{f.path}": f for s in model.stores for f in s.folders}
+    elif kind != "virtual-path":
+        known = {fold(name_of(kind, x)): x for x in getattr(model, SECTION_OF[kind])}
+    at_path: dict[str, list[VirtualPath]] = {}
+    for v in model.virtual_paths if kind == "virtual-path" else ():
+        at_path.setdefault(v.path, []).append(v)
+        at_path.setdefault(name_of(kind, v), []).append(v)
+
+    def of(name: str) -> Any:
+        if kind == "virtual-path":
+            return one_virtual_path(at_path.get(name) or model.virtual_paths, name)
+        place = parse_place(name) if kind == "folder" else None
+        found = known.get(fold(name) if place is None else f"{fold(place.store)}:{place.path}")
+        return found or find(model, kind, name)
+
+    return [of(name) for name in names]
+
+
+def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
+    """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there are several."""
+    there = [v for v in items if v.path == name] or [v for v in items if name_of("virtual-path", v) == name]
+    if len(there) > 1:
+        each = ", ".join(name_of("virtual-path", v) for v in there)
+        raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {each}")
+    if not there:
+        raise NotThere("virtual path", name, [v.path for v in items])
+    return there[0]
+
+
+def store_and_path(model: Model, name: str) -> tuple[Store, str]:
+    """The store and the path of a folder written ``STORE:/path``."""
+    place = parse_place(name)
+    store: Store = find(model, "store", place.store)
+    return store, place.path
+
+
+def checked(model: Model, before: Model) -> Model:
+    """The canonical form of an edited model; :class:`EditRefused` with every problem, if there are any."""
+    found = problems(model, before)
+    if found:
+        raise EditRefused(found)
+    return sound(model, before)
+
+
+def change(model: Model, kind: str, old: Any, new: Any) -> Model:
+    """The model with `new` in the place of `old`, which has the same name and is no folder."""
+    section = SECTION_OF[kind]
+    items = tuple(new if x is old else x for x in getattr(model, section))
+    return checked(replace(model, **{section: items}), model)
+
+
+# --- renaming -----------------------------------------------------------------------------------
+
+
+def rename(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:
+    """The model with things renamed, and everything that names them; pairs are (name, new name), well spelled.
+
+    A unit takes those below it along, a folder its subfolders, the homes, quotas, and virtual paths there.
+    """
+    at_once = kind in ("account", "group", "endpoint", "quota", "store") and independent(pairs)
+    if not at_once:
+        for name, to in pairs:
+            model = _rename_one(model, kind, name, to)
+        return model
+    return _rename_all(model, kind, pairs)
+
+
+def independent(pairs: Sequence[tuple[str, str]]) -> bool:
+    """Is no new name the old or new name of another? Then the order says nothing."""
+    names = [fold(n) for pair in pairs for n in dict.fromkeys(map(fold, pair))]
+    return len(names) == len(set(names))
+
+
+def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
+    item = find(model, kind, name)
+    if kind == "folder":
+        return _move(model, name, to)
+    if kind in ("virtual-path", "setting", "lockout"):
+        raise refuse(f"a {kind.replace('-', ' ')} has no name of its own", "a change of it")
+    old = name_of(kind, item)
+    if kind != "unit":
+        return _rename_all(model, kind, [(old, to)])
+    if fold(to) != fold(old) and any(fold(x) == fold(to) for x in model.units):
+        raise refuse(f"unit {to!r} is there already", "another name")
+    return _rename_unit(model, old, to)
+
+
+def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:
+    section = SECTION_OF[kind]
+    there = {fold(x.name): x.name for x in getattr(model, section)}
+    new: dict[str, str] = {}
+    for name, to in pairs:
+        if fold(name) not in there:
+            raise NotThere(kind, name, list(there.values()))
+        if fold(to) in there and fold(to) != fold(name):
+            raise refuse(f"{kind} {to!r} is there already", "another name")
+        new[there[fold(name)]] = to
+    subjects = {Subject(kind, old): Subject(kind, to) for old, to in new.items()} if kind in SUBJECT_KINDS else {}
+    rewriting = Rewriting(
+        lambda s: subjects.get(s, s),
+        (lambda n: new.get(n, n)) if kind == "account" else same_name,
+        same_name,
+        (lambda p: Place(new.get(p.store, p.store), p.path)) if kind == "store" else same_place,
+    )
+    items = tuple(replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section))
+    return checked(rewriting.of(replace(model, **{section: items})), model)
+
+
+def _rename_unit(model: Model, old: str, to: str) -> Model:
+    def unit(path: str) -> str:
+        if path == old:
+            return to
+        return to + path[len(old) :] if path.startswith(old + "/") else path
+
+    if unit(to) != to:
+        raise refuse(f"unit {old} cannot go below itself, to {to}", "a place outside of it")
+    rewriting = Rewriting(
+        lambda s: Subject("unit", unit(s.name)) if s.kind == "unit" else s, same_name, unit, same_place
+    )
+    units = tuple(map(unit, model.units))
+    sources = tuple((unit(path), source) for path, source in model.unit_sources)
+    return checked(rewriting.of(replace(model, units=units, unit_sources=sources)), model)
+
+
+def _move(model: Model, name: str, to: str) -> Model:
+    store, old = store_and_path(model, name)
+    there, new = store_and_path(model, to)
+    if old == "/" or new == "/":
+        raise refuse("the root of a store stays where it is", "a folder below it")
+    if store is there and rest_below(new, old) is not None:
+        raise refuse(f"{name} cannot go below itself, to {to}", "a place outside of it")
+    if any(f.path == new for f in there.folders):
+        raise refuse(f"folder {there.name}:{new} is recorded already", "another place")
+
+    def place(p: Place) -> Place:
+        rest = rest_below(p.path, old) if p.store == store.name else None
+        return p if rest is None else Place(there.name, join(new, rest))
+
+    moved = [f for f in store.folders if rest_below(f.path, old) is not None]
+    gone = set(map(id, moved))
+    folders = {s.name: [f for f in s.folders if id(f) not in gone] for s in model.stores}
+    folders[there.name] += [replace(f, path=place(Place(store.name, f.path)).path) for f in moved]
+    stores = tuple(replace(s, folders=tuple(folders[s.name])) for s in model.stores)
+    rewriting = Rewriting(same_subject, same_name, same_name, place)
+    return checked(rewriting.of(replace(model, stores=stores)), model)

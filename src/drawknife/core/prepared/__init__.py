@@ -1,0 +1,1 @@
+"""A model made ready for questions: subjects numbered, namespaces, settings; and what a question is."""

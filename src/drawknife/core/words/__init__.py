@@ -1,0 +1,1 @@
+"""What may be written and how: names, rights, sizes, hours. Knows no model."""

@@ -1,0 +1,77 @@
+"""Which part of the product may use which: nothing imports what stands above it, and nothing goes in circles."""
+
+import ast
+from graphlib import TopologicalSorter
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).resolve().parent.parent / "src"
+#: From the bottom up. Those of one line know nothing of each other.
+LAYERS = [
+    ["drawknife.core.words"],
+    ["drawknife.core.model"],
+    ["drawknife.core.prepared"],
+    ["drawknife.core.limits"],
+    ["drawknife.core.decide"],
+    ["drawknife.core.everybody"],
+    ["drawknife.core.follows"],
+    ["drawknife.asking"],
+    ["drawknife.formats"],
+    ["drawknife.messages"],
+    ["drawknife.changing", "drawknife.census"],
+    ["drawknife.answers"],
+    ["drawknife.records"],
+    ["drawknife.directory"],
+    ["drawknife.client", "drawknife.service"],
+    ["drawknife.cli"],
+]
+HEIGHT = {name: height for height, names in enumerate(LAYERS) for name in names}
+
+
+def modules() -> dict[str, Path]:
+    found = {}
+    for path in SOURCE.rglob("*.py"):
+        parts = path.relative_to(SOURCE).with_suffix("").parts
+        found[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    return found
+
+
+MODULES = modules()
+
+
+def imports(name: str) -> set[str]:
+    """The modules of the product that one imports, wherever in it."""
+    package = name if MODULES[name].name == "__init__.py" else name.rpartition(".")[0]
+    found = set()
+    for node in ast.walk(ast.parse(MODULES[name].read_text())):
+        if isinstance(node, ast.Import):
+            found.update(alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            above = package.rsplit(".", node.level - 1)[0] if node.level else ""
+            base = ".".join(filter(None, (above, node.module)))
+            found.update(f"{base}.{alias.name}" if f"{base}.{alias.name}" in MODULES else base for alias in node.names)
+    return {x for x in found if x in MODULES and x != name}
+
+
+def layer(name: str) -> str | None:
+    return next((known for known in HEIGHT if name == known or name.startswith(known + ".")), None)
+
+
+@pytest.mark.parametrize("name", sorted(MODULES))
+def test_nothing_uses_what_stands_above_it(name):
+    own = layer(name)
+    for other in imports(name):
+        used = layer(other)
+        if own and used and own != used:
+            assert HEIGHT[used] < HEIGHT[own], f"{name} uses {other}"
+
+
+def test_nothing_goes_in_circles():
+    graph = {name: {x for x in imports(name) if MODULES[x].name != "__init__.py"} for name in MODULES}
+    assert list(TopologicalSorter(graph).static_order())
+
+
+def test_every_module_is_in_a_layer():
+    outside = {name for name in MODULES if layer(name) is None}
+    assert outside == {"drawknife", "drawknife.core", "drawknife.__main__"} & set(MODULES)
