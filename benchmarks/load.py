@@ -22,8 +22,7 @@ def bare_copy(address: str, model: Model) -> float:
     rows = {t: [[list(v) if isinstance(v, tuple) else v for v in row] for row in t.rows(model)] for t in TABLES}
     with psycopg.connect(address) as connection:
         connection.execute("CREATE SCHEMA IF NOT EXISTS bare")
-        for table in TABLES:
-            name = sql.Identifier(table.name)
+        for name in map(sql.Identifier, dict.fromkeys(t.name for t in TABLES)):
             connection.execute(sql.SQL("CREATE TABLE bare.{} (LIKE {} INCLUDING ALL)").format(name, name))
         connection.commit()
 

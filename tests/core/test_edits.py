@@ -144,8 +144,8 @@ def test_names_are_looked_up_once_however_many_go(demo, monkeypatch):
 
     before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(50)]).model
     calls = []
-    real = removal.lines_naming
-    monkeypatch.setattr(removal, "lines_naming", lambda *given: calls.append(given) or real(*given))
+    real = removal.references
+    monkeypatch.setattr(removal, "references", lambda *given: calls.append(given) or real(*given))
     after = apply(before, [{"op": "remove", "kind": "account", "name": f"A{i}"} for i in range(50)]).model
     assert after == demo and len(calls) == 1
     with pytest.raises(edits.EditRefused) as refused:

@@ -14,14 +14,14 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.edits import EditRefused
 from drawknife.core.model.soundness import problems
 from drawknife.core.model.standing import units_of
+from drawknife.core.model.values import number
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.confusable import alike
 from drawknife.core.words.names import BadValue, check_name, fold
+from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
-from drawknife.formats.units import read_size
-from drawknife.formats.values import number
 
 
 @pytest.mark.parametrize(

@@ -10,10 +10,17 @@ from drawknife.core.everybody.findings import findings
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
-from drawknife.core.prepared.settings import DEFAULTS, NUMBERS, resolve, resolve_all
+from drawknife.core.prepared.settings import resolve, resolve_all
 
 from .models import ACCOUNTS, GROUPS, UNITS, random_model
 from .reference import Reference
+
+#: As docs/rules.md has them, held against what is declared.
+NUMBERS = ("quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout")
+DEFAULTS = {
+    **dict.fromkeys(NUMBERS, "unlimited"), "require_tls": False, "methods": ("password", "key", "directory"),
+    "addresses": (), "hours": (), "landing": "/", "greeting": None, "uploads_owner": None,
+}  # fmt: skip
 
 
 def with_settings(seed):

@@ -16,6 +16,7 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.edits import rename
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.removal import remove
+from drawknife.core.model.values import forwarding, opening
 from drawknife.core.prepared.lockout import Attempt, counting
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
@@ -24,7 +25,6 @@ from drawknife.core.words.hours import read_hours, within
 from drawknife.core.words.names import BadValue
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model, write_model
-from drawknife.formats.values import forwarding, opening
 
 NOW = datetime(2026, 11, 23, 12, 0, tzinfo=UTC)  # a Monday
 ports = st.integers(1, 40)

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawknife.core.words.quantities import read_duration, read_size, write_duration, write_size
 from drawknife.core.words.sizes import show_size
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import json_schema, read_model, write_model
-from drawknife.formats.units import read_duration, read_size, write_duration, write_size
 
 from ..conftest import DEMO
 from ..core.models import random_model

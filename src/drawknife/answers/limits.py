@@ -18,11 +18,11 @@ from drawknife.core.limits.quotas import Limit, called, headroom, uploads_owner
 from drawknife.core.limits.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import UNLIMITED, Endpoint
+from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import BIT
-from drawknife.formats.values import moment as read_moment
 
 #: Seconds in a day.
 DAY = 86400

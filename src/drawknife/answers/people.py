@@ -5,16 +5,16 @@ from __future__ import annotations
 from drawknife import messages as msg
 from drawknife.answers.previews import access_changes, setting_changes
 from drawknife.asking import BadInput, NoSuch
-from drawknife.changing import NETWORK, NETWORK_KEYS, keys_of, subject_of
+from drawknife.changing import subject_of
 from drawknife.core.follows import comes_down
 from drawknife.core.follows.comes_down import Given
-from drawknife.core.model.edits import KINDS, SECTION_OF, SUBJECT_KINDS, NotThere, find, name_of
+from drawknife.core.model.edits import NotThere, find
 from drawknife.core.model.items import Subject
+from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS
 from drawknife.core.model.removal import references
 from drawknife.core.model.soundness import Names
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancestors
-from drawknife.formats.model_file import item_data
 
 
 class PeopleAnswers:
@@ -143,7 +143,7 @@ class PeopleAnswers:
         """One item as the model file has it, and every place that names it."""
         model = self.prepared.model
         if kind == NETWORK:
-            lines = {key.name: [str(x) for x in getattr(model, key.name)] for key in NETWORK_KEYS}
+            lines = {key.name: [str(x) for x in getattr(model, key.name)] for key in NETWORK_FIELDS}
             return msg.ItemMessage(revision=self.revision, kind=kind, name=NETWORK, item=lines, named_by=[])
         self._check_kind(kind)
         try:
@@ -153,7 +153,7 @@ class PeopleAnswers:
             raise BadInput("name", str(bad), bad.expected) from None
         except NotThere as missing:
             raise NoSuch("name", missing.kind, name, [missing.near] if missing.near else []) from None
-        called = f"{store}:{found.path}" if kind == "folder" else name_of(kind, found)
+        called = f"{store}:{found.path}" if kind == "folder" else KINDS[kind].called(found)
         named_by = references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
         return msg.ItemMessage(
             revision=self.revision, kind=kind, name=called, item=_data(kind, found), named_by=list(map(str, named_by))
@@ -165,7 +165,8 @@ class PeopleAnswers:
         if kind == "folder":
             every = [(f"{s.name}:{f.path}", f) for s in self.prepared.model.stores for f in s.folders]
         else:
-            every = [(name_of(kind, x), x) for x in getattr(self.prepared.model, SECTION_OF[kind])]
+            declared = KINDS[kind]
+            every = [(declared.called(x), x) for x in getattr(self.prepared.model, declared.section)]
         some = every[offset:] if limit is None else every[offset : offset + limit]
         return msg.ItemList(
             revision=self.revision, kind=kind, total=len(every),
@@ -178,14 +179,12 @@ class PeopleAnswers:
 
 
 def _data(kind: str, item: object) -> dict[str, object]:
-    if kind == "unit":
-        return {"path": item}
-    found = item_data("folders" if kind == "folder" else SECTION_OF[kind], item)
+    found = KINDS[kind].data(item)
     found.pop("folders", None)
-    for key in keys_of(kind):
+    for field in KINDS[kind].lists:
         # A list that is not empty by default is told, too: who edits it has to see what is there.
-        if key.many and key.default and key.name not in found and getattr(item, "kind", "") != "anonymous":
-            found[key.name] = [key.write(x) if key.write else x for x in key.default]
+        if field.default and field.name not in found and getattr(item, "kind", "") != "anonymous":
+            found[field.name] = field.written(field.default)
     return found
 
 

@@ -21,25 +21,15 @@ from typing import Any, NamedTuple
 from drawknife.asking import BadInput
 from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.model import edits
+from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Folder, Model, parse_subject
+from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, fields_of
 from drawknife.core.model.removal import remove
 from drawknife.core.words.names import BadValue, check_unit, fold, parse_place
 from drawknife.formats.document import BadDocument, Mistake
-from drawknife.formats.keys import Key
 from drawknife.formats.model_file import read_item
 
-from .items import (
-    LOCAL_KEYS,
-    NETWORK,
-    NETWORK_KEYS,
-    SPELLING,
-    Lines,
-    check_local,
-    check_named_by,
-    data_of,
-    keys_of,
-    lines_of,
-)  # fmt: skip
+from .items import LOCAL_KEYS, Lines, check_local, check_named_by, data_of, lines_of
 from .near import NearFolders
 from .working import Working
 
@@ -103,8 +93,7 @@ class _Draft:
 
     def __init__(self, kind: str, old: Any, store: str) -> None:
         self.kind, self.old, self.store, self.number = kind, old, store, 0
-        self._section = "folders" if kind == "folder" else edits.SECTION_OF[kind]
-        self._data = data_of(self._section, old)
+        self._data = data_of(kind, old)
         if kind == "account" and old.kind == "anonymous":
             self._data["methods"] = []
         self._lists: dict[str, Lines] = {}
@@ -117,7 +106,7 @@ class _Draft:
         else:
             self._data[key] = value
 
-    def edit(self, key: Key, lines: Any, way: str) -> int:
+    def edit(self, key: Field, lines: Any, way: str) -> int:
         """Add lines to a list, or take them away; how many are there then."""
         found = self._lists.get(key.name)
         if found is None:
@@ -132,7 +121,7 @@ class _Draft:
             data[name] = lines.all()
             if self.kind == "setting" and not lines:
                 del data[name]
-        new = read_item(self._section, data)
+        new = read_item(self.kind, data)
         return replace(new, folders=self.old.folders) if self.kind == "store" else new
 
 
@@ -191,11 +180,12 @@ class _Doing:
     def _renaming(self, model: Model, kind: str, name: str, to: str) -> tuple[str, str]:
         item = self.working.find(kind, name)
         check_local(model, kind, item)
-        if kind in SPELLING:
-            SPELLING[kind](to)
         if kind == "folder":
             return str(self.working.place(name)), str(self.working.place(to))
-        return edits.name_of(kind, item), to
+        declared = KINDS[kind]
+        if declared.can_be_renamed:
+            declared.fields[0].read(to)
+        return declared.called(item), to
 
     def _one(self, number: int, change: dict[str, Any]) -> None:
         op, kind = change.get("op"), str(change.get("kind"))
@@ -225,10 +215,10 @@ class _Doing:
             except BadValue as bad:
                 raise BadInput("name", str(bad), "a folder such as survey:/inbox") from None
             place = self.working.place(name)
-            self.working.add(kind, read_item("folders", {**item, "path": place.path}), number, place.store)
+            self.working.add(kind, read_item("folder", {**item, "path": place.path}), number, place.store)
             self._note_near(name)
             return
-        self.working.add(kind, read_item(edits.SECTION_OF[kind], item), number)
+        self.working.add(kind, read_item(kind, item), number)
 
     def _change(self, number: int, kind: str, name: str, change: dict[str, Any]) -> None:
         if kind == "unit":
@@ -236,7 +226,7 @@ class _Doing:
         old, is_new = self._found_or_new(kind, name)
         to_set = dict(change.get("set") or {})
         touched = {*to_set, *(change.get("add") or {}), *(change.get("drop") or {})}
-        keys = {key.name: key for key in keys_of(kind)}
+        keys = {key.name: key for key in fields_of(kind)}
         check_named_by(kind, keys, to_set)
         if kind != "account" or not touched <= LOCAL_KEYS:
             check_local(self.before, kind, old)
@@ -306,7 +296,7 @@ class _Doing:
 
     def _change_network(self, number: int, change: dict[str, Any]) -> None:
         data = {name: [str(line) for line in lines] for name, lines in self.working.lines.items()}
-        keys = {key.name: key for key in NETWORK_KEYS}
+        keys = {key.name: key for key in NETWORK_FIELDS}
         for way in ("set", "add", "drop"):
             for name, lines in (change.get(way) or {}).items():
                 if name not in keys:
@@ -328,8 +318,8 @@ class _Doing:
 
 def check_kind(kind: Any) -> None:
     """Is it a kind that can be edited in this way? :class:`BadInput` if not."""
-    if kind not in edits.KINDS:
-        raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(edits.KINDS))
+    if kind not in KINDS:
+        raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(KINDS))
 
 
 def _numbered(refused: edits.EditRefused, number: int) -> edits.EditRefused:

@@ -2,44 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from drawknife.asking import BadInput
 from drawknife.core.model import edits
+from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Model, Subject, parse_subject
-from drawknife.core.words.names import BadValue, check_name, check_subject_name, check_unit, fold
-from drawknife.formats.keys import FOLDER, LINES, SECTIONS, SETTING, Key
-from drawknife.formats.model_file import item_data
-from drawknife.formats.values import STRING
+from drawknife.core.model.kinds import KINDS
+from drawknife.core.words.names import BadValue, fold
 
 #: What an administrator may say of an account that comes from a directory.
 LOCAL_KEYS = frozenset({"expires", "methods"})
-SPELLING: dict[str, Callable[[str], Any]] = {
-    "account": check_name,
-    "group": check_subject_name,
-    "unit": check_unit,
-    "store": check_name,
-    "endpoint": check_name,
-    "quota": check_name,
-}
-
-#: How networks reach each other is one item, made of three lists of lines.
-NETWORK = "network"
-NETWORK_KEYS = tuple(
-    Key(name, read, STRING, about, (), many=True, write=str) for name, (read, about) in LINES.items() if name != "gone"
-)
-#: The settings there are, with what each is about.
-SETTING_KEYS = {key.name: key for key in SETTING[1:]}
-
-
-def keys_of(kind: str) -> tuple[Key, ...]:
-    """The keys that an item of this kind has; a unit has none but its path."""
-    if kind == NETWORK:
-        return NETWORK_KEYS
-    if kind == "unit":
-        return ()
-    return FOLDER if kind == "folder" else SECTIONS[edits.SECTION_OF[kind]][0]
 
 
 def subject_of(text: str) -> Subject:
@@ -50,9 +23,9 @@ def subject_of(text: str) -> Subject:
         raise BadInput("subject", str(bad), bad.expected) from None
 
 
-def data_of(section: str, item: Any) -> dict[str, Any]:
+def data_of(kind: str, item: Any) -> dict[str, Any]:
     """An item as the model file has it, without the folders of a store."""
-    data = item_data(section, item)
+    data = KINDS[kind].data(item)
     data.pop("folders", None)
     return data
 
@@ -62,37 +35,36 @@ def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> N
     source = dict(model.unit_sources).get(item, "local") if kind == "unit" else getattr(item, "source", "local")
     if source == "local" or (removing and kind == "account" and not item.enabled):
         return
-    called = edits.name_of(kind, item)
+    called = KINDS[kind].called(item)
     raise edits.refuse(f"{kind} {called} comes from the directory {source}", f"a change there, and a sync of {source}")
 
 
-def check_named_by(kind: str, keys: dict[str, Key], to_set: dict[str, Any]) -> None:
+def check_named_by(kind: str, fields: dict[str, Field], to_set: dict[str, Any]) -> None:
     """What a thing is called by is changed by a rename, which carries along what names it."""
     for key in ("name", "for", "of", "source") + (("path",) if kind == "folder" else ()):
-        if key in keys and key in to_set:
+        if key in fields and key in to_set:
             raise BadInput(f"set.{key}", f"{key} is not changed in this way", "a rename" if key != "source" else "")
 
 
-def lines_of(data: dict[str, Any], key: Key) -> list[str]:
+def lines_of(data: dict[str, Any], field: Field) -> list[str]:
     """The lines of a list as they are, those by default included."""
-    default = [key.write(x) if key.write else x for x in key.default or ()]
-    return list(data.get(key.name, default))
+    return list(data.get(field.name, field.written(field.default or ())))
 
 
 class Lines:
     """A list with lines added, or taken away. Lines that say the same are the same line."""
 
-    def __init__(self, key: Key, there: list[str]) -> None:
-        self._key = key
+    def __init__(self, field: Field, there: list[str]) -> None:
+        self._field = field
         self._known = {self._said(line): line for line in there}
 
     def _said(self, line: Any) -> str:
-        read = self._key.read(line)
-        return fold(str(self._key.write(read) if self._key.write else read))
+        read = self._field.read(line)
+        return fold(str(self._field.write(read) if self._field.write else read))
 
     def edit(self, lines: Any, way: str) -> None:
         """``add`` lines, or ``drop`` them; :class:`BadInput` with the place of what cannot be done."""
-        where = f"{way}.{self._key.name}"
+        where = f"{way}.{self._field.name}"
         if not isinstance(lines, list):
             raise BadInput(where, "this is no list", "a list of lines")
         for line in lines:

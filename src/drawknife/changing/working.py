@@ -12,6 +12,7 @@ from typing import Any
 from drawknife.core.model import edits
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.items import Folder, Model, Setting, Store, VirtualPath
+from drawknife.core.model.kinds import KINDS, NETWORK_FIELDS
 from drawknife.core.model.soundness import Names, Problem, problems
 from drawknife.core.words.names import Place, fold, parse_place
 
@@ -35,7 +36,7 @@ class Working:
     def _section(self, kind: str) -> dict[str, Any]:
         found = self._items.get(kind)
         if found is None:
-            every = getattr(self._model, edits.SECTION_OF[kind])
+            every = getattr(self._model, KINDS[kind].section)
             found = self._items[kind] = {_key(kind, x): x for x in every}
         return found
 
@@ -81,7 +82,8 @@ class Working:
             return edits.one_virtual_path(list(self._at_path(name)) or list(items.values()), name)
         found = items.get(fold(name))
         if found is None:
-            raise edits.NotThere(kind.replace("-", " "), name, [edits.name_of(kind, x) for x in items.values()])
+            declared = KINDS[kind]
+            raise edits.NotThere(declared.title, name, [declared.called(x) for x in items.values()])
         return found
 
     def setting(self, subject: Any) -> tuple[Setting, bool]:
@@ -95,9 +97,7 @@ class Working:
     @property
     def lines(self) -> dict[str, tuple[Any, ...]]:
         """The lists of the network, by name."""
-        return {
-            name: self._network.get(name, getattr(self._model, name)) for name in ("inside", "openings", "forwardings")
-        }
+        return {f.name: self._network.get(f.name, getattr(self._model, f.name)) for f in NETWORK_FIELDS}
 
     # --- putting --------------------------------------------------------------------------------
 
@@ -112,7 +112,7 @@ class Working:
         else:
             items, key = self._section(kind), _key(kind, item)
             if key in items:
-                called = f"{kind.replace('-', ' ')} {edits.name_of(kind, item)!r}"
+                called = f"{KINDS[kind].title} {KINDS[kind].called(item)!r}"
                 raise edits.refuse(f"{called} is there already", "a change of it, or another name")
             if kind == "virtual-path":
                 self._at_path(item.path).append(item)
@@ -144,7 +144,7 @@ class Working:
         if not self._made and not self._network:
             return self._model
         parts: dict[str, tuple[Any, ...]] = {
-            edits.SECTION_OF[kind]: tuple(items.values()) for kind, items in self._items.items()
+            KINDS[kind].section: tuple(items.values()) for kind, items in self._items.items()
         }
         stores = parts.get("stores", self._model.stores)
         parts["stores"] = tuple(self._with_folders(s) for s in stores)
@@ -183,6 +183,6 @@ class Working:
 
 
 def _key(kind: str, item: Any) -> str:
-    called = edits.name_of(kind, item)
+    called = KINDS[kind].called(item)
     # Two virtual paths may differ in their listing and grants alone.
     return f"{called}\n{item.listing}\n{item.grants}" if kind == "virtual-path" else fold(called)

@@ -10,6 +10,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.model.kinds import SETTINGS
 from drawknife.core.words.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
@@ -131,13 +132,10 @@ def show_value(name: str, value: object) -> str:
     """A setting's value for people."""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, int) and name in ("quota_bytes", "upload_limit"):
-        return show_size(value)
-    if isinstance(value, int) and name.startswith("rate"):
-        return f"{show_size(value)}/s"
-    if isinstance(value, int) and name == "idle_timeout":
-        return f"{value} s"
-    if name in ("addresses", "hours") and isinstance(value, list | tuple):
+    unit = SETTINGS[name].unit if name in SETTINGS else ""
+    if isinstance(value, int) and unit:
+        return f"{value} s" if unit == "s" else f"{show_size(value)}{unit.removeprefix('bytes')}"
+    if name in SETTINGS and SETTINGS[name].stricter is tuple and isinstance(value, list | tuple):
         return " and ".join(", ".join(lines) for lines in value) or "any"
     if isinstance(value, list | tuple):
         return ", ".join(map(str, value)) or "none"

@@ -10,28 +10,15 @@ from typing import Any, TypeVar
 import click
 
 from drawknife import messages as msg
-from drawknife.changing import keys_of
 from drawknife.client import Client
+from drawknife.core.model.fields import Field
+from drawknife.core.model.kinds import fields_of
 from drawknife.core.words.names import BadValue
-from drawknife.formats.keys import Key
-from drawknife.formats.units import read_duration, read_size
+from drawknife.core.words.quantities import read_duration, read_size
 
 from .common import console, print_json, say, serves
 
 F = TypeVar("F", bound=Callable[..., Any])
-#: The word for one line of each list, as it stands in options: --member, --drop-member.
-SINGULAR = {
-    "members": "member",
-    "entries": "entry",
-    "grants": "grant",
-    "host_names": "host-name",
-    "methods": "method",
-    "addresses": "address-line",
-    "shared_by": "shared-by",
-    "never": "never",
-    "only": "only",
-    "hours": "hour-line",
-}
 
 
 def edits(command: F) -> F:
@@ -93,7 +80,7 @@ def _what(x: msg.ItemChange) -> str:
 # --- options ------------------------------------------------------------------------------------
 
 
-def option_name(key: Key) -> str:
+def option_name(key: Field) -> str:
     return key.name.replace("_", "-")
 
 
@@ -109,13 +96,13 @@ def member(text: str) -> str:
     return text if ":" in text else f"account:{text}"
 
 
-def _lines(key: Key, given: Sequence[str]) -> list[str]:
+def _lines(key: Field, given: Sequence[str]) -> list[str]:
     return [member(x) for x in given] if key.name == "members" else list(given)
 
 
 def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
     """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
-    keys = [k for k in keys_of(kind) if k.name not in (*leave_out, "name", "source")]
+    keys = [k for k in fields_of(kind) if k.name not in (*leave_out, "name", "source")]
 
     def decorate(command: F) -> F:
         made: Any = command
@@ -131,10 +118,10 @@ def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) ->
     return decorate
 
 
-def _option(key: Key, changing: bool) -> Callable[[F], F]:
+def _option(key: Field, changing: bool) -> Callable[[F], F]:
     about = key.about[0].upper() + key.about[1:] + ("" if key.about.endswith("?") else ".")
     if key.many:
-        word = SINGULAR[key.name]
+        word = key.word
 
         def both(command: F) -> F:
             made: Any = command
@@ -153,7 +140,7 @@ def _option(key: Key, changing: bool) -> Callable[[F], F]:
     return click.option(f"--{name}", key.name, type=kind, metavar=None if choices else "VALUE", help=about)
 
 
-def value_of(key: Key, text: Any) -> Any:
+def value_of(key: Field, text: Any) -> Any:
     """What was written on the command line as the model file would have it: numbers as numbers."""
     if not isinstance(text, str) or key.schema.get("type") == "string" or "enum" in key.schema:
         return text
@@ -171,7 +158,7 @@ def value_of(key: Key, text: Any) -> Any:
 def item_from(kind: str, given: dict[str, Any]) -> dict[str, Any]:
     """The item that the options of an ``add`` describe."""
     item = {}
-    for key in keys_of(kind):
+    for key in fields_of(kind):
         if key.many and given.get(f"add_{key.name}"):
             item[key.name] = _lines(key, given[f"add_{key.name}"])
         elif not key.many and given.get(key.name) is not None:
@@ -184,7 +171,7 @@ def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
     to_set: dict[str, Any] = {}
     add: dict[str, list[str]] = {}
     drop: dict[str, list[str]] = {}
-    for key in keys_of(kind):
+    for key in fields_of(kind):
         if key.many:
             if given.get(f"add_{key.name}"):
                 add[key.name] = _lines(key, given[f"add_{key.name}"])

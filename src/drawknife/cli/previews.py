@@ -10,9 +10,8 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.core.prepared.settings import SIZES
+from drawknife.core.model.kinds import OF_SECTION, SETTINGS
 from drawknife.core.words.sizes import several, show_size
-from drawknife.formats.keys import FOLDER, SECTIONS
 
 from .common import shown_value
 
@@ -174,7 +173,8 @@ def _room(room: msg.RoomMessage | None) -> str:
 
 def shown_setting(name: str, value: Any) -> str:
     """The value of a setting in a line; sizes as sizes."""
-    return show_size(value) if name in SIZES and isinstance(value, int) else shown_value(value)
+    unit = SETTINGS[name].unit if name in SETTINGS else ""
+    return show_size(value) if unit.startswith("bytes") and isinstance(value, int) else shown_value(value)
 
 
 def draw_item(out: Console, x: msg.ItemChange) -> None:
@@ -207,5 +207,5 @@ def draw_item(out: Console, x: msg.ItemChange) -> None:
 
 def _defaults(section: str) -> dict[str, Any]:
     """What keys that are left out are, as far as they are single values."""
-    keys = FOLDER if section == "folders" else SECTIONS[section][0] if section in SECTIONS else ()
-    return {k.name: k.default for k in keys if isinstance(k.default, str | bool) and not k.many}
+    fields = OF_SECTION[section].fields if section in OF_SECTION else ()
+    return {f.name: f.default for f in fields if isinstance(f.default, str | bool) and not f.many}

@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from drawknife.core.words.names import BadValue
-from drawknife.formats.units import read_size
+from drawknife.core.words.quantities import read_size
 
 from .common import FAILED, check_private, fail, say
 

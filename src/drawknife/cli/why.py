@@ -18,9 +18,9 @@ from drawknife.answers import Answering
 from drawknife.client import Client
 from drawknife.core.prepared.question import ACTIONS
 from drawknife.core.words.names import BadValue
+from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import BadQuestion
-from drawknife.formats.units import read_size
 
 from .common import Answers, asks, console, print_json
 

@@ -6,15 +6,15 @@ import csv
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from drawknife.core.model.kinds import ACCOUNT
 from drawknife.core.model.soundness import nearest
 from drawknife.core.words.names import fold
 
 from .document import BadDocument, Mistake
-from .keys import ACCOUNT
 from .spreadsheets import unguarded
 
-COLUMNS = (*(key.name for key in ACCOUNT if key.name != "source"), "groups")
-_LISTS = {key.name for key in ACCOUNT if key.many}
+COLUMNS = (*(key.name for key in ACCOUNT.fields if key.name != "source"), "groups")
+_LISTS = {key.name for key in ACCOUNT.fields if key.many}
 _YES_NO = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
 
 

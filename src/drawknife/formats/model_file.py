@@ -2,37 +2,25 @@
 
 import gc
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
+from drawknife.core.model.fields import REQUIRED, Field, schema_of
+from drawknife.core.model.kinds import FOLDER, KINDS, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import Where, nearest, problems
+from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.names import BadValue, check_name, check_path, check_unit
 from drawknife.core.words.sizes import show_size
 
 from .document import BadDocument, Mistake, Places, read_document, write_json, write_yaml
-from .keys import (
-    FOLDER,
-    LINES,
-    REQUIRED,
-    UNIT,
-    Key,
-    account_data,
-    item_schema,
-    plain,
-    quota_data,
-    setting_data,
-    store_data,
-)
-from .keys import SECTIONS as TABLES
-from .values import STRING, Read, Schema, of, shown
 
 VERSION = 1
 FORMAT = "drawknife"
-SECTIONS = ("units", *TABLES, *LINES)
+WORDS = ("units", *SECTIONS, *LINES)
 
 
 # --- reading ------------------------------------------------------------------------------------
@@ -95,7 +83,9 @@ class _Reading:
                 self.wrong((*where, i), line, str(bad), bad.expected)
         return tuple(out)
 
-    def item(self, where: Where, value: Any, keys: dict[str, Key], besides: str | None = None) -> dict[str, Any] | None:
+    def item(
+        self, where: Where, value: Any, keys: dict[str, Field], besides: str | None = None
+    ) -> dict[str, Any] | None:
         """The values of one mapping by key. A required key that is missing makes it None."""
         if not isinstance(value, dict):
             self.wrong(where, value, f"{shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
@@ -130,11 +120,10 @@ class _Reading:
         if not isinstance(value, list):
             self.wrong((name,), value, f"{shown(value)} is no list", "a list")
             return ()
-        keys = {key.name: key for key in TABLES[name][0]}
         out = []
         kept = self.kept[(name,)] = []
         for i, item in enumerate(value):
-            made = self.made(name, (name, i), item, keys)
+            made = self.made(OF_SECTION[name], (name, i), item)
             if made is None:
                 self.broken.append(item)
                 continue
@@ -142,35 +131,30 @@ class _Reading:
             out.append(made)
         return tuple(out)
 
-    def made(self, name: str, where: Where, item: Any, keys: dict[str, Key]) -> Any:
-        """One item of a section; None if a required key is missing."""
-        got = self.item(where, item, keys, "folders" if name == "stores" else None)
+    def made(self, kind: Kind, where: Where, item: Any) -> Any:
+        """One item of a kind; None if a required key is missing."""
+        got = self.item(where, item, kind.by_name, "folders" if kind.name == "store" else None)
         if got is None:
             return None
-        if name == "stores":
+        if kind.name == "store":
             got["folders"] = self.folders((*where, "folders"), item.get("folders", []))
-        if name == "usage":
-            got.setdefault("owner", None)
-        if name == "settings":
+        elif kind.name == "setting":
             for key, value in got.items():
                 if value == ():
                     lines = "at least one line, or the key left out: it then narrows nothing"
                     self.wrong((*where, key), [], f"an empty list of {key} cannot be written", lines)
-            got = {"subject": got.pop("for"), "values": tuple(sorted(got.items()))}
-        if name == "accounts" and got.get("kind") == "anonymous":
-            got.setdefault("methods", ())
-        if name == "quotas":
+        elif kind.name == "quota":
             self.quota(where, item, got)
-        if name == "endpoints":
+        elif kind.name == "endpoint":
             self.endpoint(where, item, got)
-        return TABLES[name][1](**got)
+        return kind.made_from(got)
 
     def units(self, value: Any) -> tuple[tuple[str, ...], tuple[tuple[str, str], ...]]:
         """The units, and the sources of those that are written as mappings."""
         if not isinstance(value, list):
             self.wrong(("units",), value, f"{shown(value)} is no list", "a list")
             return (), ()
-        keys = {key.name: key for key in UNIT}
+        keys = UNIT.by_name
         paths, sources = [], []
         for i, item in enumerate(value):
             try:
@@ -188,7 +172,7 @@ class _Reading:
         if not isinstance(value, list):
             self.wrong(where, value, f"{shown(value)} is no list", "a list")
             return ()
-        keys = {key.name: key for key in FOLDER}
+        keys = FOLDER.by_name
         out = []
         kept = self.kept[where] = []
         for i, item in enumerate(value):
@@ -255,12 +239,12 @@ def _model_from(data: Any, text: str) -> m.Model:
     if first == FORMAT and (version != VERSION or isinstance(version, bool)):
         reading.wrong((FORMAT,), version, f"version {shown(version)} of the format is not known", str(VERSION))
     for key in data:
-        if key != FORMAT and key not in SECTIONS:
-            near = nearest(key, SECTIONS)
-            reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(SECTIONS), near)
+        if key != FORMAT and key not in WORDS:
+            near = nearest(key, WORDS)
+            reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(WORDS), near)
     units, sources = reading.units(data.get("units", []))
-    lines = {name: reading.lines((name,), data.get(name, []), read) for name, (read, _) in LINES.items()}
-    sections = {name: reading.section(data, name) for name in TABLES}
+    lines = {name: reading.lines((name,), data.get(name, []), field.read) for name, field in LINES.items()}
+    sections = {name: reading.section(data, name) for name in SECTIONS}
     model = m.Model(units=units, unit_sources=sources, **sections, **lines)
     lost = reading.lost_names()
     for p in problems(model):
@@ -272,15 +256,10 @@ def _model_from(data: Any, text: str) -> m.Model:
     return sound(model)
 
 
-def read_item(section: str, data: Any) -> Any:
-    """One item of a section (or of `folders`). :class:`BadDocument` with every mistake in it."""
+def read_item(kind: str, data: Any) -> Any:
+    """One item of a kind, of a store without its folders. :class:`BadDocument` with every mistake in it."""
     reading = _Reading("")
-    keys = {key.name: key for key in (FOLDER if section == "folders" else TABLES[section][0])}
-    if section == "folders":
-        got = reading.item((), data, keys)
-        made = m.Folder(**got) if got is not None and not reading.found else None
-    else:
-        made = reading.made(section, (), data, keys)
+    made = reading.made(KINDS[kind], (), data)
     reading.give_up()
     return made
 
@@ -325,28 +304,13 @@ def _plain_folder(item: Any) -> m.Folder | None:
 # --- writing ------------------------------------------------------------------------------------
 
 
-_DATA: dict[str, Callable[[Any], dict[str, Any]]] = {
-    "accounts": account_data,
-    "stores": store_data,
-    "settings": setting_data,
-    "quotas": quota_data,
-}
-
-
-def item_data(section: str, item: Any) -> dict[str, Any]:
-    """One item as the model file has it (`section` may be ``folders``)."""
-    if section == "folders":
-        return plain(item, FOLDER)
-    return _DATA[section](item) if section in _DATA else plain(item, TABLES[section][0])
-
-
 def change_data(section: str, item: Any) -> Any:
     """One item as previews and the journal tell it: as the model file has it, a store without its folders."""
     if item is None or isinstance(item, str | dict):
         return item
     if section in LINES:
         return str(item)
-    data = item_data(section, item)
+    data = OF_SECTION[section].data(item)
     data.pop("folders", None)
     return data
 
@@ -356,8 +320,8 @@ def model_data(model: m.Model) -> dict[str, Any]:
     sources = dict(model.unit_sources)
     data: dict[str, Any] = {FORMAT: VERSION}
     data["units"] = [{"path": u, "source": sources[u]} if u in sources else u for u in model.units]
-    for section in TABLES:
-        data[section] = [item_data(section, item) for item in getattr(model, section)]
+    for section, kind in SECTIONS.items():
+        data[section] = [kind.data(item) for item in getattr(model, section)]
     for section in LINES:
         data[section] = [str(line) for line in getattr(model, section)]
     return {key: value for key, value in data.items() if value or key == FORMAT}
@@ -370,12 +334,12 @@ def write_model(model: m.Model, as_json: bool = False) -> str:
 
 def json_schema() -> Schema:
     """The JSON Schema (2020-12) of the model file. Names that must exist are beyond it."""
-    sections: Schema = {"units": {"type": "array", "items": {"anyOf": [STRING, item_schema(UNIT)]}}}
-    for name, (table, _) in TABLES.items():
-        more = {"folders": {"type": "array", "items": item_schema(FOLDER)}} if name == "stores" else None
-        sections[name] = {"type": "array", "items": item_schema(table, more)}
-    for name, (_, about) in LINES.items():
-        sections[name] = {"type": "array", "items": STRING, "description": about}
+    sections: Schema = {"units": {"type": "array", "items": {"anyOf": [STRING, schema_of(UNIT.fields)]}}}
+    for name, kind in SECTIONS.items():
+        more = {"folders": {"type": "array", "items": schema_of(FOLDER.fields)}} if name == "stores" else None
+        sections[name] = {"type": "array", "items": schema_of(kind.fields, more)}
+    for name, field in LINES.items():
+        sections[name] = {"type": "array", "items": STRING, "description": field.about}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Drawknife model file",

@@ -9,8 +9,7 @@ from drawknife.core.model.items import METHODS
 from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.question import ACTIONS, Question
 from drawknife.core.words.names import BadValue, check_name, check_path
-
-from .units import MAX
+from drawknife.core.words.quantities import MAX
 
 SIGN_IN = "sign-in"
 

@@ -18,12 +18,13 @@ from psycopg.rows import TupleRow
 from drawknife.core.limits.usage import with_clocks
 from drawknife.core.model import items as m
 from drawknife.core.model.difference import differing
+from drawknife.core.model.kinds import SECTIONS, STORE
 from drawknife.formats.model_file import change_data
 
 from .database import CHANGE_LOCK, Database
 from .journal import Item, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
-from .tables import NETWORK_SECTIONS, TABLES, Row, Table
+from .tables import TABLES, Row, Table
 
 #: Told to every service that listens when there is a new revision.
 CHANNEL = "drawknife_revision"
@@ -102,7 +103,7 @@ def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:
     return _only(old, _ids(new)), _only(new, _ids(old))
 
 
-_ITEMS = ("accounts", "groups", "virtual_paths", "endpoints", "settings", "quotas", "usage")
+_ITEMS = tuple(kind.section for kind in SECTIONS.values() if kind is not STORE)
 
 
 def _ids(model: m.Model) -> set[tuple[str, int]]:
@@ -126,7 +127,7 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
     rows = [(t, *_difference(t, less_old, less_new)) for t in TABLES if not _same(t.part, old, new)]
     for table, gone, _ in reversed(rows):
         if gone:
-            _delete(connection, table, gone, every=len(gone) == sum(1 for _ in table.rows(old)))
+            _delete(connection, table, gone, every=table.kind is None and len(gone) == sum(1 for _ in table.rows(old)))
     for table, _, added in rows:
         if added:
             _copy(connection, table, added)
@@ -149,8 +150,6 @@ def _same(part: str, old: m.Model, new: m.Model) -> bool:
     part = "stores" if part == "folders" else part
     if part == "units" and old.unit_sources != new.unit_sources:
         return False
-    if part == "networks":
-        return all(getattr(old, name) == getattr(new, name) for name in NETWORK_SECTIONS)
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 
 

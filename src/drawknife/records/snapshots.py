@@ -16,7 +16,7 @@ from drawknife.core.model import items as m
 from drawknife.core.words.names import tree_key
 
 from .database import Database
-from .tables import PARTS, TABLES, Row, make_folders, make_networks, make_part, make_units
+from .tables import PARTS, TABLES, Row, Table, make_folders, make_part
 
 #: More folders than this are not told one by one: the whole store's are read again.
 FEW = 1000
@@ -61,16 +61,16 @@ def snapshot_within(connection: Connection[TupleRow], before: Snapshot = EMPTY) 
 
 
 def _bring_forward(connection: Connection[TupleRow], model: m.Model, changed: set[str], whole: bool) -> m.Model:
-    def fetch(table: str) -> list[Row]:
-        return _select(connection, table)
+    def fetch(table: Table) -> list[Row]:
+        if table.kind is None:
+            return _select(connection, table.name)
+        where = sql.SQL(" WHERE {} = %(kind)s").format(sql.Identifier(table.columns[0]))
+        return _select(connection, table.name, where, {"kind": table.kind})
 
-    parts: dict[str, Any] = {
-        part: make_part(part, fetch) for part in PARTS if part in changed and part not in ("units", "networks")
-    }
-    if "units" in changed:
-        parts.update(make_units(fetch))
-    if "networks" in changed:
-        parts.update(make_networks(fetch))
+    parts: dict[str, Any] = {}
+    for part in PARTS:
+        if part in changed:
+            parts.update(make_part(part, fetch))
     folders = {s.name: s.folders for s in model.stores}
     if whole:
         made = make_folders(_select(connection, "folders"), _select(connection, "entries"))

@@ -1,7 +1,8 @@
 """Which rows a model has in which table, and which model the rows make.
 
-One :class:`Table` for each table: `rows` takes them from a model, `part` names the part of the model
-that they belong to. :func:`assemble` is the way back.
+One :class:`Table` for each table, and one for each kind that is kept in the table of items: `rows` takes them from a
+model, `part` names the part of the model that they belong to, and :func:`make_part` is the way back. Which columns
+accounts have, and what is in an item's document, comes from the declarations of the kinds.
 """
 
 from __future__ import annotations
@@ -9,45 +10,100 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC
 from functools import cache, partial
 from hashlib import sha256
 from typing import Any, NamedTuple
 
 from drawknife.core.model import items as m
+from drawknife.core.model import values
+from drawknife.core.model.kinds import ACCOUNT, GROUP, LINES, SECTIONS, USAGE, VIRTUAL_PATH, Kind
 from drawknife.core.words.names import Place, fold, tree_key
 from drawknife.core.words.rights import format_rights, parse_rights
-from drawknife.formats import values
+from drawknife.formats.model_file import read_item
 
 Row = tuple[Any, ...]
-#: A store's folders are a part of their own each: ``folders:NAME``.
-PARTS = (
-    "units",
-    "accounts",
-    "groups",
-    "stores",
-    "virtual_paths",
-    "endpoints",
-    "settings",
-    "quotas",
-    "lockouts",
-    "usage",
-    "gone",
-    "networks",
-)
 
 _words = cache(format_rights)
 _mask = cache(parse_rights)
 
 
 class Table(NamedTuple):
-    """A table: its columns, how many of the first make its key, its rows, and the part it belongs to."""
+    """A table: its columns, how many of the first make its key, its rows, and the part they belong to.
+
+    `kind` is that of the items, where the table has those of several kinds.
+    """
 
     name: str
     columns: tuple[str, ...]
     key: int
     rows: Callable[[m.Model], Iterable[Row]]
     part: str
+    kind: str | None = None
+
+
+# --- items as documents ---------------------------------------------------------------------------
+
+#: Kinds that are kept as documents.
+DOCUMENTS = tuple(kind for kind in SECTIONS.values() if kind is not ACCOUNT and kind is not USAGE)
+
+
+def _key(kind: Kind, item: Any) -> str:
+    """What an item is kept under: what it is called; of virtual paths, which may be called alike, a digest."""
+    if kind is not VIRTUAL_PATH:
+        return kind.called(item)
+    said = json.dumps([item.path, item.leads_to, item.listing, [str(g) for g in item.grants]])
+    return sha256(said.encode()).hexdigest()[:32]
+
+
+def _document(kind: Kind, item: Any) -> str:
+    """An item as JSON; members and folders are in tables of their own."""
+    data = kind.data(item)
+    for apart in ("members", "folders"):
+        data.pop(apart, None)
+    return json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+
+
+def _documents(kind: Kind, model: m.Model) -> Iterator[Row]:
+    return ((kind.name, _key(kind, x), _document(kind, x)) for x in getattr(model, kind.section))
+
+
+# --- accounts -------------------------------------------------------------------------------------
+
+
+def _account_columns() -> tuple[str, ...]:
+    found: list[str] = []
+    for field in ACCOUNT.fields:
+        found += [f"{field.name}_store", f"{field.name}_path"] if field.names == "place" else [field.name]
+    return (found[0], "folded", *found[1:])
+
+
+def _accounts(model: m.Model) -> Iterator[Row]:
+    rest = ACCOUNT.fields[1:]
+    for a in model.accounts:
+        row: list[Any] = [a.name, fold(a.name)]
+        for field in rest:
+            value = getattr(a, field.name)
+            if field.names == "place":
+                row += (None, None) if value is None else value
+            else:
+                row.append(value)
+        yield tuple(row)
+
+
+def _make_account(row: Row) -> m.Account:
+    name, _, *columns = row
+    left = iter(columns)
+    found: dict[str, Any] = {"name": name}
+    for field in ACCOUNT.fields[1:]:
+        value = next(left)
+        if field.names == "place":
+            path = next(left)
+            value = None if value is None else Place(value, path)
+        found[field.name] = tuple(value) if field.many else value
+    return m.Account(**found)
+
+
+# --- the others -----------------------------------------------------------------------------------
 
 
 def _subject(subject: m.Subject) -> tuple[str, str]:
@@ -58,83 +114,22 @@ def _entry(entry: m.Entry) -> Row:
     return entry.effect, entry.subject.kind, entry.subject.name, _words(entry.rights), entry.reach
 
 
-def _place(place: Place | None) -> tuple[str | None, str | None]:
-    return (None, None) if place is None else (place.store, place.path)
-
-
-def _digest(v: m.VirtualPath) -> str:
-    said = json.dumps([v.path, v.leads_to, v.listing, [str(g) for g in v.grants]])
-    return sha256(said.encode()).hexdigest()[:32]
-
-
 def _units(model: m.Model) -> Iterator[Row]:
     sources = dict(model.unit_sources)
     return ((unit, sources.get(unit, "local")) for unit in model.units)
 
 
-def _accounts(model: m.Model) -> Iterator[Row]:
-    for a in model.accounts:
-        yield (
-            a.name, fold(a.name), a.kind, a.display, a.mail, a.unit, *_place(a.home), a.enabled, a.expires,
-            a.methods, a.source,
-        )  # fmt: skip
-
-
-def _settings(model: m.Model) -> Iterator[Row]:
-    for s in model.settings:
-        for name, value in s.values:
-            yield (*_subject(s.subject), name, json.dumps(value, ensure_ascii=False))
-
-
-def _endpoints(model: m.Model) -> Iterator[Row]:
-    for e in model.endpoints:
-        first, last = e.passive_ports or (None, None)
-        yield (
-            e.name, fold(e.name), e.protocol, e.address, e.port, first, last, e.tls, e.host_names, e.enabled,
-            e.certificate, e.certificate_key, e.only is not None,
-        )  # fmt: skip
-
-
-def _endpoint_lists(model: m.Model) -> Iterator[Row]:
-    for e in model.endpoints:
-        for name, subjects in (("never", e.never), ("only", e.only)):
-            yield from ((e.name, name, *_subject(s)) for s in subjects or ())
-
-
-NETWORK_SECTIONS = ("inside", "openings", "forwardings")
-
-
-def _network_lines(model: m.Model) -> Iterator[Row]:
-    return ((section, str(line)) for section in NETWORK_SECTIONS for line in getattr(model, section))
-
-
-def _quotas(model: m.Model) -> Iterator[Row]:
-    for q in model.quotas:
-        yield (
-            q.name, fold(q.name), *_place(q.folder), q.hard_bytes, q.soft_bytes, q.hard_files, q.soft_files, q.grace,
-            q.bytes_over_since, q.files_over_since,
-        )  # fmt: skip
+def _model_lines(section: str, model: m.Model) -> Iterator[Row]:
+    return ((section, str(line)) for line in getattr(model, section))
 
 
 SUBJECT = ("subject_kind", "subject_name")
 TABLES = (
     Table("units", ("path", "source"), 1, _units, "units"),
-    Table(
-        "accounts",
-        ("name", "folded", "kind", "display", "mail", "unit", "home_store", "home_path", "enabled", "expires", "methods", "source"),
-        1, _accounts, "accounts",
-    ),
-    Table(
-        "groups", ("name", "folded", "source"), 1, lambda x: ((g.name, fold(g.name), g.source) for g in x.groups),
-        "groups",
-    ),
+    Table("accounts", _account_columns(), 1, _accounts, "accounts"),
     Table(
         "memberships", ("group_name", "member_kind", "member_name"), 3,
-        lambda x: ((g.name, *_subject(s)) for g in x.groups for s in g.members), "groups",
-    ),
-    Table(
-        "stores", ("name", "folded", "root", "baseline", "capacity"), 1,
-        lambda x: ((s.name, fold(s.name), s.root, s.baseline, s.capacity) for s in x.stores), "stores",
+        lambda x: ((g.name, *_subject(s)) for g in x.groups for s in g.members), GROUP.section,
     ),
     Table(
         "folders", ("store", "path", "owner", "sealed"), 2,
@@ -145,50 +140,20 @@ TABLES = (
         lambda x: ((s.name, f.path, *_entry(e)) for s in x.stores for f in s.folders for e in f.entries), "folders",
     ),
     Table(
-        "virtual_paths", ("id", "path", "leads_to", "listing"), 1,
-        lambda x: ((_digest(v), v.path, v.leads_to, v.listing) for v in x.virtual_paths), "virtual_paths",
-    ),
-    Table(
-        "grants", ("virtual_path", *SUBJECT, "rights"), 4,
-        lambda x: ((_digest(v), *_subject(g.subject), _words(g.rights)) for v in x.virtual_paths for g in v.grants),
-        "virtual_paths",
-    ),
-    Table(
-        "endpoints",
-        ("name", "folded", "protocol", "address", "port", "passive_first", "passive_last", "tls", "host_names", "enabled", "certificate", "certificate_key", "narrowed"),
-        1, _endpoints, "endpoints",
-    ),
-    Table(
-        "endpoint_entries", ("endpoint", "effect", *SUBJECT, "rights"), 5,
-        lambda x: ((e.name, *_entry(n)[:4]) for e in x.endpoints for n in e.entries), "endpoints",
-    ),
-    Table("endpoint_lists", ("endpoint", "list", *SUBJECT), 4, _endpoint_lists, "endpoints"),
-    Table("settings", (*SUBJECT, "name", "value"), 3, _settings, "settings"),
-    Table(
-        "quotas",
-        ("name", "folded", "folder_store", "folder_path", "hard_bytes", "soft_bytes", "hard_files", "soft_files", "grace", "bytes_over_since", "files_over_since"),
-        1, _quotas, "quotas",
-    ),
-    Table(
-        "quota_subjects", ("quota", *SUBJECT), 3,
-        lambda x: ((q.name, *_subject(s)) for q in x.quotas for s in q.shared_by), "quotas",
-    ),
-    Table(
         "usage", ("store", "path", "owner", "bytes", "files"), 3,
         lambda x: ((*u.folder, u.owner or "", u.bytes, u.files) for u in x.usage), "usage",
     ),
-    Table(
-        "lockouts", ("of", "failures", "within", "lasts"), 1,
-        lambda x: ((k.of, k.failures, k.within, k.lasts) for k in x.lockouts), "lockouts",
-    ),
-    Table("network_lines", ("section", "line"), 2, _network_lines, "networks"),
-    Table("gone", SUBJECT, 2, lambda x: map(_subject, x.gone), "gone"),
+    *(Table("items", ("kind", "key", "item"), 2, partial(_documents, kind), kind.section, kind.name) for kind in DOCUMENTS),
+    *(Table("model_lines", ("section", "line"), 2, partial(_model_lines, section), section, section) for section in LINES),
 )  # fmt: skip
+#: A store's folders are a part of their own each: ``folders:NAME``.
+PARTS = tuple(dict.fromkeys(t.part for t in TABLES if t.part != "folders"))
 
 
 # --- the way back -------------------------------------------------------------------------------
 
-Fetch = Callable[[str], list[Row]]
+#: The rows of a table; of one that has several kinds, those of one.
+Fetch = Callable[[Table], list[Row]]
 
 
 def _grouped(rows: Iterable[Row], key: int) -> dict[Any, list[Row]]:
@@ -219,106 +184,42 @@ def make_folders(folder_rows: Iterable[Row], entry_rows: Iterable[Row]) -> dict[
     return stores
 
 
-def _value(name: str, text: str) -> Any:
-    value = json.loads(text)
-    return tuple(value) if isinstance(value, list) else value
-
-
-def _make_place(store: str | None, path: str | None) -> Place | None:
-    return Place(store, path) if store is not None and path is not None else None
-
-
-def make_units(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
-    """The units and their sources: two fields of the model from one table."""
-    rows = fetch("units")
-    return {
-        "units": tuple(sorted((path for path, _ in rows), key=fold)),
-        "unit_sources": tuple(sorted((path, source) for path, source in rows if source != "local")),
-    }
-
-
-_KEPT_LINES: dict[str, Callable[[str], Any]] = {
-    "inside": values.network,
+#: Lines of older versions may mix addresses of both families; they lead nowhere, and are kept.
+_KEPT: dict[str, values.Read] = {
     "openings": partial(values.opening, mixed=True),
     "forwardings": partial(values.forwarding, mixed=True),
 }
 
 
-def make_networks(fetch: Fetch) -> dict[str, tuple[Any, ...]]:
-    """The networks inside, the openings and the forwardings: three fields of the model from one table."""
-    found: dict[str, list[Any]] = {section: [] for section in NETWORK_SECTIONS}
-    for section, line in fetch("network_lines"):
-        found[section].append(_KEPT_LINES[section](line))
-    return {section: tuple(sorted(lines)) for section, lines in found.items()}
+def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
+    """The fields of the model that make one part (see PARTS; stores without folders), from the rows of its tables."""
+    tables = {t.name: t for t in TABLES if t.part == part}
+    if part == "units":
+        rows = fetch(tables["units"])
+        return {
+            "units": tuple(sorted((path for path, _ in rows), key=fold)),
+            "unit_sources": tuple(sorted((path, source) for path, source in rows if source != "local")),
+        }
+    if part in LINES:
+        read = _KEPT.get(part, LINES[part].read)
+        return {part: tuple(sorted(read(line) for _, line in fetch(tables["model_lines"])))}
+    kind = SECTIONS[part]
+    if kind is ACCOUNT:
+        found: list[Any] = [_make_account(row) for row in fetch(tables["accounts"])]
+    elif kind is USAGE:
+        found = [m.Usage(Place(s, path), owner or None, b, n) for s, path, owner, b, n in fetch(tables["usage"])]
+    else:
+        found = [_made(kind, json.loads(document)) for _, _, document in fetch(tables["items"])]
+    if kind is GROUP:
+        members = _grouped(fetch(tables["memberships"]), 1)
+        found = [
+            GROUP.but(g, {"members": tuple(sorted(m.Subject(*row) for row in members.get(g.name, ())))}) for g in found
+        ]
+    return {part: tuple(sorted(found, key=kind.order))}
 
 
-def make_part(part: str, fetch: Fetch) -> tuple[Any, ...]:
-    """One part of the model (see PARTS; `stores` without folders) from the rows that `fetch` gives."""
-
-    def by_name(items: Iterable[Any]) -> tuple[Any, ...]:
-        return tuple(sorted(items, key=lambda x: fold(x.name)))
-
-    if part == "accounts":
-        return by_name(
-            m.Account(name, kind, display, mail, unit, _make_place(hs, hp), enabled, expires, tuple(methods), source)
-            for name, _, kind, display, mail, unit, hs, hp, enabled, expires, methods, source in fetch("accounts")
-        )
-    if part == "groups":
-        members = _grouped(fetch("memberships"), 1)
-        return by_name(
-            m.Group(name, tuple(sorted(m.Subject(*row) for row in members.get(name, ()))), source)
-            for name, _, source in fetch("groups")
-        )
-    if part == "stores":
-        return by_name(m.Store(name, root, baseline, capacity) for name, _, root, baseline, capacity in fetch("stores"))
-    if part == "virtual_paths":
-        grants = _grouped(fetch("grants"), 1)
-        made = [
-            m.VirtualPath(
-                path, leads_to, listing,
-                tuple(sorted(m.Grant(m.Subject(k, n), _mask(r)) for k, n, r in grants.get(id_, ()))),
-            )
-            for id_, path, leads_to, listing in fetch("virtual_paths")
-        ]  # fmt: skip
-        made.sort(key=lambda v: (tree_key(v.path), v.leads_to, v.listing, [str(g) for g in v.grants]))
-        return tuple(made)
-    if part == "endpoints":
-        entries, lists = _grouped(fetch("endpoint_entries"), 1), _grouped(fetch("endpoint_lists"), 2)
-
-        def listed(endpoint: str, name: str) -> tuple[m.Subject, ...]:
-            return tuple(sorted(m.Subject(*row) for row in lists.get((endpoint, name), ())))
-
-        return by_name(
-            m.Endpoint(
-                name, protocol, port, address, None if first is None else (first, last), tls, tuple(hosts), enabled,
-                _entries((*row, "tree") for row in entries.get(name, ())), listed(name, "never"),
-                listed(name, "only") if narrowed else None, *certificate,
-            )
-            for name, _, protocol, address, port, first, last, tls, hosts, enabled, *certificate, narrowed in fetch("endpoints")
-        )  # fmt: skip
-    if part == "settings":
-        values = _grouped(fetch("settings"), 2)
-        return tuple(
-            m.Setting(m.Subject(*subject), tuple(sorted((n, _value(n, v)) for n, v in rows)))
-            for subject, rows in sorted(values.items(), key=lambda x: (x[0][0], fold(x[0][1])))
-        )
-    if part == "quotas":
-        shared = _grouped(fetch("quota_subjects"), 1)
-        return by_name(
-            m.Quota(
-                name, tuple(sorted(m.Subject(*row) for row in shared.get(name, ()))), _make_place(fs, fp), *rest,
-                *(at and at.astimezone(UTC) for at in clocks),
-            )
-            for name, _, fs, fp, *rest, clocks in ((*row[:-2], row[-2:]) for row in fetch("quotas"))
-        )  # fmt: skip
-    if part == "lockouts":
-        return tuple(m.Lockout(*row) for row in sorted(fetch("lockouts")))
-    if part == "gone":
-        return tuple(sorted(m.Subject(*row) for row in fetch("gone")))
-    assert part == "usage"
-    return tuple(
-        sorted(
-            (m.Usage(Place(store, path), owner or None, b, n) for store, path, owner, b, n in fetch("usage")),
-            key=lambda u: (fold(u.folder.store), tree_key(u.folder.path), fold(u.owner or "")),
-        )
-    )
+def _made(kind: Kind, data: dict[str, Any]) -> Any:
+    """An item from its document, its lists sorted as in canonical form."""
+    item = read_item(kind.name, data)
+    lists = {f.name: tuple(sorted(x)) for f in kind.lists if (x := kind.get(item, f))}
+    return kind.but(item, lists) if lists else item

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from ..decide.way_in import reach
 from ..model.endpoints import read_network
 from ..model.items import Subject
+from ..model.kinds import SETTINGS
 from ..model.removal import lines_naming
 from ..model.standing import loops
 from ..prepared.prepared import Prepared
@@ -135,12 +136,13 @@ def _dangling(prepared: Prepared) -> list[Finding]:
 
 
 def _undecided(prepared: Prepared) -> list[Finding]:
-    if not any(key in ("landing", "greeting", "uploads_owner") for s in prepared.model.settings for key, _ in s.values):
+    names = [name for name, field in SETTINGS.items() if field.stricter is None]
+    if not any(key in names for s in prepared.model.settings for key, _ in s.values):
         return []
     out = []
     for index in range(len(prepared.people.accounts)):
         account = prepared.people.prepared(index)
-        for name in ("landing", "greeting", "uploads_owner"):
+        for name in names:
             came = resolve(prepared, account, name)
             if came.undecided:
                 ways = " and ".join(map(str, came.subjects))

@@ -13,24 +13,9 @@ from typing import Any
 from ..words.names import Place, fold, join, parse_place, rest_below
 from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
+from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
 from .rewriting import Rewriting, same_name, same_place, same_subject
 from .soundness import Problem, nearest, problems
-
-#: What can be edited, and the section of the model that holds it. A folder is in its store.
-SECTION_OF = {
-    "account": "accounts",
-    "group": "groups",
-    "unit": "units",
-    "store": "stores",
-    "folder": "stores",
-    "virtual-path": "virtual_paths",
-    "endpoint": "endpoints",
-    "setting": "settings",
-    "quota": "quotas",
-    "lockout": "lockouts",
-}
-KINDS = tuple(SECTION_OF)
-SUBJECT_KINDS = ("account", "group", "unit")
 
 
 class EditRefused(ValueError):
@@ -57,19 +42,6 @@ def refuse(message: str, expected: str = "", where: tuple[str | int, ...] = ()) 
 # --- finding ------------------------------------------------------------------------------------
 
 
-def name_of(kind: str, item: Any) -> str:
-    """What an item is called. Of virtual paths with one path, each is ``PATH>LEADS_TO``."""
-    if kind == "unit":
-        return str(item)
-    if kind == "setting":
-        return str(item.subject)
-    if kind == "virtual-path":
-        return f"{item.path}>{item.leads_to}"
-    if kind == "lockout":
-        return str(item.of)
-    return str(item.path if kind == "folder" else item.name)
-
-
 def find(model: Model, kind: str, name: str) -> Any:
     """The item of that name; a folder as ``STORE:/path``. :class:`NotThere` if there is none."""
     if kind == "folder":
@@ -78,27 +50,29 @@ def find(model: Model, kind: str, name: str) -> Any:
         if found is None:
             raise NotThere("recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]])
         return found
-    items = getattr(model, SECTION_OF[kind])
+    declared = KINDS[kind]
+    items = getattr(model, declared.section)
     wanted = fold(name)
     if kind == "virtual-path":
         return one_virtual_path(items, name)
-    found = next((x for x in items if fold(name_of(kind, x)) == wanted), None)
+    found = next((x for x in items if fold(declared.called(x)) == wanted), None)
     if found is None:
-        raise NotThere(kind.replace("-", " "), name, [name_of(kind, x) for x in items])
+        raise NotThere(declared.title, name, [declared.called(x) for x in items])
     return found
 
 
 def find_all(model: Model, kind: str, names: Sequence[str]) -> list[Any]:
     """The items of those names, each as :func:`find` finds it; every item is looked at once."""
+    declared = KINDS[kind]
     known: dict[str, Any] = {}
     if kind == "folder":
         known = {f"{fold(s.name)}:{f.path}": f for s in model.stores for f in s.folders}
-    elif kind != "virtual-path":
-        known = {fold(name_of(kind, x)): x for x in getattr(model, SECTION_OF[kind])}
+    elif declared.each_once:
+        known = {fold(declared.called(x)): x for x in getattr(model, declared.section)}
     at_path: dict[str, list[VirtualPath]] = {}
     for v in model.virtual_paths if kind == "virtual-path" else ():
         at_path.setdefault(v.path, []).append(v)
-        at_path.setdefault(name_of(kind, v), []).append(v)
+        at_path.setdefault(declared.called(v), []).append(v)
 
     def of(name: str) -> Any:
         if kind == "virtual-path":
@@ -112,9 +86,9 @@ def find_all(model: Model, kind: str, names: Sequence[str]) -> list[Any]:
 
 def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
     """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there are several."""
-    there = [v for v in items if v.path == name] or [v for v in items if name_of("virtual-path", v) == name]
+    there = [v for v in items if v.path == name] or [v for v in items if VIRTUAL_PATH.called(v) == name]
     if len(there) > 1:
-        each = ", ".join(name_of("virtual-path", v) for v in there)
+        each = ", ".join(VIRTUAL_PATH.called(v) for v in there)
         raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {each}")
     if not there:
         raise NotThere("virtual path", name, [v.path for v in items])
@@ -138,8 +112,8 @@ def checked(model: Model, before: Model) -> Model:
 
 def change(model: Model, kind: str, old: Any, new: Any) -> Model:
     """The model with `new` in the place of `old`, which has the same name and is no folder."""
-    section = SECTION_OF[kind]
-    items = tuple(new if x is old else x for x in getattr(model, section))
+    section = KINDS[kind].section
+    items: Any = tuple(new if x is old else x for x in getattr(model, section))
     return checked(replace(model, **{section: items}), model)
 
 
@@ -151,7 +125,7 @@ def rename(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:
 
     A unit takes those below it along, a folder its subfolders, the homes, quotas, and virtual paths there.
     """
-    at_once = kind in ("account", "group", "endpoint", "quota", "store") and independent(pairs)
+    at_once = KINDS[kind].key == "name" and independent(pairs)
     if not at_once:
         for name, to in pairs:
             model = _rename_one(model, kind, name, to)
@@ -169,9 +143,10 @@ def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
     item = find(model, kind, name)
     if kind == "folder":
         return _move(model, name, to)
-    if kind in ("virtual-path", "setting", "lockout"):
-        raise refuse(f"a {kind.replace('-', ' ')} has no name of its own", "a change of it")
-    old = name_of(kind, item)
+    declared = KINDS[kind]
+    if not declared.can_be_renamed:
+        raise refuse(f"a {declared.title} has no name of its own", "a change of it")
+    old = declared.called(item)
     if kind != "unit":
         return _rename_all(model, kind, [(old, to)])
     if fold(to) != fold(old) and any(fold(x) == fold(to) for x in model.units):
@@ -180,7 +155,7 @@ def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
 
 
 def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:
-    section = SECTION_OF[kind]
+    section = KINDS[kind].section
     there = {fold(x.name): x.name for x in getattr(model, section)}
     new: dict[str, str] = {}
     for name, to in pairs:
@@ -196,7 +171,7 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
         same_name,
         (lambda p: Place(new.get(p.store, p.store), p.path)) if kind == "store" else same_place,
     )
-    items = tuple(replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section))
+    items: Any = tuple(replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section))
     return checked(rewriting.of(replace(model, **{section: items})), model)
 
 

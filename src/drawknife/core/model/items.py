@@ -14,6 +14,8 @@ from ..words.rights import format_rights, parse_rights
 EFFECTS = ("allow", "deny", "forbid")
 REACHES = ("tree", "here", "below", "children")
 KINDS = ("person", "service", "anonymous")
+BASELINES = ("closed", "open")
+LISTINGS = ("reachable", "all")
 METHODS = ("password", "key", "directory")
 PROTOCOLS = ("ftp", "ftps", "sftp")
 TLS_POLICIES = ("off", "optional", "required")

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterator, Sequence, Set
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from ..words.names import fold, parse_place, unit_ancestors
-from .edits import SECTION_OF, SUBJECT_KINDS, EditRefused, checked, find_all, name_of, refuse
+from .edits import EditRefused, checked, find_all, refuse
+from .fields import Field
 from .items import Model, Subject
+from .kinds import FOLDER, KINDS, SECTIONS, STORE, SUBJECT_KINDS, Kind
+from .placeholders import WHOLE_HOME
 from .rewriting import Rewriting, same_name, same_place
-from .soundness import WHOLE_HOME, Problem
+from .soundness import Problem
 
 
 def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = False) -> Model:
@@ -21,7 +24,8 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
     """
     if kind == "folder":
         return _without_folders(model, names)
-    called = {name_of(kind, item) for item in find_all(model, kind, names)}
+    declared = KINDS[kind]
+    called = {declared.called(item) for item in find_all(model, kind, names)}
     if everywhere and kind in SUBJECT_KINDS:
         model_without = _struck_out(model, kind, called)
     else:
@@ -32,9 +36,8 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
             what = " and ".join(sorted(called))
             raise EditRefused([Problem((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}")
         model_without = model
-    section = SECTION_OF[kind]
-    rest = tuple(x for x in getattr(model_without, section) if name_of(kind, x) not in called)
-    without = replace(model_without, **{section: rest})
+    rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
+    without = replace(model_without, **{declared.section: rest})
     if kind == "unit":
         without = replace(without, unit_sources=tuple(x for x in without.unit_sources if x[0] not in called))
     return checked(without, model)
@@ -82,72 +85,56 @@ class Reference(NamedTuple):
 
 def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
     """Every place that names one of some accounts, groups, units, or stores, as the model spells them."""
-    if kind in SUBJECT_KINDS:
-        subjects = {Subject(kind, name) for name in names}
-        yield from (reference for _, reference in lines_naming(model, subjects))
-    if kind == "account":
-        yield from _owned(model, names)
-    elif kind == "unit":
-        yield from (Reference("account", a.name, f"unit: {a.unit}") for a in model.accounts if a.unit in names)
+    wanted = {Subject(kind, name) for name in names}
+    yield from (found for named, found, _ in _naming(model) if named in wanted)
+    if kind == "unit":
         yield from (Reference("unit", u) for u in model.units if not names.isdisjoint(unit_ancestors(u)[1:]))
-    elif kind == "store":
-        for name in sorted(names):
-            yield from _in_store(model, name)
+    for store in model.stores if kind == "store" else ():
+        if store.name in names and store.folders:
+            count = len(store.folders)
+            more = f"and {count - 1} more" if count > 1 else ""
+            yield Reference("folder", f"{store.name}:{store.folders[0].path}", more)
 
 
 def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[Subject, Reference]]:
     """Every line that names one of these subjects: memberships, entries, grants, settings, quotas."""
-    for group in model.groups:
-        for member in group.members:
-            if member in subjects:
-                yield member, Reference("group", group.name, str(member))
-    for store in model.stores:
-        for folder in store.folders:
-            for entry in folder.entries:
-                if entry.subject in subjects:
-                    yield entry.subject, Reference("folder", f"{store.name}:{folder.path}", str(entry))
-    for vpath in model.virtual_paths:
-        for grant in vpath.grants:
-            if grant.subject in subjects:
-                yield grant.subject, Reference("virtual path", vpath.path, str(grant))
-    for endpoint in model.endpoints:
-        for entry in endpoint.entries:
-            if entry.subject in subjects:
-                yield entry.subject, Reference("endpoint", endpoint.name, str(entry))
-        for word, named in (("never", endpoint.never), ("only", endpoint.only or ())):
-            yield from ((s, Reference("endpoint", endpoint.name, f"{word} {s}")) for s in named if s in subjects)
-    for setting in model.settings:
-        if setting.subject in subjects:
-            names = ", ".join(name for name, _ in setting.values)
-            yield setting.subject, Reference("setting", str(setting.subject), names)
-    for quota in model.quotas:
-        for subject in quota.shared_by:
-            if subject in subjects:
-                yield subject, Reference("quota", quota.name, str(subject))
+    for named, found, field in _naming(model):
+        if field.names in ("subject", "line") and named in subjects:
+            yield named, found
 
 
-def _owned(model: Model, names: Set[str]) -> Iterator[Reference]:
-    for store in model.stores:
-        for folder in store.folders:
-            if folder.owner in names:
-                yield Reference("folder", f"{store.name}:{folder.path}", f"owner: {folder.owner}")
-    for setting in model.settings:
-        owner = dict(setting.values).get("uploads_owner")
-        if owner in names:
-            yield Reference("setting", str(setting.subject), f"uploads_owner: {owner}")
-    yield from (Reference("usage", str(u.folder), f"owner: {u.owner}") for u in model.usage if u.owner in names)
+def _naming(model: Model) -> Iterator[tuple[Subject, Reference, Field]]:
+    """Everything that anything names, as a subject (of kind ``store``, for places), with where it stands."""
+    for kind in SECTIONS.values():
+        for item in getattr(model, kind.section):
+            if kind is STORE:
+                for folder in item.folders:
+                    if folder.owner is not None or folder.entries:
+                        yield from _named_by(FOLDER, folder, f"{item.name}:{folder.path}")
+            elif kind.naming:
+                yield from _named_by(kind, item, kind.placed(item))
 
 
-def _in_store(model: Model, name: str) -> Iterator[Reference]:
-    store = next(s for s in model.stores if s.name == name)
-    if store.folders:
-        count = len(store.folders)
-        yield Reference("folder", f"{name}:{store.folders[0].path}", f"and {count - 1} more" if count > 1 else "")
-    for vpath in model.virtual_paths:
-        if vpath.leads_to != WHOLE_HOME and vpath.leads_to.partition(":")[0] == name:
-            yield Reference("virtual path", vpath.path, vpath.leads_to)
-    yield from (
-        Reference("account", a.name, f"home: {a.home}") for a in model.accounts if a.home and a.home.store == name
-    )
-    yield from (Reference("quota", q.name, str(q.folder)) for q in model.quotas if q.folder and q.folder.store == name)
-    yield from (Reference("usage", str(u.folder)) for u in model.usage if u.folder.store == name)
+def _named_by(kind: Kind, item: Any, called: str) -> Iterator[tuple[Subject, Reference, Field]]:
+    for field in kind.naming:
+        value = kind.get(item, field)
+        if value is None:
+            continue
+        plain = f"{field.name}: {value}"
+        match field.names:
+            case "line":
+                for line in value:
+                    yield line.subject, Reference(kind.title, called, str(line)), field
+            case "subject" if field.many:
+                alone = sum(f.names == "subject" for f in kind.naming) == 1
+                for subject in value:
+                    line = str(subject) if alone else f"{field.word} {subject}"
+                    yield subject, Reference(kind.title, called, line), field
+            case "subject":  # what is set for it, by name
+                yield value, Reference(kind.title, called, ", ".join(name for name, _ in item.values)), field
+            case "account" | "unit":
+                yield Subject(field.names, value), Reference(kind.title, called, plain), field
+            case "place":
+                yield Subject("store", value.store), Reference(kind.title, called, plain), field
+            case _ if value != WHOLE_HOME:
+                yield Subject("store", value.partition(":")[0]), Reference(kind.title, called, plain), field

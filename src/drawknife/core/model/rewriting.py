@@ -1,14 +1,16 @@
-"""Carrying names along: every place of a model that names something, written anew."""
+"""Carrying names along: every field of a model that names something, written anew."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from ..words.names import Place
-from .items import Account, Endpoint, Folder, Model, Quota, Setting, Store, Subject, Usage, VirtualPath
-from .soundness import WHOLE_HOME
+from .fields import REQUIRED, Field
+from .items import Model, Subject
+from .kinds import FOLDER, SECTIONS, STORE, Kind
+from .placeholders import WHOLE_HOME
 
 
 class Rewriting(NamedTuple):
@@ -21,75 +23,57 @@ class Rewriting(NamedTuple):
 
     def of(self, model: Model) -> Model:
         """The model with every reference written anew. Definitions stay as they are."""
-        return replace(
-            model,
-            accounts=tuple(map(self._account, model.accounts)),
-            groups=tuple(replace(g, members=self._subjects(g.members)) for g in model.groups),
-            stores=tuple(map(self._store, model.stores)),
-            virtual_paths=tuple(map(self._virtual_path, model.virtual_paths)),
-            endpoints=tuple(map(self._endpoint, model.endpoints)),
-            settings=tuple(s for s in map(self._setting, model.settings) if s is not None),
-            quotas=tuple(map(self._quota, model.quotas)),
-            usage=tuple(map(self._usage, model.usage)),
+        parts: dict[str, Any] = {}
+        for kind in SECTIONS.values():
+            if kind.naming:
+                found = (self.item(kind, x) for x in getattr(model, kind.section))
+                parts[kind.section] = tuple(x for x in found if x is not None)
+        parts["stores"] = tuple(
+            replace(s, folders=tuple(self.item(FOLDER, f) for f in s.folders)) for s in getattr(model, STORE.section)
         )
+        return replace(model, **parts)
 
-    def _subjects(self, subjects: Iterable[Subject]) -> tuple[Subject, ...]:
-        return tuple(s for s in map(self.subject, subjects) if s is not None)
+    def item(self, kind: Kind, item: Any) -> Any:
+        """One item with all that it names written anew; the same object if nothing is different.
 
-    def _owner(self, name: str | None) -> str | None:
-        return None if name is None else self.account(name)
+        None if what cannot be left out is struck out: what is set for a subject goes with it.
+        """
+        changed: dict[str, Any] = {}
+        for field in kind.naming:
+            value = kind.get(item, field)
+            if value is None or value == ():
+                continue
+            now = self._value(field, value)
+            if now is None and field.default is REQUIRED:
+                return None
+            if now != value:
+                changed[field.name] = now
+        return kind.but(item, changed) if changed else item
 
-    def _account(self, a: Account) -> Account:
-        unit = a.unit and self.unit(a.unit)
-        home = a.home and self.place(a.home)
-        return a if unit == a.unit and home == a.home else replace(a, unit=unit, home=home)
-
-    def _store(self, s: Store) -> Store:
-        return replace(s, folders=tuple(map(self._folder, s.folders)))
-
-    def _folder(self, f: Folder) -> Folder:
-        if f.owner is None and not f.entries:
-            return f
-        entries = tuple(
-            e if subject == e.subject else e._replace(subject=subject)
-            for e in f.entries
-            if (subject := self.subject(e.subject)) is not None
-        )
-        owner = self._owner(f.owner)
-        return f if owner == f.owner and entries == f.entries else replace(f, owner=owner, entries=entries)
-
-    def _virtual_path(self, v: VirtualPath) -> VirtualPath:
-        leads_to = v.leads_to
-        if leads_to != WHOLE_HOME:
-            store, _, path = leads_to.partition(":")
-            leads_to = str(self.place(Place(store, path)))
-        grants = tuple(
-            g._replace(subject=subject) for g in v.grants if (subject := self.subject(g.subject)) is not None
-        )
-        return replace(v, leads_to=leads_to, grants=grants)
-
-    def _endpoint(self, e: Endpoint) -> Endpoint:
-        entries = tuple(
-            x._replace(subject=subject) for x in e.entries if (subject := self.subject(x.subject)) is not None
-        )
-        only = None if e.only is None else self._subjects(e.only)  # emptied, it still admits nobody
-        return replace(e, entries=entries, never=self._subjects(e.never), only=only)
-
-    def _setting(self, s: Setting) -> Setting | None:
-        subject = self.subject(s.subject)
-        values = tuple(
-            (name, self.account(value) if name == "uploads_owner" else value)
-            for name, value in s.values
-            if name != "uploads_owner" or self.account(value) is not None
-        )
-        return None if subject is None else Setting(subject, values)
-
-    def _quota(self, q: Quota) -> Quota:
-        return replace(q, shared_by=self._subjects(q.shared_by), folder=q.folder and self.place(q.folder))
-
-    def _usage(self, u: Usage) -> Usage:
-        owner, place = self._owner(u.owner), self.place(u.folder)
-        return u if owner == u.owner and place == u.folder else replace(u, owner=owner, folder=place)
+    def _value(self, field: Field, value: Any) -> Any:
+        """The value of a field, written anew. A list that is emptied stays, and so still narrows."""
+        match field.names:
+            case "line":
+                return tuple(
+                    line if subject == line.subject else line._replace(subject=subject)
+                    for line in value
+                    if (subject := self.subject(line.subject)) is not None
+                )
+            case "subject":
+                if field.many:
+                    return tuple(s for s in map(self.subject, value) if s is not None)
+                return self.subject(value)
+            case "account":
+                return self.account(value)
+            case "unit":
+                return self.unit(value)
+            case "place":
+                return self.place(value)
+            case _:  # where a virtual path leads
+                if value == WHOLE_HOME:
+                    return value
+                store, _, path = value.partition(":")
+                return str(self.place(Place(store, path)))
 
 
 def same_subject(subject: Subject) -> Subject | None:

@@ -1,14 +1,15 @@
 """Is a model sound? Dangling names, loops, duplicates."""
 
-import re
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from functools import cached_property
 from typing import Any
 
-from ..words.names import ANONYMOUS, BadValue, check_path, fold, parse_place
-from .items import Account, Folder, Model, Store, Subject, VirtualPath
+from ..words.names import ANONYMOUS, fold
+from .items import Account, Folder, Model, Store, Subject
+from .kinds import FOLDER, SECTIONS, USAGE, Kind
+from .placeholders import WHOLE_HOME
 from .standing import loops, units_of
 
 #: Where in a model something stands: keys and list positions, as in the model file.
@@ -76,6 +77,32 @@ class Names:
         expected = f"the name of {'an' if kind == 'account' else 'a'} {kind}"
         return Problem(where, f"there is no {kind} {name!r}", expected, near)
 
+    def missing_in(self, kind: Kind, item: Any, where: Where) -> Iterator[Problem]:
+        """A problem for everything that an item names and that is not there."""
+        for field in kind.naming:
+            value = kind.get(item, field)
+            if value is None or value == ():
+                continue
+            at = (*where, field.name)
+            match field.names:
+                case "line":
+                    yield from self._missing_subjects((line.subject for line in value), at)
+                case "subject" if field.many:
+                    yield from self._missing_subjects(value, at)
+                case "subject":
+                    yield from (replace(p, where=at) for p in self._missing_subjects([value], at))
+                case "account" | "unit":
+                    yield from _maybe(self.missing(field.names, value, at))
+                case "place":
+                    yield from _maybe(self.missing("store", value.store, at))
+                case _ if value != WHOLE_HOME:
+                    yield from _maybe(self.missing("store", value.partition(":")[0], at))
+
+    def _missing_subjects(self, subjects: Iterable[Subject], where: Where) -> Iterator[Problem]:
+        for i, subject in enumerate(subjects):
+            if subject.name and subject not in self.exact and subject.key not in self.gone:
+                yield from _maybe(self.missing(subject.kind, subject.name, (*where, i)))
+
     def spell(self, kind: str, name: str) -> str:
         """`name` as the model spells it; unchanged if it is not defined."""
         return self._by_kind[kind].get(fold(name), name)
@@ -102,39 +129,20 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     def new_to(section: str) -> Iterator[tuple[int, Any]]:
         return new_items(getattr(before, section), getattr(model, section))
 
-    out += _duplicates("accounts", "account", model.accounts, lambda a: fold(a.name))
-    out += _duplicates("groups", "group", model.groups, lambda g: fold(g.name))
-    out += _duplicates("stores", "store", model.stores, lambda s: fold(s.name))
-    out += _duplicates("endpoints", "endpoint", model.endpoints, lambda e: fold(e.name))
-    out += _duplicates("quotas", "quota", model.quotas, lambda q: fold(q.name))
-    out += _duplicates("settings", "settings", model.settings, lambda s: s.subject.key, "for")
-    out += _duplicates("lockouts", "lockout", model.lockouts, lambda x: x.of, "of")
+    for kind in SECTIONS.values():
+        if kind.each_once and kind is not USAGE:
+            out += _duplicates(kind, getattr(model, kind.section))
     out += _of_units(model)
-    out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i), names)]
+    out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i))]
     if model.groups is not before.groups:
-        out += _of_groups(model, names)
+        out += _of_groups(model)
     known = {s.name: s.folders for s in before.stores}
     for i, store in new_to("stores"):
         out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
-    for i, vpath in new_to("virtual_paths"):
-        out += _of_virtual_path(vpath, ("virtual_paths", i), names)
-    for i, endpoint in new_to("endpoints"):
-        out += _subjects((e.subject for e in endpoint.entries), ("endpoints", i, "entries"), names)
-        out += _subjects(endpoint.never, ("endpoints", i, "never"), names)
-        out += _subjects(endpoint.only or (), ("endpoints", i, "only"), names)
-    for i, setting in new_to("settings"):
-        out += _subjects([setting.subject], ("settings", i), names, key="for")
-        owner = dict(setting.values).get("uploads_owner")
-        if owner is not None:
-            out += _maybe(names.missing("account", owner, ("settings", i, "uploads_owner")))
-    for i, quota in new_to("quotas"):
-        out += _subjects(quota.shared_by, ("quotas", i, "shared_by"), names)
-        if quota.folder is not None:
-            out += _maybe(names.missing("store", quota.folder.store, ("quotas", i, "folder")))
-    for i, usage in new_to("usage"):
-        out += _maybe(names.missing("store", usage.folder.store, ("usage", i, "folder")))
-        if usage.owner is not None:
-            out += _maybe(names.missing("account", usage.owner, ("usage", i, "owner")))
+    for kind in SECTIONS.values():
+        if kind.naming:
+            for i, item in new_to(kind.section):
+                out += names.missing_in(kind, item, (kind.section, i))
     return out
 
 
@@ -152,17 +160,14 @@ def _maybe(problem: Problem | None) -> list[Problem]:
     return [] if problem is None else [problem]
 
 
-def _duplicates(
-    section: str, word: str, items: Iterable[Any], key: Callable[[Any], object], field: str = "name"
-) -> Iterator[Problem]:
+def _duplicates(kind: Kind, items: Iterable[Any]) -> Iterator[Problem]:
     first: dict[object, int] = {}
     for i, item in enumerate(items):
-        k = key(item)
+        k = kind.order(item)
         if k in first:
-            shown = getattr(item, "name", None) or str(getattr(item, "subject", k))
             yield Problem(
-                (section, i, field),
-                f"{word} {shown!r} is there already: {section}[{first[k]}]",
+                (kind.section, i, kind.fields[0].name),
+                f"{kind.title} {kind.called(item)!r} is there already: {kind.section}[{first[k]}]",
                 "each name once; upper and lower case do not tell names apart",
             )
         first.setdefault(k, i)
@@ -179,7 +184,7 @@ def _of_units(model: Model) -> Iterator[Problem]:
             yield Problem(("units",), f"unit {path!r} has a source and is not there", "a unit of the list")
 
 
-def _of_account(account: Account, where: Where, names: Names) -> Iterator[Problem]:
+def _of_account(account: Account, where: Where) -> Iterator[Problem]:
     is_named = fold(account.name) == ANONYMOUS
     if (account.kind == "anonymous") != is_named:
         yield Problem(
@@ -189,16 +194,11 @@ def _of_account(account: Account, where: Where, names: Names) -> Iterator[Proble
         )
     if account.kind == "anonymous" and account.methods:
         yield Problem((*where, "methods"), "an anonymous account has no sign-in methods", "no methods")
-    if account.unit is not None:
-        yield from _maybe(names.missing("unit", account.unit, (*where, "unit")))
-    if account.home is not None:
-        yield from _maybe(names.missing("store", account.home.store, (*where, "home")))
 
 
-def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
+def _of_groups(model: Model) -> Iterator[Problem]:
     position = {fold(g.name): i for i, g in enumerate(model.groups)}
     for i, group in enumerate(model.groups):
-        yield from _subjects(group.members, ("groups", i, "members"), names)
         for j, member in enumerate(group.members):
             if member.kind not in ("account", "group", "unit"):
                 yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
@@ -215,7 +215,6 @@ def _of_groups(model: Model, names: Names) -> Iterator[Problem]:
 
 def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
     seen: set[str] = set()
-    accounts = names.account
     for i, folder in enumerate(store.folders):
         if folder.path in seen:
             yield Problem(
@@ -223,58 +222,5 @@ def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...
             )
         seen.add(folder.path)
     for i, folder in new_items(known, store.folders):
-        if folder.owner is not None and fold(folder.owner) not in accounts:
-            yield from _maybe(names.missing("account", folder.owner, (*where, "folders", i, "owner")))
-        if folder.entries:
-            yield from _subjects((e.subject for e in folder.entries), (*where, "folders", i, "entries"), names)
-
-
-def _subjects(subjects: Iterable[Subject], where: Where, names: Names, key: str | None = None) -> Iterator[Problem]:
-    for i, subject in enumerate(subjects):
-        if subject.name and subject not in names.exact and subject.key not in names.gone:
-            yield from _maybe(names.missing(subject.kind, subject.name, (*where, i if key is None else key)))
-
-
-PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
-PLACEHOLDERS = ("account", "unit", "unit-path", "home")
-WHOLE_HOME = "{home}"
-
-
-def check_leads_to(text: str) -> str:
-    """Return `text` if it may stand as where a virtual path leads; raise :class:`BadValue` if not."""
-    expected = "a folder such as homes:/{account}, or {home} alone"
-    if text == WHOLE_HOME:
-        return text
-    for name in PLACEHOLDER.findall(text):
-        if name not in PLACEHOLDERS:
-            raise BadValue(f"{{{name}}} is no placeholder", "{account}, {unit}, {unit-path} or {home}")
-        if name == "home":
-            raise BadValue("{home} must be the whole of leads_to", "{home}, with nothing before or after it")
-    store, colon, path = text.partition(":")
-    if colon and "{" in store:
-        raise BadValue("a placeholder cannot stand for the store", expected)
-    # A stand-in shows whether the fixed parts are a valid path.
-    stand_in = PLACEHOLDER.sub("x", path)
-    if "{" in stand_in or "}" in stand_in:
-        raise BadValue("an unpaired brace", expected)
-    parse_place(f"{store}:{stand_in}" if colon else store)
-    return f"{store}:{path if path == '/' else path.removesuffix('/')}"
-
-
-def check_virtual_path(text: str) -> str:
-    """Return `text` if it may be the path of a virtual path; raise :class:`BadValue` if not."""
-    path = check_path(text)
-    for name in PLACEHOLDER.findall(path):
-        if name in PLACEHOLDERS:
-            raise BadValue(
-                f"{{{name}}} in a path stands for nothing: all see the same path",
-                "a path such as /home, with {account} in leads_to",
-            )
-    return path
-
-
-def _of_virtual_path(vpath: VirtualPath, where: Where, names: Names) -> Iterator[Problem]:
-    if vpath.leads_to != WHOLE_HOME:
-        store = vpath.leads_to.partition(":")[0]
-        yield from _maybe(names.missing("store", store, (*where, "leads_to")))
-    yield from _subjects((g.subject for g in vpath.grants), (*where, "grants"), names)
+        if folder.owner is not None or folder.entries:
+            yield from names.missing_in(FOLDER, folder, (*where, "folders", i))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..model.items import Account, VirtualPath
-from ..model.soundness import PLACEHOLDER, WHOLE_HOME
+from ..model.placeholders import PLACEHOLDER, WHOLE_HOME
 from ..model.standing import Rank
 from ..words.names import BadValue, Place, ancestors, check_path, depth, join, parent
 

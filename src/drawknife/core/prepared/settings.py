@@ -6,25 +6,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ..model.endpoints import Address, read_network
-from ..model.items import METHODS, UNLIMITED, Subject
+from ..model.items import Subject
+from ..model.kinds import SETTINGS
 from ..model.standing import Rank
 from ..words.names import fold
 
 if TYPE_CHECKING:
     from .prepared import Prepared, PreparedAccount
-
-NUMBERS = ("quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout")
-SIZES = ("quota_bytes", "upload_limit", "rate_up", "rate_down")
-DEFAULTS: dict[str, Any] = {
-    **dict.fromkeys(NUMBERS, UNLIMITED),
-    "require_tls": False,
-    "methods": METHODS,
-    "addresses": (),
-    "hours": (),
-    "landing": "/",
-    "greeting": None,
-    "uploads_owner": None,
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +33,7 @@ class Came:
 
 def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> Came:
     """The setting `name` as it reaches `account`."""
-    people = prepared.people
+    setting, people = SETTINGS[name], prepared.people
     found: list[tuple[Rank, str, Subject, Any]] = []
     for sid in account.who & prepared.settings.keys():
         for key, value in prepared.settings[sid].values:
@@ -53,35 +41,22 @@ def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> Came:
                 subject = people.subjects[sid]
                 found.append((account.ranks[sid], fold(str(subject)), subject, value))
     if not found:
-        return Came(name, DEFAULTS[name], (), ())
+        return Came(name, setting.unset, (), ())
     found.sort(key=lambda f: f[:2])
     nearest = [f for f in found if f[0] == found[0][0]]
     values = [f[3] for f in nearest]
     return Came(
         name,
-        _strictest(name, values),
+        values[0] if setting.stricter is None else setting.stricter(values),
         tuple(f[2] for f in nearest),
         tuple(f[2] for f in found[len(nearest) :]),
-        name in ("landing", "greeting", "uploads_owner") and len(set(values)) > 1,
+        setting.stricter is None and len(set(values)) > 1,
     )
-
-
-def _strictest(name: str, values: list[Any]) -> Any:
-    if name in NUMBERS:
-        numbers = [v for v in values if v != UNLIMITED]
-        return min(numbers) if numbers else UNLIMITED
-    if name == "require_tls":
-        return any(values)
-    if name == "methods":
-        return tuple(m for m in METHODS if all(m in v for v in values))
-    if name in ("addresses", "hours"):
-        return tuple(values)
-    return values[0]
 
 
 def resolve_all(prepared: Prepared, account: PreparedAccount) -> list[Came]:
     """Every setting as it reaches `account`."""
-    return [resolve(prepared, account, name) for name in DEFAULTS]
+    return [resolve(prepared, account, name) for name in SETTINGS]
 
 
 def deciding_line(lines: tuple[str, ...], client: Address) -> tuple[bool, str | None]:

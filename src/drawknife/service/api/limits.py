@@ -18,9 +18,9 @@ from drawknife.core.limits.usage import Filled, every_limit
 from drawknife.core.model.edits import checked, find
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import Folder, Model, Usage
+from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.names import BadValue, Place, check_path, fold
-from drawknife.formats.values import moment as read_moment
 from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model
 from drawknife.records.journal import note

@@ -2,8 +2,8 @@
 
 import re
 
-from drawknife.core.words.names import BadValue
-from drawknife.core.words.sizes import show_size
+from .names import BadValue
+from .sizes import show_size
 
 _SIZE = re.compile(r"(\d{1,20})(?:\.(\d{1,20}))?(?: ?(B|[KMGTP]i?B))?", re.ASCII)
 _FACTOR = {"B": 1}

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime
 from typing import Any
 
-from drawknife.core.model import items as m
-from drawknife.core.model.endpoints import read_address, read_network
-from drawknife.core.words.names import BadValue
+from ..words.names import BadValue
+from . import items as m
+from .endpoints import read_address, read_network
 
 Read = Callable[[Any], Any]
 Schema = dict[str, Any]

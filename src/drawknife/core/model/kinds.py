@@ -1,0 +1,344 @@
+"""The kinds of items that a model is made of: one declaration for each, with all its fields.
+
+From these come the model file and its JSON Schema, the canonical form, what a rename carries along and a removal
+strikes out, what is told as a difference, how an item is kept in the database, what can be changed, the options of
+the changing commands, the console's forms, and the tables of the reference pages. What is special about a kind is a
+method beside its declaration.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+from ..words.hours import read_hours
+from ..words.names import check_name, check_path, check_subject_name, check_unit, fold, parse_place, tree_key
+from ..words.quantities import read_duration, read_size, write_duration, write_size
+from . import items as m
+from . import values as v
+from .fields import REQUIRED, Field
+from .placeholders import check_leads_to, check_virtual_path
+
+
+@dataclass(frozen=True, eq=False)
+class Kind:
+    """A kind of item: its name, the section of the model that holds it, how an item is made, and its fields."""
+
+    name: str
+    section: str
+    make: Callable[..., Any]
+    fields: tuple[Field, ...]
+    #: The field that an item is called by.
+    key: str = "name"
+    can_be_renamed: bool = True
+    #: Is what an item is called its own? Several virtual paths may be called alike.
+    each_once: bool = True
+
+    @property
+    def title(self) -> str:
+        """The kind in a sentence."""
+        return self.name.replace("-", " ")
+
+    @cached_property
+    def naming(self) -> tuple[Field, ...]:
+        """The fields that name something."""
+        return tuple(f for f in self.fields if f.names is not None)
+
+    @cached_property
+    def lists(self) -> tuple[Field, ...]:
+        """The fields that hold lists."""
+        return tuple(f for f in self.fields if f.many)
+
+    @cached_property
+    def by_name(self) -> dict[str, Field]:
+        """The fields by their names."""
+        return {f.name: f for f in self.fields}
+
+    def called(self, item: Any) -> str:
+        """What an item is called."""
+        return str(getattr(item, self.key))
+
+    def placed(self, item: Any) -> str:
+        """How an item is told as the place where something stands."""
+        return self.called(item)
+
+    def order(self, item: Any) -> Any:
+        """What items are sorted by."""
+        return fold(self.called(item))
+
+    def get(self, item: Any, field: Field) -> Any:
+        """The value of a field."""
+        return getattr(item, field.name)
+
+    def but(self, item: Any, values: dict[str, Any]) -> Any:
+        """The item with other values, by the fields' names."""
+        return replace(item, **values)
+
+    def made_from(self, values: dict[str, Any]) -> Any:
+        """An item of the values of its fields; those by default may be left out."""
+        return self.make(**values)
+
+    def data(self, item: Any) -> dict[str, Any]:
+        """An item as the model file has it; what is as by default is left out."""
+        found = {}
+        for field in self.fields:
+            value = self.get(item, field)
+            if not field.by_default(value):
+                found[field.name] = field.written(value)
+        return found
+
+
+class _Accounts(Kind):
+    def made_from(self, values: dict[str, Any]) -> Any:
+        if values.get("kind") == "anonymous":
+            values = {"methods": (), **values}
+        return super().made_from(values)
+
+    def data(self, item: m.Account) -> dict[str, Any]:
+        found = super().data(item)
+        if item.kind == "anonymous":  # it has no methods to tell
+            found.pop("methods", None)
+        return found
+
+
+class _Stores(Kind):
+    def data(self, item: m.Store) -> dict[str, Any]:
+        found = super().data(item)
+        if item.folders:
+            found["folders"] = [FOLDER.data(f) for f in item.folders]
+        return found
+
+
+class _Folders(Kind):
+    def order(self, item: m.Folder) -> Any:
+        return tree_key(item.path)
+
+
+class _VirtualPaths(Kind):
+    """Several may have one path: each is called ``PATH>LEADS_TO``."""
+
+    def called(self, item: m.VirtualPath) -> str:
+        return f"{item.path}>{item.leads_to}"
+
+    def placed(self, item: m.VirtualPath) -> str:
+        return item.path
+
+    def order(self, item: m.VirtualPath) -> Any:
+        return tree_key(item.path), item.leads_to, item.listing, [str(g) for g in item.grants]
+
+
+class _Settings(Kind):
+    """What is set for one subject: only the fields that are set are there."""
+
+    def order(self, item: m.Setting) -> Any:
+        return item.subject.kind, fold(item.subject.name)
+
+    def get(self, item: m.Setting, field: Field) -> Any:
+        if field.name == "for":
+            return item.subject
+        return next((value for name, value in item.values if name == field.name), None)
+
+    def but(self, item: m.Setting, values: dict[str, Any]) -> m.Setting:
+        merged: dict[str, Any] = {**dict(item.values), **values}
+        subject = merged.pop("for", item.subject)
+        return m.Setting(subject, tuple(sorted((k, x) for k, x in merged.items() if x is not None)))
+
+    def made_from(self, values: dict[str, Any]) -> m.Setting:
+        return self.but(m.Setting(values["for"]), values)
+
+
+class _Quotas(Kind):
+    def data(self, item: m.Quota) -> dict[str, Any]:
+        found = super().data(item)
+        if item.folder is None:  # one that is on no folder is shared, if by nobody
+            found.setdefault("shared_by", [])
+        return found
+
+
+class _Usage(Kind):
+    def called(self, item: m.Usage) -> str:
+        return f"{item.folder} {item.owner or ''}".strip()
+
+    def placed(self, item: m.Usage) -> str:
+        return str(item.folder)
+
+    def order(self, item: m.Usage) -> Any:
+        return fold(item.folder.store), tree_key(item.folder.path), fold(item.owner or "")
+
+    def made_from(self, values: dict[str, Any]) -> m.Usage:
+        return m.Usage(**{"owner": None, **values})
+
+
+class _Units(Kind):
+    """A unit is its path; where it comes from is kept beside it."""
+
+    def called(self, item: str) -> str:
+        return item
+
+    def data(self, item: str) -> dict[str, Any]:
+        return {"path": item}
+
+
+def _size_or_unlimited(value: Any) -> Any:
+    return value if value == m.UNLIMITED else write_size(value)
+
+
+# --- how the values of equally near subjects become one -------------------------------------------
+
+
+def _smallest(values: list[Any]) -> Any:
+    numbers = [x for x in values if x != m.UNLIMITED]
+    return min(numbers) if numbers else m.UNLIMITED
+
+
+def _common(values: list[Any]) -> Any:
+    return tuple(method for method in m.METHODS if all(method in x for x in values))
+
+
+def _limit(name: str, about: str, unit: str = "") -> Field:
+    """A setting that is a number, or `unlimited`; the smaller is stricter."""
+    size = unit.startswith("bytes")
+    return Field(
+        name, v.or_unlimited(read_size if size else v.COUNT), v.unlimited(v.SIZE if size else v.NUMBER), about,
+        write=_size_or_unlimited if size else None, stricter=_smallest, unset=m.UNLIMITED, unit=unit,
+    )  # fmt: skip
+
+
+# --- the declarations -----------------------------------------------------------------------------
+
+_SOURCE = Field("source", v.of(check_name), v.NAME, "local, or the directory it comes from", "local")
+_NAME = Field("name", v.of(check_name), v.NAME, "its name", REQUIRED)
+
+UNIT = _Units(
+    "unit", "units", str,
+    (Field("path", v.of(check_unit), v.STRING, "the unit, such as fleet/inshore", REQUIRED), _SOURCE),
+    "path",
+)  # fmt: skip
+ACCOUNT = _Accounts("account", "accounts", m.Account, (
+    Field("name", v.of(check_name), v.NAME, "what it signs in as", REQUIRED),
+    Field("kind", v.one_of(m.KINDS), v.choice(m.KINDS), "person, service or anonymous", "person"),
+    Field("display", v.text, v.STRING, "its name for people"),
+    Field("mail", v.text, v.STRING, "its mail address"),
+    Field("unit", v.of(check_unit), v.STRING, "the organisational unit it is in, such as fleet/inshore", names="unit"),
+    Field("home", v.of(parse_place), v.PLACE, "its own folder, such as homes:/ines", write=str, names="place"),
+    Field("enabled", v.yes_no, v.BOOL, "may it sign in at all?", True),
+    Field("expires", v.day, {"type": "string", "format": "date"}, "its last day (UTC), such as 2031-04-30", write=str),
+    Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "what it has credentials for", ("password",), many=True, word="method"),
+    _SOURCE,
+))  # fmt: skip
+GROUP = Kind("group", "groups", m.Group, (
+    Field("name", v.of(check_subject_name), v.NAME, "its name", REQUIRED),
+    Field("members", v.of(m.parse_subject), v.STRING, "account:NAME, group:NAME or unit:PATH", (), many=True, write=str, names="subject", word="member"),
+    _SOURCE,
+))  # fmt: skip
+STORE = _Stores("store", "stores", m.Store, (
+    _NAME,
+    Field("root", v.text, v.STRING, "the folder on disk; left out while it is only planned"),
+    Field("baseline", v.one_of(m.BASELINES), v.choice(m.BASELINES), "what happens to a right that nothing decides", "closed"),
+    Field("capacity", read_size, v.SIZE, "how much fits into it, such as 8 TiB", write=write_size),
+))  # fmt: skip
+FOLDER = _Folders("folder", "folders", m.Folder, (
+    Field("path", v.of(check_path), v.PATH, "where it is in its store", REQUIRED),
+    Field("owner", v.of(check_name), v.NAME, "the account that owns it", names="account"),
+    Field("sealed", v.yes_no, v.BOOL, "do the entries of the folders above stop here?", False),
+    Field("entries", v.of(m.parse_entry), v.STRING, "EFFECT SUBJECT RIGHTS [REACH]", (), many=True, write=str, names="line", word="entry"),
+), "path")  # fmt: skip
+VIRTUAL_PATH = _VirtualPaths("virtual-path", "virtual_paths", m.VirtualPath, (
+    Field("path", v.of(check_virtual_path), v.PATH, "where accounts see it", REQUIRED),
+    Field("leads_to", v.of(check_leads_to), v.STRING, "the store folder, such as homes:/{account}", REQUIRED, names="leads-to"),
+    Field("listing", v.one_of(m.LISTINGS), v.choice(m.LISTINGS), "which subfolders a listing shows", "reachable"),
+    Field("grants", v.of(m.parse_grant), v.STRING, "SUBJECT RIGHTS", (), many=True, write=str, names="line", word="grant"),
+), "path", can_be_renamed=False, each_once=False)  # fmt: skip
+ENDPOINT = Kind("endpoint", "endpoints", m.Endpoint, (
+    _NAME,
+    Field("protocol", v.one_of(m.PROTOCOLS), v.choice(m.PROTOCOLS), "ftp, ftps (implicit TLS) or sftp", REQUIRED),
+    Field("address", v.address, v.STRING, "the address it listens on", "0.0.0.0"),
+    Field("port", v.number(1, 65535), v.PORT, "the port it listens on", REQUIRED),
+    Field("passive_ports", v.port_range, v.PORTS, "for data connections, such as 40000-40099", write=v.write_ports),
+    Field("tls", v.one_of(m.TLS_POLICIES), v.choice(m.TLS_POLICIES), "off, optional or required"),
+    Field("host_names", v.host_name, v.STRING, "the names clients use", (), many=True, word="host-name"),
+    Field("enabled", v.yes_no, v.BOOL, "is it to run?", True),
+    Field("entries", v.of(lambda t: m.parse_entry(t, at_endpoint=True)), v.STRING, "EFFECT SUBJECT RIGHTS", (m.SIGNED_IN_ALL,), many=True, write=str, names="line", word="entry"),
+    Field("never", v.of(m.parse_subject), v.STRING, "who is never admitted here", (), many=True, write=str, names="subject", word="never"),
+    Field("only", v.of(m.parse_subject), v.STRING, "only these are admitted; nobody, if it is empty", many=True, write=str, names="subject", word="only"),
+    Field("certificate", v.text, v.STRING, "the PEM file with its certificate"),
+    Field("certificate_key", v.text, v.STRING, "the PEM file with the certificate's key"),
+))  # fmt: skip
+SETTING = _Settings("setting", "settings", m.Setting, (
+    Field("for", v.of(m.parse_subject), v.STRING, "whom it is set for, such as group:boats", REQUIRED, write=str, names="subject"),
+    _limit("quota_bytes", "how much it may own", "bytes"),
+    _limit("quota_files", "how many files it may own"),
+    _limit("upload_limit", "the largest file it may send", "bytes"),
+    _limit("rate_up", "bytes a second that it may send", "bytes/s"),
+    _limit("rate_down", "bytes a second that it may fetch", "bytes/s"),
+    _limit("sessions", "how many sessions at once"),
+    _limit("idle_timeout", "seconds without a command before a session ends", "s"),
+    Field("require_tls", v.yes_no, v.BOOL, "must it use TLS?", stricter=any, unset=False),
+    Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "the ways of signing in that are permitted", many=True, word="method", stricter=_common, unset=m.METHODS),
+    Field("addresses", v.address_line, v.STRING, "allow CIDR or deny CIDR: where it may come from", many=True, word="address-line", stricter=tuple, unset=()),
+    Field("hours", v.of(read_hours), v.STRING, "when it may sign in (UTC), such as mon-fri 06:00-20:00", many=True, word="hour-line", stricter=tuple, unset=()),
+    Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
+    Field("greeting", v.text, v.STRING, "what is said at sign-in"),
+    Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
+), "subject", can_be_renamed=False)  # fmt: skip
+QUOTA = _Quotas("quota", "quotas", m.Quota, (
+    _NAME,
+    Field("shared_by", v.of(m.parse_subject), v.STRING, "whose files it counts", (), many=True, write=str, names="subject", word="shared-by"),
+    Field("folder", v.of(parse_place), v.PLACE, "or: the store folder that it is on", write=str, names="place"),
+    Field("hard_bytes", read_size, v.SIZE, "no more than this", write=write_size),
+    Field("soft_bytes", read_size, v.SIZE, "above this, only for the grace period", write=write_size),
+    Field("hard_files", v.COUNT, v.NUMBER, "no more files than this"),
+    Field("soft_files", v.COUNT, v.NUMBER, "above this many files, only for the grace period"),
+    Field("grace", read_duration, v.DURATION, "how long above a soft limit, such as 7 days", write=write_duration),
+    Field("bytes_over_since", v.moment, v.MOMENT, "when its bytes went above the soft limit", write=v.write_moment),
+    Field("files_over_since", v.moment, v.MOMENT, "when its files went above the soft limit", write=v.write_moment),
+))  # fmt: skip
+LOCKOUT = Kind("lockout", "lockouts", m.Lockout, (
+    Field("of", v.one_of(("account", "address")), v.choice(("account", "address")), "what is locked", REQUIRED),
+    Field("failures", v.number(1, 1000), v.NUMBER, "after so many failed sign-ins", REQUIRED),
+    Field("within", read_duration, v.DURATION, "within so long, such as 10 minutes", REQUIRED, write=write_duration),
+    Field("lasts", read_duration, v.DURATION, "for so long, such as 30 minutes", REQUIRED, write=write_duration),
+), "of", can_be_renamed=False)  # fmt: skip
+USAGE = _Usage("usage", "usage", m.Usage, (
+    Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
+    Field("owner", v.of(check_name), v.NAME, "the account that owns them", names="account"),
+    Field("bytes", read_size, v.SIZE, "how much they are", REQUIRED, write=write_size),
+    Field("files", v.COUNT, v.NUMBER, "how many they are", REQUIRED),
+), can_be_renamed=False)  # fmt: skip
+
+#: Every kind, in the order of the model file; folders are in their stores.
+EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, USAGE)
+#: Those that are changed one by one; usage comes as a whole, by a census.
+KINDS = {kind.name: kind for kind in EVERY if kind is not USAGE}
+#: The kinds that a subject can be of.
+SUBJECT_KINDS = tuple(name for name in KINDS if name in m.NAMED)
+OF_SECTION = {kind.section: kind for kind in EVERY}
+#: The sections that are lists of items with fields.
+SECTIONS = {kind.section: kind for kind in EVERY if kind not in (UNIT, FOLDER)}
+#: The settings there are.
+SETTINGS = {field.name: field for field in SETTING.fields[1:]}
+
+
+def _lines(name: str, read: v.Read, about: str) -> Field:
+    return Field(name, read, v.STRING, about, (), many=True, write=str)
+
+
+#: Sections that are lists of lines.
+LINES = {field.name: field for field in (
+    _lines("inside", v.network, "networks whose clients come straight to where an endpoint listens"),
+    _lines("openings", v.opening, "ADDRESS PORTS from NETWORK: what clients from elsewhere may connect to"),
+    _lines("forwardings", v.forwarding, "ADDRESS PORTS to ADDRESS PORTS: what leads from outside to inside"),
+    _lines("gone", v.of(m.parse_subject), "subjects that a directory has no more, and that something still names"),
+)}  # fmt: skip
+#: How networks reach each other is one item, made of three of the lists.
+NETWORK = "network"
+NETWORK_FIELDS = tuple(LINES[name] for name in ("inside", "openings", "forwardings"))
+
+
+def fields_of(kind: str) -> tuple[Field, ...]:
+    """The fields of a kind that can be given and changed, or of the network."""
+    if kind == NETWORK:
+        return NETWORK_FIELDS
+    return () if kind == "unit" else KINDS[kind].fields
