@@ -15,7 +15,7 @@ from drawknife.core.words.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
-from .editing import tell_changed
+from .editing import Writer, tell_changed, writes
 from .items import add_command, change_command, remove_command, rename_command
 from .marks import plain_table
 from .previews import draw_preview
@@ -164,8 +164,8 @@ remove_command(
 @account.command("import")
 @click.argument("file", type=click.File("r", encoding="utf-8-sig"))
 @click.option("--yes", is_flag=True, help="Do it without asking.")
-@serves
-def import_accounts(client: Client, file: IO[str], yes: bool) -> None:
+@writes
+def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool) -> None:
     """Add and change accounts from a CSV FILE ("-": standard input), all or nothing.
 
     Its first line names the columns: name, and any of kind, display, mail, unit, home, enabled, expires,
@@ -176,18 +176,18 @@ def import_accounts(client: Client, file: IO[str], yes: bool) -> None:
     Example:
       drawknife account import demo/new-people.csv --yes
     """
-    changes = changes_from_csv(file, {a.name for a in client.accounts().accounts})
+    changes = changes_from_csv(file, writer.account_names())
     if yes:
-        tell_changed(client.change(changes))
+        tell_changed(writer.change(changes), target)
         return
-    told = client.preview(changes)
+    told = writer.preview(changes)
     draw_preview(console(), told)
     if not told.item_count:
         return
     if file.name == "<stdin>" or not sys.stdin.isatty():
         fail(NOT_SO, "nothing was done: say --yes to do it")
     click.confirm("\nDo it?", abort=True, err=True)
-    tell_changed(client.change(changes, told.revision))
+    tell_changed(writer.change(changes, told.revision), target)
 
 
 # --- passwords and keys ---------------------------------------------------------------------------

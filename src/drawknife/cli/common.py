@@ -21,7 +21,7 @@ from rich.console import Console
 from drawknife.answers import Answering, certificates
 from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
-from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.edits import EditRefused, NotThere
 from drawknife.core.model.items import Endpoint, Model
 from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.document import BadDocument
@@ -149,14 +149,14 @@ def errors_told(source: str = "") -> Iterator[None]:
     """Tell every expected error in words, with its exit status."""
     try:
         yield
-    except NoSuch as error:
+    except (NoSuch, NotThere) as error:
         fail(WRONG_USAGE, str(error))
     except (BadInput, BadQuestion) as error:
         expected = f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
         fail(WRONG_USAGE, f"{error}{expected}")
     except EditRefused as error:
-        expected = error.problems[0].expected
-        fail(WRONG_USAGE, f"{error}" + (f"; expected {expected}" if expected else ""))
+        places = [Fault(where="", message=p.message, expected=p.expected, nearest=p.nearest) for p in error.problems]
+        fail(*_told(WRONG_USAGE, str(error), places))
     except BadDocument as error:
         fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
     except Refused as error:
@@ -182,7 +182,7 @@ def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[F
     one = places[0] if len(places) == 1 else None
     if one is None or one.message not in text:
         # Which of the changes it is matters only where there are several.
-        alone = len({p.where for p in places}) == 1 and places[0].where.startswith("changes[0]")
+        alone = bool(places) and len({p.where for p in places}) == 1 and places[0].where.startswith("changes[0]")
         return (
             status,
             text,

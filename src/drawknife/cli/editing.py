@@ -10,15 +10,46 @@ from typing import Any, TypeVar
 import click
 
 from drawknife import messages as msg
+from drawknife.answers.changing import Changing
 from drawknife.client import Client
 from drawknife.core.model.fields import Field
-from drawknife.core.model.kinds import fields_of
+from drawknife.core.model.kinds import NETWORK, fields_of
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_duration, read_size
 
-from .common import console, print_json, say, serves
+from .common import DEFAULT_URL, connect, console, errors_told, print_json, say
+from .model_files import file_changing
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+
+#: What changes: a service, or a model file.
+Writer = Client | Changing
+
+
+def writes(command: F) -> F:
+    """A command that changes the model of a service, or a model file: passes `writer`, and `target`, the file's name if it
+    is one."""
+
+    @click.option("--model", "model_file", metavar="FILE", help="Change this model file, without a service.")
+    @click.option("--out", metavar="FILE", help="With --model: write the result here, and leave that as it is.")
+    @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
+    @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
+    @functools.wraps(command)
+    def wrapped(model_file: str | None, out: str | None, url: str | None, token: str | None, **others: Any) -> Any:
+        if model_file is not None:
+            if model_file == "-" and out is None:
+                raise click.UsageError("a model from standard input is written somewhere: name --out FILE")
+            with errors_told():
+                with errors_told(model_file):
+                    face = file_changing(model_file, out)
+                return command(writer=face, target=out or model_file, **others)
+        if out is not None:
+            raise click.UsageError("--out goes with --model")
+        with errors_told(), connect(url, token) as client:
+            return command(writer=client, target=None, **others)
+
+    return wrapped  # type: ignore[return-value]
 
 
 def edits(command: F) -> F:
@@ -33,34 +64,47 @@ def edits(command: F) -> F:
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
     def wrapped(
-        client: Client, preview: bool, if_revision: int | None, yes: bool, as_json: bool, **others: Any
+        writer: Writer,
+        target: str | None,
+        preview: bool,
+        if_revision: int | None,
+        yes: bool,
+        as_json: bool,
+        **others: Any,
     ) -> None:
+        if target is not None and if_revision is not None:
+            raise click.UsageError("a model file has no revisions: leave --if-revision out")
+
         def apply(changes: Sequence[dict[str, Any]]) -> None:
             if preview:
-                told = client.preview(changes)
+                told = writer.preview(changes)
                 from .previews import draw_preview
 
                 print_json(told) if as_json else draw_preview(console(), told)
                 return
             if not yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
-                for doubt in client.check(changes).doubts:
+                for doubt in writer.check(changes).doubts:
                     click.confirm(f"{doubt} Go on?", abort=True, err=True)
-            done = client.change(changes, if_revision)
-            print_json(done) if as_json else tell_changed(done)
+            done = writer.change(changes, if_revision)
+            if not as_json:
+                tell_changed(done, target)
+            elif target != "-":
+                print_json(done)
 
         command(apply=apply, **others)
 
-    return serves(wrapped)  # type: ignore[return-value]
+    return writes(wrapped)  # type: ignore[return-value]
 
 
-def tell_changed(done: msg.Changed) -> None:
-    """One line on standard error for what was done."""
+def tell_changed(done: msg.Changed, target: str | None = None) -> None:
+    """One line on standard error for what was done, to a file if `target` is given."""
+    where = f"revision {done.revision}" if target is None else "the model" if target == "-" else target
     if not done.changed:
-        say(f"nothing to change: revision {done.revision} says so already")
+        say(f"nothing to change: {where} says so already")
         return
     named = [_what(x) for x in done.items[:4]]
     more = f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
-    say(f"revision {done.revision}: {', '.join(named)}{more}")
+    say(f"{where}: {', '.join(named)}{more}")
     say_followed(done.followed)
     for note in done.notes:
         say(f"  note: {note}")
@@ -183,4 +227,5 @@ def change_from(kind: str, name: str, given: dict[str, Any]) -> dict[str, Any]:
         to_set[cleared.replace("-", "_")] = None
     if not (to_set or add or drop):
         raise click.UsageError("name something to change; --help tells what there is")
-    return {"op": "change", "kind": kind, "name": name, "set": to_set, "add": add, "drop": drop}
+    named = {} if kind == NETWORK else {"name": name}
+    return {"op": "change", "kind": kind, **named, "set": to_set, "add": add, "drop": drop}

@@ -9,6 +9,7 @@ import click
 from rich.text import Text
 
 from drawknife import messages as msg
+from drawknife.core.model.kinds import KINDS, SUBJECT_KINDS
 
 from .common import Answers, asks, console, print_json, shown_value
 from .editing import change_from, edits, item_from, options_of
@@ -24,11 +25,11 @@ def _help(text: str, *examples: str) -> str:
 
 def add_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
     """`add`: the argument is what the item is called by."""
-    key = {"virtual-path": "path", "folder": "path", "lockout": "of"}.get(kind, "name")
+    key = KINDS[kind].fields[0].name
 
     @group.command("add", help=_help(text, *examples))
     @click.argument("called", metavar=argument)
-    @options_of(kind, leave_out=("path", "of"), changing=False)
+    @options_of(kind, leave_out=(key,), changing=False)
     @edits
     def add(apply: Apply, called: str, **given: Any) -> None:
         item = item_from(kind, given)
@@ -40,7 +41,9 @@ def add_command(group: click.Group, kind: str, argument: str, text: str, *exampl
 
 def change_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
     """`change`: new values, lines added and taken away, keys back to their defaults."""
-    leave_out = ("for", "of") if kind in ("setting", "lockout") else ("path",) if kind == "folder" else ()
+    declared = KINDS[kind]
+    # Where a virtual path is can be changed; what other items are called by is changed by a rename.
+    leave_out = (declared.fields[0].name,) if declared.each_once else ()
 
     @group.command("change", help=_help(text, *examples))
     @click.argument("called", metavar=argument)
@@ -63,7 +66,7 @@ def rename_command(group: click.Group, kind: str, argument: str, text: str, *exa
 
 def remove_command(group: click.Group, kind: str, argument: str, text: str, *examples: str) -> None:
     """`remove`: refused while something names it; subjects can be struck out everywhere."""
-    if kind in ("account", "group", "unit"):
+    if kind in SUBJECT_KINDS:
 
         @group.command("remove", help=_help(text, *examples))
         @click.argument("called", metavar=argument)

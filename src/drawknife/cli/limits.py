@@ -19,7 +19,7 @@ from drawknife.client import Client
 from drawknife.core.words.sizes import number_of, show_size
 
 from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
-from .editing import edits
+from .editing import change_from, edits, options_of
 from .items import add_command, change_command, draw_item, remove_command, show_command
 from .marks import plain_table
 
@@ -89,30 +89,16 @@ def show_network(answers: Answers, as_json: bool) -> None:
 
 
 @network.command("change")
-@click.option(
-    "--inside", "add_inside", multiple=True, metavar="NETWORK", help="Its clients come straight to endpoints."
-)
-@click.option("--drop-inside", multiple=True, metavar="NETWORK")
-@click.option("--opening", "add_openings", multiple=True, metavar="LINE", help="ADDRESS PORTS from NETWORK.")
-@click.option("--drop-opening", "drop_openings", multiple=True, metavar="LINE")
-@click.option("--forwarding", "add_forwardings", multiple=True, metavar="LINE", help="ADDRESS PORTS to ADDRESS PORTS.")
-@click.option("--drop-forwarding", "drop_forwardings", multiple=True, metavar="LINE")
+@options_of("network", changing=True)
 @edits
-def change_network(apply: Apply, **given: tuple[str, ...]) -> None:
+def change_network(apply: Apply, **given: Any) -> None:
     """State what is inside, what is open, and what is forwarded; `drawknife reach` then tells who comes through.
 
     \b
     Example:
       drawknife network change --forwarding "198.51.100.5 40000-40099 to 192.0.2.10 40000-40099"
     """
-    change: dict[str, Any] = {"op": "change", "kind": "network", "add": {}, "drop": {}}
-    for name, lines in given.items():
-        way, _, key = name.partition("_")
-        if lines:
-            change[way][key] = list(lines)
-    if not (change["add"] or change["drop"]):
-        raise click.UsageError("name something to change; --help tells what there is")
-    apply([change])
+    apply([change_from("network", "network", given)])
 
 
 @click.group()

@@ -312,6 +312,10 @@ class Client:
         window = {"matching": matching, "offset": offset, "limit": limit or 200_000}
         return self._get(msg.AccountList, "/accounts", **window, **{k: v for k, v in only.items() if v is not False})
 
+    def account_names(self) -> set[str]:
+        """The names of the accounts that there are."""
+        return {a.name for a in self.accounts().accounts}
+
     def account_detail(self, name: str) -> msg.AccountDetail:
         return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
 

@@ -10,7 +10,7 @@ from typing import Any
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
-from drawknife.core.model.kinds import FOLDER, KINDS, LINES, OF_SECTION, SECTIONS, UNIT, Kind
+from drawknife.core.model.kinds import EVERY, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import Where, nearest, problems
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.names import BadValue, check_name, check_path, check_unit
@@ -256,10 +256,13 @@ def _model_from(data: Any, text: str) -> m.Model:
     return sound(model)
 
 
+_KINDS = {kind.name: kind for kind in EVERY}
+
+
 def read_item(kind: str, data: Any) -> Any:
     """One item of a kind, of a store without its folders. :class:`BadDocument` with every mistake in it."""
     reading = _Reading("")
-    made = reading.made(KINDS[kind], (), data)
+    made = reading.made(_KINDS[kind], (), data)
     reading.give_up()
     return made
 

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
+
+from drawknife.core.model.kinds import KINDS, NETWORK
 
 from .base import Message
 from .questions import FindingMessage
 
-Kind = Literal[
-    "account", "group", "unit", "store", "folder", "virtual-path", "endpoint", "setting", "quota", "lockout", "network"
-]
+if TYPE_CHECKING:
+    Kind = str
+else:
+    Kind = Literal[(*KINDS, NETWORK)]
 Values = dict[str, Any]
 
 

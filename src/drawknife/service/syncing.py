@@ -18,7 +18,7 @@ from drawknife.records.directories import Directory, last_syncs, read_directorie
 from .busy import Busy
 from .current import Current
 from .files import NotReadable
-from .following import followed_by
+from .keeping import note_what_followed
 
 log = structlog.get_logger()
 #: Seconds between two looks at what is due.
@@ -59,7 +59,7 @@ def sync_within(current: Current, directory: Directory, who: str, most_leavers: 
     )  # fmt: skip
     if was is not None and after is not None:
         current.took(after)
-        followed_by(current, was, after, credentials=held)
+        note_what_followed(current, was, after, held)
     return report
 
 

@@ -321,16 +321,16 @@ SECTIONS = {kind.section: kind for kind in EVERY if kind not in (UNIT, FOLDER)}
 SETTINGS = {field.name: field for field in SETTING.fields[1:]}
 
 
-def _lines(name: str, read: v.Read, about: str) -> Field:
-    return Field(name, read, v.STRING, about, (), many=True, write=str)
+def _lines(name: str, word: str, read: v.Read, about: str) -> Field:
+    return Field(name, read, v.STRING, about, (), many=True, write=str, word=word)
 
 
 #: Sections that are lists of lines.
 LINES = {field.name: field for field in (
-    _lines("inside", v.network, "networks whose clients come straight to where an endpoint listens"),
-    _lines("openings", v.opening, "ADDRESS PORTS from NETWORK: what clients from elsewhere may connect to"),
-    _lines("forwardings", v.forwarding, "ADDRESS PORTS to ADDRESS PORTS: what leads from outside to inside"),
-    _lines("gone", v.of(m.parse_subject), "subjects that a directory has no more, and that something still names"),
+    _lines("inside", "inside", v.network, "networks whose clients come straight to where an endpoint listens"),
+    _lines("openings", "opening", v.opening, "ADDRESS PORTS from NETWORK: what clients from elsewhere may connect to"),
+    _lines("forwardings", "forwarding", v.forwarding, "ADDRESS PORTS to ADDRESS PORTS: what leads from outside to inside"),
+    _lines("gone", "gone", v.of(m.parse_subject), "subjects that a directory has no more, and that something still names"),
 )}  # fmt: skip
 #: How networks reach each other is one item, made of three of the lists.
 NETWORK = "network"

@@ -2,30 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
 from typing import Annotated, Any
 
-from flask import Response, g, request
-from psycopg import Connection
-from psycopg.rows import TupleRow
+from flask import Response, request
 from pydantic import Field
 
 from drawknife import messages as msg
-from drawknife.answers.previews import item_changes, preview
-from drawknife.changing import Applied, apply
-from drawknife.core.model.items import Model
+from drawknife.core.model.kinds import KINDS
 from drawknife.formats.model_file import read_model
-from drawknife.records import credentials
-from drawknife.records.changes import change_model
 
-from ..following import followed_by
-from .common import Page, Query, also_as_rows, answer, ask, blueprint, current, if_match, problems, rows_answer
+from .common import Page, Query, also_as_rows, answer, ask, blueprint, if_match, problems, rows_answer, write
 from .model import ModelFile
 
 api = blueprint("changes", "Changes of the model, piece by piece")
-Kind = Annotated[
-    str, Field(max_length=20, description="account, group, unit, store, folder, virtual-path, endpoint, setting, quota")
-]
+Kind = Annotated[str, Field(max_length=20, description=", ".join(KINDS))]
 
 
 class ItemsQuery(Page):
@@ -58,33 +48,14 @@ def _plain(changes: msg.Changes) -> list[dict[str, Any]]:
     ]
 
 
-def _told(changes: list[dict[str, Any]]) -> str:
-    """What the journal says: the change in a few words."""
-    first = changes[0]
-    called = first.get("name") or _named(first.get("item") or {})
-    text = f"{first['op']} {first['kind'].replace('-', ' ')} {called}"
-    text += f" to {first['to']}" if first.get("to") else ""
-    return text + (f" and {len(changes) - 1} more" if len(changes) > 1 else "")
-
-
-def _named(item: dict[str, Any]) -> str:
-    return str(item.get("name") or item.get("path") or item.get("for") or "")
-
-
 @api.post(
     "/changes/preview",
     summary="What changes would do: the items that differ, and what follows for whom",
     responses={200: msg.Preview, **problems(409, 413, 415)},
 )
 def preview_changes(body: msg.Changes) -> Response:
-    state = current()
-    snapshot, prepared = state.prepared()
-    applied = apply(snapshot.model, _plain(body))
-    told = preview(
-        prepared, applied.model, snapshot.revision, datetime.now(UTC), applied.renames, state.credentials(snapshot),
-        (*applied.doubts, *applied.notes),
-    )  # fmt: skip
-    return answer(told, snapshot.revision)
+    told = write().preview(_plain(body))
+    return answer(told, told.revision)
 
 
 @api.post(
@@ -93,10 +64,8 @@ def preview_changes(body: msg.Changes) -> Response:
     responses={200: msg.Checked, **problems(409, 413, 415)},
 )
 def check_changes(body: msg.Changes) -> Response:
-    snapshot = current().snapshot()
-    applied = apply(snapshot.model, _plain(body))
-    message = msg.Checked(revision=snapshot.revision, doubts=list(applied.doubts), notes=list(applied.notes))
-    return answer(message, snapshot.revision)
+    told = write().check(_plain(body))
+    return answer(told, told.revision)
 
 
 @api.post(
@@ -106,34 +75,8 @@ def check_changes(body: msg.Changes) -> Response:
     responses={200: msg.Changed, **problems(409, 412, 413, 415, 507)},
 )
 def change(body: msg.Changes) -> Response:
-    expected = if_match(request.headers.get("If-Match"))
-    changes = _plain(body)
-    state = current()
-    held = state.credentials(state.snapshot())
-    done: list[tuple[Model, Applied]] = []
-
-    def edit(model: Model, connection: Connection[TupleRow]) -> Model:
-        applied = apply(model, changes)
-        for r in applied.renames.each:
-            if r.kind == "account":
-                credentials.carry_renamed(connection, r.old, r.new)
-        done.append((model, applied))
-        return applied.model
-
-    after = change_model(state.database, edit, g.who, _told(changes), expected, state.snapshot())
-    before, applied = done[-1]
-    state.took(after)
-    count, items = item_changes(before, after.model)
-    followed = followed_by(state, before, after, applied.renames, held)
-    message = msg.Changed(
-        revision=after.revision,
-        changed=count > 0,
-        item_count=count,
-        items=items,
-        followed=followed,
-        notes=[*applied.doubts, *applied.notes],
-    )
-    return answer(message, after.revision)
+    done = write().change(_plain(body), if_match(request.headers.get("If-Match")))
+    return answer(done, done.revision)
 
 
 @api.post(
@@ -142,10 +85,5 @@ def change(body: msg.Changes) -> Response:
     responses={200: msg.Preview, **problems(413)},
 )
 def preview_model(raw: ModelFile) -> Response:
-    model = read_model(request.get_data(cache=False))
-    state = current()
-    snapshot, prepared = state.prepared()
-    told = preview(
-        prepared, model, snapshot.revision, datetime.now(UTC), credentials=state.credentials(snapshot)
-    )  # fmt: skip
-    return answer(told, snapshot.revision)
+    told = write().preview_model(read_model(request.get_data(cache=False)))
+    return answer(told, told.revision)

@@ -8,16 +8,18 @@ import json
 import re
 from typing import Annotated, Any
 
-from flask import Response, current_app, request
+from flask import Response, current_app, g, request
 from flask_openapi3 import APIBlueprint, OpenAPI, Tag
 from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
+from drawknife.answers.changing import Changing
 from drawknife.asking import BadInput
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Message, Problem
 
 from ..current import Current
+from ..keeping import changing
 from ..problems import MEDIA_TYPE
 
 PREFIX = "/api/v1"
@@ -124,6 +126,11 @@ def _flat(row: dict[str, Any]) -> dict[str, Any]:
 def ask() -> Answering:
     """Answers about the model in force."""
     return current().answering()
+
+
+def write() -> Changing:
+    """Changes of the model in force, by who asks."""
+    return changing(current(), g.who)
 
 
 def wanted_type(*types: str) -> str:

@@ -25,7 +25,7 @@ from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
-from ..following import followed_by
+from ..keeping import note_what_followed
 from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
 
 api = blueprint("limits", "The way in and the limits")
@@ -229,7 +229,7 @@ def take_census(body: msg.NewCensus) -> Response:
 
     after = change_model(state.database, noting, g.who, f"census of {body.store}", None, before)
     state.took(after)
-    followed_by(state, was[-1], after, credentials=state.credentials(before))
+    note_what_followed(state, was[-1], after, state.credentials(before))
     message = msg.CensusDone(
         revision=after.revision, changed=after.revision != before.revision, store=body.store,
         bytes=sum(r.bytes for r in body.rows), files=sum(r.files for r in body.rows), new_folders=sum(added),

@@ -4,22 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from flask import Response, g, request
+from flask import Response, request
 from flask_openapi3 import RawModel
-from psycopg import Connection
-from psycopg.rows import TupleRow
 from pydantic import BaseModel, Field
 
 from drawknife.asking import NoSuch
-from drawknife.core.model.items import Model
-from drawknife.core.words.names import fold
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal
-from drawknife.records.changes import change_model
-from drawknife.records.credentials import counts_of
 
-from ..following import followed_by
 from .common import (
     Page,
     Query,
@@ -32,6 +25,7 @@ from .common import (
     problems,
     rows_answer,
     wanted_type,
+    write,
 )
 
 api = blueprint("model", "The whole model, its findings and its journal")
@@ -71,23 +65,8 @@ def read() -> Response:
 )
 def load(raw: ModelFile) -> Response:
     expected = if_match(request.headers.get("If-Match"))
-    model = read_model(request.get_data(cache=False))
-    state = current()
-    at_hand = state.snapshot()
-    held = state.credentials(at_hand)
-    was: list[Model] = []
-
-    def edit(old: Model, connection: Connection[TupleRow]) -> Model:
-        was.append(old)
-        return model
-
-    after = change_model(state.database, edit, g.who, "load", expected, at_hand)
-    state.took(after)
-    followed = followed_by(state, was[-1], after, credentials=held)
-    message = Loaded(
-        revision=after.revision, changed=was[-1] != after.model, counts=_counts(model), followed=followed
-    )  # fmt: skip
-    return answer(message, after.revision)
+    done = write().load(read_model(request.get_data(cache=False)), expected)
+    return answer(done, done.revision)
 
 
 @api.post(
@@ -96,24 +75,8 @@ def load(raw: ModelFile) -> Response:
     responses={200: LoadLosses, **problems(413)},
 )
 def losses(raw: ModelFile) -> Response:
-    model = read_model(request.get_data(cache=False))
-    state = current()
-    snapshot = state.snapshot()
-    left = {fold(a.name) for a in model.accounts}
-    gone = [a.name for a in snapshot.model.accounts if fold(a.name) not in left]
-    folders = {(fold(s.name), f.path) for s in model.stores for f in s.folders}
-    missing = sum((fold(s.name), f.path) not in folders for s in snapshot.model.stores for f in s.folders)
-    passwords, keys = counts_of(state.database, gone)
-    message = LoadLosses(
-        revision=snapshot.revision, accounts=len(gone), folders=missing, passwords=passwords, keys=keys, named=gone[:10]
-    )
-    return answer(message, snapshot.revision)
-
-
-def _counts(model: Model) -> dict[str, int]:
-    counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
-    counts["folders"] = sum(len(s.folders) for s in model.stores)
-    return counts
+    told = write().losses(read_model(request.get_data(cache=False)))
+    return answer(told, told.revision)
 
 
 @api.get("/model/schema", summary="The JSON Schema of model files", responses={200: AnyObject})

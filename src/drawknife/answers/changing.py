@@ -1,0 +1,187 @@
+"""All that changes a model, answered in the words of :mod:`messages`; as :mod:`answering` is for questions.
+
+The service changes its model with this, and so does the command line a model file: what is checked, refused, and told
+to follow is the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from typing import Any, NamedTuple, Protocol
+
+from drawknife import messages as msg
+from drawknife.answers.previews import Told, follow, item_changes, preview
+from drawknife.answers.summaries import summary
+from drawknife.changing import Applied, apply
+from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.items import Model
+from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.words.names import fold
+
+
+class Done(NamedTuple):
+    """A change that is in force: the models before and after it, and the revision that it made."""
+
+    before: Model
+    after: Model
+    revision: int
+
+
+#: Makes a new model of the one in force, and tells what it renames.
+Edit = Callable[[Model], tuple[Model, Renames]]
+
+
+class Keeper(Protocol):
+    """Where a model is kept: a service's database, or a file."""
+
+    def newest(self) -> tuple[int, Prepared]:
+        """The revision in force, and its model prepared."""
+
+    def prepared_for(self, model: Model) -> Prepared:
+        """A model prepared, with the help of the newest."""
+
+    def credentials(self) -> Credentials:
+        """What each account has to sign in with; None where that is not known."""
+
+    def change(self, edit: Edit, what: str, expected: int | None) -> Done:
+        """Put in force what `edit` makes of the model in force; only of revision `expected`, if that is given."""
+
+    def followed(self, done: Done, said: Sequence[str]) -> None:
+        """Keep what followed from a change."""
+
+    def credential_counts(self, names: Sequence[str]) -> tuple[int, int]:
+        """How many passwords and keys these accounts have."""
+
+
+class Changing:
+    """Changes of one kept model. `now` is the time as of which it is told what follows."""
+
+    def __init__(self, keeper: Keeper, now: datetime) -> None:
+        self.keeper, self.now = keeper, now
+
+    def account_names(self) -> set[str]:
+        """The names of the accounts that there are."""
+        return {a.name for a in self.keeper.newest()[1].model.accounts}
+
+    # --- change by change -------------------------------------------------------------------------
+
+    def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
+        """What changes would do, and what follows. Raises as :func:`drawknife.changing.apply`."""
+        revision, prepared = self.keeper.newest()
+        applied = apply(prepared.model, changes)
+        notes = (*applied.doubts, *applied.notes)
+        held = self.keeper.credentials()
+        return preview(prepared, applied.model, revision, self.now, applied.renames, held, notes)
+
+    def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
+        """Could they be done, and do they look like slips? Raises as :meth:`preview`."""
+        revision, prepared = self.keeper.newest()
+        applied = apply(prepared.model, changes)
+        return msg.Checked(revision=revision, doubts=list(applied.doubts), notes=list(applied.notes))
+
+    def change(self, changes: Sequence[dict[str, Any]], expected: int | None = None) -> msg.Changed:
+        """Do all of the changes, or none. Raises as :meth:`preview`, and what the keeper raises."""
+        held = self.keeper.credentials()
+        applied: list[Applied] = []
+
+        def edit(model: Model) -> tuple[Model, Renames]:
+            applied.append(apply(model, changes))
+            return applied[-1].model, applied[-1].renames
+
+        done = self.keeper.change(edit, _in_few_words(changes), expected)
+        count, items = item_changes(done.before, done.after)
+        followed = self.followed(done, applied[-1].renames, held)
+        return msg.Changed(
+            revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed,
+            notes=[*applied[-1].doubts, *applied[-1].notes],
+        )  # fmt: skip
+
+    # --- the whole model --------------------------------------------------------------------------
+
+    def preview_model(self, model: Model) -> msg.Preview:
+        """What putting another model in force would do."""
+        revision, prepared = self.keeper.newest()
+        return preview(prepared, model, revision, self.now, credentials=self.keeper.credentials())
+
+    def losses(self, model: Model) -> msg.LoadLosses:
+        """How much would go if another model were put in force."""
+        revision, prepared = self.keeper.newest()
+        left = {fold(a.name) for a in model.accounts}
+        gone = [a.name for a in prepared.model.accounts if fold(a.name) not in left]
+        folders = {(fold(s.name), f.path) for s in model.stores for f in s.folders}
+        missing = sum((fold(s.name), f.path) not in folders for s in prepared.model.stores for f in s.folders)
+        passwords, keys = self.keeper.credential_counts(gone)
+        return msg.LoadLosses(
+            revision=revision, accounts=len(gone), folders=missing, passwords=passwords, keys=keys, named=gone[:10]
+        )
+
+    def load(self, model: Model, expected: int | None = None) -> msg.Loaded:
+        """Put another model in force."""
+        held = self.keeper.credentials()
+        done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
+        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
+        counts["folders"] = sum(len(s.folders) for s in model.stores)
+        changed = done.before != done.after
+        return msg.Loaded(
+            revision=done.revision, changed=changed, counts=counts, followed=self.followed(done, Renames(), held)
+        )
+
+    def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:
+        """What followed from a change that is in force, in a line or two."""
+        if done.before == done.after:
+            return []
+        was = self.keeper.prepared_for(done.before)
+        said = followed_in_words(follow(was, self.keeper.prepared_for(done.after), self.now, renames, held))
+        self.keeper.followed(done, said)
+        return said
+
+
+def followed_in_words(told: Told) -> list[str]:
+    """What followed from a change, in a line or two; of lines without effect the first."""
+    said = summary(told.follows)
+    said += [f"{x.line} has no effect: {x.reasons[0]}" for x in told.without_effect[:2] if x.reasons]
+    if not told.without_effect:
+        said += [f"still, {x}" for x in told.held_back[:2]]
+    return said
+
+
+def _in_few_words(changes: Sequence[dict[str, Any]]) -> str:
+    """What the journal says: the first change, and how many more."""
+    first = changes[0]
+    item = first.get("item") or {}
+    called = first.get("name") or str(item.get("name") or item.get("path") or item.get("for") or "")
+    text = f"{first['op']} {first['kind'].replace('-', ' ')} {called}"
+    text += f" to {first['to']}" if first.get("to") else ""
+    return text + (f" and {len(changes) - 1} more" if len(changes) > 1 else "")
+
+
+class InMemory:
+    """Keeps a model in memory, as one of a file; what becomes of it is up to who made it."""
+
+    def __init__(self, model: Model, keep: Callable[[Model, Renames], None]) -> None:
+        self._prepared = prepare(model)
+        self._keep = keep
+
+    def newest(self) -> tuple[int, Prepared]:
+        return 0, self._prepared
+
+    def prepared_for(self, model: Model) -> Prepared:
+        return self._prepared if model is self._prepared.model else prepare(model, self._prepared)
+
+    def credentials(self) -> Credentials:
+        return None
+
+    def change(self, edit: Edit, what: str, expected: int | None) -> Done:
+        before = self._prepared.model
+        after, renames = edit(before)
+        if after != before:
+            self._keep(after, renames)
+        return Done(before, after, 0)
+
+    def followed(self, done: Done, said: Sequence[str]) -> None:
+        pass
+
+    def credential_counts(self, names: Sequence[str]) -> tuple[int, int]:
+        return 0, 0

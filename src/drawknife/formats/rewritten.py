@@ -1,0 +1,185 @@
+"""A model file with some of its items changed: all else stays as it is written, comments included."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import Any
+
+from ruamel.yaml import YAML, YAMLError
+from ruamel.yaml.resolver import VersionedResolver
+
+from drawknife.core.follows.pairing import Renames
+from drawknife.core.model.difference import Differs, differing
+from drawknife.core.model.fields import Field
+from drawknife.core.model.items import Model
+from drawknife.core.model.kinds import FOLDER, LINES, OF_SECTION, Kind
+from drawknife.core.words.names import BadValue, fold, parse_place
+
+from .document import BadDocument
+from .model_file import read_item, read_model, write_model
+
+
+class _Resolver(VersionedResolver):
+    """YAML 1.2 has no times: a day is text, and is written back as it stands."""
+
+    def add_version_implicit_resolver(self, version: Any, tag: Any, regexp: Any, first: Any) -> None:
+        if not str(tag).endswith("timestamp"):
+            super().add_version_implicit_resolver(version, tag, regexp, first)
+
+
+def rewritten(text: str, before: Model, after: Model, renames: Renames | None = None) -> tuple[str, bool]:
+    """The document `text`, which is `before`, with what differs in `after`; false if its comments went.
+
+    What is renamed stays where it is. What comes out is read again: if it is not `after`, the whole is written anew.
+    """
+    if text.lstrip()[:1] == "{":
+        return write_model(after, as_json=True), True
+    yaml = _like(text)
+    try:
+        document = yaml.load(text)
+        for differs, name in _in_place(before, after, renames or Renames()):
+            _apply(document, differs, name)
+        out = io.StringIO()
+        yaml.dump(document, out)
+        made = out.getvalue()
+        if read_model(made) == after:
+            return made, True
+    except (YAMLError, BadDocument, BadValue, LookupError, ValueError, StopIteration):
+        pass
+    return write_model(after), "#" not in text
+
+
+def _like(text: str) -> YAML:
+    """A writer that indents lists as the document does."""
+    yaml = YAML()
+    yaml.Resolver = _Resolver
+    yaml.preserve_quotes = True
+    yaml.width = 4096
+    if re.search(r"^\S.*:[ ]*(?:#.*)?\n(?:[ ]*#.*\n)*[ ]+- ", text, re.MULTILINE):
+        yaml.indent(mapping=2, sequence=4, offset=2)
+    return yaml
+
+
+def _in_place(before: Model, after: Model, renames: Renames) -> list[tuple[Differs, str]]:
+    """What differs, and what each thing was called; what was renamed as one difference, and stores before folders."""
+    found = list(differing(before, after))
+    came = {(d.section, d.name): d for d in found if d.before is None}
+    out: list[tuple[Differs, str]] = []
+    taken: set[int] = set()
+    for d in found:
+        new = came.get((d.section, _called_now(d, renames))) if d.after is None and d.section in OF_SECTION else None
+        if new is not None and d.section != "units":
+            taken.add(id(new))
+            d = Differs(d.section, new.name, d.before, new.after)
+            out.append((d, next(x.name for x in found if x.before is d.before and x.section == d.section)))
+        else:
+            # A folder that goes may be in a store that has another name by then.
+            out.append(
+                (d._replace(name=_called_now(d, renames)) if d.section == "folders" and d.after is None else d, d.name)
+            )
+    out = [(d, name) for d, name in out if id(d) not in taken]
+    # The folders of a store that comes or goes come and go with it.
+    whole = {d.name for d, _ in out if d.section == "stores" and (d.before is None or d.after is None)}
+    out = [x for x in out if x[0].section != "folders" or x[1].partition(":")[0] not in whole]
+    out.sort(key=lambda x: x[0].section != "stores")
+    return out
+
+
+def _called_now(d: Differs, renames: Renames) -> str:
+    """What a thing that differs is called afterwards."""
+    if d.section == "folders":
+        return str(renames.place(parse_place(d.name)))
+    name = d.name
+    for r in renames.each:
+        if r.kind == OF_SECTION[d.section].name and fold(r.old) == fold(name):
+            name = r.new
+    return name
+
+
+def _apply(document: Any, differs: Differs, name: str) -> None:
+    """Do one difference to the document; `name` is what the thing is called in it."""
+    section = differs.section
+    if section in LINES or section == "units":
+        _edit_lines(document.setdefault(section, []), differs)
+        return
+    kind = OF_SECTION[section]
+    inside = document
+    if kind is FOLDER:
+        # A store that is renamed has its new name by now; a folder may have moved to another store.
+        place, now = parse_place(name), parse_place(differs.name)
+        stores = {fold(str(s["name"])): s for s in document["stores"]}
+        inside = stores[fold(place.store)] if fold(place.store) in stores else stores[fold(now.store)]
+        name = place.path
+        if differs.after is not None and differs.before is not None and inside is not stores[fold(now.store)]:
+            at = _position(kind, inside["folders"], name, differs.before)
+            raw = inside["folders"].pop(at)
+            _edit(kind, raw, differs.before, differs.after)
+            stores[fold(now.store)].setdefault("folders", []).append(raw)
+            return
+    items = inside.setdefault(section, [])
+    at = _position(kind, items, name, differs.before)
+    if differs.after is None:
+        del items[at]
+    elif differs.before is None:
+        items.append(kind.data(differs.after))
+    else:
+        _edit(kind, items[at], differs.before, differs.after)
+
+
+def _edit_lines(items: Any, differs: Differs) -> None:
+    """Lines of text; a unit that comes from a directory is a mapping."""
+
+    def said(item: Any) -> str:
+        if isinstance(item, dict):
+            return fold(str(item["path"]))
+        read = LINES[differs.section].read(item) if differs.section in LINES else item
+        return fold(str(read))
+
+    at = next((i for i, x in enumerate(items) if said(x) == fold(differs.name)), None)
+    if differs.after is None and at is not None:
+        del items[at]
+    elif differs.after is not None and at is not None:
+        items[at] = differs.after
+    elif differs.after is not None:
+        items.append(differs.after)
+
+
+def _position(kind: Kind, items: Any, name: str, before: Any) -> int:
+    """Where an item stands in its list; -1 where it is new."""
+    if before is None:
+        return -1
+    found = []
+    for i, raw in enumerate(items):
+        there = read_item(kind.name, dict(raw))
+        if fold(kind.called(there)) == fold(name):
+            found.append((kind.data(there) != kind.data(before), i))
+    return min(found)[1]
+
+
+def _edit(kind: Kind, raw: Any, before: Any, after: Any) -> None:
+    """Write the fields that differ."""
+    was, now = kind.data(before), kind.data(after)
+    for field in kind.fields:
+        a, b = was.get(field.name), now.get(field.name)
+        if a == b:
+            continue
+        if b is None:
+            raw.pop(field.name, None)
+        elif field.many and isinstance(raw.get(field.name), list):
+            _edit_list(raw[field.name], field, b)
+        else:
+            raw[field.name] = b
+
+
+def _edit_list(lines: Any, field: Field, wanted: list[Any]) -> None:
+    """Take away the lines that are not wanted, and add those that are missing."""
+
+    def said(line: Any) -> str:
+        return fold(str(field.read(line)))
+
+    want = {said(line): line for line in wanted}
+    for i in reversed(range(len(lines))):
+        if want.pop(said(lines[i]), None) is None:
+            del lines[i]
+    lines.extend(want.values())
