@@ -2,7 +2,7 @@ import { Center, Loader } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
-import { get, Problem } from "./api";
+import { answer, GET, Problem } from "./api";
 import { AccountPage } from "./pages/AccountPage";
 import { AccountsPage } from "./pages/AccountsPage";
 import { ComparePage } from "./pages/ComparePage";
@@ -27,7 +27,7 @@ export function App() {
   const location = useLocation();
   const signedIn = useQuery({
     queryKey: ["session"],
-    queryFn: () => get<{ name: string }>("/sessions"),
+    queryFn: () => answer(GET("/api/v1/sessions")),
     staleTime: 60_000,
     enabled: location.pathname !== "/sign-in",
   });

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
 import { useSearchParams } from "react-router";
-import { type Access, type AccessRow, get, named, RIGHTS, type Right } from "../api";
+import { type Access, type AccessRow, answer, GET, RIGHTS, type Right } from "../api";
 import { Legend, MARKS, MEANINGS, PlaceLink, Stairs } from "../parts/marks";
 import { Empty, Loaded } from "../parts/states";
 import { type TreeLabel, treeLabels } from "../parts/tree";
@@ -18,7 +18,12 @@ const COLUMNS = `${LABEL}px ${CELL * RIGHTS.length}px minmax(0, 1fr)`;
 export function AccessTree({ account, endpoint }: { account: string; endpoint?: string }) {
   const query = useQuery({
     queryKey: ["access", account, endpoint],
-    queryFn: () => get<Access>(`/accounts/${named(account)}/access`, { endpoint, limit: 2_000_000 }),
+    queryFn: () =>
+      answer(
+        GET("/api/v1/accounts/{name}/access", {
+          params: { path: { name: account }, query: { endpoint, limit: 2_000_000 } },
+        }),
+      ),
   });
   return <Loaded query={query}>{(access) => <Rows access={access} endpoint={endpoint} />}</Loaded>;
 }
@@ -73,20 +78,15 @@ function Rows({ access, endpoint }: { access: Access; endpoint?: string }) {
                   data-index={item.index}
                   style={{ position: "absolute", width: "100%", transform: `translateY(${item.start}px)` }}
                 >
-                  <TreeRow
-                    row={row}
-                    label={label}
-                    open={openAt === row.location ? (openRight as Right) : null}
-                    toggle={toggle}
-                  />
+                  <TreeRow row={row} label={label} open={openAt === row.location ? openRight : null} toggle={toggle} />
                   {openAt === row.location && openRight && (
                     <Why
                       account={access.account}
-                      right={openRight as Right}
+                      right={openRight}
                       location={row.location}
                       endpoint={endpoint}
-                      state={row.rights[openRight as Right]}
-                      close={() => toggle(openRight as Right, row.location)}
+                      state={row.rights[openRight] ?? "no"}
+                      close={() => toggle(openRight, row.location)}
                     />
                   )}
                 </div>
@@ -148,18 +148,18 @@ function TreeRow({
         </span>
       </span>
       <span style={{ display: "flex" }}>
-        {RIGHTS.map((right) => (
+        {RIGHTS.map((right) => [right, row.rights[right] ?? "no"] as const).map(([right, state]) => (
           <button
             key={right}
             type="button"
             className="cell"
             data-open={open === right}
-            title={`${right}: ${MEANINGS[row.rights[right]]}`}
-            aria-label={`${right} at ${row.location}: ${MEANINGS[row.rights[right]]}`}
+            title={`${right}: ${MEANINGS[state]}`}
+            aria-label={`${right} at ${row.location}: ${MEANINGS[state]}`}
             onClick={() => toggle(right, row.location)}
             onKeyDown={keys}
           >
-            <span className={`state-${row.rights[right]}`}>{MARKS[row.rights[right]]}</span>
+            <span className={`state-${state}`}>{MARKS[state]}</span>
           </button>
         ))}
       </span>

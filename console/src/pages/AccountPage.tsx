@@ -1,7 +1,7 @@
 import { Badge, Group, Select, Tabs, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { type Endpoint, get, named, type Standing } from "../api";
+import { answer, GET, named } from "../api";
 import { EditButton } from "../parts/Editor";
 import { AccountState } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -18,11 +18,11 @@ export function AccountPage() {
   const endpoint = search.get("endpoint") ?? undefined;
   const query = useQuery({
     queryKey: ["standing", name],
-    queryFn: () => get<Standing>(`/accounts/${named(name)}/standing`),
+    queryFn: () => answer(GET("/api/v1/accounts/{name}/standing", { params: { path: { name } } })),
   });
   const endpoints = useQuery({
     queryKey: ["endpoints"],
-    queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
+    queryFn: () => answer(GET("/api/v1/endpoints")),
   });
   const put = (changes: Record<string, string | undefined>) => {
     const next = new URLSearchParams(search);

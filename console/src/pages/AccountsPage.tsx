@@ -5,7 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { type Account, get, named } from "../api";
+import { type Account, answer, GET, named } from "../api";
 import { AddButton } from "../parts/Editor";
 import { AccountState } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -23,7 +23,7 @@ export function AccountsPage() {
   }, [settled, setSearch]);
   const query = useQuery({
     queryKey: ["accounts"],
-    queryFn: () => get<{ total: number; accounts: Account[] }>("/accounts", { limit: 200_000 }),
+    queryFn: () => answer(GET("/api/v1/accounts", { params: { query: { limit: 200_000 } } })),
   });
   const field = useRef<HTMLInputElement>(null);
   useHotkeys([["/", () => field.current?.focus()]]);

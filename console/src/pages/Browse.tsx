@@ -2,7 +2,7 @@ import { Anchor, Breadcrumbs, Stack, Text } from "@mantine/core";
 import { IconFolder, IconRoute } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { get, type Listing, named } from "../api";
+import { answer, GET } from "../api";
 import { PlaceLink } from "../parts/marks";
 import { Empty, Loaded } from "../parts/states";
 
@@ -17,7 +17,10 @@ export function Browse({ account, endpoint }: { account: string; endpoint?: stri
   };
   const query = useQuery({
     queryKey: ["listing", account, location, endpoint],
-    queryFn: () => get<Listing>(`/accounts/${named(account)}/listing`, { location, endpoint }),
+    queryFn: () =>
+      answer(
+        GET("/api/v1/accounts/{name}/listing", { params: { path: { name: account }, query: { location, endpoint } } }),
+      ),
   });
   const steps = location === "/" ? [] : location.slice(1).split("/");
   return (

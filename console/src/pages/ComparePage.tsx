@@ -2,7 +2,7 @@ import { Button, FileInput, Group, Text, TextInput } from "@mantine/core";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
-import { ask, type Comparison, get, Problem, type State } from "../api";
+import { answer, type Comparison, GET, POST, Problem, type State } from "../api";
 import { Legend, Mark, MEANINGS } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
@@ -18,7 +18,12 @@ export function ComparePage() {
   const asked = { one: search.get("one"), other: search.get("other") };
   const query = useQuery({
     queryKey: ["compare", asked],
-    queryFn: () => get<Comparison>("/comparisons", { ...asked, limit: 1000 }),
+    queryFn: () =>
+      answer(
+        GET("/api/v1/comparisons", {
+          params: { query: { one: asked.one ?? "", other: asked.other ?? "", limit: 1000 } },
+        }),
+      ),
     enabled: Boolean(asked.one && asked.other),
   });
   const withFile = useMutation({
@@ -30,7 +35,7 @@ export function ComparePage() {
           "The file cannot be read",
         );
       });
-      const found = await ask<Comparison>("POST", "/comparisons", {}, { account: given.account, model });
+      const found = await answer(POST("/api/v1/comparisons", { body: { account: given.account, model } }));
       return { ...found, one: `${found.one} in force`, other: `${found.other} in ${given.file.name}` };
     },
     // A file that is mended has to be chosen again: what the browser holds is the file as it was.

@@ -1,7 +1,7 @@
 import { Button, Group, Text } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { ask, type Directory, get, named, type Preview, type SyncReport } from "../api";
+import { answer, type Directory, GET, POST, type SyncReport } from "../api";
 import { Consequences } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
@@ -18,7 +18,7 @@ const STATES: Record<SyncReport["state"], [string, string]> = {
 export function DirectoriesPage() {
   const query = useQuery({
     queryKey: ["directories"],
-    queryFn: () => get<{ directories: Directory[] }>("/directories"),
+    queryFn: () => answer(GET("/api/v1/directories")),
   });
   return (
     <Page title="Directories">
@@ -42,17 +42,18 @@ function OneDirectory({ directory }: { directory: Directory }) {
   const preview = useQuery({
     queryKey: ["sync-preview", directory.name],
     queryFn: () =>
-      ask<{ report: SyncReport; changes: Preview | null }>(
-        "POST",
-        `/directories/${named(directory.name)}/sync/preview`,
-        {},
-        {},
+      answer(
+        POST("/api/v1/directories/{name}/sync/preview", {
+          params: { path: { name: directory.name } },
+          body: {},
+        }),
       ),
     enabled: showing,
     retry: false,
   });
   const sync = useMutation({
-    mutationFn: () => ask<SyncReport>("POST", `/directories/${named(directory.name)}/sync`, {}, {}),
+    mutationFn: () =>
+      answer(POST("/api/v1/directories/{name}/sync", { params: { path: { name: directory.name } }, body: {} })),
     onSettled: () => {
       setSearch({}, { replace: true });
       return client.invalidateQueries();
@@ -117,7 +118,7 @@ function OneDirectory({ directory }: { directory: Directory }) {
 }
 
 function Report({ report }: { report: SyncReport }) {
-  const [label, style] = STATES[report.state];
+  const [label, style] = STATES[report.state] ?? [report.state, ""];
   return (
     <div style={{ fontSize: 13, marginTop: 12 }} role={report.state === "failed" ? "alert" : undefined}>
       <div>

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { type Endpoint, get } from "../api";
+import { answer, GET } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { CertificateLine, SignInQuestion } from "./SignInQuestion";
+import { WayIn } from "./WayIn";
 
 const COLUMNS = "minmax(120px, 1fr) 190px 120px 90px minmax(150px, 1.2fr) minmax(200px, 1.6fr) 78px";
 
@@ -12,7 +13,7 @@ export function EndpointsPage() {
   const [search] = useSearchParams();
   const query = useQuery({
     queryKey: ["endpoints"],
-    queryFn: () => get<{ endpoints: Endpoint[] }>("/endpoints"),
+    queryFn: () => answer(GET("/api/v1/endpoints")),
   });
   return (
     <Page title="Endpoints" beside={<AddButton kind="endpoint" />}>
@@ -84,6 +85,7 @@ export function EndpointsPage() {
       {query.data && query.data.endpoints.length > 0 && (
         <SignInQuestion endpoints={query.data.endpoints.map((e) => e.name)} chosen={search.get("endpoint")} />
       )}
+      <WayIn />
     </Page>
   );
 }

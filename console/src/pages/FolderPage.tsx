@@ -1,7 +1,7 @@
 import { Anchor, Breadcrumbs, Group, Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { type Folder, get, RIGHTS, type Store } from "../api";
+import { answer, type Folder, GET, RIGHTS } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -21,7 +21,7 @@ export function FolderPage() {
 }
 
 function Stores() {
-  const query = useQuery({ queryKey: ["stores"], queryFn: () => get<{ stores: Store[] }>("/stores") });
+  const query = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
   const columns = "1fr 100px 110px 110px 110px 1.6fr";
   return (
     <div className="sheet">
@@ -61,7 +61,10 @@ function Stores() {
 }
 
 function OneFolder({ place }: { place: string }) {
-  const query = useQuery({ queryKey: ["folder", place], queryFn: () => get<Folder>("/folders", { place }) });
+  const query = useQuery({
+    queryKey: ["folder", place],
+    queryFn: () => answer(GET("/api/v1/folders", { params: { query: { place: place ?? "" } } })),
+  });
   const [store = "", path = "/"] = [place.slice(0, place.indexOf(":")), place.slice(place.indexOf(":") + 1)];
   const steps = path === "/" ? [] : path.slice(1).split("/");
   return (

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useDeferredValue, useMemo, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { type GroupLine, get, type UnitLine } from "../api";
+import { answer, GET, type GroupLine } from "../api";
 import { AddButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -59,7 +59,7 @@ const UNIT_COLUMNS = "minmax(220px, 1.6fr) 90px 130px minmax(160px, 1fr) 110px";
 function Groups({ matching }: { matching: string }) {
   const query = useQuery({
     queryKey: ["groups"],
-    queryFn: () => get<{ groups: GroupLine[] }>("/groups", { limit: 200_000 }),
+    queryFn: () => answer(GET("/api/v1/groups", { params: { query: { limit: 200_000 } } })),
   });
   return (
     <Loaded query={query}>
@@ -134,7 +134,7 @@ function GroupRows({ groups, matching }: { groups: GroupLine[]; matching: string
 }
 
 function Units({ matching }: { matching: string }) {
-  const query = useQuery({ queryKey: ["units"], queryFn: () => get<{ units: UnitLine[] }>("/units") });
+  const query = useQuery({ queryKey: ["units"], queryFn: () => answer(GET("/api/v1/units")) });
   const wanted = matching.trim().toLowerCase();
   return (
     <div className="sheet">

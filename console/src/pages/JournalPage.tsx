@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { get, type Journal } from "../api";
+import { answer, GET } from "../api";
 import { ItemDifference } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -9,7 +9,10 @@ const SHOWN = 10;
 const COLUMNS = "70px 160px 130px minmax(150px, 0.7fr) 1.4fr";
 
 export function JournalPage() {
-  const query = useQuery({ queryKey: ["journal"], queryFn: () => get<Journal>("/journal", { limit: 500 }) });
+  const query = useQuery({
+    queryKey: ["journal"],
+    queryFn: () => answer(GET("/api/v1/journal", { params: { query: { limit: 500 } } })),
+  });
   return (
     <Page title="Journal">
       <div className="sheet">

@@ -2,7 +2,7 @@ import { LineChart } from "@mantine/charts";
 import { Group, Select, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { type FilledLimit, get, type Limits, type Used } from "../api";
+import { answer, type FilledLimit, GET, type Limits, type Used } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -14,7 +14,7 @@ const COLUMNS = "minmax(0, 1.5fr) minmax(60px, 1fr) 78px 78px 72px";
 /** Limits as bars with their soft and hard marks, who fills them, how they grow; and usage summed up. */
 export function LimitsPage() {
   const [search, setSearch] = useSearchParams();
-  const query = useQuery({ queryKey: ["limits"], queryFn: () => get<Limits>("/limits") });
+  const query = useQuery({ queryKey: ["limits"], queryFn: () => answer(GET("/api/v1/limits")) });
   const chosen = search.get("limit");
   return (
     <Page title="Usage and limits" beside={<AddButton kind="quota" />}>
@@ -300,7 +300,7 @@ function Promised({ promised }: { promised: Limits["promised"] }) {
 function UsageTable({ by, put }: { by: string; put: (by: string) => void }) {
   const query = useQuery({
     queryKey: ["usage", by],
-    queryFn: () => get<{ lines: Used[]; total: number }>("/usage", { by, limit: 200 }),
+    queryFn: () => answer(GET("/api/v1/usage", { params: { query: { by: by as never, limit: 200 } } })),
   });
   return (
     <section className="sheet" aria-label="Usage" style={{ padding: "10px 16px" }}>

@@ -4,7 +4,7 @@ import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { get, type MapWindow, named, RIGHTS, type State, type Store } from "../api";
+import { answer, GET, type MapWindow, named, RIGHTS, type State } from "../api";
 import { Legend, MARKS, MEANINGS } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
@@ -44,7 +44,7 @@ export function MapPage() {
     const said = Object.entries(asked).filter(([, value]) => value);
     setSearch(new URLSearchParams(said), { replace: true });
   }, [asked, setSearch]);
-  const stores = useQuery({ queryKey: ["stores"], queryFn: () => get<{ stores: Store[] }>("/stores") });
+  const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
   const put = (key: keyof Choice, value: string | null) => setChoice({ ...choice, [key]: value ?? "" });
   const first = useQuery({
     queryKey: ["map", asked, 0, 0],
@@ -103,7 +103,7 @@ export function MapPage() {
 }
 
 function window_(choice: Choice, i: number, j: number) {
-  return get<MapWindow>("/map", {
+  const query = {
     ...choice,
     under: choice.under || "/",
     right: choice.right === ALL ? undefined : choice.right,
@@ -111,7 +111,9 @@ function window_(choice: Choice, i: number, j: number) {
     account_limit: BLOCK,
     location_offset: j * BLOCK,
     location_limit: BLOCK,
-  });
+    deepest: choice.deepest === "" ? undefined : Number(choice.deepest),
+  };
+  return answer(GET("/api/v1/map", { params: { query } }));
 }
 
 function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {

@@ -1,7 +1,7 @@
 import { Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { get, type Overview } from "../api";
+import { answer, GET } from "../api";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
@@ -40,7 +40,7 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
 };
 
 export function OverviewPage() {
-  const query = useQuery({ queryKey: ["overview"], queryFn: () => get<Overview>("/overview") });
+  const query = useQuery({ queryKey: ["overview"], queryFn: () => answer(GET("/api/v1/overview")) });
   return (
     <Page title="Overview">
       <Loaded query={query}>

@@ -2,7 +2,7 @@ import { Button, Center, PasswordInput, Stack, Text, Title } from "@mantine/core
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { ask, Problem } from "../api";
+import { answer, POST, Problem } from "../api";
 
 /** Signs in with a token, or by itself with the code of a sign-in link (behind the #). */
 export function SignInPage() {
@@ -18,7 +18,7 @@ export function SignInPage() {
     setBusy(true);
     setFailed(null);
     try {
-      await ask("POST", "/sessions", {}, { token: secret });
+      await answer(POST("/api/v1/sessions", { body: { token: secret } }));
       await client.invalidateQueries();
       const next = search.get("next") ?? "/";
       navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true });

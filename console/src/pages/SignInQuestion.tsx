@@ -1,7 +1,7 @@
 import { Button, Group, Select, Text, TextInput } from "@mantine/core";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Account, type Answer, ask, type Certificate, get, named, Problem, type Reach } from "../api";
+import { type Answer, answer, GET, POST, Problem, type Reach } from "../api";
 
 const YES_NO = [
   { value: "", label: "not said" },
@@ -10,7 +10,7 @@ const YES_NO = [
 ];
 
 interface Told {
-  answer: Answer & { told_to_client?: string };
+  answer: Answer;
   reach: Reach | null;
 }
 
@@ -23,12 +23,12 @@ export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; cho
   const [method, setMethod] = useState("");
   const accounts = useQuery({
     queryKey: ["accounts"],
-    queryFn: () => get<{ accounts: Account[] }>("/accounts", { limit: 200_000 }),
+    queryFn: () => answer(GET("/api/v1/accounts", { params: { query: { limit: 200_000 } } })),
   });
   const question = useMutation({
     mutationFn: async (): Promise<Told> => {
       const body = {
-        account,
+        account: account ?? "",
         action: "sign-in",
         endpoint,
         explain: true,
@@ -36,9 +36,13 @@ export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; cho
         ...(tls ? { tls: tls === "yes" } : {}),
         ...(method ? { method } : {}),
       };
-      const answer = await ask<Told["answer"]>("POST", "/decisions", {}, body);
-      const reach = from ? await get<Reach>(`/endpoints/${named(endpoint ?? "")}/reach`, { from }) : null;
-      return { answer, reach };
+      const told = await answer(POST("/api/v1/decisions", { body: body }));
+      const reach = from
+        ? await answer(
+            GET("/api/v1/endpoints/{name}/reach", { params: { path: { name: endpoint ?? "" }, query: { from } } }),
+          )
+        : null;
+      return { answer: told, reach };
     },
   });
   const told = question.data;
@@ -128,7 +132,7 @@ export function CertificateLine({ endpoint }: { endpoint: string }) {
   const query = useQuery({
     queryKey: ["certificate", endpoint],
     queryFn: () =>
-      get<Certificate>(`/endpoints/${named(endpoint)}/certificate`).catch((error) => {
+      answer(GET("/api/v1/endpoints/{name}/certificate", { params: { path: { name: endpoint } } })).catch((error) => {
         if (error instanceof Problem && error.status === 404) return null;
         throw error;
       }),

@@ -1,7 +1,7 @@
 import { Group, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { get, named, type Standing } from "../api";
+import { answer, GET, type Standing } from "../api";
 import { EditButton } from "../parts/Editor";
 import { shown } from "../parts/values";
 
@@ -93,7 +93,7 @@ export function StandingView({ standing }: { standing: Standing }) {
 function Ways({ account }: { account: string }) {
   const query = useQuery({
     queryKey: ["ways", account],
-    queryFn: () => get<{ groups: { group: string; chains: string[][] }[] }>(`/accounts/${named(account)}/ways`),
+    queryFn: () => answer(GET("/api/v1/accounts/{name}/ways", { params: { path: { name: account } } })),
   });
   const several = query.data?.groups.filter((g) => g.chains.length > 1) ?? [];
   if (!several.length) return null;

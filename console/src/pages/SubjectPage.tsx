@@ -1,7 +1,7 @@
 import { Group, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { type AccessChange, get, named, type SettingChange, type SubjectDetail } from "../api";
+import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api";
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
 import { EditButton } from "../parts/Editor";
 import { AccountLink } from "../parts/marks";
@@ -16,7 +16,7 @@ export function SubjectPage() {
   const navigate = useNavigate();
   const query = useQuery({
     queryKey: ["subject", subject],
-    queryFn: () => get<SubjectDetail>("/subjects", { subject, limit: 2000 }),
+    queryFn: () => answer(GET("/api/v1/subjects", { params: { query: { subject, limit: 2000 } } })),
   });
   const [kind = "group", name = ""] = [subject.slice(0, subject.indexOf(":")), subject.slice(subject.indexOf(":") + 1)];
   return (
@@ -35,7 +35,7 @@ export function SubjectPage() {
         <Group gap={6}>
           <EditButton kind="setting" name={subject} what={`settings of ${subject}`} label="Settings" />
           <EditButton
-            kind={kind}
+            kind={kind as ChangeKind}
             name={name}
             after={(to) => navigate(to ? subjectPath(`${kind}:${to}`) : "/groups", { replace: true })}
           />
@@ -196,10 +196,7 @@ function Without({ account, subject }: { account: string; subject: string }) {
   const query = useQuery({
     queryKey: ["without", account, subject],
     queryFn: () =>
-      get<{ lines: SubjectDetail["gives"]; access: AccessChange[]; settings: SettingChange[] }>(
-        `/accounts/${named(account)}/without`,
-        { subject },
-      ),
+      answer(GET("/api/v1/accounts/{name}/without", { params: { path: { name: account }, query: { subject } } })),
   });
   return (
     <section className="sheet" aria-label="What it would lose" style={{ padding: "12px 16px", fontSize: 13 }}>

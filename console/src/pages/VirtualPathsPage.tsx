@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { get, type VirtualPath } from "../api";
+import { answer, GET } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -13,7 +13,7 @@ export function VirtualPathsPage() {
   const chosen = search.get("path");
   const query = useQuery({
     queryKey: ["virtual-paths"],
-    queryFn: () => get<{ virtual_paths: VirtualPath[] }>("/virtual-paths"),
+    queryFn: () => answer(GET("/api/v1/virtual-paths")),
   });
   return (
     <Page title="Virtual paths" beside={<AddButton kind="virtual-path" />}>

@@ -2,7 +2,7 @@ import { Button, Group, Select, Text, TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
-import { get, RIGHTS, type Who } from "../api";
+import { answer, GET, RIGHTS, type Who } from "../api";
 import { AccountLink, Chain, Legend, Mark, PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -19,7 +19,12 @@ export function WhoPage() {
   const asked = { right: search.get("right"), at: search.get("at"), but_for: search.get("but_for") };
   const query = useQuery({
     queryKey: ["who", asked],
-    queryFn: () => get<Who>("/who", { ...asked, limit: 1000 }),
+    queryFn: () =>
+      answer(
+        GET("/api/v1/who", {
+          params: { query: { ...asked, right: asked.right ?? "", at: asked.at ?? "", limit: 1000 } },
+        }),
+      ),
     enabled: Boolean(asked.right && asked.at),
   });
   const submit = (event: FormEvent) => {

@@ -1,25 +1,35 @@
-import { Button, Checkbox, Group, Loader, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
+import {
+  Autocomplete,
+  type AutocompleteProps,
+  Button,
+  Checkbox,
+  Group,
+  Loader,
+  Modal,
+  Select,
+  Stack,
+  Text,
+  Textarea,
+  TextInput,
+} from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ask, type Change, get, type Item, type Preview, Problem } from "../api";
+import { answer, type Change, type ChangeKind, GET, type Item, onlyAt, POST, Problem } from "../api";
 import { Consequences } from "./Consequences";
-import { CALLED, changesOf, type Draft, drafted, type Field, fieldsOf, itemOf } from "./fields";
+import { changesOf, type Draft, declaredAs, drafted, type Field, fieldsOf, itemOf, nameless } from "./fields";
 
-const WORDS: Record<string, string> = { "virtual-path": "virtual path", setting: "settings" };
-const word = (kind: string) => WORDS[kind] ?? kind;
-/** Kinds whose items have a name that can be changed, everything that names them going along. */
-const RENAMED = ["account", "group", "unit", "store", "endpoint", "quota", "folder"];
+const word = (kind: ChangeKind) => (kind === "setting" ? "settings" : declaredAs(kind).title);
 
 interface Opened {
-  kind: string;
+  kind: ChangeKind;
   name: string | null;
   recorded?: boolean;
   after?: (name: string | null) => void;
 }
 
-export function AddButton({ kind, after }: { kind: string; after?: (name: string | null) => void }) {
+export function AddButton({ kind, after }: { kind: ChangeKind; after?: (name: string | null) => void }) {
   const [open, setOpen] = useState(false);
   return (
     <>
@@ -58,15 +68,10 @@ export function EditButton({
 
 /** One item in fields, and beside it what follows from the change, before it is saved. */
 function Editor({ kind, name, recorded = true, after, close }: Opened & { close: () => void }) {
-  const schema = useQuery({
-    queryKey: ["schema"],
-    queryFn: () => get<Parameters<typeof fieldsOf>[0]>("/model/schema"),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
   const item = useQuery({
     queryKey: ["item", kind, name],
     queryFn: () =>
-      get<{ item: Item; named_by: string[] }>("/item", { kind, name }).catch((error) => {
+      answer(GET("/api/v1/item", { params: { query: { kind, name: name ?? "" } } })).catch((error) => {
         // Settings are there for everybody, if empty.
         if (kind === "setting" && error instanceof Problem && error.status === 404) return { item: {}, named_by: [] };
         throw error;
@@ -74,7 +79,7 @@ function Editor({ kind, name, recorded = true, after, close }: Opened & { close:
     enabled: name !== null && recorded,
     gcTime: 0,
   });
-  const ready = schema.data && (name === null || !recorded || item.data);
+  const ready = name === null || !recorded || item.data;
   return (
     <Modal
       opened
@@ -89,11 +94,11 @@ function Editor({ kind, name, recorded = true, after, close }: Opened & { close:
         </Text>
       )}
       {!ready && !item.error && <Loader size="sm" />}
-      {schema.data && ready && (
+      {ready && (
         <Form
           kind={kind}
           name={name}
-          fields={kind === "unit" ? [] : fieldsOf(schema.data, kind)}
+          fields={fieldsOf(kind)}
           item={item.data?.item ?? {}}
           after={after}
           close={close}
@@ -119,21 +124,22 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
   const changes: Change[] = removing
     ? [{ op: "remove", kind, name: name ?? "", ...(everywhere ? { everywhere } : {}) }]
     : name === null
-      ? called || CALLED[kind] === ""
+      ? called || nameless(kind)
         ? [itemOf(kind, called, fields, draft)]
         : []
       : changesOf(kind, name, fields, before, draft, called);
   const [settled] = useDebouncedValue(JSON.stringify(changes), 350);
   const preview = useQuery({
     queryKey: ["preview", settled],
-    queryFn: () => ask<Preview>("POST", "/changes/preview", {}, { changes: JSON.parse(settled) }),
+    queryFn: () => answer(POST("/api/v1/changes/preview", { body: { changes: JSON.parse(settled) } })),
     enabled: settled !== "[]",
     retry: false,
     gcTime: 0,
     placeholderData: keepPreviousData,
   });
   const save = useMutation({
-    mutationFn: () => ask("POST", "/changes", {}, { changes }, preview.data?.revision),
+    mutationFn: () =>
+      answer(POST("/api/v1/changes", { body: { changes: changes }, headers: onlyAt(preview.data?.revision) })),
     onSuccess: async () => {
       await client.invalidateQueries();
       close();
@@ -152,16 +158,8 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
         }}
       >
         <Stack gap={8}>
-          {(name === null ? CALLED[kind] !== "" : RENAMED.includes(kind)) && (
-            <TextInput
-              label={kind === "folder" ? "place" : (CALLED[kind] ?? "name")}
-              placeholder={kind === "folder" ? "STORE:/path" : undefined}
-              size="xs"
-              data-autofocus
-              value={called}
-              disabled={removing}
-              onChange={(e) => setCalled(e.currentTarget.value)}
-            />
+          {!nameless(kind) && (name === null || declaredAs(kind).renamed) && (
+            <Called kind={kind} called={called} disabled={removing} put={setCalled} />
           )}
           {fields.map((f) => (
             <OneField
@@ -187,7 +185,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
                 {removing ? "Keep it" : "Cancel"}
               </Button>
             </Group>
-            {name !== null && !removing && (
+            {name !== null && kind !== "network" && !removing && (
               <Button size="xs" variant="subtle" color="red.8" onClick={() => setRemoving(true)}>
                 Remove…
               </Button>
@@ -235,6 +233,53 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
   );
 }
 
+/** What the item is called by: text, or one of a few words. */
+function Called(props: { kind: ChangeKind; called: string; disabled: boolean; put: (text: string) => void }) {
+  const { kind, called, disabled, put } = props;
+  const { key, fields } = declaredAs(kind);
+  const choices = fields.find((f) => f.name === key)?.choices ?? [];
+  if (choices.length) {
+    return (
+      <Select
+        label={key}
+        size="xs"
+        data={choices}
+        value={called || null}
+        disabled={disabled}
+        onChange={(v) => put(v ?? "")}
+      />
+    );
+  }
+  return (
+    <TextInput
+      label={kind === "folder" ? "place" : key}
+      placeholder={kind === "folder" ? "STORE:/path" : undefined}
+      size="xs"
+      data-autofocus
+      value={called}
+      disabled={disabled}
+      onChange={(e) => put(e.currentTarget.value)}
+    />
+  );
+}
+
+/** A field that names an account or a unit: those that there are, the first that hold what was typed. */
+function Picker({ names, ...props }: AutocompleteProps & { names: "account" | "unit" }) {
+  const accounts = useQuery({
+    queryKey: ["accounts"],
+    queryFn: () => answer(GET("/api/v1/accounts", { params: { query: { limit: 200_000 } } })),
+    enabled: names === "account",
+  });
+  const units = useQuery({
+    queryKey: ["units"],
+    queryFn: () => answer(GET("/api/v1/units")),
+    enabled: names === "unit",
+  });
+  const data =
+    names === "account" ? accounts.data?.accounts.map((a) => a.name) : units.data?.units.map((unit) => unit.path);
+  return <Autocomplete {...props} limit={30} data={data ?? []} />;
+}
+
 function OneField(props: { field: Field; text: string; disabled: boolean; put: (text: string) => void }) {
   const { field, text, disabled, put } = props;
   const label = field.name.replace("_", " ");
@@ -264,5 +309,9 @@ function OneField(props: { field: Field; text: string; disabled: boolean; put: (
       />
     );
   }
-  return <TextInput {...common} value={text} onChange={(e) => put(e.currentTarget.value)} />;
+  if (field.names === "account" || field.names === "unit") {
+    return <Picker {...common} names={field.names} value={text} onChange={put} />;
+  }
+  const type = field.kind === "day" ? "date" : "text";
+  return <TextInput {...common} type={type} value={text} onChange={(e) => put(e.currentTarget.value)} />;
 }

@@ -19,7 +19,7 @@ import {
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
-import { ask } from "../api";
+import { DELETE } from "../api";
 
 const PLACES = [
   ["/", "Overview", IconHome],
@@ -43,7 +43,7 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
   const client = useQueryClient();
   const navigate = useNavigate();
   const signOut = async () => {
-    await ask("DELETE", "/sessions").catch(() => undefined);
+    await DELETE("/api/v1/sessions").catch(() => undefined);
     client.clear();
     navigate("/sign-in");
   };

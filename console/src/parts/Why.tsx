@@ -2,7 +2,16 @@ import { ActionIcon, Group, Stack, Text } from "@mantine/core";
 import { IconX } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Answer, ask, type Explanation, examplePath, type Judgement, type Right, type State } from "../api";
+import {
+  type Answer,
+  answer,
+  type Explanation,
+  examplePath,
+  type Judgement,
+  POST,
+  type Right,
+  type State,
+} from "../api";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
 
@@ -23,7 +32,7 @@ export function Why({ account, right, location, endpoint, state, close }: Props)
   const query = useQuery({
     queryKey: ["why", account, right, location, endpoint, owner],
     queryFn: () =>
-      ask<Answer>("POST", "/decisions", {}, { account, action: right, path, owner, endpoint, explain: true }),
+      answer(POST("/api/v1/decisions", { body: { account, action: right, path, owner, endpoint, explain: true } })),
   });
   return (
     <div

@@ -1,33 +1,19 @@
 import { expect, test } from "vitest";
 import { changesOf, drafted, fieldsOf, itemOf } from "./fields";
 
-const schema = {
-  properties: {
-    accounts: {
-      items: {
-        required: ["name"],
-        properties: {
-          name: { type: "string" },
-          kind: { enum: ["person", "service"] },
-          enabled: { type: "boolean" },
-          methods: { type: "array", items: { type: "string" } },
-          expires: { type: "string", description: "its last day" },
-          source: { type: "string" },
-        },
-      },
-    },
-    quotas: { items: { properties: { name: { type: "string" }, hard_files: { type: "integer" } } } },
-  },
-};
-const fields = fieldsOf(schema, "account");
+const fields = fieldsOf("account").filter((f) => ["kind", "enabled", "methods", "expires"].includes(f.name));
 
-test("fields come from the schema, without the name and what a directory says", () => {
+test("fields are those that are declared, without the name and what a directory says", () => {
   expect(fields.map((f) => [f.name, f.kind])).toEqual([
     ["kind", "choice"],
     ["enabled", "yes-no"],
+    ["expires", "day"],
     ["methods", "lines"],
-    ["expires", "text"],
   ]);
+  expect(fieldsOf("account").some((f) => ["name", "source"].includes(f.name))).toBe(false);
+  expect(fieldsOf("unit")).toEqual([]);
+  expect(fieldsOf("virtual-path").map((f) => f.name)).toEqual(["path", "leads_to", "listing", "grants"]);
+  expect(fieldsOf("network").map((f) => f.name)).toEqual(["inside", "openings", "forwardings"]);
 });
 
 test("only what is different is sent, and a rename comes last", () => {
@@ -42,7 +28,7 @@ test("only what is different is sent, and a rename comes last", () => {
 });
 
 test("a new item has what was filled in, numbers as numbers", () => {
-  const quota = fieldsOf(schema, "quota");
+  const quota = fieldsOf("quota");
   expect(itemOf("quota", "pool", quota, { hard_files: "20" })).toEqual({
     op: "add",
     kind: "quota",

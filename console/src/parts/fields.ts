@@ -1,53 +1,33 @@
-import type { Change, Item } from "../api";
+import type { Change, ChangeKind, Item } from "../api";
+import declared from "../generated/kinds.json";
 
 export interface Field {
   name: string;
   about: string;
-  kind: "text" | "choice" | "yes-no" | "lines";
+  kind: string;
   choices: string[];
   required: boolean;
+  names: string | null;
 }
 
-interface Schema {
-  type?: string | string[];
-  enum?: string[];
-  description?: string;
-  items?: Schema;
-  properties?: Record<string, Schema>;
-  required?: string[];
+interface Declared {
+  title: string;
+  key: string;
+  renamed: boolean;
+  fields: Field[];
 }
 
-const SECTIONS: Record<string, string> = {
-  account: "accounts",
-  group: "groups",
-  store: "stores",
-  folder: "stores",
-  "virtual-path": "virtual_paths",
-  endpoint: "endpoints",
-  setting: "settings",
-  quota: "quotas",
-};
-/** The key that an item is called by; it is changed by a rename. */
-export const CALLED: Record<string, string> = { setting: "for", "virtual-path": "", folder: "path" };
+/** A kind of item as it is declared in the core. */
+export const declaredAs = (kind: ChangeKind): Declared => declared.kinds[kind];
 
-/** The fields of a kind of item, from the published JSON Schema of model files. */
-export function fieldsOf(schema: Schema, kind: string): Field[] {
-  let item = schema.properties?.[SECTIONS[kind] ?? ""]?.items;
-  if (kind === "folder") item = item?.properties?.folders?.items;
-  const out: Field[] = [];
-  for (const [name, key] of Object.entries(item?.properties ?? {})) {
-    if (name === "source" || name === "folders" || name === (CALLED[kind] ?? "name")) continue;
-    const choices = key.enum ?? [];
-    const lines = key.type === "array";
-    out.push({
-      name,
-      about: key.description ?? "",
-      kind: lines ? "lines" : choices.length ? "choice" : key.type === "boolean" ? "yes-no" : "text",
-      choices,
-      required: item?.required?.includes(name) ?? false,
-    });
-  }
-  return out;
+/** Is an item of this kind called by a field that is changed like any other? Then it has no name to be given. */
+export const nameless = (kind: ChangeKind) => kind === "virtual-path" || kind === "network";
+
+/** The fields of a kind of item that can be edited. What it is called by is changed by a rename. */
+export function fieldsOf(kind: ChangeKind): Field[] {
+  const { key, fields } = declaredAs(kind);
+  if (kind === "unit") return [];
+  return fields.filter((f) => f.name !== "source" && (nameless(kind) || f.name !== key));
 }
 
 export type Draft = Record<string, string>;
@@ -76,7 +56,7 @@ function valueFrom(field: Field, text: string): unknown {
 
 /** What has to be sent to make of `before` what stands in the fields: only what is different. */
 export function changesOf(
-  kind: string,
+  kind: ChangeKind,
   name: string,
   fields: Field[],
   before: Draft,
@@ -98,9 +78,8 @@ export function changesOf(
 }
 
 /** The item that the fields describe. */
-export function itemOf(kind: string, name: string, fields: Field[], draft: Draft): Change {
-  const called = kind in CALLED ? CALLED[kind] : "name";
-  const item: Item = kind === "folder" || !called ? {} : { [called]: name };
+export function itemOf(kind: ChangeKind, name: string, fields: Field[], draft: Draft): Change {
+  const item: Item = kind === "folder" || nameless(kind) ? {} : { [declaredAs(kind).key]: name };
   for (const f of fields) {
     const value = valueFrom(f, draft[f.name] ?? "");
     if (value !== null && !(Array.isArray(value) && value.length === 0)) item[f.name] = value;

@@ -1,0 +1,148 @@
+"""Every field of every kind of item goes everywhere: what is declared once is nowhere forgotten."""
+
+import json
+from dataclasses import fields as dataclass_fields
+from dataclasses import replace
+
+import pytest
+from tools.description import kinds, openapi
+
+from drawknife.changing import apply
+from drawknife.cli.editing import options_of
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.difference import differing
+from drawknife.core.model.fields import REQUIRED
+from drawknife.core.model.kinds import EVERY, KINDS, NETWORK, SECTIONS, SETTING
+from drawknife.core.model.removal import references
+from drawknife.formats.model_file import change_data, json_schema, read_model, write_model
+from drawknife.records.changes import replace_model
+from drawknife.records.database import Database, bring_up_to_date
+from drawknife.records.journal import read_line
+from drawknife.records.snapshots import read_snapshot
+
+#: A value for every field that is not the one by default, as the model file has it.
+VALUES = {
+    "account": {"kind": "service", "display": "Ada", "mail": "ada@example.org", "unit": "fleet", "home": "s:/homes/ada",
+                "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau"},
+    "group": {"members": ["account:ida"], "source": "bureau"},
+    "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB"},
+    "folder": {"owner": "ida", "sealed": True, "entries": ["allow account:ida all here"]},
+    "virtual-path": {"leads_to": "s:/x", "listing": "all", "grants": ["account:ida read"]},
+    "endpoint": {"protocol": "ftp", "address": "192.0.2.9", "port": 2121, "passive_ports": "4000-4009", "tls": "required",
+                 "host_names": ["a.example"], "enabled": False, "entries": ["deny account:ida all"],
+                 "never": ["account:ida"], "only": ["group:crew"], "certificate": "c.pem", "certificate_key": "k.pem"},
+    "setting": {"quota_bytes": "1 GiB", "quota_files": 9, "upload_limit": "2 GiB", "rate_up": 1000, "rate_down": "unlimited",
+                "sessions": 3, "idle_timeout": 60, "require_tls": True, "methods": ["key"],
+                "addresses": ["allow 192.0.2.0/24"], "hours": ["mon-fri 06:00-20:00"], "landing": "/x",
+                "greeting": "Hello", "uploads_owner": "ida"},
+    "quota": {"shared_by": ["account:ida"], "hard_bytes": "1 GiB", "soft_bytes": 1, "hard_files": 9, "soft_files": 1,
+              "grace": "7 days", "bytes_over_since": "2026-11-20T08:00:00+00:00",
+              "files_over_since": "2026-11-20T08:00:00+00:00"},
+    "lockout": {"failures": 5, "within": "10 minutes", "lasts": "30 minutes"},
+    "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},
+}  # fmt: skip
+KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtual-path": "/v", "endpoint": "quay",
+        "setting": "account:ida", "quota": "pool", "lockout": "account"}  # fmt: skip
+
+
+def document():
+    data = {"drawknife": 1, "units": ["fleet"]}
+    for section, kind in SECTIONS.items():
+        key = {kind.fields[0].name: KEYS[kind.name]} if kind.name in KEYS else {}
+        data[section] = [{**key, **VALUES[kind.name]}]
+    data["accounts"].append({"name": "ida"})
+    data["stores"][0]["folders"] = [{"path": "/x", **VALUES["folder"]}]
+    data["quotas"].append({"name": "shelf", "folder": "s:/x"})
+    return data
+
+
+@pytest.fixture(scope="module")
+def model():
+    return read_model(json.dumps(document()))
+
+
+def test_every_field_has_a_value_here():
+    for kind in EVERY:
+        if kind.name != "unit":
+            declared = {f.name for f in kind.fields} - ({kind.fields[0].name} if kind.name in KEYS else set())
+            # A quota is shared or on a folder: two of them have both.
+            assert declared - VALUES[kind.name].keys() <= {"folder"}, kind.name
+
+
+def test_what_is_declared_is_what_the_items_hold():
+    for kind in EVERY:
+        if kind.name not in ("unit", "setting"):
+            held = {f.name for f in dataclass_fields(kind.make)} - {"folders"}
+            assert held == {f.name for f in kind.fields}, kind.name
+            defaults = {f.name: f.default for f in dataclass_fields(kind.make)}
+            for field in kind.fields:
+                if field.default is not REQUIRED and kind.name != "usage":  # whose owner is left out in the file alone
+                    assert defaults[field.name] == field.default, (kind.name, field.name)
+
+
+def test_the_file(model):
+    written = json.loads(write_model(model, as_json=True))
+    assert read_model(write_model(model)) == model
+    for section, kind in SECTIONS.items():
+        item = written[section][0]
+        assert {f.name for f in kind.fields} - item.keys() <= {"folder"} and item.keys() >= VALUES[kind.name].keys()
+    described = json_schema()["properties"]
+    for section, kind in SECTIONS.items():
+        assert {f.name for f in kind.fields} <= described[section]["items"]["properties"].keys()
+
+
+def test_the_database_and_the_journal(model, cluster):
+    address = cluster.create_database("kinds")
+    bring_up_to_date(address)
+    database = Database(address)
+    database.open()
+    replace_model(database, model, "ada", "load")
+    assert read_snapshot(database).model == model
+    empty = sound(m.Model())
+    before = read_snapshot(database)
+    gone = replace_model(database, empty, "ada", "load", before=before)
+    line = read_line(database, gone.revision, 1000)
+    told = {(section, name): was for section, name, was, _ in line.items}
+    for d in differing(model, empty):
+        assert told[d.section, d.name] == json.loads(json.dumps(change_data(d.section, d.before)))
+    for section, kind in SECTIONS.items():
+        assert VALUES[kind.name].keys() <= set().union(*(told[s, n].keys() for s, n in told if s == section)), section
+    assert read_snapshot(database).model == empty
+    database.close()
+
+
+@pytest.mark.parametrize(("kind", "old", "new"), [("account", "ida", "ira"), ("group", "crew", "watch"), ("unit", "fleet", "boats"), ("store", "s", "z")])  # fmt: skip
+def test_a_rename_carries_along_every_field_that_names_it(model, kind, old, new):
+    local = sound(replace(
+        model, accounts=tuple(replace(a, source="local") for a in model.accounts),
+        groups=tuple(replace(g, source="local") for g in model.groups),
+    ))  # fmt: skip
+    after = apply(local, [{"op": "rename", "kind": kind, "name": old, "to": new}]).model
+    assert list(references(local, kind, {old})) and not list(references(after, kind, {old}))
+    told = write_model(local), write_model(after)
+    colon = {"store": f"{old}:/", "unit": f"unit: {old}"}.get(kind, f"{kind}:{old}")
+    assert colon in told[0] and colon not in told[1]
+
+
+def test_a_removal_strikes_out_every_line_that_names_it(model):
+    after = apply(model, [{"op": "remove", "kind": "account", "name": "ida", "everywhere": True}]).model
+    assert "ida" not in write_model(after)
+    # A list that narrows stays, and what was there of others.
+    assert [str(s) for s in after.endpoints[0].only] == ["group:crew"] and after.endpoints[0].entries == ()
+    assert [q.name for q in after.quotas] == ["pool", "shelf"] and after.settings == ()
+
+
+def test_the_api_the_commands_and_the_consoles_forms():
+    allowed = openapi()["components"]["schemas"]["Change"]["properties"]["kind"]["enum"]
+    assert allowed == [*KINDS, NETWORK]
+    forms = kinds()["kinds"]
+    for kind in KINDS.values():
+        assert [f["name"] for f in forms[kind.name]["fields"]] == [f.name for f in kind.fields]
+        if kind.name != "unit":
+            options = {p.name for p in options_of(kind.name, changing=True)(lambda: None).__click_params__}
+            for field in kind.fields:
+                if field.name not in ("name", "source"):
+                    assert {field.name, f"add_{field.name}"} & options, (kind.name, field.name)
+                assert field.word or not field.many, f"{field.name} has no word for one of its lines"
+    assert set(kinds()["units"]) <= {f.name for f in SETTING.fields}

@@ -1,0 +1,89 @@
+"""Writes what the console is built from into console/src/generated: python -m tools.description
+
+The API's description, of which `npm run generate` makes types, and the kinds of items with their fields. Nothing there
+is written by hand or kept: it is made anew for each build.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import sys
+from pathlib import Path
+from typing import Any
+
+from drawknife.core.model.fields import REQUIRED, Field
+from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SETTINGS
+from drawknife.core.words.rights import RIGHTS
+from drawknife.records.database import Database
+from drawknife.service.app import create_app
+
+FOLDER = Path(__file__).resolve().parent.parent / "console" / "src" / "generated"
+
+
+def openapi() -> dict[str, Any]:
+    """The description that a service gives of its API; what may be left out of a request has no default in it."""
+    described: dict[str, Any] = json.loads(json.dumps(create_app(Database(""), start=False).api_doc))
+    schemas = described["components"]["schemas"]
+    operations = [op for path in described["paths"].values() for op in path.values() if isinstance(op, dict)]
+    todo = _named([op.get("requestBody") for op in operations])
+    sent: set[str] = set()
+    while todo:
+        name = todo.pop()
+        if name not in sent:
+            sent.add(name)
+            todo |= _named(schemas[name])
+    for name in sent:
+        for part in schemas[name].get("properties", {}).values():
+            part.pop("default", None)
+    return described
+
+
+def _named(part: Any) -> set[str]:
+    """The schemas that a part of the description refers to."""
+    return set(re.findall(r'"#/components/schemas/(\w+)"', json.dumps(part)))
+
+
+def _field(field: Field) -> dict[str, Any]:
+    schema = field.schema
+    choices = schema.get("enum", [])
+    kind = "lines" if field.many else "choice" if choices else "yes-no" if schema.get("type") == "boolean" else "text"
+    if schema.get("format") == "date":
+        kind = "day"
+    return {
+        "name": field.name, "about": field.about, "kind": kind, "choices": choices,
+        "required": field.default is REQUIRED, "names": field.names, "word": field.word, "unit": field.unit,
+    }  # fmt: skip
+
+
+def kinds() -> dict[str, Any]:
+    """The kinds that can be changed: what each is called by, and its fields."""
+    found = {
+        kind.name: {
+            "title": kind.title, "section": kind.section, "key": kind.fields[0].name,
+            "renamed": kind.can_be_renamed, "fields": [_field(f) for f in kind.fields],
+        }
+        for kind in KINDS.values()
+    }  # fmt: skip
+    found[NETWORK] = {
+        "title": NETWORK, "section": NETWORK, "key": "", "renamed": False, "fields": [_field(f) for f in NETWORK_FIELDS],
+    }  # fmt: skip
+    lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
+    return {
+        "kinds": found, "rights": list(RIGHTS), "settings_of_lists": lists,
+        "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
+    }  # fmt: skip
+
+
+def main() -> int:
+    FOLDER.mkdir(exist_ok=True)
+    for name, data in (("openapi.json", openapi()), ("kinds.json", kinds())):
+        text = json.dumps(data, indent=1, ensure_ascii=False) + "\n"
+        path = FOLDER / name
+        if not path.exists() or path.read_text() != text:
+            path.write_text(text)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
