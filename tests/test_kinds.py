@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 from tools.description import kinds, openapi
+from tools.reference import PAGE, page
 
 from drawknife.changing import apply
 from drawknife.cli.editing import options_of
@@ -146,3 +147,7 @@ def test_the_api_the_commands_and_the_consoles_forms():
                     assert {field.name, f"add_{field.name}"} & options, (kind.name, field.name)
                 assert field.word or not field.many, f"{field.name} has no word for one of its lines"
     assert set(kinds()["units"]) <= {f.name for f in SETTING.fields}
+
+
+def test_the_reference_page_is_current():
+    assert PAGE.read_text() == page(), "write it anew with python -m tools.reference"
