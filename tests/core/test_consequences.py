@@ -9,14 +9,14 @@ import pytest
 from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
-from drawknife.asking import BadInput
 from drawknife.changing import apply
 from drawknife.core.follows.consequences import consequences
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.model import items as m
-from drawknife.core.model.edits import EditRefused, NotThere
+from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 
@@ -277,7 +277,7 @@ def test_changes_of_every_kind(seed, count):
     changes = [random_change(rng, before) for _ in range(count)]
     try:
         applied = apply(before, changes)
-    except (EditRefused, NotThere, BadInput, BadDocument):
+    except (ChangeRefused, NotFound, BadInput, BadDocument):
         assume(False)
     assume(not _entangled(changes))
     check(before, applied.model, changes, applied.renames)
@@ -342,7 +342,7 @@ def _a_little_changed(seed, other):
     changes = [c for c in (random_change(rng, model) for _ in range(3)) if c["op"] != "rename"]
     try:
         return apply(model, changes).model
-    except (EditRefused, NotThere, BadInput, BadDocument):
+    except (ChangeRefused, NotFound, BadInput, BadDocument):
         assume(False)
 
 

@@ -8,7 +8,6 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from drawknife.asking import BadInput
 from drawknife.changing import apply
 from drawknife.core.decide.gates import verdict
 from drawknife.core.follows.consequences import consequences
@@ -20,6 +19,7 @@ from drawknife.core.model.difference import differing
 from drawknife.core.model.removal import lines_naming, references, remove
 from drawknife.core.model.soundness import problems
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import Place
 from drawknife.formats.document import BadDocument
 
@@ -63,7 +63,7 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     model = random_model(seed)
     try:
         left = remove(model, kind, [name], everywhere=True)
-    except edits.EditRefused as refused:
+    except edits.ChangeRefused as refused:
         assert name == "fleet" and "fleet/in" in str(refused)
         return
     assert not problems(left)
@@ -73,7 +73,7 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     # Without `everywhere` it is refused exactly if something names it.
     naming = list(references(model, kind, {name}))
     if naming:
-        with pytest.raises(edits.EditRefused) as refused:
+        with pytest.raises(edits.ChangeRefused) as refused:
             remove(model, kind, [name])
         assert [p.message for p in refused.value.problems] == [str(r) for r in naming]
     else:
@@ -93,7 +93,7 @@ def test_an_edit_of_one_thing_differs_in_that_thing_only(seed):
     assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]).model == model
 
 
-REFUSED = (edits.EditRefused, edits.NotThere, BadInput, BadDocument)
+REFUSED = (edits.ChangeRefused, edits.NotFound, BadInput, BadDocument)
 
 
 @given(seeds, st.integers(2, 8))
@@ -148,11 +148,11 @@ def test_names_are_looked_up_once_however_many_go(demo, monkeypatch):
     monkeypatch.setattr(removal, "references", lambda *given: calls.append(given) or real(*given))
     after = apply(before, [{"op": "remove", "kind": "account", "name": f"A{i}"} for i in range(50)]).model
     assert after == demo and len(calls) == 1
-    with pytest.raises(edits.EditRefused) as refused:
+    with pytest.raises(edits.ChangeRefused) as refused:
         apply(before, [{"op": "remove", "kind": "account", "name": n} for n in ("a1", "bram", "ines")])
     said = " ".join(str(p) for p in refused.value.problems)
     assert "account:bram" in said and "ines" in said and "a1" not in said
-    with pytest.raises(edits.NotThere):
+    with pytest.raises(edits.NotFound):
         apply(before, [{"op": "remove", "kind": "folder", "name": n} for n in ("survey:/charts", "survey:/nowhere")])
     gone = apply(before, [{"op": "remove", "kind": "virtual-path", "name": n} for n in ("/notices", "/tides")]).model
     assert len(gone.virtual_paths) == len(before.virtual_paths) - 2
@@ -185,7 +185,7 @@ def test_a_moved_folder_takes_along_what_leads_there(demo):
     assert not (follows.access or follows.leads or follows.room)
     assert edits.rename(moved, "folder", [("survey:/incoming/raw", "survey:/inbox")]) == demo
     for to in ("survey:/inbox/deeper", "survey:/charts", "survey:/"):
-        with pytest.raises(edits.EditRefused):
+        with pytest.raises(edits.ChangeRefused):
             edits.rename(demo, "folder", [("survey:/inbox", to)])
 
 
@@ -202,7 +202,7 @@ def test_a_moved_folder_takes_along_what_leads_there(demo):
     ],
 )  # fmt: skip
 def test_edits_that_are_refused(demo, change, said):
-    with pytest.raises(edits.EditRefused) as refused:
+    with pytest.raises(edits.ChangeRefused) as refused:
         apply(demo, [change])
     assert said in str(refused.value)
 
@@ -213,7 +213,7 @@ def test_mistakes_in_a_change_are_told_with_their_place(demo):
     with pytest.raises(BadDocument) as bad:
         apply(demo, [fine, wrong])
     assert [x.key_path for x in bad.value.mistakes] == ["changes[1].item.shared_by[0]", "changes[1].item.hard_bytes"]
-    with pytest.raises(edits.NotThere, match="did you mean boats"):
+    with pytest.raises(edits.NotFound, match="did you mean boats"):
         apply(demo, [{"op": "remove", "kind": "group", "name": "boat"}])
 
 
@@ -231,7 +231,7 @@ def test_what_comes_from_a_directory_is_not_edited_here(demo):
         {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"},
         {"op": "remove", "kind": "account", "name": "ines", "everywhere": True},
     ):
-        with pytest.raises(edits.EditRefused, match="comes from the directory staff"):
+        with pytest.raises(edits.ChangeRefused, match="comes from the directory staff"):
             apply(model, [change])
     apply(model, [{"op": "change", "kind": "account", "name": "ines", "set": {"expires": "2027-01-01"}}])
     apply(

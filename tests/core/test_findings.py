@@ -3,9 +3,10 @@
 from drawknife.core.everybody.findings import findings
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.soundness import nearest, problems
+from drawknife.core.model.soundness import problems
 from drawknife.core.model.standing import loops
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import nearest
 
 
 def kinds(model):

@@ -11,7 +11,7 @@ from drawknife.core.decide.explain import explain
 from drawknife.core.decide.folders import blocked
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.soundness import problems
 from drawknife.core.model.standing import units_of
 from drawknife.core.model.values import number
@@ -67,7 +67,7 @@ def test_whoever_names_a_unit_in_another_case_means_it_and_respells_nothing(demo
     assert set(deep.units) - set(demo.units) == {"shore/lab/deep"} and deep.accounts == demo.accounts
     account = {"op": "add", "kind": "account", "item": {"name": "zoe", "unit": "SHORE/Lab"}}
     assert apply(demo, [account]).model.accounts[-1].unit == "shore/lab"
-    with pytest.raises(EditRefused, match="is there already"):
+    with pytest.raises(ChangeRefused, match="is there already"):
         apply(demo, [{"op": "add", "kind": "unit", "name": "SHORE/lab"}])
     made = read_model("drawknife: 1\nunits: [shore/lab, Shore]\naccounts: [{name: ada, unit: shore/lab}]")
     standing = prepare(made).account("ada").standing

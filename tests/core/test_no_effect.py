@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 
 from drawknife.answers.previews import follow
 from drawknife.answers.summaries import summary
-from drawknife.asking import BadInput
 from drawknife.changing import apply
 from drawknife.core.follows.consequences import consequences
 from drawknife.core.follows.no_effect import added_lines
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.edits import EditRefused, NotThere
+from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.formats.document import BadDocument
 
 from .changes import random_change
@@ -168,7 +168,7 @@ def test_a_line_without_effect_has_a_reason_and_can_be_left_out(seed):
     changes = [random_change(rng, model) for _ in range(rng.choice([1, 1, 2]))]
     try:
         applied = apply(model, changes)
-    except (EditRefused, NotThere, BadInput, BadDocument):
+    except (ChangeRefused, NotFound, BadInput, BadDocument):
         assume(False)
     before = prepare(model)
     after = prepare(applied.model, before)

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.words.errors import BadInput
 from drawknife.formats.document import BadDocument, read_json
-from drawknife.formats.questions import KEYS, BadQuestion, read_question
+from drawknife.formats.questions import KEYS, as_data, read_question
 
 GOOD = {"account": "ines", "action": "upload", "path": "/inbox/x"}
 
@@ -77,16 +78,16 @@ def test_what_is_null_counts_as_left_out():
     ],
 )
 def test_what_is_wrong_is_told_with_its_key(change, where, said):
-    with pytest.raises(BadQuestion) as caught:
+    with pytest.raises(BadInput) as caught:
         read_question({**GOOD, **change})
-    told = caught.value.as_data()["error"]
+    told = as_data(caught.value)["error"]
     assert told["where"] == where and said in told["message"] and told["expected"]
 
 
 def test_a_key_that_is_misspelled_gets_the_nearest():
-    with pytest.raises(BadQuestion) as caught:
+    with pytest.raises(BadInput) as caught:
         read_question({**GOOD, "endpiont": "harbour"})
-    assert caught.value.as_data()["error"]["nearest"] == "endpoint"
+    assert as_data(caught.value)["error"]["nearest"] == "endpoint"
 
 
 anything = st.recursive(
@@ -100,7 +101,7 @@ keyed = st.dictionaries(st.sampled_from(KEYS), anything | st.sampled_from([*ACTI
 def test_nothing_whatever_makes_it_stumble(data):
     try:
         question, _ = read_question(data)
-    except BadQuestion as bad:
+    except BadInput as bad:
         assert str(bad) and bad.expected is not None
     else:
         assert question.action in ACTIONS

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from drawknife.asking import BadInput
 from drawknife.changing import apply
 from drawknife.core.model.difference import differing
-from drawknife.core.model.edits import EditRefused, NotThere
+from drawknife.core.model.edits import ChangeRefused
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.formats.document import BadDocument, write_yaml
 from drawknife.formats.model_file import change_data, read_model, write_model
 from drawknife.formats.rewritten import rewritten
@@ -35,7 +35,7 @@ def test_any_change_of_a_file_is_the_change_of_its_model(seed):
     model = random_model(seed)
     try:
         applied = apply(model, [random_change(rng, model) for _ in range(rng.choice([1, 2, 3]))])
-    except (EditRefused, NotThere, BadInput, BadDocument):
+    except (ChangeRefused, NotFound, BadInput, BadDocument):
         assume(False)
     text, after = commented(write_model(model)), applied.model
     made, kept = rewritten(text, model, after, applied.renames)

@@ -65,7 +65,7 @@ def test_a_row_of_edits_is_read_back_as_it_was_made(database, seed):
             after = change_model(
                 database, lambda model, _, change=change: apply(model, [change]).model, "ada", "edit", None, kept
             )
-        except (edits.EditRefused, edits.NotThere):
+        except (edits.ChangeRefused, edits.NotFound):
             assert read_snapshot(database) == kept
             continue
         done += after.revision > kept.revision

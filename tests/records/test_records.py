@@ -8,9 +8,10 @@ import psycopg
 import pytest
 
 from drawknife.core.model.items import parse_entry, parse_subject
+from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import read_model
 from drawknife.records import changes, tokens
-from drawknife.records.changes import Conflict, replace_model
+from drawknife.records.changes import replace_model
 from drawknife.records.database import Database, SchemaProblem, Unavailable, bring_up_to_date, schema_steps
 from drawknife.records.journal import note, note_followed, read_journal, read_line
 from drawknife.records.snapshots import EMPTY, read_snapshot

@@ -182,10 +182,10 @@ def test_many_changes_are_checked_once(demo, monkeypatch):
     ]
     after = apply(demo, [*adds, *joins]).model
     assert len(after.accounts) == len(demo.accounts) + 500 and len(calls) == 1
-    from drawknife.core.model.edits import EditRefused
+    from drawknife.core.model.edits import ChangeRefused
 
     adds[321]["item"]["unit"] = "nowhere"
-    with pytest.raises(EditRefused) as refused:
+    with pytest.raises(ChangeRefused) as refused:
         apply(demo, adds)
     assert refused.value.problems[0].where == ("changes", 321)
 

@@ -15,7 +15,7 @@ from drawknife.answers.limits import LimitAnswers, sessions_allowed
 from drawknife.answers.map_window import MapWindow, map_cells
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.telling import explanation_message, obstacle_messages
-from drawknife.asking import BadInput, NoSuch, check_location, check_right
+from drawknife.asking import check_location, check_right
 from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import UnknownName, verdict
 from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS, expired
@@ -31,9 +31,10 @@ from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.prepared.question import GATES, Question, Verdict
 from drawknife.core.prepared.settings import resolve_all
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, ancestors, child, fold, parse_place, rest_below
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS, format_rights
-from drawknife.formats.questions import BadQuestion, read_question
+from drawknife.formats.questions import as_data, read_question
 
 
 class Answering(PeopleAnswers, LimitAnswers):
@@ -68,7 +69,7 @@ class Answering(PeopleAnswers, LimitAnswers):
     def account(self, name: str, key: str = "account") -> PreparedAccount:
         found = self.prepared.account(name)
         if found is None:
-            raise NoSuch(key, "account", name, (a.name for a in self.prepared.model.accounts))
+            raise NotFound("account", name, (a.name for a in self.prepared.model.accounts), key)
         return found
 
     def endpoint(self, name: str | None) -> Endpoint | None:
@@ -76,7 +77,7 @@ class Answering(PeopleAnswers, LimitAnswers):
             return None
         found = self.prepared.endpoints.get(fold(name))
         if found is None:
-            raise NoSuch("endpoint", "endpoint", name, (e.name for e in self.prepared.model.endpoints))
+            raise NotFound("endpoint", name, (e.name for e in self.prepared.model.endpoints), "endpoint")
         return found
 
     def target(self, text: str) -> str | Place:
@@ -90,7 +91,7 @@ class Answering(PeopleAnswers, LimitAnswers):
         for name in self.prepared.stores:
             if fold(name) == fold(place.store):
                 return Place(name, place.path)
-        raise NoSuch("at", "store", place.store, self.prepared.stores)
+        raise NotFound("store", place.store, self.prepared.stores, "at")
 
     def notes(self, account: PreparedAccount, endpoint: Endpoint | None) -> list[str]:
         """What has to be said with an answer that asks neither door nor sign-in."""
@@ -233,7 +234,7 @@ class Answering(PeopleAnswers, LimitAnswers):
     # --- questions --------------------------------------------------------------------------------
 
     def decide(self, data: Any) -> dict[str, Any]:
-        """The answer to one question, as plain data. Raises :class:`BadQuestion`."""
+        """The answer to one question, as plain data. Raises :class:`BadInput`."""
         question, wanted = read_question(data)
         if self.known is not None and question.endpoint is not None:
             question = self.known(question, question.at or self.now)
@@ -246,7 +247,7 @@ class Answering(PeopleAnswers, LimitAnswers):
             model = self.prepared.model
             names = [x.name for x in (model.endpoints if unknown.kind == "endpoint" else model.accounts)]
             near = nearest(unknown.name, names)
-            raise BadQuestion(unknown.key, str(unknown), f"the name of an {unknown.kind}", near) from None
+            raise BadInput(unknown.key, str(unknown), f"the name of an {unknown.kind}", near) from None
 
     # --- who, map, compare ------------------------------------------------------------------------
 
@@ -459,8 +460,8 @@ def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[st
     for data in lines:
         try:
             yield answering.decide(data)
-        except BadQuestion as bad:
-            yield bad.as_data()
+        except BadInput as bad:
+            yield as_data(bad)
 
 
 def _may_lead_to(leads_to: str, place: Place) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 from drawknife import messages as msg
 from drawknife.answers import certificates
 from drawknife.answers.handover import FORMATS, sheet
-from drawknife.asking import BadInput, NoSuch, check_location
+from drawknife.asking import check_location
 from drawknife.core.decide.sign_in import endpoint_allows
 from drawknife.core.decide.way_in import reach
 from drawknife.core.follows.sign_in_changes import Credentials
@@ -21,6 +21,7 @@ from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import BIT
 
@@ -65,7 +66,7 @@ class LimitAnswers:
         way_in = self.endpoint(endpoint)
         assert way_in is not None
         if way_in.certificate is None:
-            raise NoSuch("endpoint", "certificate of endpoint", way_in.name, [])
+            raise NotFound("certificate of endpoint", way_in.name, [], "endpoint")
         found = self.certificate_of(way_in)
         return found or certificates.not_looked_at(way_in)
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
-from drawknife.asking import NoSuch, check_location, check_right
+from drawknife.asking import check_location, check_right
 from drawknife.core.everybody.access_map import AccessMap, Cell, access_of_all
 from drawknife.core.everybody.division import bits_in
 from drawknife.core.model.items import Endpoint
 from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import depth, fold, join, rest_below, tree_key
 from drawknife.core.words.rights import INDEX, RIGHTS, perm_word
 
@@ -51,7 +52,7 @@ class MapWindow:
                 if name is not None:
                     subject = next((s for s in people.subjects if s.kind == kind and fold(s.name) == fold(name)), None)
                     if subject is None:
-                        raise NoSuch(kind, kind, name, (s.name for s in people.subjects if s.kind == kind))
+                        raise NotFound(kind, name, (s.name for s in people.subjects if s.kind == kind), kind)
                     bits = map_.division.bits.get(people.number(subject), 0)
                     chosen &= {i for i in chosen if bits >> i & 1}
         if self.matching:
@@ -62,7 +63,7 @@ class MapWindow:
     def choose_locations(self, prepared: Prepared) -> list[str]:
         """The locations chosen, in tree order."""
         if self.store is not None and fold(self.store) not in map(fold, prepared.stores):
-            raise NoSuch("store", "store", self.store, prepared.stores)
+            raise NotFound("store", self.store, prepared.stores, "store")
         key = f"locations:{fold(self.store) if self.store else ''}"
         every = prepared.derived.get(key)
         if not isinstance(every, list):

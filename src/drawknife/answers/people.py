@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from drawknife import messages as msg
 from drawknife.answers.previews import access_changes, setting_changes
-from drawknife.asking import BadInput, NoSuch
 from drawknife.changing import subject_of
 from drawknife.core.follows import comes_down
 from drawknife.core.follows.comes_down import Given
-from drawknife.core.model.edits import NotThere, find
+from drawknife.core.model.edits import find
 from drawknife.core.model.items import Subject
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS
 from drawknife.core.model.removal import references
 from drawknife.core.model.soundness import Names
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancestors
 
 
@@ -74,7 +74,7 @@ class PeopleAnswers:
         spelled = names.subject(subject)
         if self.prepared.people.number(spelled) < 0:
             known = names.group if subject.kind == "group" else names.unit
-            raise NoSuch("subject", subject.kind, subject.name, known.values())
+            raise NotFound(subject.kind, subject.name, known.values(), "subject")
         return spelled
 
     def subject(self, text: str, offset: int = 0, limit: int | None = None) -> msg.SubjectDetail:
@@ -151,8 +151,6 @@ class PeopleAnswers:
             store = find(model, "store", parse_place(name).store).name if kind == "folder" else ""
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
-        except NotThere as missing:
-            raise NoSuch("name", missing.kind, name, [missing.near] if missing.near else []) from None
         called = f"{store}:{found.path}" if kind == "folder" else KINDS[kind].called(found)
         named_by = references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
         return msg.ItemMessage(

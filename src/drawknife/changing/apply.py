@@ -18,13 +18,13 @@ from dataclasses import replace
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from drawknife.asking import BadInput
 from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.model import edits
 from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Folder, Model, parse_subject
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, fields_of
 from drawknife.core.model.removal import remove
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, check_unit, fold, parse_place
 from drawknife.formats.document import BadDocument, Mistake
 from drawknife.formats.model_file import read_item
@@ -54,7 +54,7 @@ def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
     """The model after all of the changes.
 
     Raises :class:`BadDocument` with the places of mistakes in what is written, ``changes[0].item.unit``;
-    :class:`edits.EditRefused` or :class:`edits.NotThere` where the model does not allow it.
+    :class:`edits.ChangeRefused` or :class:`NotFound` where the model does not allow it.
     """
     doing = _Doing(model)
     for (op, kind, everywhere), some in groupby(enumerate(changes), lambda x: _alike(x[1])):
@@ -150,7 +150,7 @@ class _Doing:
                     for x in bad.mistakes
                 ]
             ) from None
-        except edits.EditRefused as refused:
+        except edits.ChangeRefused as refused:
             raise _numbered(refused, number) from None
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
@@ -173,7 +173,7 @@ class _Doing:
                 self.renames += [Renaming(kind, old, new) for old, new in spelled]
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
-        except edits.EditRefused as refused:
+        except edits.ChangeRefused as refused:
             raise _numbered(refused, first) from None
         self.working.begin_with(model)
 
@@ -322,6 +322,6 @@ def check_kind(kind: Any) -> None:
         raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(KINDS))
 
 
-def _numbered(refused: edits.EditRefused, number: int) -> edits.EditRefused:
+def _numbered(refused: edits.ChangeRefused, number: int) -> edits.ChangeRefused:
     """The places of the model are of no use to who wrote the change."""
-    return edits.EditRefused([replace(p, where=("changes", number)) for p in refused.problems], str(refused))
+    return edits.ChangeRefused([replace(p, where=("changes", number)) for p in refused.problems], str(refused))

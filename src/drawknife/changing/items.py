@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from drawknife.asking import BadInput
 from drawknife.core.model import edits
 from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Model, Subject, parse_subject
 from drawknife.core.model.kinds import KINDS
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, fold
 
 #: What an administrator may say of an account that comes from a directory.

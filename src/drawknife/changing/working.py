@@ -14,6 +14,7 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.items import Folder, Model, Setting, Store, VirtualPath
 from drawknife.core.model.kinds import KINDS, NETWORK_FIELDS
 from drawknife.core.model.soundness import Names, Problem, problems
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import Place, fold, parse_place
 
 
@@ -60,7 +61,7 @@ class Working:
         return self._by_path.setdefault(path, [])
 
     def place(self, name: str) -> Place:
-        """A folder's place, its store spelled as it is defined. :class:`edits.NotThere` without the store."""
+        """A folder's place, its store spelled as it is defined. :class:`NotFound` without the store."""
         place = parse_place(name)
         return Place(self._store(place.store).name, place.path)
 
@@ -75,7 +76,7 @@ class Working:
             there = self.folder(place)
             if there is None:
                 near = [f"{place.store}:{p}" for p in list(self._in_store(place.store))[:10_000]]
-                raise edits.NotThere("recorded folder", name, near)
+                raise NotFound("recorded folder", name, near)
             return there
         items = self._section(kind)
         if kind == "virtual-path":
@@ -83,7 +84,7 @@ class Working:
         found = items.get(fold(name))
         if found is None:
             declared = KINDS[kind]
-            raise edits.NotThere(declared.title, name, [declared.called(x) for x in items.values()])
+            raise NotFound(declared.title, name, [declared.called(x) for x in items.values()])
         return found
 
     def setting(self, subject: Any) -> tuple[Setting, bool]:
@@ -140,7 +141,7 @@ class Working:
     # --- settling -------------------------------------------------------------------------------
 
     def settle(self) -> Model:
-        """The sound model of all that was put in; :class:`edits.EditRefused` with every problem, if there are any."""
+        """The sound model of all that was put in; :class:`edits.ChangeRefused` with every problem, if there are any."""
         if not self._made and not self._network:
             return self._model
         parts: dict[str, tuple[Any, ...]] = {
@@ -151,7 +152,7 @@ class Working:
         made = replace(self._model, **parts, **self._network)
         found = problems(made, self._model)
         if found:
-            raise edits.EditRefused([replace(p, where=("changes", self._number(made, p))) for p in found])
+            raise edits.ChangeRefused([replace(p, where=("changes", self._number(made, p))) for p in found])
         self.begin_with(sound(made, self._model))
         return self._model
 

@@ -9,10 +9,10 @@ import click
 from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
 from drawknife import messages as msg
-from drawknife.asking import NoSuch
 from drawknife.census.report import census_of, read_mapping, read_rows
 from drawknife.census.walk import Walked, walk
 from drawknife.client import Client
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
 from .common import FAILED, RAW, console, errors_told, fail, say, serves, write_csv
@@ -110,7 +110,7 @@ def _measure(
     known = {s.name.casefold(): s for s in client.stores().stores}
     line = known.get(store.casefold())
     if line is None:
-        raise NoSuch("store", "store", store, (s.name for s in known.values()))
+        raise NotFound("store", store, (s.name for s in known.values()), "store")
     top = root or line.root
     if top is None:
         raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")

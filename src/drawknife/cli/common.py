@@ -19,19 +19,19 @@ from pydantic import BaseModel
 from rich.console import Console
 
 from drawknife.answers import Answering, certificates
-from drawknife.asking import BadInput, NoSuch
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
-from drawknife.core.model.edits import EditRefused, NotThere
 from drawknife.core.model.items import Endpoint, Model
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import Conflict, DrawknifeError, NotFound, OutOfReach
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
-from drawknife.formats.questions import BadQuestion
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import CertificateAnswer, Fault
 
 #: Exit statuses.
 DONE, NOT_SO, WRONG_USAGE, FAILED = 0, 1, 2, 3
+#: With which status a command ends that meets an error.
+STATUS: dict[type, int] = {DrawknifeError: WRONG_USAGE, Conflict: NOT_SO, OutOfReach: FAILED}
 DEFAULT_URL = "http://127.0.0.1:8750"
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -61,12 +61,9 @@ def fail(status: int, text: str, faults: list[Fault] | None = None, source: str 
     raise SystemExit(status)
 
 
-def faults_of(error: BadDocument) -> list[Fault]:
-    """The mistakes of a document as faults."""
-    return [
-        Fault(where=m.key_path, message=m.message, expected=m.expected, line=m.line, nearest=m.nearest)
-        for m in error.mistakes
-    ]
+def faults_of(error: DrawknifeError) -> list[Fault]:
+    """What is wrong, place by place."""
+    return [Fault(**{**p._asdict(), "found": None}) for p in error.places]
 
 
 def settings_file() -> dict[str, str]:
@@ -149,16 +146,11 @@ def errors_told(source: str = "") -> Iterator[None]:
     """Tell every expected error in words, with its exit status."""
     try:
         yield
-    except (NoSuch, NotThere) as error:
-        fail(WRONG_USAGE, str(error))
-    except (BadInput, BadQuestion) as error:
-        expected = f"; expected {error.expected}" if error.expected and error.expected not in str(error) else ""
-        fail(WRONG_USAGE, f"{error}{expected}")
-    except EditRefused as error:
-        places = [Fault(where="", message=p.message, expected=p.expected, nearest=p.nearest) for p in error.problems]
-        fail(*_told(WRONG_USAGE, str(error), places))
     except BadDocument as error:
         fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
+    except DrawknifeError as error:
+        status = next(STATUS[c] for c in type(error).__mro__ if c in STATUS)
+        fail(*_told(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)), source)
     except Refused as error:
         problem = error.problem
         status = {401: FAILED, 429: FAILED, 500: FAILED, 507: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)

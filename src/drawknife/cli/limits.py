@@ -14,8 +14,8 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.answers.limits import fullness
-from drawknife.asking import NoSuch
 from drawknife.client import Client
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
 from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
@@ -313,7 +313,7 @@ def limits(answers: Answers, name: str | None, at: str | None, as_json: bool) ->
     found = answers.limits(at)
     chosen = [x for x in found.limits if name in (None, x.name)]
     if name is not None and not chosen:
-        raise NoSuch("name", "limit", name, (x.name for x in found.limits))
+        raise NotFound("limit", name, (x.name for x in found.limits), "name")
     if as_json:
         print_json(found.model_copy(update={"limits": chosen}))
         return

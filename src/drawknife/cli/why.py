@@ -17,10 +17,11 @@ from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.client import Client
 from drawknife.core.prepared.question import ACTIONS
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, read_json
-from drawknife.formats.questions import BadQuestion
+from drawknife.formats.questions import as_data
 
 from .common import Answers, asks, console, print_json
 
@@ -184,10 +185,10 @@ def _parse(line: bytes) -> tuple[Any, dict[str, Any] | None]:
     try:
         return read_json(line.decode()), None
     except UnicodeDecodeError:
-        return None, BadQuestion("", "the line is not UTF-8", "one JSON object in UTF-8").as_data()
+        return None, as_data(BadInput("", "the line is not UTF-8", "one JSON object in UTF-8"))
     except BadDocument as bad:
         mistake = bad.mistakes[0]
-        return None, BadQuestion("", mistake.message, "one JSON object on a line").as_data()
+        return None, as_data(BadInput("", mistake.message, "one JSON object on a line"))
 
 
 def _locally(answers: Answering, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
@@ -198,8 +199,8 @@ def _locally(answers: Answering, lines: Iterator[bytes]) -> Iterator[dict[str, A
             continue
         try:
             yield answers.decide(data)
-        except BadQuestion as bad:
-            yield bad.as_data()
+        except BadInput as bad:
+            yield as_data(bad)
 
 
 def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
@@ -215,8 +216,8 @@ def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, An
                 try:
                     read_question(data)
                     asked.append(data)
-                except BadQuestion as bad:
-                    error = bad.as_data()
+                except BadInput as bad:
+                    error = as_data(bad)
             answers.append(error)
         told = iter(client.decide_many(asked) if asked else ())
         yield from (next(told) if answer is None else answer for answer in answers)

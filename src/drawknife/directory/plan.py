@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from drawknife.core.model.edits import checked
 from drawknife.core.model.items import Account, Group, Model, Subject
 from drawknife.core.model.removal import lines_naming
+from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold, unit_ancestors
 from drawknife.core.words.sizes import number_of, several
 
@@ -21,7 +22,7 @@ from .reading import Found, Person
 NAMED = 20
 
 
-class TooFew(Exception):
+class TooFew(Refused):
     """A directory suddenly has far fewer people, or groups. Nothing is changed."""
 
 

@@ -17,7 +17,7 @@ import ldap3
 from ldap3.core.exceptions import LDAPException, LDAPInvalidFilterError
 from ldap3.operation import search as ldap_search
 
-from drawknife.asking import BadInput
+from drawknife.core.words.errors import BadInput, OutOfReach
 from drawknife.formats.document import BadDocument
 from drawknife.formats.ldif import Record, read_ldif
 from drawknife.messages import DirectoryOptions
@@ -25,7 +25,7 @@ from drawknife.messages import DirectoryOptions
 from .dn import is_below, normal
 
 
-class DirectoryFailed(Exception):
+class DirectoryFailed(OutOfReach):
     """The directory did not answer, or not in full. Nothing is changed then."""
 
 

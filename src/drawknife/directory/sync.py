@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 
 from drawknife import messages as msg
-from drawknife.core.model.edits import EditRefused
+from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.items import Model
 from drawknife.records.changes import change_model
 from drawknife.records.database import Database
@@ -115,7 +115,7 @@ def sync(
         report = report.model_copy(update={"revision": snapshot.revision})
     except TooFew as error:
         report = report_of(directory.name, who, "refused", str(error), found, None)
-    except (DirectoryFailed, EditRefused) as error:
+    except (DirectoryFailed, ChangeRefused) as error:
         report = report_of(directory.name, who, "failed", str(error), found, None)
     record_sync(database, directory.name, who, snapshot is not None, report.revision, report.model_dump_json())
     return report, was[-1] if snapshot is not None else None, snapshot

@@ -11,7 +11,8 @@ from typing import Any
 
 import yaml
 
-from drawknife.core.model.soundness import Where
+from drawknife.core.model.soundness import Where, key_path
+from drawknife.core.words.errors import Mistaken, Wrong
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,10 +29,7 @@ class Mistake:
     @property
     def key_path(self) -> str:
         """The key path as people write it: ``stores[0].folders[2].path``."""
-        text = ""
-        for step in self.where:
-            text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
-        return text
+        return key_path(self.where)
 
     def __str__(self) -> str:
         place = (f"line {self.line}: " if self.line else "") + (f"{self.key_path}: " if self.where else "")
@@ -40,7 +38,7 @@ class Mistake:
         return f"{place}{self.message}{expected}{nearest}"
 
 
-class BadDocument(ValueError):
+class BadDocument(Mistaken):
     """A document with mistakes. Nothing of it is taken. `more` says that reading ended at some: there may be others."""
 
     def __init__(self, mistakes: list[Mistake], more: bool = False) -> None:
@@ -48,6 +46,7 @@ class BadDocument(ValueError):
         super().__init__(f"the document has {count} mistake{'' if count == 1 else 's'}: {mistakes[0]}")
         self.mistakes = mistakes
         self.more = more
+        self.places = [Wrong(m.key_path, m.message, m.expected, m.nearest, m.line, m.found or None) for m in mistakes]
 
 
 MAX_DEPTH = 32

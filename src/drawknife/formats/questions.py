@@ -6,26 +6,18 @@ from functools import lru_cache
 from typing import Any
 
 from drawknife.core.model.items import METHODS
-from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.question import ACTIONS, Question
-from drawknife.core.words.names import BadValue, check_name, check_path
+from drawknife.core.words.errors import BadInput, BadValue, nearest
+from drawknife.core.words.names import check_name, check_path
 from drawknife.core.words.quantities import MAX
 
 SIGN_IN = "sign-in"
 
 
-class BadQuestion(ValueError):
-    """A question that cannot be answered: where it is wrong, and what would be right."""
-
-    def __init__(self, where: str, message: str, expected: str, near: str | None = None) -> None:
-        super().__init__(f"{where}: {message}" if where else message)
-        self.where, self.message, self.expected, self.nearest = where, message, expected, near
-
-    def as_data(self) -> dict[str, Any]:
-        data = {"where": self.where, "message": self.message, "expected": self.expected}
-        if self.nearest is not None:
-            data["nearest"] = self.nearest
-        return {"error": data}
+def as_data(bad: BadInput) -> dict[str, Any]:
+    """What is wrong with a question, in the place of its answer."""
+    data = {"where": bad.where, "message": bad.message, "expected": bad.expected}
+    return {"error": data if bad.nearest is None else {**data, "nearest": bad.nearest}}
 
 
 def _text(check: Callable[[str], str]) -> Callable[[Any], Any]:
@@ -112,10 +104,10 @@ KEYS = (*_FIELDS, "explain")
 def read_question(data: Any) -> tuple[Question, bool]:
     """The question that `data` (parsed JSON) asks, and whether an explanation is wanted.
 
-    Raises :class:`BadQuestion`. A key that is null counts as left out.
+    Raises :class:`BadInput`. A key that is null counts as left out.
     """
     if not isinstance(data, dict):
-        raise BadQuestion("", "a question is a JSON object", '{"account": …, "action": …, "path": …}')
+        raise BadInput("", "a question is a JSON object", '{"account": …, "action": …, "path": …}')
     values: dict[str, Any] = {}
     explain = False
     for key, value in data.items():
@@ -128,20 +120,20 @@ def read_question(data: Any) -> tuple[Question, bool]:
             elif key == "explain":
                 explain = _flag(value)
             else:
-                raise BadQuestion(key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS))
+                raise BadInput(key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS))
         except BadValue as bad:
-            raise BadQuestion(key, str(bad), bad.expected) from None
+            raise BadInput(key, str(bad), bad.expected) from None
     action = values.get("action")
     for key in ("account", "action"):
         if key not in values:
-            raise BadQuestion(key, f"the key {key!r} is missing", key)
+            raise BadInput(key, f"the key {key!r} is missing", key)
     if action == SIGN_IN:
         if "endpoint" not in values:
-            raise BadQuestion("endpoint", "signing in is somewhere", "the endpoint to sign in at")
+            raise BadInput("endpoint", "signing in is somewhere", "the endpoint to sign in at")
     elif "path" not in values:
-        raise BadQuestion("path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz")
+        raise BadInput("path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz")
     if (action == "rename") != ("to" in values):
         if action == "rename":
-            raise BadQuestion("to", "a rename needs a destination", "a virtual location")
-        raise BadQuestion("to", "only a rename has a destination", "the key left out")
+            raise BadInput("to", "a rename needs a destination", "a virtual location")
+        raise BadInput("to", "only a rename has a destination", "the key left out")
     return Question(**values), explain

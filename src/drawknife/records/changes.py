@@ -19,6 +19,7 @@ from drawknife.core.limits.usage import with_clocks
 from drawknife.core.model import items as m
 from drawknife.core.model.difference import differing
 from drawknife.core.model.kinds import SECTIONS, STORE
+from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import change_data
 
 from .database import CHANGE_LOCK, Database
@@ -28,14 +29,6 @@ from .tables import TABLES, Row, Table
 
 #: Told to every service that listens when there is a new revision.
 CHANNEL = "drawknife_revision"
-
-
-class Conflict(Exception):
-    """The model is at another revision than the change was made for."""
-
-    def __init__(self, expected: int, found: int) -> None:
-        super().__init__(f"the model is at revision {found}, and the change was made for revision {expected}")
-        self.expected, self.found = expected, found
 
 
 #: Makes a new model of the one in force. What it writes on the connection is part of the same transaction.

@@ -13,15 +13,17 @@ from psycopg import Connection
 from psycopg.rows import TupleRow
 from psycopg_pool import ConnectionPool, PoolTimeout
 
+from drawknife.core.words.errors import DrawknifeError, OutOfReach
+
 #: Held while the schema is brought up to date, and while the model is changed.
 SCHEMA_LOCK, CHANGE_LOCK = 0x64726177, 0x6B6E6966
 
 
-class Unavailable(Exception):
+class Unavailable(OutOfReach):
     """The database cannot be reached, or went away."""
 
 
-class NoRoom(Exception):
+class NoRoom(OutOfReach):
     """The database has no room, or not enough of something else that it needs."""
 
 
@@ -95,7 +97,7 @@ class Database:
             return connection.execute(query, parameters).fetchall()
 
 
-class SchemaProblem(Exception):
+class SchemaProblem(DrawknifeError):
     """The schema is not one that this version can use."""
 
 

@@ -8,10 +8,12 @@ from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as OutOfTime
 from typing import TypeVar
 
+from drawknife.core.words.errors import OutOfReach
+
 Found = TypeVar("Found")
 
 
-class Busy(Exception):
+class Busy(OutOfReach):
     """As much is under way as may be at once."""
 
 

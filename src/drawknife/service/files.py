@@ -10,12 +10,13 @@ import os
 import stat
 from pathlib import Path
 
+from drawknife.core.words.errors import OutOfReach
 from drawknife.core.words.sizes import show_size
 
 LARGEST = 2**20
 
 
-class NotReadable(Exception):
+class NotReadable(OutOfReach):
     """A file that the service does not read, and why, in words that give nothing of it away."""
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from flask import Request as FlaskRequest
 
-from drawknife.asking import BadInput
+from drawknife.core.words.errors import BadInput
 from drawknife.formats.document import BadDocument, Mistake, read_json
 
 #: What a text with a NUL or half of a surrogate pair looks like, as it stands or escaped.

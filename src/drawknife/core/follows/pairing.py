@@ -14,6 +14,7 @@ from typing import NamedTuple
 from ..model import edits
 from ..model.items import Model
 from ..prepared.prepared import Prepared
+from ..words.errors import NotFound
 from ..words.names import Place, fold, join, parse_place, rest_below
 
 
@@ -69,7 +70,7 @@ class Renames:
             pairs = [(r.old, r.new) for r in some]
             for part in (pairs,) if edits.independent(pairs) else [[pair] for pair in pairs]:
                 # What the same change brought in, or took away before, cannot be renamed here.
-                with contextlib.suppress(edits.NotThere, edits.EditRefused):
+                with contextlib.suppress(NotFound, edits.ChangeRefused):
                     model = edits.rename(model, kind, part)
         return model
 

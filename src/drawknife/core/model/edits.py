@@ -1,6 +1,6 @@
 """Edits: things of a model found, changed, and renamed (docs/rules.md, "Editing"); :mod:`removal` takes them away.
 
-Each takes a sound model and gives a sound one, or raises :class:`EditRefused` and changes nothing. A rename
+Each takes a sound model and gives a sound one, or raises :class:`ChangeRefused` and changes nothing. A rename
 carries all that names a thing along.
 """
 
@@ -10,45 +10,39 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+from ..words.errors import NotFound, Refused, Wrong
 from ..words.names import Place, fold, join, parse_place, rest_below
 from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
 from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
 from .rewriting import Rewriting, same_name, same_place, same_subject
-from .soundness import Problem, nearest, problems
+from .soundness import Problem, key_path, problems
 
 
-class EditRefused(ValueError):
-    """An edit that cannot be done: one problem or several, each with what would be right."""
+class ChangeRefused(Refused):
+    """A change that the model does not allow: one problem or several, each with what would be right."""
 
     def __init__(self, found: list[Problem], summary: str = "") -> None:
         super().__init__(summary or found[0].message)
         self.problems = found
+        self.places = [Wrong(key_path(p.where), p.message, p.expected, p.nearest) for p in found]
 
 
-class NotThere(LookupError):
-    """What is to be edited does not exist. `near` is the nearest name that does."""
-
-    def __init__(self, kind: str, name: str, names: list[str]) -> None:
-        self.kind, self.name, self.near = kind, name, nearest(name, names)
-        super().__init__(f"there is no {kind} {name!r}" + (f"; did you mean {self.near}?" if self.near else ""))
-
-
-def refuse(message: str, expected: str = "", where: tuple[str | int, ...] = ()) -> EditRefused:
-    """An :class:`EditRefused` with one problem."""
-    return EditRefused([Problem(where, message, expected)])
+def refuse(message: str, expected: str = "", where: tuple[str | int, ...] = ()) -> ChangeRefused:
+    """An :class:`ChangeRefused` with one problem."""
+    return ChangeRefused([Problem(where, message, expected)])
 
 
 # --- finding ------------------------------------------------------------------------------------
 
 
 def find(model: Model, kind: str, name: str) -> Any:
-    """The item of that name; a folder as ``STORE:/path``. :class:`NotThere` if there is none."""
+    """The item of that name; a folder as ``STORE:/path``. :class:`NotFound` if there is none."""
     if kind == "folder":
         store, path = store_and_path(model, name)
         found = next((f for f in store.folders if f.path == path), None)
         if found is None:
-            raise NotThere("recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]])
+            raise NotFound("recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]])
         return found
     declared = KINDS[kind]
     items = getattr(model, declared.section)
@@ -57,7 +51,7 @@ def find(model: Model, kind: str, name: str) -> Any:
         return one_virtual_path(items, name)
     found = next((x for x in items if fold(declared.called(x)) == wanted), None)
     if found is None:
-        raise NotThere(declared.title, name, [declared.called(x) for x in items])
+        raise NotFound(declared.title, name, [declared.called(x) for x in items])
     return found
 
 
@@ -91,7 +85,7 @@ def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
         each = ", ".join(VIRTUAL_PATH.called(v) for v in there)
         raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {each}")
     if not there:
-        raise NotThere("virtual path", name, [v.path for v in items])
+        raise NotFound("virtual path", name, [v.path for v in items])
     return there[0]
 
 
@@ -103,10 +97,10 @@ def store_and_path(model: Model, name: str) -> tuple[Store, str]:
 
 
 def checked(model: Model, before: Model) -> Model:
-    """The canonical form of an edited model; :class:`EditRefused` with every problem, if there are any."""
+    """The canonical form of an edited model; :class:`ChangeRefused` with every problem, if there are any."""
     found = problems(model, before)
     if found:
-        raise EditRefused(found)
+        raise ChangeRefused(found)
     return sound(model, before)
 
 
@@ -160,7 +154,7 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
     new: dict[str, str] = {}
     for name, to in pairs:
         if fold(name) not in there:
-            raise NotThere(kind, name, list(there.values()))
+            raise NotFound(kind, name, list(there.values()))
         if fold(to) in there and fold(to) != fold(name):
             raise refuse(f"{kind} {to!r} is there already", "another name")
         new[there[fold(name)]] = to

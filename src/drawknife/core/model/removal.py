@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from ..words.names import fold, parse_place, unit_ancestors
-from .edits import EditRefused, checked, find_all, refuse
+from .edits import ChangeRefused, checked, find_all, refuse
 from .fields import Field
 from .items import Model, Subject
 from .kinds import FOLDER, KINDS, SECTIONS, STORE, SUBJECT_KINDS, Kind
@@ -34,7 +34,9 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
             hint = ", or remove it everywhere" if kind in SUBJECT_KINDS else ""
             count = f"{len(naming)} places still name" if len(naming) > 1 else "something still names"
             what = " and ".join(sorted(called))
-            raise EditRefused([Problem((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}")
+            raise ChangeRefused(
+                [Problem((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}"
+            )
         model_without = model
     rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
     without = replace(model_without, **{declared.section: rest})

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from difflib import get_close_matches
 from functools import cached_property
 from typing import Any
 
+from ..words.errors import nearest
 from ..words.names import ANONYMOUS, fold
 from .items import Account, Folder, Model, Store, Subject
 from .kinds import FOLDER, SECTIONS, USAGE, Kind
@@ -16,6 +16,14 @@ from .standing import loops, units_of
 Where = tuple[str | int, ...]
 
 
+def key_path(where: Where) -> str:
+    """A place as people write it: ``stores[0].folders[2].path``."""
+    text = ""
+    for step in where:
+        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
+    return text
+
+
 @dataclass(frozen=True, slots=True)
 class Problem:
     """A mistake: where it stands, what stands there, what was expected, and the nearest name."""
@@ -24,15 +32,6 @@ class Problem:
     message: str
     expected: str = ""
     nearest: str | None = None
-
-
-def nearest(name: str, names: Iterable[str]) -> str | None:
-    """The existing name that is most like `name`, if any is."""
-    by_fold: dict[str, str] = {}
-    for n in names:
-        by_fold.setdefault(fold(n), n)
-    close = get_close_matches(fold(name), by_fold, n=1, cutoff=0.6)
-    return by_fold[close[0]] if close else None
 
 
 #: For so many names that are missing the nearest one is looked for; that takes its time.

@@ -8,18 +8,12 @@ import re
 import unicodedata
 from typing import NamedTuple
 
+from .errors import BadValue as BadValue
+
 MAX_NAME = 64
 FORBIDDEN_IN_NAMES = frozenset("/\\:{},*")
 RESERVED_SUBJECTS = frozenset({"anyone", "signed-in", "anonymous", "owner"})
 ANONYMOUS = "anonymous"
-
-
-class BadValue(ValueError):
-    """A value that breaks a rule of spelling. `expected` says what would be right."""
-
-    def __init__(self, message: str, expected: str = "") -> None:
-        super().__init__(message)
-        self.expected = expected
 
 
 class Place(NamedTuple):

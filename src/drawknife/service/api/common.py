@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
 from drawknife.answers.changing import Changing
-from drawknife.asking import BadInput
+from drawknife.core.words.errors import BadInput
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Message, Problem
 

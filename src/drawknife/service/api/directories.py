@@ -14,9 +14,9 @@ from pydantic import Field, ValidationError
 
 from drawknife import messages as msg
 from drawknife.answers.previews import preview
-from drawknife.asking import BadInput, NoSuch
 from drawknife.core.model.edits import refuse
 from drawknife.core.model.items import Model
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.sizes import number_of
 from drawknife.directory.plan import TooFew
@@ -45,7 +45,7 @@ def _find(name: str) -> Directory:
     every = records.read_directories(current().database)
     found = next((d for d in every if fold(d.name) == fold(name)), None)
     if found is None:
-        raise NoSuch("name", "directory", name, (d.name for d in every))
+        raise NotFound("directory", name, (d.name for d in every), "name")
     return found
 
 

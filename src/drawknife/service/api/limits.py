@@ -13,13 +13,13 @@ from psycopg.rows import TupleRow
 from pydantic import Field
 
 from drawknife import messages as msg
-from drawknife.asking import BadInput, NoSuch
 from drawknife.core.limits.usage import Filled, every_limit
 from drawknife.core.model.edits import checked, find
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import Folder, Model, Usage
 from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, check_path, fold
 from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model
@@ -252,11 +252,11 @@ def forget_census(query: CensusQuery) -> Response:
     except BadValue as bad:
         raise BadInput("at", str(bad), bad.expected) from None
     if not censuses.forget(database, query.store, at):
-        raise NoSuch(
-            "at",
+        raise NotFound(
             f"census of {query.store} at",
             query.at,
             [c.at.isoformat() for c in censuses.read_censuses(database, 200)],
+            "at",
         )
     note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}")
     return Response(status=204)
@@ -278,7 +278,7 @@ def _with_census(model: Model, store: str, body: msg.NewCensus) -> tuple[Model, 
         if r.owner is not None:
             owner = names.get(fold(r.owner))
             if owner is None:
-                raise NoSuch(f"rows[{i}].owner", "account", r.owner, names.values())
+                raise NotFound("account", r.owner, names.values(), f"rows[{i}].owner")
         total = rows.setdefault((_path(r.folder, f"rows[{i}].folder"), owner), [0, 0])
         total[0] += r.bytes
         total[1] += r.files

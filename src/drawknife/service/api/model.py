@@ -8,7 +8,7 @@ from flask import Response, request
 from flask_openapi3 import RawModel
 from pydantic import BaseModel, Field
 
-from drawknife.asking import NoSuch
+from drawknife.core.words.errors import NotFound
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal
@@ -113,5 +113,5 @@ def read_lines(query: Page) -> Response:
 def read_line(path: LinePath, query: Page) -> Response:
     found = journal.read_line(current().database, path.revision, query.limit, query.offset)
     if found is None:
-        raise NoSuch("revision", "revision", str(path.revision), [])
+        raise NotFound("revision", str(path.revision), [], "revision")
     return answer(_line(found))

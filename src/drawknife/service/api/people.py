@@ -12,9 +12,9 @@ from psycopg.rows import TupleRow
 from pydantic import Field
 
 from drawknife import messages as msg
-from drawknife.asking import BadInput, NoSuch
 from drawknife.core.model.edits import change, find
 from drawknife.core.model.items import Model
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials
@@ -145,7 +145,7 @@ def clear_password(path: NamePath) -> Response:
 
     def clear(connection: Connection[TupleRow]) -> bool:
         if not credentials.clear_password(connection, account):
-            raise NoSuch("password", "password of", account, [])
+            raise NotFound("password of", account, [], "password")
         return False
 
     _with_method(account, f"take the password of {account} away", "password", clear)
@@ -183,7 +183,7 @@ def remove_key(path: KeyPath) -> Response:
     def take(connection: Connection[TupleRow]) -> bool:
         left = credentials.remove_key(connection, account, path.fingerprint)
         if left is None:
-            raise NoSuch("fingerprint", "key", path.fingerprint, [])
+            raise NotFound("key", path.fingerprint, [], "fingerprint")
         return left > 0
 
     _with_method(account, f"take key {path.fingerprint} from {account}", "key", take)

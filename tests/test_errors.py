@@ -1,0 +1,94 @@
+"""One family of errors: all are in the tree, and each is told once to HTTP and once to the command line."""
+
+import importlib
+import pkgutil
+
+import pytest
+from flask import Flask
+
+import drawknife
+from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_told
+from drawknife.core.model.edits import ChangeRefused
+from drawknife.core.model.soundness import Problem
+from drawknife.core.words import errors
+from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotFound
+from drawknife.directory.plan import TooFew
+from drawknife.directory.source import DirectoryFailed
+from drawknife.formats.document import BadDocument, Mistake
+from drawknife.records.database import NoRoom, Unavailable, Uncertain
+from drawknife.service.busy import Busy
+from drawknife.service.files import NotReadable
+from drawknife.service.problems import TYPE, told
+
+MISTAKE = Mistake(
+    ("accounts", 2, "unit"), 7, "shore/leb", "there is no unit 'shore/leb'", "the name of a unit", "shore/lab"
+)
+EACH = [
+    (BadValue("'x' is no right", "one of …"), 400, "bad-input", WRONG_USAGE),
+    (BadInput("at", "'x' is no place", "a folder"), 400, "bad-input", WRONG_USAGE),
+    (BadDocument([MISTAKE]), 400, "bad-document", WRONG_USAGE),
+    (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
+    (ChangeRefused([Problem(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
+    (TooFew("the directory has no people"), 409, "change-refused", WRONG_USAGE),
+    (Conflict(3, 5), 412, "changed-meanwhile", NOT_SO),
+    (DirectoryFailed("no answer"), 502, "directory-failed", FAILED),
+    (NotReadable("it is no regular file"), 400, "file-not-read", FAILED),
+    (Busy("too much"), 503, "busy", FAILED),
+    (Unavailable("gone"), 503, "unavailable", FAILED),
+    (Uncertain("gone"), 503, "uncertain", FAILED),
+    (NoRoom("full"), 507, "no-room", FAILED),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("error", "status", "kind", "exit_status"), EACH, ids=lambda x: type(x).__name__)
+def test_each_is_told_over_http_and_by_the_command_line(error, status, kind, exit_status, capsys):
+    with Flask("x").test_request_context("/api/v1/model"):
+        response = told(error)
+    body = response.get_json()
+    assert (response.status_code, body["status"], body["type"]) == (status, status, TYPE + kind)
+    assert body["detail"] and (status != 503 or response.headers["Retry-After"])
+    with pytest.raises(SystemExit) as ended, errors_told("model.yaml"):
+        raise error
+    assert ended.value.code == exit_status
+    said = capsys.readouterr().err
+    assert said.startswith("drawknife: ") and "Traceback" not in said
+
+
+def test_places_are_told_alike_in_both(capsys):
+    with Flask("x").test_request_context("/api/v1/changes"):
+        (place,) = told(BadDocument([MISTAKE])).get_json()["places"]
+    assert place == {
+        "where": "accounts[2].unit", "message": "there is no unit 'shore/leb'", "expected": "the name of a unit",
+        "line": 7, "found": "shore/leb", "nearest": "shore/lab",
+    }  # fmt: skip
+    with pytest.raises(SystemExit), errors_told("model.yaml"):
+        raise BadDocument([MISTAKE])
+    said = capsys.readouterr().err
+    for part in (
+        "model.yaml:7",
+        "accounts[2].unit",
+        "there is no unit 'shore/leb'",
+        "the name of a unit",
+        "'shore/lab'",
+    ):
+        assert part in said
+    with pytest.raises(SystemExit), errors_told():
+        raise NotFound("account", "inez", ["ines", "bram"])
+    assert capsys.readouterr().err == "drawknife: there is no account 'inez'; did you mean ines?\n"
+
+
+def test_all_that_the_product_raises_is_in_the_tree_and_in_the_list_above():
+    for module in pkgutil.walk_packages(drawknife.__path__, "drawknife."):
+        if not module.name.endswith("__main__"):
+            importlib.import_module(module.name)
+
+    def below(kind):
+        for one in kind.__subclasses__():
+            yield one
+            yield from below(one)
+
+    of_product = {c for c in below(DrawknifeError) if c.__module__.startswith("drawknife.")}
+    for kind in of_product:
+        assert kind.__name__ in errors.__doc__ or kind.__name__ == "SchemaProblem", kind
+    leaves = {c for c in of_product if not c.__subclasses__() or c is Unavailable}
+    assert {type(e) for e, *_ in EACH} >= {c for c in leaves if c.__name__ != "SchemaProblem"}
