@@ -3,7 +3,8 @@
 The service answers with this, and so does the command line on a model file: the answers are the same.
 """
 
-from .answering import Answering, decide_lines, example_path
+from .access import example_path
+from .answering import Answering, decide_lines
 from .map_window import MapWindow
 
 __all__ = ["Answering", "MapWindow", "decide_lines", "example_path"]

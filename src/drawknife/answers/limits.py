@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from ipaddress import ip_address
 from typing import Any
 
 from drawknife import messages as msg
 from drawknife.answers import certificates
+from drawknife.answers.asked import Asked
 from drawknife.answers.handover import FORMATS, sheet
 from drawknife.asking import check_location
 from drawknife.core.decide.sign_in import endpoint_allows
 from drawknife.core.decide.way_in import reach
-from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.limits.quotas import Limit, called, headroom, uploads_owner
 from drawknife.core.limits.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.model.values import moment as read_moment
-from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
@@ -30,20 +30,8 @@ DAY = 86400
 History = dict[tuple[str, str], list[tuple[datetime, int, int]]]
 
 
-class LimitAnswers:
+class LimitAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about the way in and the limits."""
-
-    prepared: Prepared
-    revision: int
-    now: datetime
-    credentials: Credentials
-    seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None
-
-    def account(self, name: str, key: str = "account") -> PreparedAccount:
-        raise NotImplementedError
-
-    def endpoint(self, name: str | None) -> Endpoint | None:
-        raise NotImplementedError
 
     # --- the way in -----------------------------------------------------------------------------
 

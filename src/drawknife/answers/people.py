@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from drawknife import messages as msg
+from drawknife.answers.asked import Asked
 from drawknife.answers.previews import access_changes, setting_changes
 from drawknife.changing import subject_of
 from drawknife.core.follows import comes_down
@@ -12,19 +13,12 @@ from drawknife.core.model.items import Subject
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS
 from drawknife.core.model.removal import references
 from drawknife.core.model.soundness import Names
-from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancestors
 
 
-class PeopleAnswers:
+class PeopleAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about groups, units, and items."""
-
-    prepared: Prepared
-    revision: int
-
-    def account(self, name: str, key: str = "account") -> PreparedAccount:
-        raise NotImplementedError
 
     # --- groups and units -----------------------------------------------------------------------
 

@@ -1,0 +1,82 @@
+"""What every answer begins with: the model that is asked about, and looking up what a question names."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from drawknife import messages as msg
+from drawknife.asking import check_location
+from drawknife.core.decide.sign_in import expired
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.items import Endpoint
+from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.names import BadValue, Place, fold, parse_place
+
+
+class Asked:
+    """Answers about one model. `revision` is told with each answer; `now` is the time they count from.
+
+    `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and locks.
+    `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
+    endpoint's certificate; None: its file is looked at. `locked` tells who is locked out now, in the form in which
+    names are compared; None: not known.
+    """
+
+    def __init__(
+        self,
+        prepared: Prepared,
+        revision: int,
+        now: datetime,
+        known: Callable[[Question, datetime], Question] | None = None,
+        credentials: Credentials = None,
+        seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
+        locked: Callable[[], frozenset[str]] | None = None,
+    ) -> None:
+        self.prepared = prepared
+        self.revision = revision
+        self.now = now
+        self.known = known
+        self.credentials = credentials
+        self.seen = seen
+        self.locked = locked
+
+    # --- looking things up --------------------------------------------------------------------
+
+    def account(self, name: str, key: str = "account") -> PreparedAccount:
+        found = self.prepared.account(name)
+        if found is None:
+            raise NotFound("account", name, (a.name for a in self.prepared.model.accounts), key)
+        return found
+
+    def endpoint(self, name: str | None) -> Endpoint | None:
+        if name is None:
+            return None
+        found = self.prepared.endpoints.get(fold(name))
+        if found is None:
+            raise NotFound("endpoint", name, (e.name for e in self.prepared.model.endpoints), "endpoint")
+        return found
+
+    def target(self, text: str) -> str | Place:
+        """A virtual location, or a store folder written ``STORE:/path``."""
+        if text.startswith("/"):
+            return check_location(text, "at")
+        try:
+            place = parse_place(text)
+        except BadValue as bad:
+            raise BadInput("at", str(bad), "a location such as /inbox, or a folder such as survey:/inbox") from None
+        for name in self.prepared.stores:
+            if fold(name) == fold(place.store):
+                return Place(name, place.path)
+        raise NotFound("store", place.store, self.prepared.stores, "at")
+
+    def notes(self, account: PreparedAccount, endpoint: Endpoint | None) -> list[str]:
+        """What has to be said with an answer that asks neither door nor sign-in."""
+        said = [] if endpoint else ["signing in was not asked: this is what it can do once it is in"]
+        if not account.account.enabled:
+            said.append("the account is switched off: it cannot sign in")
+        elif expired(account, self.now):
+            said.append(f"the account expired with {account.account.expires}: it cannot sign in")
+        return said

@@ -1,0 +1,99 @@
+"""Questions about places: stores, folders, virtual paths, endpoints."""
+
+from __future__ import annotations
+
+from drawknife import messages as msg
+from drawknife.answers.asked import Asked
+from drawknife.answers.limits import sessions_allowed
+from drawknife.core.everybody.listing import subfolders
+from drawknife.core.model.endpoints import tls_policy
+from drawknife.core.words.errors import BadInput
+from drawknife.core.words.names import Place, ancestors, child, fold, rest_below
+from drawknife.core.words.rights import format_rights
+
+
+class PlaceAnswers(Asked):
+    """The part of :class:`drawknife.answers.Answering` that is about places."""
+
+    def stores(self) -> msg.StoreList:
+        """The stores."""
+        return msg.StoreList(
+            revision=self.revision,
+            stores=[
+                msg.StoreLine(
+                    name=s.name, root=s.root, baseline=s.baseline, capacity=s.capacity, folders=len(s.folders),
+                    entries=sum(len(f.entries) for f in s.folders),
+                )
+                for s in self.prepared.model.stores
+            ],
+        )  # fmt: skip
+
+    def folder(self, text: str) -> msg.FolderAnswer:
+        """One folder of a store, recorded or not, and what lies directly in it."""
+        place = self.target(text)
+        if isinstance(place, str):
+            raise BadInput("place", f"{text!r} names no store", "a folder such as survey:/inbox")
+        store = self.prepared.stores[place.store]
+        levels = []
+        for up, at in enumerate(ancestors(place.path)):
+            f = store.folder(at)
+            entries = [msg.EntryPartMessage(entry=str(e), fate="", by=None, chain=[]) for e in f.entries] if f else []
+            levels.append(
+                msg.LevelMessage(
+                    place=str(Place(store.name, at)), up=up, sealed=bool(f and f.sealed), recorded=f is not None,
+                    owner=f.owner if f else None, entries=entries,
+                )
+            )  # fmt: skip
+        here = levels[0]
+        lines = []
+        for name in subfolders(store, place.path):
+            at = child(place.path, name)
+            f = store.folder(at)
+            lines.append(
+                msg.FolderLine(
+                    name=name, place=str(Place(store.name, at)), recorded=f is not None, sealed=bool(f and f.sealed),
+                    owner=f.owner if f else None, entries=len(f.entries) if f else 0,
+                )
+            )  # fmt: skip
+        leading = [v.path for v in self.prepared.model.virtual_paths if _may_lead_to(v.leads_to, place)]
+        return msg.FolderAnswer(
+            revision=self.revision, place=here.place, recorded=here.recorded, sealed=here.sealed, owner=here.owner,
+            entries=[e.entry for e in here.entries], above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
+        )  # fmt: skip
+
+    def virtual_paths(self) -> msg.VirtualPathList:
+        """The virtual paths, in tree order."""
+        return msg.VirtualPathList(
+            revision=self.revision,
+            virtual_paths=[
+                msg.VirtualPathLine(
+                    path=v.path, leads_to=v.leads_to, listing=v.listing, grants=[str(g) for g in v.grants]
+                )
+                for v in self.prepared.model.virtual_paths
+            ],
+        )
+
+    def endpoints(self) -> msg.EndpointList:
+        """The endpoints, and which of them do not start, and why."""
+        lines = []
+        for e in self.prepared.model.endpoints:
+            clash = self.prepared.stopped_by.get(e.name)
+            lines.append(
+                msg.EndpointLine(
+                    name=e.name, protocol=e.protocol, address=e.address, port=e.port,
+                    passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
+                    tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
+                    entries=[f"{x.effect} {x.subject} {format_rights(x.rights)}" for x in e.entries],
+                    never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
+                    sessions_allowed=sessions_allowed(self.prepared, e),
+                    starts=e.enabled and clash is None, clash=clash.text if clash else None,
+                )
+            )  # fmt: skip
+        return msg.EndpointList(revision=self.revision, endpoints=lines)
+
+
+def _may_lead_to(leads_to: str, place: Place) -> bool:
+    """Could a virtual path lead somebody to `place` or above it? Placeholders may stand for anything."""
+    store, _, path = leads_to.partition(":")
+    fixed = path.partition("{")[0].rstrip("/") or "/"
+    return fold(store) == fold(place.store) and rest_below(place.path, fixed) is not None
