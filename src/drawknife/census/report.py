@@ -63,21 +63,6 @@ def census_of(
             lost = unknown.setdefault(name_of(number), [0, 0])
             lost[0] += bytes_
             lost[1] += files
-    notes = []
-    if odd:
-        notes.append(
-            f"{len(odd)} folders have names that a model cannot hold, {odd[0]} among them; they count for the folder above"
-        )
-    if walked.linked_again:
-        notes.append(f"{walked.linked_again} further names of files that were counted already")
-    if walked.others:
-        notes.append(f"{walked.others} links, devices and the like were not counted")
-    if walked.vanished:
-        notes.append(f"{walked.vanished} files or folders went away meanwhile")
-    if walked.other_file_systems:
-        notes.append(
-            f"{len(walked.other_file_systems)} other file systems were not entered, {_shown(walked.other_file_systems[0])} among them"
-        )
     new: set[str] = set()
     if deepest is not None:
         for folder in walked.folders:
@@ -94,9 +79,29 @@ def census_of(
         unknown_owners=unknown,
         unreadable=[_shown(f) for f in sorted(walked.unreadable)[:NAMED]]
         + ([f"and {len(walked.unreadable) - NAMED} more"] if len(walked.unreadable) > NAMED else []),
-        notes=notes,
+        notes=_notes(walked, odd),
         new_folders=sorted(new - {"/"}),
     )
+
+
+def _notes(walked: Walked, odd: list[str]) -> list[str]:
+    """What was counted otherwise than one would think, or not at all."""
+    notes = []
+    if odd:
+        notes.append(
+            f"{len(odd)} folders have names that a model cannot hold, {odd[0]} among them; they count for the folder above"
+        )
+    if walked.linked_again:
+        notes.append(f"{walked.linked_again} further names of files that were counted already")
+    if walked.others:
+        notes.append(f"{walked.others} links, devices and the like were not counted")
+    if walked.vanished:
+        notes.append(f"{walked.vanished} files or folders went away meanwhile")
+    if walked.other_file_systems:
+        notes.append(
+            f"{len(walked.other_file_systems)} other file systems were not entered, {_shown(walked.other_file_systems[0])} among them"
+        )
+    return notes
 
 
 def _path(folder: bytes, odd: list[str]) -> str:

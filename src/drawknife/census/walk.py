@@ -10,6 +10,7 @@ import os
 import stat
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 #: (files so far, bytes so far), every now and then.
 Progress = Callable[[int, int], None]
@@ -30,6 +31,25 @@ class Walked:
     vanished: int = 0
 
 
+def _again(s: os.stat_result, seen: set[tuple[int, int]]) -> bool:
+    """Was the file met already under another name?"""
+    key = s.st_dev, s.st_ino
+    known = key in seen
+    seen.add(key)
+    return known
+
+
+def _opened(path: bytes, folder: bytes, found: Walked) -> Any:
+    """What lies in a folder; None, and noted, where that cannot be had."""
+    try:
+        return os.scandir(path)
+    except FileNotFoundError:
+        found.vanished += 1
+    except OSError:
+        found.unreadable.append(folder)
+    return None
+
+
 def walk(root: str, *, by_disk: bool = False, cross: bool = False, progress: Progress | None = None) -> Walked:
     """Walk `root`. `by_disk` counts what files occupy instead of their length; `cross` enters other file systems.
 
@@ -47,22 +67,17 @@ def walk(root: str, *, by_disk: bool = False, cross: bool = False, progress: Pro
         folder = todo.pop()
         found.folders.add(folder)
         owner, total = -1, [0, 0]
-        try:
-            entries = os.scandir(os.path.join(top, folder) if folder else top)
-        except FileNotFoundError:
-            found.vanished += 1
-            continue
-        except OSError:
-            found.unreadable.append(folder)
+        entries = _opened(os.path.join(top, folder) if folder else top, folder, found)
+        if entries is None:
             continue
         with entries:
             while True:
                 try:
-                    entry = next(entries)
-                except StopIteration:
-                    break
+                    entry = next(entries, None)
                 except OSError:
                     found.unreadable.append(folder)
+                    entry = None
+                if entry is None:
                     break
                 try:
                     s = entry.stat(follow_symlinks=False)
@@ -80,11 +95,9 @@ def walk(root: str, *, by_disk: bool = False, cross: bool = False, progress: Pro
                 if not stat.S_ISREG(mode):
                     found.others += 1
                     continue
-                if s.st_nlink > 1:
-                    if (s.st_dev, s.st_ino) in seen:
-                        found.linked_again += 1
-                        continue
-                    seen.add((s.st_dev, s.st_ino))
+                if s.st_nlink > 1 and _again(s, seen):
+                    found.linked_again += 1
+                    continue
                 if s.st_uid != owner:
                     owner = s.st_uid
                     total = found.sums.setdefault((folder, owner), [0, 0])

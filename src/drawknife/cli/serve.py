@@ -109,43 +109,14 @@ def serve(
       drawknife serve --database postgresql://drawknife@127.0.0.1/drawknife \\
           --token-file ~/.config/drawknife/token
     """  # fmt: skip
-    from drawknife.formats.document import BadDocument
-    from drawknife.formats.model_file import read_model
-    from drawknife.records import tokens
-    from drawknife.records.changes import replace_model
-    from drawknife.records.database import Database, NoRoom, SchemaProblem, Unavailable, bring_up_to_date
-    from drawknife.records.snapshots import read_snapshot
     from drawknife.service.files import ReadableFolders
     from drawknife.service.server import Options, Server, listen
-
-    from .common import NOT_SO, faults_of
 
     try:
         listening = listen(host, port)
     except OSError as error:
         fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
-    try:
-        for step in bring_up_to_date(database):
-            say(f"database: applied {step}")
-        records = Database(database, size=2)
-        records.open()
-        if first_model is not None and read_snapshot(records).revision == 0:
-            replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")
-            say(f"loaded {first_model}")
-        link = ""
-        if token_file is not None:
-            _ensure_token(records, token_file)
-            code = tokens.make_token(records, "administrator", "code", CODE_LASTS)
-            link = f"/sign-in#{code}"
-        records.close()
-    except Unavailable as error:
-        fail(FAILED, f"the database cannot be reached: {error}")
-    except NoRoom as error:
-        fail(FAILED, f"the database has no room: {error}")
-    except SchemaProblem as error:
-        fail(FAILED, str(error))
-    except BadDocument as error:
-        fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
+    link = _make_ready(database, first_model, token_file)
     shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
 
     def ready() -> None:
@@ -165,6 +136,42 @@ def serve(
         log_requests,
     )
     Server(options, listening, ready).run()
+
+
+def _make_ready(database: str, first_model: Path | None, token_file: Path | None) -> str:
+    """Bring the database up to date, and put the first model and token in it; the end of a link that signs in."""
+    from drawknife.formats.document import BadDocument
+    from drawknife.formats.model_file import read_model
+    from drawknife.records import tokens
+    from drawknife.records.changes import replace_model
+    from drawknife.records.database import Database, NoRoom, SchemaProblem, Unavailable, bring_up_to_date
+    from drawknife.records.snapshots import read_snapshot
+
+    from .common import NOT_SO, faults_of
+
+    try:
+        for step in bring_up_to_date(database):
+            say(f"database: applied {step}")
+        records = Database(database, size=2)
+        records.open()
+        if first_model is not None and read_snapshot(records).revision == 0:
+            replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")
+            say(f"loaded {first_model}")
+        link = ""
+        if token_file is not None:
+            _ensure_token(records, token_file)
+            code = tokens.make_token(records, "administrator", "code", CODE_LASTS)
+            link = f"/sign-in#{code}"
+        records.close()
+        return link
+    except Unavailable as error:
+        fail(FAILED, f"the database cannot be reached: {error}")
+    except NoRoom as error:
+        fail(FAILED, f"the database has no room: {error}")
+    except SchemaProblem as error:
+        fail(FAILED, str(error))
+    except BadDocument as error:
+        fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
 
 
 def _ensure_token(records: object, path: Path) -> None:

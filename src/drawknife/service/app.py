@@ -63,26 +63,7 @@ def create_app(
     app.extensions["drawknife"] = current
     register(app)
 
-    @app.before_request
-    def sign_in_required() -> Response | None:
-        g.began = perf_counter()
-        check_text(request.full_path)
-        if request.path in LARGE and request.method in ("PUT", "POST"):
-            request.max_content_length = LARGEST_MODEL
-        if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
-            return None
-        g.who = asker(request, current)
-        return refused(request, current) if g.who is None else None
-
-    @app.after_request
-    def finish(response: Response) -> Response:
-        took = perf_counter() - g.get("began", perf_counter())
-        log.info(
-            "request", method=request.method, path=request.path, status=response.status_code,
-            ms=round(took * 1000, 1), who=g.get("who"),
-        )  # fmt: skip
-        return response
-
+    _look_at_each_request(app, current)
     for api in (
         sessions.api,
         model.api,
@@ -105,6 +86,30 @@ def create_app(
         start_syncing(current)
         current.certificates.start()
     return app
+
+
+def _look_at_each_request(app: OpenAPI, current: Current) -> None:
+    """Sign-in is required for everything but what is open to all; each request is logged."""
+
+    @app.before_request
+    def sign_in_required() -> Response | None:
+        g.began = perf_counter()
+        check_text(request.full_path)
+        if request.path in LARGE and request.method in ("PUT", "POST"):
+            request.max_content_length = LARGEST_MODEL
+        if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
+            return None
+        g.who = asker(request, current)
+        return refused(request, current) if g.who is None else None
+
+    @app.after_request
+    def finish(response: Response) -> Response:
+        took = perf_counter() - g.get("began", perf_counter())
+        log.info(
+            "request", method=request.method, path=request.path, status=response.status_code,
+            ms=round(took * 1000, 1), who=g.get("who"),
+        )  # fmt: skip
+        return response
 
 
 class _Page(PathConverter):

@@ -36,9 +36,9 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     if account is None or plan is None or question.endpoint is not None or account.namespace is None:
         return ASK_THE_GATES
     bit, where, on_file, adds = plan
-    if question.owner is not None and not on_file:
-        return ASK_THE_GATES  # it may be the owner of a folder that is not recorded
-    if account.namespace[0] is not prepared.virtual_paths or (adds and prepared.has_limits):
+    # Whom the question names may be the owner of a folder that is not recorded.
+    unsure = (question.owner is not None and not on_file) or (adds and prepared.has_limits)
+    if unsure or account.namespace[0] is not prepared.virtual_paths:
         return ASK_THE_GATES
     space = account.namespace[1]
     path = question.path
@@ -77,16 +77,15 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     if where == _DELETED:
         last = folder[: folder.rindex("/")] or "/"
         node, depth = store.nearest(last)
-    shortest = len(top)
     while True:
         owns = depth == 0 and node is not None and node.owner == account.index
         if not walk(store, node, depth, ENTER, account.who_owning if owns else account.who):
             return "folder"
-        if node is None or len(last) <= shortest:
+        if node is None or len(last) <= len(top):
             return None
         if depth == 0 or node.varies:
             last = last[: last.rindex("/")] or "/"
-        elif len(node.path) < shortest:
+        elif len(node.path) < len(top):
             return None
         else:
             last = node.path

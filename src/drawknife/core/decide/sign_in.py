@@ -88,6 +88,17 @@ def sign_in(
     by_list = _list_refusal(prepared, account, endpoint)
     if by_list is not None:
         yield by_list
+    yield from _by_hours_and_sessions(prepared, account, question, at)
+    yield from _by_address(prepared, account, question)
+    yield from _by_tls(prepared, account, endpoint, question)
+    if account.account.kind != "anonymous":
+        yield from _by_method(prepared, account, endpoint, question)
+
+
+def _by_hours_and_sessions(
+    prepared: Prepared, account: PreparedAccount, question: Question, at: datetime
+) -> Iterator[Refusal]:
+    who = account.name
     hours = resolve(prepared, account, "hours")
     if not all(within(lines, at) for lines in hours.value):
         yield Refusal(
@@ -111,6 +122,10 @@ def sign_in(
                 "sessions-used-up",
                 f"{who} has {question.sessions} sessions open, and {_and(most.subjects)} may have {most.value}; end one of them",
             )
+
+
+def _by_address(prepared: Prepared, account: PreparedAccount, question: Question) -> Iterator[Refusal]:
+    who = account.name
     if question.client is not None:
         lists = resolve(prepared, account, "addresses")
         client = read_address(question.client)
@@ -123,7 +138,10 @@ def sign_in(
                     "address-not-admitted",
                     f"{who} is not admitted from {question.client}: of the addresses set for {_and(lists.subjects)}, {said}",
                 )
-    policy = tls_policy(endpoint)
+
+
+def _by_tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question) -> Iterator[Refusal]:
+    who, policy = account.name, tls_policy(endpoint)
     if question.tls is False and policy is not None:
         wanted = resolve(prepared, account, "require_tls")
         if policy == "required":
@@ -136,8 +154,6 @@ def sign_in(
         yield Refusal(
             "sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on"
         )
-    if account.account.kind != "anonymous":
-        yield from _by_method(prepared, account, endpoint, question)
 
 
 def methods_left(
