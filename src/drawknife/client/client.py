@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from types import TracebackType
-from typing import Any, TypeVar
+from typing import Any, Protocol, TypeVar
 from urllib.parse import quote
 
 import httpx
@@ -16,26 +16,19 @@ from pydantic import BaseModel, ValidationError
 
 from drawknife import messages as msg
 
+from .errors import ClientError, Refused, ServiceUnavailable
+
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
 Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class ClientError(Exception):
-    """The service could not be asked, or did not answer as it should."""
+class Page(Protocol):
+    """A part of a list, which tells how long it is in all."""
 
-
-class ServiceUnavailable(ClientError):
-    """No service answers there, or its database is away. Asking again later may do."""
-
-
-class Refused(ClientError):
-    """The service refused the request; `problem` says what is wrong, where, and what would be right."""
-
-    def __init__(self, problem: msg.Problem) -> None:
-        super().__init__(problem.detail)
-        self.problem = problem
+    @property
+    def total(self) -> int: ...
 
 
 class Client:
@@ -47,6 +40,7 @@ class Client:
             base_url=self.url + "/api/v1",
             headers={"Authorization": f"Bearer {token}"},
             timeout=httpx.Timeout(timeout, connect=5),
+            transport=httpx.HTTPTransport(retries=1),  # of connecting only: nothing is asked twice
         )
 
     def __enter__(self) -> Client:
@@ -92,13 +86,29 @@ class Client:
         except ValidationError:
             raise ClientError(f"{self.url} answers, but not as this version of Drawknife does") from None
 
+    def _each(self, page: Callable[[int], Page], rows: str) -> Iterator[Any]:
+        """The rows of a list, page by page; :class:`ClientError` if another revision comes in between."""
+        offset, revision = 0, None
+        while True:
+            found = page(offset)
+            now = getattr(found, "revision", None)
+            if revision is not None and now != revision:
+                raise ClientError(f"the model changed from revision {revision} to {now} while it was read; begin again")
+            revision = now
+            some = getattr(found, rows)
+            yield from some
+            offset += len(some)
+            if not some or offset >= found.total:
+                return
+
     # --- the model ------------------------------------------------------------------------------
 
     def health(self) -> msg.Health:
+        """Is the service well, and which revision does it have? ``GET /health``."""
         return self._get(msg.Health, "/health")
 
     def load(self, document: bytes, progress: Progress | None = None, revision: int | None = None) -> msg.Loaded:
-        """Put a model file in force; only if `revision` is the one in force, where it is given."""
+        """Put a model file in force; only if `revision` is the one in force, where it is given. ``PUT /model``."""
         total = len(document)
 
         def pieces() -> Iterator[bytes]:
@@ -114,16 +124,19 @@ class Client:
         return self._read(msg.Loaded, self._request("PUT", "/model", content=pieces(), headers=headers))
 
     def dump(self, as_json: bool = False) -> str:
-        """The model in force as a model file."""
+        """The model in force as a model file. ``GET /model``."""
         kind = "application/json" if as_json else "application/yaml"
         return self._request("GET", "/model", headers={"Accept": kind}).text
 
     def preview_model(self, document: bytes) -> msg.Preview:
-        """What putting a model file in force would change."""
+        """What putting a model file in force would change. ``POST /model/preview``."""
         return self._read(msg.Preview, self._send("/model/preview", document))
 
     def losses(self, document: bytes) -> msg.LoadLosses:
-        """How many accounts, folders and credentials would go if a model file were put in force."""
+        """How many accounts, folders and credentials would go if a model file were put in force.
+
+        ``POST /model/losses``.
+        """
         return self._read(msg.LoadLosses, self._send("/model/losses", document))
 
     def _send(self, path: str, document: bytes) -> httpx.Response:
@@ -134,172 +147,226 @@ class Client:
     # --- changes ----------------------------------------------------------------------------------
 
     def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
-        """What changes would do; they are written as docs/reference/changes.md has them."""
+        """What changes would do; they are written as docs/reference/changes.md has them.
+
+        ``POST /changes/preview``.
+        """
         return self._read(msg.Preview, self._request("POST", "/changes/preview", json={"changes": list(changes)}))
 
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
-        """Could the changes be done, and do they look like slips?"""
+        """Could the changes be done, and do they look like slips? ``POST /changes/check``."""
         return self._read(msg.Checked, self._request("POST", "/changes/check", json={"changes": list(changes)}))
 
     def change(self, changes: Sequence[dict[str, Any]], revision: int | None = None) -> msg.Changed:
-        """Do changes, together or not at all; only if `revision` is in force, where it is given."""
+        """Do changes, together or not at all; only if `revision` is in force, where it is given.
+
+        ``POST /changes``.
+        """
         headers = {} if revision is None else {"If-Match": f'"{revision}"'}
         response = self._request("POST", "/changes", json={"changes": list(changes)}, headers=headers)
         return self._read(msg.Changed, response)
 
     def items(self, kind: str, offset: int = 0, limit: int | None = None) -> msg.ItemList:
+        """All items of one kind, as the model file has them. ``GET /items``."""
         return self._get(msg.ItemList, "/items", kind=kind, offset=offset, limit=limit or 200_000)
 
+    def each_item(self, kind: str, page: int = 1000) -> Iterator[msg.NamedItem]:
+        """All items of one kind, `page` at a time. ``GET /items``."""
+        return self._each(lambda offset: self.items(kind, offset, page), "items")
+
     def item(self, kind: str, name: str) -> msg.ItemMessage:
+        """One item as the model file has it, and what names it. ``GET /item``."""
         return self._get(msg.ItemMessage, "/item", kind=kind, name=name)
 
     # --- people -----------------------------------------------------------------------------------
 
     def groups(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.GroupList:
+        """The groups. ``GET /groups``."""
         return self._get(msg.GroupList, "/groups", matching=matching, offset=offset, limit=limit or 200_000)
 
     def units(self) -> msg.UnitList:
+        """The units, in tree order. ``GET /units``."""
         return self._get(msg.UnitList, "/units")
 
     def subject(self, subject: str, offset: int = 0, limit: int | None = None) -> msg.SubjectDetail:
-        """A group or unit, written group:NAME or unit:PATH."""
+        """A group or unit, written group:NAME or unit:PATH. ``GET /subjects``."""
         return self._get(msg.SubjectDetail, "/subjects", subject=subject, offset=offset, limit=limit or 200_000)
 
     def ways(self, name: str, group: str | None = None) -> msg.WaysAnswer:
+        """Each way in which an account came to be in each group. ``GET /accounts/{name}/ways``."""
         return self._get(msg.WaysAnswer, f"/accounts/{_segment(name)}/ways", group=group)
 
     def without(self, name: str, subject: str) -> msg.LossAnswer:
+        """What an account would lose if it were taken out of a group or unit. ``GET /accounts/{name}/without``."""
         return self._get(msg.LossAnswer, f"/accounts/{_segment(name)}/without", subject=subject)
 
     def credentials(self, name: str) -> msg.Credentials:
+        """What an account signs in with. ``GET /accounts/{name}/credentials``."""
         return self._get(msg.Credentials, f"/accounts/{_segment(name)}/credentials")
 
     def set_password(
         self, name: str, password: str | None = None, length: int = 20, alphabet: str = ""
     ) -> msg.PasswordSet:
-        """Set a password; without one, one is generated and told."""
+        """Set a password; without one, one is generated and told. ``PUT /accounts/{name}/password``."""
         body = {"password": password, "length": length, "alphabet": alphabet}
         return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{_segment(name)}/password", json=body))
 
     def password_is_right(self, name: str, password: str) -> bool:
+        """Is this the account's password? ``POST /accounts/{name}/password/check``."""
         body = {"password": password}
         path = f"/accounts/{_segment(name)}/password/check"
         return self._read(msg.PasswordRight, self._request("POST", path, json=body)).right
 
     def clear_password(self, name: str) -> None:
+        """Take the password away. ``DELETE /accounts/{name}/password``."""
         self._request("DELETE", f"/accounts/{_segment(name)}/password")
 
     def add_key(self, name: str, key: str) -> msg.Credentials:
-        """Attach a public key, given as one line."""
+        """Attach a public key, given as one line. ``POST /accounts/{name}/keys``."""
         return self._read(msg.Credentials, self._request("POST", f"/accounts/{_segment(name)}/keys", json={"key": key}))
 
     def remove_key(self, name: str, fingerprint: str) -> msg.Credentials:
+        """Take a public key away. ``DELETE /accounts/{name}/keys/{fingerprint}``."""
         path = f"/accounts/{_segment(name)}/keys/{quote(fingerprint, safe='/')}"
         return self._read(msg.Credentials, self._request("DELETE", path))
 
     # --- the way in and the limits ------------------------------------------------------------------
 
     def reach(self, endpoint: str, client: str) -> msg.ReachAnswer:
+        """Can a client at an address come to it? ``GET /endpoints/{name}/reach``."""
         return self._get(msg.ReachAnswer, f"/endpoints/{_segment(endpoint)}/reach", **{"from": client})
 
     def certificate(self, endpoint: str) -> msg.CertificateAnswer:
+        """What its certificate says, and what is wrong with it. ``GET /endpoints/{name}/certificate``."""
         return self._get(msg.CertificateAnswer, f"/endpoints/{_segment(endpoint)}/certificate")
 
     def report_sign_ins(self, events: Sequence[dict[str, Any]]) -> int:
-        """Report failed sign-ins and sessions, as :class:`drawknife.messages.SignInEvent` has them."""
+        """Report failed sign-ins and sessions, as :class:`drawknife.messages.SignInEvent` has them.
+
+        ``POST /sign-ins``.
+        """
         return self._read(msg.Taken, self._request("POST", "/sign-ins", json={"events": list(events)})).count
 
     def lockouts(self) -> msg.LockoutList:
+        """What counts against whom, and until when who is locked. ``GET /lockouts``."""
         return self._get(msg.LockoutList, "/lockouts")
 
     def lift(self, of: str, name: str) -> None:
-        """Lift the lock of an ``account`` or an ``address``."""
+        """Lift the lock of an ``account`` or an ``address``. ``DELETE /lockouts/{of}/{name}``."""
         self._request("DELETE", f"/lockouts/{_segment(of)}/{_segment(name)}")
 
     def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
+        """How much more fits at a location, and which limit binds. ``GET /accounts/{name}/headroom``."""
         return self._get(msg.HeadroomAnswer, f"/accounts/{_segment(name)}/headroom", location=location, at=at)
 
     def usage(self, by: str = "account", offset: int = 0, limit: int | None = None) -> msg.UsageAnswer:
+        """Usage by accounts, groups, units, folders, or stores. ``GET /usage``."""
         return self._get(msg.UsageAnswer, "/usage", by=by, offset=offset, limit=limit or 10_000)
 
     def limits(self, at: str | None = None) -> msg.LimitList:
+        """Every limit, who and what fills it, how it grows, and what is given away in sum. ``GET /limits``."""
         return self._get(msg.LimitList, "/limits", at=at)
 
     def censuses(self, limit: int = 200) -> msg.CensusList:
+        """The censuses, the newest first. ``GET /censuses``."""
         return self._get(msg.CensusList, "/censuses", limit=limit)
 
     def take_census(self, census: msg.NewCensus) -> msg.CensusDone:
-        """Send what a census found: it takes the place of the usage that the store had."""
+        """Send what a census found: it takes the place of the usage that the store had. ``POST /censuses``."""
         headers = {"Content-Type": "application/json"}
         response = self._request("POST", "/censuses", content=census.model_dump_json().encode(), headers=headers)
         return self._read(msg.CensusDone, response)
 
     def forget_census(self, store: str, at: str) -> None:
-        """Forget a census of a store, by its time as :meth:`censuses` tells it."""
+        """Forget a census of a store, by its time as :meth:`censuses` tells it. ``DELETE /censuses``."""
         self._request("DELETE", "/censuses", params={"store": store, "at": at})
 
     def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
+        """A short sheet for the account's user, without secrets. ``GET /accounts/{name}/handover``."""
         return self._get(msg.HandoverAnswer, f"/accounts/{_segment(name)}/handover", endpoint=endpoint, format=format)
 
     # --- directories --------------------------------------------------------------------------------
 
     def directories(self) -> msg.DirectoryList:
+        """The directories, each with its last sync. ``GET /directories``."""
         return self._get(msg.DirectoryList, "/directories")
 
     def directory(self, name: str) -> msg.DirectoryLine:
+        """One directory, with its last sync. ``GET /directories/{name}``."""
         return self._get(msg.DirectoryLine, f"/directories/{_segment(name)}")
 
     def add_directory(self, name: str, options: dict[str, Any], bind_password: str | None = None) -> msg.DirectoryLine:
+        """Add a directory. ``POST /directories``."""
         body = {"name": name, "options": options, "bind_password": bind_password}
         return self._read(msg.DirectoryLine, self._request("POST", "/directories", json=body))
 
     def change_directory(
         self, name: str, options: dict[str, Any], bind_password: str | None = None
     ) -> msg.DirectoryLine:
+        """Change a directory's options. ``PATCH /directories/{name}``."""
         body = {"options": options, "bind_password": bind_password}
         return self._read(msg.DirectoryLine, self._request("PATCH", f"/directories/{_segment(name)}", json=body))
 
     def remove_directory(self, name: str, keep: bool = False) -> None:
-        """Remove a directory; with `keep`, what came from it becomes local."""
+        """Remove a directory; with `keep`, what came from it becomes local. ``DELETE /directories/{name}``."""
         self._request("DELETE", f"/directories/{_segment(name)}", params={"keep": keep})
 
     def try_directory(self, name: str) -> msg.Tried:
+        """Read it, and tell the first few of what it has. ``POST /directories/{name}/try``."""
         return self._read(msg.Tried, self._request("POST", f"/directories/{_segment(name)}/try"))
 
     def preview_sync(self, name: str, most_leavers: int | None = None) -> msg.SyncPreview:
+        """What a sync would change, counted and named, and what follows.
+
+        ``POST /directories/{name}/sync/preview``.
+        """
         body = {"most_leavers": most_leavers}
         return self._read(
             msg.SyncPreview, self._request("POST", f"/directories/{_segment(name)}/sync/preview", json=body)
         )
 
     def sync(self, name: str, most_leavers: int | None = None) -> msg.SyncReport:
-        """Sync now. The report says whether it was done; a failure changes nothing."""
+        """Sync now. The report says whether it was done; a failure changes nothing.
+
+        ``POST /directories/{name}/sync``.
+        """
         body = {"most_leavers": most_leavers}
         return self._read(msg.SyncReport, self._request("POST", f"/directories/{_segment(name)}/sync", json=body))
 
     def findings(self) -> msg.FindingList:
+        """What wants attention though no rule is broken. ``GET /findings``."""
         return self._get(msg.FindingList, "/findings")
 
     def journal(self, offset: int = 0, limit: int = 200) -> msg.JournalPage:
+        """Who changed what, when; the newest first. ``GET /journal``."""
         return self._get(msg.JournalPage, "/journal", offset=offset, limit=limit)
 
+    def each_journal_line(self, page: int = 200) -> Iterator[msg.JournalLine]:
+        """All lines of the journal, the newest first, `page` at a time. ``GET /journal``."""
+        return self._each(lambda offset: self.journal(offset, page), "lines")
+
     def journal_line(self, revision: int, offset: int = 0, limit: int = 10_000) -> msg.JournalLine:
-        """One revision with the items that it changed."""
+        """One revision with the items that it changed. ``GET /journal/{revision}``."""
         return self._get(msg.JournalLine, f"/journal/{revision}", offset=offset, limit=limit)
 
     def overview(self) -> msg.Overview:
+        """How much there is, and what wants attention. ``GET /overview``."""
         return self._get(msg.Overview, "/overview")
 
     def stores(self) -> msg.StoreList:
+        """The stores. ``GET /stores``."""
         return self._get(msg.StoreList, "/stores")
 
     def folder(self, place: str) -> msg.FolderAnswer:
+        """One folder, what it carries and what is in it. ``GET /folders``."""
         return self._get(msg.FolderAnswer, "/folders", place=place)
 
     def virtual_paths(self) -> msg.VirtualPathList:
+        """The virtual paths. ``GET /virtual-paths``."""
         return self._get(msg.VirtualPathList, "/virtual-paths")
 
     def endpoints(self) -> msg.EndpointList:
+        """The endpoints, and which do not start. ``GET /endpoints``."""
         return self._get(msg.EndpointList, "/endpoints")
 
     # --- questions --------------------------------------------------------------------------------
@@ -308,37 +375,54 @@ class Client:
         self, matching: str = "", offset: int = 0, limit: int | None = None, **only: bool | int | str | None
     ) -> msg.AccountList:
         """Accounts in order of names; `only` as :meth:`drawknife.answers.Answering.accounts` has it: expires_within,
-        off, locked, no_credential, source."""
+        off, locked, no_credential, source.
+
+        ``GET /accounts``.
+        """
         window = {"matching": matching, "offset": offset, "limit": limit or 200_000}
         return self._get(msg.AccountList, "/accounts", **window, **{k: v for k, v in only.items() if v is not False})
 
+    def each_account(self, matching: str = "", page: int = 1000) -> Iterator[msg.AccountLine]:
+        """All accounts in order of names, `page` at a time. ``GET /accounts``."""
+        return self._each(lambda offset: self.accounts(matching, offset, page), "accounts")
+
     def account_names(self) -> set[str]:
-        """The names of the accounts that there are."""
-        return {a.name for a in self.accounts().accounts}
+        """The names of the accounts that there are. ``GET /accounts``."""
+        return {a.name for a in self.each_account(page=10_000)}
 
     def account_detail(self, name: str) -> msg.AccountDetail:
+        """One account. ``GET /accounts/{name}``."""
         return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
 
     def standing(self, name: str) -> msg.StandingAnswer:
+        """What an account counts as, and its settings, each with where it comes from.
+
+        ``GET /accounts/{name}/standing``.
+        """
         return self._get(msg.StandingAnswer, f"/accounts/{_segment(name)}/standing")
 
     def access(
         self, name: str, under: str = "/", endpoint: str | None = None, offset: int = 0, limit: int | None = None
     ) -> msg.AccessAnswer:
+        """The effective access of an account, in tree order of its locations. ``GET /accounts/{name}/access``."""
         return self._get(
             msg.AccessAnswer, f"/accounts/{_segment(name)}/access",
             under=under, endpoint=endpoint, offset=offset, limit=limit or 2_000_000,
         )  # fmt: skip
 
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
+        """The folders that an account sees where it lists a location. ``GET /accounts/{name}/listing``."""
         return self._get(msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint)
 
     def decide(self, question: dict[str, Any]) -> msg.Answer:
-        """The answer to one question, written as docs/reference/questions.md has it."""
+        """The answer to one question, written as docs/reference/questions.md has it. ``POST /decisions``."""
         return self._read(msg.Answer, self._request("POST", "/decisions", json=question))
 
     def decide_many(self, questions: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-        """The answers to up to 10,000 questions, as plain data; an error stands in an answer's place."""
+        """The answers to up to 10,000 questions, as plain data; an error stands in an answer's place.
+
+        ``POST /decisions/batch``.
+        """
         response = self._request("POST", "/decisions/batch", json={"questions": list(questions)})
         answers: list[dict[str, Any]] = response.json()["answers"]
         return answers
@@ -352,13 +436,14 @@ class Client:
         offset: int = 0,
         limit: int | None = None,
     ) -> msg.WhoAnswer:
+        """Everybody who has a right at a place, and through what. ``GET /who``."""
         return self._get(
             msg.WhoAnswer, "/who",
             right=right, at=at, endpoint=endpoint, but_for=but_for, offset=offset, limit=limit or 10_000,
         )  # fmt: skip
 
     def map(self, **window: Any) -> msg.MapAnswer:
-        """A window of the map; `window` as in :class:`drawknife.answers.MapWindow`."""
+        """A window of the map; `window` as in :class:`drawknife.answers.MapWindow`. ``GET /map``."""
         return self._get(msg.MapAnswer, "/map", **window)
 
     def compare(
@@ -370,6 +455,7 @@ class Client:
         offset: int = 0,
         limit: int | None = None,
     ) -> msg.CompareAnswer:
+        """Where two accounts differ, with the reason on each side. ``GET /comparisons``."""
         return self._get(
             msg.CompareAnswer, "/comparisons",
             one=one, other=other, under=under, endpoint=endpoint, offset=offset, limit=limit or 10_000,
@@ -378,7 +464,7 @@ class Client:
     def compare_model(
         self, account: str, model: str, under: str = "/", endpoint: str | None = None
     ) -> msg.CompareAnswer:
-        """Where an account in force differs from itself in a model file."""
+        """Where an account in force differs from itself in a model file. ``POST /comparisons``."""
         body = {"account": account, "model": model, "under": under, "endpoint": endpoint}
         return self._read(msg.CompareAnswer, self._request("POST", "/comparisons", json=body))
 

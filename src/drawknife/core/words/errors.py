@@ -19,7 +19,7 @@
         └── Busy              too much at once (service/busy.py)
 
 The service maps them to HTTP in service/problems.py, the command line to exit statuses in cli/common.py; each once.
-What the client raises, which knows only what it is told, is in client/client.py.
+What the client raises, which knows only what it is told, is in client/errors.py.
 """
 
 from __future__ import annotations

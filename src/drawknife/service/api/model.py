@@ -54,6 +54,8 @@ def read() -> Response:
     kind = wanted_type(YAML, JSON)
     response = Response(write_model(snapshot.model, as_json=kind == JSON), mimetype=kind)
     response.headers["ETag"] = f'"{snapshot.revision}"'
+    # A model file is what the revision is, and nothing else: whoever has it need not be sent it again.
+    response.make_conditional(request)
     return response
 
 
