@@ -7,16 +7,14 @@ with Client("http://127.0.0.1:8750", token) as client:
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from types import TracebackType
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 from urllib.parse import quote
 
-import httpx
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from drawknife import messages as msg
 
-from .errors import ClientError, Refused, ServiceUnavailable
+from .connection import Connection
 
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
@@ -24,82 +22,8 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Page(Protocol):
-    """A part of a list, which tells how long it is in all."""
-
-    @property
-    def total(self) -> int: ...
-
-
-class Client:
-    """A connection to one service. Each method raises :class:`ClientError` or one of its kinds."""
-
-    def __init__(self, url: str, token: str, timeout: float = 600) -> None:
-        self.url = url.rstrip("/")
-        self._http = httpx.Client(
-            base_url=self.url + "/api/v1",
-            headers={"Authorization": f"Bearer {token}"},
-            timeout=httpx.Timeout(timeout, connect=5),
-            transport=httpx.HTTPTransport(retries=1),  # of connecting only: nothing is asked twice
-        )
-
-    def __enter__(self) -> Client:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()
-
-    def close(self) -> None:
-        self._http.close()
-
-    def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
-        try:
-            response = self._http.request(method, path, **arguments)
-        except httpx.ConnectError:
-            raise ServiceUnavailable(
-                f"no service answers at {self.url}; is it running? start one with `drawknife serve`"
-            ) from None
-        except httpx.TimeoutException:
-            raise ServiceUnavailable(f"the service at {self.url} does not answer in time{_perhaps(method)}") from None
-        except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise ClientError(f"asking the service at {self.url} failed: {error}{_perhaps(method)}") from None
-        if response.is_success:
-            return response
-        try:
-            problem = msg.Problem.model_validate_json(response.content)
-        except ValidationError:
-            raise ClientError(f"{self.url} answers {response.status_code}, and not as Drawknife does") from None
-        if response.status_code == 503:
-            raise ServiceUnavailable(problem.detail)
-        raise Refused(problem)
-
-    def _get(self, kind: type[T], path: str, /, **query: Any) -> T:
-        given = {name: value for name, value in query.items() if value is not None}
-        response = self._request("GET", path, params=given)
-        return self._read(kind, response)
-
-    def _read(self, kind: type[T], response: httpx.Response) -> T:
-        try:
-            return kind.model_validate_json(response.content)
-        except ValidationError:
-            raise ClientError(f"{self.url} answers, but not as this version of Drawknife does") from None
-
-    def _each(self, page: Callable[[int], Page], rows: str) -> Iterator[Any]:
-        """The rows of a list, page by page; :class:`ClientError` if another revision comes in between."""
-        offset, revision = 0, None
-        while True:
-            found = page(offset)
-            now = getattr(found, "revision", None)
-            if revision is not None and now != revision:
-                raise ClientError(f"the model changed from revision {revision} to {now} while it was read; begin again")
-            revision = now
-            some = getattr(found, rows)
-            yield from some
-            offset += len(some)
-            if not some or offset >= found.total:
-                return
+class Client(Connection):
+    """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------
 
@@ -138,11 +62,6 @@ class Client:
         ``POST /model/losses``.
         """
         return self._read(msg.LoadLosses, self._send("/model/losses", document))
-
-    def _send(self, path: str, document: bytes) -> httpx.Response:
-        is_json = document.lstrip()[:1] == b"{"
-        headers = {"Content-Type": "application/json" if is_json else "application/yaml"}
-        return self._request("POST", path, content=document, headers=headers)
 
     # --- changes ----------------------------------------------------------------------------------
 
@@ -467,11 +386,6 @@ class Client:
         """Where an account in force differs from itself in a model file. ``POST /comparisons``."""
         body = {"account": account, "model": model, "under": under, "endpoint": endpoint}
         return self._read(msg.CompareAnswer, self._request("POST", "/comparisons", json=body))
-
-
-def _perhaps(method: str) -> str:
-    """What has to be said where the answer to a change was lost."""
-    return "" if method == "GET" else "; what was asked for may have been done all the same: `drawknife journal` tells"
 
 
 def _segment(name: str) -> str:
