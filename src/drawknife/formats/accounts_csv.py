@@ -61,7 +61,7 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
             for group in cells.get("groups", "").split():
                 joins.setdefault(group, []).append(f"account:{name}")
     except csv.Error as error:
-        wrong.append(Mistake((), reader.line_num, "", f"this is no CSV: {error}", "CSV"))
+        wrong.append(Mistake((), reader.reader.line_num, "", f"this is no CSV: {error}", "CSV"))
     if wrong:
         raise BadDocument(wrong)
     changes += [
