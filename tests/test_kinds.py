@@ -9,7 +9,7 @@ from tools.description import kinds, openapi
 from tools.reference import PAGE, page
 
 from drawknife.changing import apply
-from drawknife.cli.editing import options_of
+from drawknife.cli.changing import options_of
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import differing

@@ -16,7 +16,6 @@ LAYERS = [
     ["drawknife.core.decide"],
     ["drawknife.core.everybody"],
     ["drawknife.core.follows"],
-    ["drawknife.asking"],
     ["drawknife.formats"],
     ["drawknife.messages"],
     ["drawknife.changing", "drawknife.census"],

@@ -6,9 +6,8 @@ from typing import Any
 
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
+from drawknife.answers.explanations import explanation_message, obstacle_messages
 from drawknife.answers.map_window import MapWindow, map_cells
-from drawknife.answers.telling import explanation_message, obstacle_messages
-from drawknife.asking import check_location, check_right
 from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import UnknownName, verdict
 from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS
@@ -19,6 +18,7 @@ from drawknife.core.everybody.who import almost, holders
 from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.prepared.question import GATES, Question, Verdict
+from drawknife.core.words.checks import check_location, check_right
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import child
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS

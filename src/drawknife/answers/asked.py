@@ -6,12 +6,12 @@ from collections.abc import Callable
 from datetime import datetime
 
 from drawknife import messages as msg
-from drawknife.asking import check_location
 from drawknife.core.decide.sign_in import expired
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Endpoint
 from drawknife.core.prepared.prepared import Prepared, PreparedAccount
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.checks import check_location
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, fold, parse_place
 

@@ -11,7 +11,6 @@ from drawknife import messages as msg
 from drawknife.answers import certificates
 from drawknife.answers.asked import Asked
 from drawknife.answers.handover import FORMATS, sheet
-from drawknife.asking import check_location
 from drawknife.core.decide.sign_in import endpoint_allows
 from drawknife.core.decide.way_in import reach
 from drawknife.core.limits.quotas import Limit, called, headroom, uploads_owner
@@ -21,6 +20,7 @@ from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.checks import check_location
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import BIT

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
-from drawknife.asking import check_location, check_right
 from drawknife.core.everybody.access_map import AccessMap, Cell, access_of_all
 from drawknife.core.everybody.division import bits_in
 from drawknife.core.model.items import Endpoint
 from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.words.checks import check_location, check_right
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import depth, fold, join, rest_below, tree_key
 from drawknife.core.words.rights import INDEX, RIGHTS, perm_word

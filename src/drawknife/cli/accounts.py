@@ -14,8 +14,8 @@ from drawknife.core.model.kinds import SETTINGS
 from drawknife.core.words.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
+from .changing import Writer, tell_changed, writes
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
-from .editing import Writer, tell_changed, writes
 from .items import add_command, change_command, remove_command, rename_command
 from .marks import plain_table
 from .previews import draw_preview

@@ -11,8 +11,8 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS, SUBJECT_KINDS
 
+from .changing import change_from, edits, item_from, options_of
 from .common import Answers, asks, console, print_json, shown_value
-from .editing import change_from, edits, item_from, options_of
 from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]

@@ -15,6 +15,7 @@ from drawknife.client import Client
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import json_schema, read_model
 
+from .changing import say_followed
 from .common import (
     NOT_SO,
     WRONG_USAGE,
@@ -30,7 +31,6 @@ from .common import (
     say,
     serves,
 )
-from .editing import say_followed
 from .previews import draw_item, draw_preview
 
 

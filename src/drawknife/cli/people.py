@@ -13,8 +13,8 @@ from drawknife import messages as msg
 from drawknife.core.words.sizes import several
 
 from .accounts import show_value
+from .changing import edits, member
 from .common import Answers, asks, console, print_json
-from .editing import edits, member
 from .items import add_command, remove_command, rename_command
 from .marks import plain_table
 from .previews import draw_access, draw_settings

@@ -11,8 +11,8 @@ from rich.text import Text
 
 from drawknife.client import Client
 
+from .changing import change_from, edits, options_of
 from .common import Answers, asks, console, print_json, say, serves
-from .editing import change_from, edits, options_of
 from .items import add_command, change_command, draw_item, remove_command, show_command
 from .marks import plain_table
 

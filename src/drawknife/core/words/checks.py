@@ -1,10 +1,10 @@
-"""What is wrong with what was asked, told so that it can be mended."""
+"""Rights and locations as they are named in what is asked."""
 
 from __future__ import annotations
 
-from drawknife.core.words.errors import BadInput, BadValue
-from drawknife.core.words.names import check_path
-from drawknife.core.words.rights import INDEX, RIGHTS
+from .errors import BadInput, BadValue
+from .names import check_path
+from .rights import INDEX, RIGHTS
 
 
 def check_right(right: str) -> str:
