@@ -9,7 +9,7 @@ from typing import Any
 
 from ..words.names import Place, check_path, fold
 from .items import Model, Store, Usage
-from .kinds import FOLDER, OF_SECTION, STORE, USAGE, Kind
+from .kinds import FOLDER, LINES, OF_SECTION, SECTIONS, STORE, Kind
 from .rewriting import Rewriting
 from .soundness import Names
 
@@ -81,21 +81,17 @@ def sound(model: Model, before: Model | None = None) -> Model:
         inside = made(FOLDER, lambda f: canonical.item(FOLDER, f), folders.get(s.name, ()), s.folders)
         return replace(s, folders=inside)
 
-    gone = {s for s in model.gone if s.key not in {x.key for x in names.exact}} if model.gone else ()
+    parts = {section: of(section) for section in SECTIONS if section != STORE.section}
+    parts["settings"] = tuple(s for s in parts["settings"] if s.values)
+    parts["usage"] = _each_once(parts["usage"])
+    lines: dict[str, Any] = {section: tuple(sorted(set(getattr(model, section)))) for section in LINES}
+    if model.gone:
+        there = {x.key for x in names.exact}
+        lines["gone"] = tuple(s for s in lines["gone"] if s.key not in there)
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),
-        accounts=of("accounts"),
-        groups=of("groups"),
-        stores=made(STORE, store, before.stores, model.stores),
-        virtual_paths=of("virtual_paths"),
-        endpoints=of("endpoints"),
-        settings=tuple(s for s in of("settings") if s.values),
-        quotas=of("quotas"),
-        usage=_each_once(of(USAGE.section)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
-        gone=tuple(sorted(gone)),
-        lockouts=of("lockouts"),
-        inside=tuple(sorted(set(model.inside))),
-        openings=tuple(sorted(set(model.openings))),
-        forwardings=tuple(sorted(set(model.forwardings))),
+        stores=made(STORE, store, before.stores, model.stores),
+        **parts,
+        **lines,
     )
