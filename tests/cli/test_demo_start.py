@@ -42,7 +42,7 @@ def stop(folder):
 
 def answers(url):
     try:
-        return httpx.get(url + "/api/v1/health").status_code == 200
+        return httpx.get(url + "/api/v1/health", timeout=30).status_code == 200
     except httpx.HTTPError:
         return False
 

@@ -323,7 +323,7 @@ def test_things_are_added_renamed_and_removed(own_page):
     page.goto("/accounts")
     page.get_by_role("button", name="Add account").click()
     page.get_by_role("textbox", name="name", exact=True).fill("lidia")
-    page.get_by_role("textbox", name="unit").fill("shore/lab")
+    page.get_by_role("combobox", name="unit").fill("shore/lab")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
     page.goto("/accounts/lidia")
