@@ -74,3 +74,17 @@ def test_nothing_goes_in_circles():
 def test_every_module_is_in_a_layer():
     outside = {name for name in MODULES if layer(name) is None}
     assert outside == {"drawknife", "drawknife.core", "drawknife.__main__"} & set(MODULES)
+
+
+def test_a_file_of_one_name_is_about_one_subject():
+    """Modules may share a name only where they are about the same, layer by layer."""
+    shared = {
+        "accounts", "changes", "changing", "common", "consequences", "credentials", "directories", "errors", "items",
+        "journal", "limits", "model", "people", "places", "prepared", "questions", "usage", "way_in", "access", "certificates",
+        "sign_ins", "census", "previews", "values", "listing", "main",
+    }  # fmt: skip
+    seen: dict[str, set[str]] = {}
+    for name, path in MODULES.items():
+        if path.name != "__init__.py":
+            seen.setdefault(name.rpartition(".")[2], set()).add(name)
+    assert {short for short, where in seen.items() if len(where) > 1} <= shared

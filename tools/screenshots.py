@@ -46,7 +46,7 @@ def terminal(name: str, command: str) -> None:
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""
-        xterm -geometry 102x42+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' -b 14 +sb \\
+        xterm -geometry 102x47+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' -b 14 +sb \\
             -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' -xrm 'XTerm*color3: #e3a544' \\
             -e sh -c "$SHOWN" & pid=$!
         while [ ! -e {done} ]; do kill -0 $pid || exit 1; done
@@ -54,7 +54,7 @@ def terminal(name: str, command: str) -> None:
         kill $pid
     """
     subprocess.run(
-        ["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c", script],
+        ["xvfb-run", "-a", "-s", "-screen 0 1280x900x24", "sh", "-c", script],
         check=True, cwd=ROOT, env={**os.environ, "SHOWN": shown, "TERM": "xterm-256color"},
     )  # fmt: skip
     done.unlink(missing_ok=True)

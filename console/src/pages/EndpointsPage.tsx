@@ -17,7 +17,7 @@ export function EndpointsPage() {
   });
   return (
     <Page title="Endpoints" beside={<AddButton kind="endpoint" />}>
-      <div className="sheet" style={{ overflow: "auto" }}>
+      <div className="sheet" style={{ overflowX: "auto", overflowY: "hidden", flexShrink: 0 }}>
         <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
           <span>endpoint</span>
           <span>listens</span>

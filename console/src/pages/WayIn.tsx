@@ -7,7 +7,7 @@ import { Loaded } from "../parts/states";
 /** How networks reach each other, and what locks somebody out: both are stated, and changed here. */
 export function WayIn() {
   return (
-    <SimpleGrid cols={{ base: 1, md: 2 }} mt={16}>
+    <SimpleGrid cols={{ base: 1, md: 2 }} mt={16} style={{ flexShrink: 0 }}>
       <Networks />
       <Lockouts />
     </SimpleGrid>
@@ -63,13 +63,13 @@ function Lockouts() {
             <Text fz={13}>Failed sign-ins lock nobody out.</Text>
           ) : (
             items.map(({ name, item }) => (
-              <Group key={name} justify="space-between" wrap="nowrap" style={{ fontSize: 13 }}>
+              <div key={name} className="beside" style={{ fontSize: 13, marginTop: 6 }}>
                 <span>
                   {String(item.failures)} failures of one {name} within {String(item.within)} lock it for{" "}
                   {String(item.lasts)}
                 </span>
                 <EditButton kind="lockout" name={name} />
-              </Group>
+              </div>
             ))
           )
         }

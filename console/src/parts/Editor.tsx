@@ -217,7 +217,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
                   <span className="mono quiet">{p.where.replace(/^changes\[\d+\]\.?(item|set)?\.?/, "")}</span>{" "}
                   {p.message === problem.message ? "" : p.message}
                   {p.expected && <span className="quiet"> expected {p.expected}</span>}
-                  {p.nearest && <span> did you mean {p.nearest}?</span>}
+                  {p.nearest && <span>; did you mean {p.nearest}?</span>}
                 </div>
               ))}
           </div>
