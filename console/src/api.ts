@@ -14,6 +14,7 @@ export type Certificate = Schemas["CertificateAnswer"];
 export type Change = Schemas["Change"];
 export type ChangeKind = Change["kind"];
 export type Comparison = Schemas["CompareAnswer"];
+export type Credentials = Schemas["Credentials"];
 export type Directory = Schemas["DirectoryLine"];
 export type Endpoint = Schemas["EndpointLine"];
 export type Explanation = Schemas["ExplanationMessage"];
@@ -89,7 +90,7 @@ client.use({
     return new Problem(0, "The service does not answer. It may have been stopped.", "No service");
   },
 });
-export const { GET, POST, DELETE } = client;
+export const { GET, POST, PUT, DELETE } = client;
 
 /** What the service answers to a call; a Problem is thrown where it does not. */
 export async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {

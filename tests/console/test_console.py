@@ -343,6 +343,51 @@ def test_things_are_added_renamed_and_removed(own_page):
     expect(page.get_by_role("main")).not_to_contain_text("does not start")
 
 
+def test_a_password_and_a_key_are_given_and_taken_away(own_page):
+    page = own_page
+    page.goto("/accounts/kittiwake?show=credentials")
+    password = page.get_by_role("region", name="Password")
+    password.get_by_role("button", name="Generate one").click()
+    made = password.get_by_role("status").locator("b").inner_text()
+    with page.service.client() as client:
+        assert client.password_is_right("kittiwake", made)
+    password.get_by_label("A new one").fill("short")
+    password.get_by_role("button", name="Set", exact=True).click()
+    expect(password.get_by_role("alert")).to_contain_text("8 characters or more")
+    password.get_by_role("button", name="Take it away").click()
+    expect(password).to_contain_text("none: it cannot sign in with one")
+    keys = page.get_by_role("region", name="Public keys")
+    line = (DEMO.parent / "kittiwake.pub").read_text()
+    with page.service.client() as client:
+        fingerprint = client.add_key("kittiwake", line).keys[0].fingerprint
+        client.remove_key("kittiwake", fingerprint)
+    keys.get_by_label("Add one").fill(line)
+    keys.get_by_role("button", name="Add key").click()
+    expect(keys).to_contain_text(fingerprint)
+    keys.get_by_role("button", name=f"Remove key {fingerprint}").click()
+    expect(keys).not_to_contain_text(fingerprint)
+    page.goto("/journal")
+    expect(page.get_by_role("main")).to_contain_text("password of kittiwake")
+    expect(page.get_by_role("main")).not_to_contain_text(made)
+
+
+def test_networks_and_lockout_are_changed_beside_the_endpoints(own_page):
+    page = own_page
+    page.goto("/endpoints")
+    page.get_by_role("button", name="Edit networks").click()
+    inside = page.get_by_role("textbox", name="inside")
+    inside.fill("192.0.2.0/24\n203.0.113.0/33")
+    alert = page.get_by_role("dialog").get_by_role("alert")
+    expect(alert).to_contain_text("203.0.113.0/33")
+    inside.fill("192.0.2.0/24\n203.0.113.0/24")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("region", name="Networks")).to_contain_text("203.0.113.0/24")
+    page.get_by_role("button", name="Edit lockout address").click()
+    page.get_by_role("textbox", name="failures").fill("7")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("region", name="Lockout")).to_contain_text("7 failures of one address")
+
+
 def test_what_an_account_would_lose_outside_of_a_group(page):
     page.goto("/groups")
     page.get_by_role("link", name=re.compile("^soundings-readers")).click()

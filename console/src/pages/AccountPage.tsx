@@ -8,6 +8,7 @@ import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { AccessTree } from "./AccessTree";
 import { Browse } from "./Browse";
+import { CredentialsView } from "./CredentialsView";
 import { StandingView } from "./StandingView";
 
 export function AccountPage() {
@@ -75,6 +76,7 @@ export function AccountPage() {
                 <Tabs.Tab value="access">Access</Tabs.Tab>
                 <Tabs.Tab value="sees">What it sees</Tabs.Tab>
                 <Tabs.Tab value="standing">Standing and settings</Tabs.Tab>
+                <Tabs.Tab value="credentials">Credentials</Tabs.Tab>
               </Tabs.List>
               <Select
                 aria-label="Through which endpoint"
@@ -95,6 +97,9 @@ export function AccountPage() {
             </Tabs.Panel>
             <Tabs.Panel value="standing">
               <StandingView standing={standing} />
+            </Tabs.Panel>
+            <Tabs.Panel value="credentials">
+              <CredentialsView account={standing.account.name} />
             </Tabs.Panel>
           </Tabs>
         )}
