@@ -15,6 +15,7 @@ from typing import Any
 from drawknife.core.model.fields import REQUIRED, Field
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SETTINGS
 from drawknife.core.words.rights import RIGHTS
+from drawknife.messages import DirectoryOptions
 from drawknife.records.database import Database
 from drawknife.service.app import create_app
 
@@ -70,9 +71,22 @@ def kinds() -> dict[str, Any]:
     }  # fmt: skip
     lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
     return {
-        "kinds": found, "rights": list(RIGHTS), "settings_of_lists": lists,
+        "directory": directory_fields(), "kinds": found, "rights": list(RIGHTS), "settings_of_lists": lists,
         "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
     }  # fmt: skip
+
+
+def directory_fields() -> list[dict[str, Any]]:
+    """How a directory is reached and read, field by field."""
+    schema = DirectoryOptions.model_json_schema()
+    found = []
+    for name, part in schema["properties"].items():
+        kind = {"boolean": "yes-no", "integer": "number"}.get(part.get("type"), "text")
+        found.append({
+            "name": name, "about": part.get("description", ""), "kind": kind, "choices": [],
+            "required": name in schema["required"], "names": None, "default": part.get("default"),
+        })  # fmt: skip
+    return found
 
 
 def main() -> int:

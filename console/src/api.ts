@@ -90,7 +90,7 @@ client.use({
     return new Problem(0, "The service does not answer. It may have been stopped.", "No service");
   },
 });
-export const { GET, POST, PUT, DELETE } = client;
+export const { GET, POST, PUT, PATCH, DELETE } = client;
 
 /** What the service answers to a call; a Problem is thrown where it does not. */
 export async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {

@@ -371,6 +371,31 @@ def test_a_password_and_a_key_are_given_and_taken_away(own_page):
     expect(page.get_by_role("main")).not_to_contain_text(made)
 
 
+def test_a_directory_is_added_changed_and_removed(own_page):
+    page = own_page
+    page.goto("/directories")
+    page.get_by_role("button", name="Add directory").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("name", exact=True).fill("crew")
+    dialog.get_by_label("address", exact=True).fill("/etc/passwd")
+    dialog.get_by_label("people base").fill("ou=people,dc=tidewrack,dc=example")
+    dialog.get_by_role("button", name="Save").click()
+    expect(dialog.get_by_role("alert")).to_be_visible()
+    dialog.get_by_label("address", exact=True).fill(str(DEMO.parent / "bureau.ldif"))
+    dialog.get_by_role("button", name="Save").click()
+    expect(dialog).to_have_count(0)
+    page.get_by_role("button", name="Edit directory crew").click()
+    page.get_by_role("dialog").get_by_label("suffix").fill("@crew")
+    page.get_by_role("dialog").get_by_role("button", name="Save").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    with page.service.client() as client:
+        assert client.directory("crew").options.suffix == "@crew"
+    page.get_by_role("button", name="Edit directory crew").click()
+    page.get_by_role("button", name="Remove…").click()
+    page.get_by_role("button", name="Remove", exact=True).click()
+    expect(page.get_by_role("region", name="Directory crew")).to_have_count(0)
+
+
 def test_networks_and_lockout_are_changed_beside_the_endpoints(own_page):
     page = own_page
     page.goto("/endpoints")

@@ -5,6 +5,7 @@ import { answer, type Directory, GET, POST, type SyncReport } from "../api";
 import { Consequences } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
+import { DirectoryButton } from "./DirectoryEditor";
 
 const STATES: Record<SyncReport["state"], [string, string]> = {
   preview: ["○ would be synced", ""],
@@ -21,11 +22,11 @@ export function DirectoriesPage() {
     queryFn: () => answer(GET("/api/v1/directories")),
   });
   return (
-    <Page title="Directories">
+    <Page title="Directories" beside={<DirectoryButton />}>
       <Loaded query={query}>
         {(data) =>
           data.directories.length === 0 ? (
-            <Empty>There is no directory yet. Add one with `drawknife directory add NAME --address …`.</Empty>
+            <Empty>There is no directory yet. One brings people, groups and units from LDAP or an LDIF file.</Empty>
           ) : (
             data.directories.map((d) => <OneDirectory key={d.name} directory={d} />)
           )
@@ -77,6 +78,7 @@ function OneDirectory({ directory }: { directory: Directory }) {
           </Text>
         </div>
         <Group gap={8} wrap="nowrap">
+          <DirectoryButton directory={directory} />
           <Button
             size="xs"
             variant="default"

@@ -280,7 +280,7 @@ function Picker({ names, ...props }: AutocompleteProps & { names: "account" | "u
   return <Autocomplete {...props} limit={30} data={data ?? []} />;
 }
 
-function OneField(props: { field: Field; text: string; disabled: boolean; put: (text: string) => void }) {
+export function OneField(props: { field: Field; text: string; disabled: boolean; put: (text: string) => void }) {
   const { field, text, disabled, put } = props;
   const label = field.name.replace("_", " ");
   const common = { label, description: field.about, size: "xs" as const, disabled };
