@@ -92,7 +92,13 @@ function Form({ directory, close }: { directory?: Directory; close: () => void }
   );
   const ready = removing || (name !== "" && draft.address !== "" && draft.people_base !== "");
   return (
-    <Modal opened onClose={close} size={620} title={directory ? `Directory ${directory.name}` : "Add directory"}>
+    <Modal
+      opened
+      onClose={close}
+      size={620}
+      title={directory ? `Directory ${directory.name}` : "Add directory"}
+      styles={{ title: { fontWeight: 650, fontSize: 17 } }}
+    >
       <form
         onSubmit={(event) => {
           event.preventDefault();
