@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from shutil import copytree
 
 import pytest
+from click.testing import CliRunner
 from tools.cluster import free_port
 from tools.demo import BUREAU
 from tools.files import make_files
@@ -245,7 +246,9 @@ def commands():
 @pytest.mark.parametrize(("path", "text"), commands(), ids=lambda x: " ".join(x) if isinstance(x, list) else "")
 def test_every_commands_help_has_an_example(path, text):
     assert "Example" in text and "drawknife " + " ".join(path) in text
-    assert "Example" in run(*path, "--help").stdout
+    from drawknife.cli.main import main
+
+    assert "Example" in CliRunner().invoke(main, [*path, "--help"]).stdout
 
 
 def examples(asking):
