@@ -42,11 +42,11 @@ def test_deciding_at_a_folder(seed):
 
 
 @given(seeds)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 def test_verdicts(seed):
     model = random_model(seed)
     prepared, reference = prepare(model), Reference(model)
-    for question in random_questions(seed, model, 60):
+    for question in random_questions(seed, model, 30):
         answer = verdict(prepared, question, NOW)
         assert (answer.allowed, answer.gate) == reference.verdict(question, NOW), question
         told = explain(prepared, question, NOW)

@@ -29,7 +29,7 @@ def commented(text):
 
 
 @given(st.integers(0, 10**9))
-@settings(max_examples=150)
+@settings(max_examples=60)
 def test_any_change_of_a_file_is_the_change_of_its_model(seed):
     rng = Random(seed)
     model = random_model(seed)

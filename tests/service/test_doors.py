@@ -272,7 +272,7 @@ def listener(answer):
 
 def test_an_address_that_speaks_something_else_is_told_in_words(client):
     with listener(b"HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\n\r\n") as web:
-        client.add_directory("web", {**LDAP, "address": f"ldap://127.0.0.1:{web.getsockname()[1]}"})
+        client.add_directory("web", {**LDAP, "address": f"ldap://127.0.0.1:{web.getsockname()[1]}", "timeout": 2})
         with pytest.raises(Refused) as refused:
             client.try_directory("web")
         assert refused.value.problem.type.endswith("directory-failed")
@@ -280,7 +280,7 @@ def test_an_address_that_speaks_something_else_is_told_in_words(client):
 
 def test_directories_that_do_not_answer_hold_nobody_up(client, own):
     with listener(b"") as silent:
-        client.add_directory("silent", {**LDAP, "address": f"ldap://127.0.0.1:{silent.getsockname()[1]}", "timeout": 5})
+        client.add_directory("silent", {**LDAP, "address": f"ldap://127.0.0.1:{silent.getsockname()[1]}", "timeout": 3})
         outcomes = []
 
         def ask():
