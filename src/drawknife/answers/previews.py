@@ -12,7 +12,7 @@ from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange, consequences
-from drawknife.core.follows.no_effect import NoEffect, held_back, lines_without_effect
+from drawknife.core.follows.no_effect import NoEffect, added_lines, held_back, lines_without_effect
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.room_changes import Room
 from drawknife.core.follows.sign_in_changes import Credentials
@@ -41,8 +41,11 @@ def follow(
     if before.model == after.model:
         return Told(Consequences(), (), ())
     follows = consequences(before, after, at, renames, credentials)
-    idle, left = lines_without_effect(before, after, follows, at, renames)
-    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(before, after, renames)))
+    # A line that only names somebody by another name, as it is renamed, is not new.
+    was = renames.carried(before.model) if renames else before.model
+    added = added_lines(was, after.model)
+    idle, left = lines_without_effect(before, after, follows, at, was, added)
+    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(after, added)))
 
 
 def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:

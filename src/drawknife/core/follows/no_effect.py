@@ -23,7 +23,7 @@ from ..words.names import Place, join, parent, rest_below
 from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from ..words.sizes import number_of, several
 from .consequences import Consequences, consequences
-from .pairing import Renames, members_of
+from .pairing import members_of
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
@@ -72,19 +72,17 @@ def added_lines(before: Model, after: Model) -> list[Added]:
 
 
 def lines_without_effect(
-    before: Prepared, after: Prepared, follows: Consequences, at: datetime, renames: Renames | None = None
+    before: Prepared, after: Prepared, follows: Consequences, at: datetime, was: Model, added: list[Added]
 ) -> tuple[list[NoEffect], str | None]:
-    """The lines that a change adds and that are different for nobody; and what was not looked at, in words.
+    """Those of the lines that a change adds (:func:`added_lines`) that are different for nobody; and what was not
+    looked at, in words. `was` is the model before with the names that its things have afterwards.
 
-    Where something follows from the change, each line is taken away again to see what it does itself. A line that
-    only names somebody by another name, as he is renamed, is not new.
+    Where something follows from the change, each line is taken away again to see what it does itself.
     """
-    was = renames.carried(before.model) if renames else before.model
-    added = added_lines(was, after.model)
     if not added:
         return [], None
     if not follows.for_nobody:
-        if len(list(differing(was, after.model))) == len(added) == 1 and not _new_item(was, added[0]):
+        if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not _new_item(was, added[0]):
             return [], None  # it is all of the change, and something follows from it
         if len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores) > SINGLY_WITHIN:
             return [], "which of the lines that are added has no effect by itself was not looked at"
@@ -325,11 +323,10 @@ def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
 # --- held back ------------------------------------------------------------------------------------
 
 
-def held_back(before: Prepared, after: Prepared, renames: Renames | None = None) -> list[str]:
+def held_back(after: Prepared, lines: list[Added]) -> list[str]:
     """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
     found: dict[str, list[str]] = {}
-    was = renames.carried(before.model) if renames else before.model
-    for added in added_lines(was, after.model)[:LINES]:
+    for added in lines[:LINES]:
         entry = added.line
         if added.kind != "folder" or entry.effect != "allow":
             continue

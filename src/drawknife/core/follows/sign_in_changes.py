@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import datetime
+from itertools import chain
 from typing import NamedTuple
 
-from ..decide.gates import verdict
-from ..decide.sign_in import endpoint_allows
+from ..decide.sign_in import door, endpoint_allows, sign_in
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -66,10 +66,12 @@ class SigningIn:
         return self._known[key]
 
     def _refusal(self, prepared: Prepared, index: int, endpoint: str) -> str | None:
-        name = prepared.model.accounts[index].name
-        known = self._held(prepared, index)
-        answer = verdict(prepared, Question(name, "sign-in", endpoint=endpoint, credentials=known), self.at)
-        return None if answer.allowed else answer.text
+        # The two gates that a sign-in meets, asked by themselves: what an account sees need not be made ready for it.
+        account, way_in = prepared.people.prepared(index), prepared.endpoints[fold(endpoint)]
+        question = Question(account.name, "sign-in", endpoint=endpoint, credentials=self._held(prepared, index))
+        refusals = chain(door(prepared, way_in, question), sign_in(prepared, account, way_in, question, self.at))
+        first = next(refusals, None)
+        return None if first is None else first.text
 
     def _held(self, prepared: Prepared, index: int) -> frozenset[str] | None:
         """What an account has a credential for: as was looked up before; one that is new has its directory only."""
