@@ -52,7 +52,7 @@ class Database:
             reconnect_timeout=5,
             max_idle=60,
             check=ConnectionPool.check_connection,
-            kwargs={"autocommit": True, "connect_timeout": 3},
+            kwargs={"autocommit": True, "connect_timeout": 8},
             open=False,
         )
 

@@ -74,7 +74,7 @@ class Current:
     def _listen(self) -> None:
         while not self._stop.is_set():
             try:
-                with psycopg.connect(self.database.address, autocommit=True, connect_timeout=3) as connection:
+                with psycopg.connect(self.database.address, autocommit=True, connect_timeout=8) as connection:
                     connection.execute(f"LISTEN {CHANNEL}")
                     while not self._stop.is_set():
                         row = connection.execute(_STATE).fetchone()
