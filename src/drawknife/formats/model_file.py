@@ -1,18 +1,16 @@
 """The model file: a whole model as one YAML or JSON document (docs/reference/model-file.md)."""
 
-import gc
 import re
-from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
-from drawknife.core.model.kinds import EVERY, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
+from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import Where, nearest, problems
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
+from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.names import BadValue, check_name, check_path, check_unit
 from drawknife.core.words.sizes import show_size
 
@@ -211,20 +209,8 @@ def model_from(data: Any, text: str = "") -> m.Model:
 
     `text` is the document, to tell the lines of mistakes.
     """
-    with _collector_paused():
+    with many_objects():
         return _model_from(data, text)
-
-
-@contextmanager
-def _collector_paused() -> Iterator[None]:
-    """Making a great many lasting objects, the garbage collector would look at all of them in vain."""
-    was = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was:
-            gc.enable()
 
 
 def _model_from(data: Any, text: str) -> m.Model:
@@ -256,13 +242,10 @@ def _model_from(data: Any, text: str) -> m.Model:
     return sound(model)
 
 
-_KINDS = {kind.name: kind for kind in EVERY}
-
-
 def read_item(kind: str, data: Any) -> Any:
     """One item of a kind, of a store without its folders. :class:`BadDocument` with every mistake in it."""
     reading = _Reading("")
-    made = reading.made(_KINDS[kind], (), data)
+    made = reading.made(BY_NAME[kind], (), data)
     reading.give_up()
     return made
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Hashable, Iterable, Mapping
 from datetime import datetime
 from itertools import chain
 from typing import NamedTuple
 
-from ..decide.sign_in import door, endpoint_allows, sign_in
+from ..decide.sign_in import door, endpoint_allows, expired, sign_in
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -38,7 +38,10 @@ class SigningIn:
         self._everybody = range(len(pairing.common))
         #: For a position afterwards, the one before.
         self._was = {now: was for was, now in pairing.common}
-        self._known: dict[tuple[bool, int, str], str | None] = {}
+        self._known: dict[tuple[Hashable, ...], int] = {}
+        self._deciding = {
+            prepared is pairing.before: _deciding_subjects(prepared) for prepared in (pairing.before, pairing.after)
+        }
 
     def same_door(self, was: str | None, now: str | None) -> bool:
         """Is an endpoint the same in both, and does it start in both or in neither?"""
@@ -54,22 +57,39 @@ class SigningIn:
         return sorted(self.asked) if self.same_door(was, now) else self._everybody
 
     def may(self, prepared: Prepared, index: int, endpoint: str | None) -> bool:
-        return self.refusal(prepared, index, endpoint) is None
+        """Can an account sign in at an endpoint? A fact that is not given is not asked."""
+        return endpoint is not None and self.rights(prepared, index, prepared.endpoints[fold(endpoint)]) > 0
 
-    def refusal(self, prepared: Prepared, index: int, endpoint: str | None) -> str | None:
-        """What keeps an account from signing in, in words; None if nothing does. A fact not given is not asked."""
+    def rights(self, prepared: Prepared, index: int, endpoint: Endpoint | None) -> int:
+        """The rights that an account is let have at an endpoint: none where it may not sign in, else some.
+
+        Asked once of all accounts that are alike in whatever the two gates look at.
+        """
         if endpoint is None:
-            return "there is no such endpoint"
-        key = (prepared is self.pairing.before, index, endpoint)
+            return 0
+        account, before = prepared.people.prepared(index), prepared is self.pairing.before
+        held = self._held(prepared, index)
+        one = account.account
+        own = (one.enabled, expired(account, self.at), one.kind, one.methods, held)
+        counts_as = frozenset((sid, account.ranks[sid]) for sid in account.who & self._deciding[before])
+        key = (before, endpoint.name, own, counts_as)
         if key not in self._known:
-            self._known[key] = self._refusal(prepared, index, endpoint)
+            refused = self._refusal(prepared, index, endpoint) is not None
+            allowed = (BIT[r] for r in RIGHTS if not refused and endpoint_allows(prepared, account, endpoint, BIT[r]))
+            self._known[key] = sum(allowed)
         return self._known[key]
 
-    def _refusal(self, prepared: Prepared, index: int, endpoint: str) -> str | None:
+    def refusal(self, prepared: Prepared, index: int, endpoint: str | None) -> str:
+        """What keeps an account from signing in at an endpoint, in words; empty if nothing does."""
+        if endpoint is None:
+            return "there is no such endpoint"
+        return self._refusal(prepared, index, prepared.endpoints[fold(endpoint)]) or ""
+
+    def _refusal(self, prepared: Prepared, index: int, endpoint: Endpoint) -> str | None:
         # The two gates that a sign-in meets, asked by themselves: what an account sees need not be made ready for it.
-        account, way_in = prepared.people.prepared(index), prepared.endpoints[fold(endpoint)]
-        question = Question(account.name, "sign-in", endpoint=endpoint, credentials=self._held(prepared, index))
-        refusals = chain(door(prepared, way_in, question), sign_in(prepared, account, way_in, question, self.at))
+        account = prepared.people.prepared(index)
+        question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=self._held(prepared, index))
+        refusals = chain(door(prepared, endpoint, question), sign_in(prepared, account, endpoint, question, self.at))
         first = next(refusals, None)
         return None if first is None else first.text
 
@@ -90,30 +110,33 @@ class SigningIn:
         why: dict[tuple[str, bool, str], str] = {}
         before, after = self.pairing.before, self.pairing.after
 
-        def note(name: str, endpoint: str, refusal: str | None, kind: str) -> None:
-            key = (endpoint, refusal is None, kind)
+        def note(name: str, endpoint: str, refusal: str = "", kind: str = "") -> None:
+            key = (endpoint, not refusal, kind)
             found.setdefault(key, []).append(name)
-            why.setdefault(key, refusal or "")
+            why.setdefault(key, refusal)
 
         for was, now in self.pairing.endpoints:
             called = now or was or ""
             for i in self.candidates(was, now):
                 old, new = self.pairing.common[i]
-                had, refusal = self.may(before, old, was), self.refusal(after, new, now)
-                if had is not (refusal is None):
-                    name = after.model.accounts[new].name
-                    note(name, called, refusal, (refusal or "").replace(name, ""))
+                if self.may(before, old, was) is not self.may(after, new, now):
+                    name, refusal = after.model.accounts[new].name, self.refusal(after, new, now)
+                    note(name, called, refusal, refusal.replace(name, ""))
             for i in self.pairing.come:
                 if now is not None and self.may(after, i, now):
-                    note(after.model.accounts[i].name, called, None, "")
+                    note(after.model.accounts[i].name, called)
             for i in self.pairing.gone:
                 if was is not None and self.may(before, i, was):
                     note(before.model.accounts[i].name, called, "the account is there no more", "gone")
         return [SignInChange(tuple(names), key[0], key[1], why[key]) for key, names in found.items()]
 
-    def rights(self, prepared: Prepared, index: int, endpoint: Endpoint | None) -> int:
-        """The rights that an account is let have at an endpoint: none where it may not sign in."""
-        if endpoint is None or not self.may(prepared, index, endpoint.name):
-            return 0
-        account = prepared.people.prepared(index)
-        return sum(BIT[r] for r in RIGHTS if endpoint_allows(prepared, account, endpoint, BIT[r]))
+
+#: The settings that the two gates look at.
+_LOOKED_AT = frozenset({"hours", "sessions", "addresses", "require_tls", "methods"})
+
+
+def _deciding_subjects(prepared: Prepared) -> frozenset[int]:
+    """The subjects, by number, that make a difference to signing in anywhere: named by an endpoint, or with a setting."""
+    named = (s for e in prepared.model.endpoints for s in (*(x.subject for x in e.entries), *e.never, *(e.only or ())))
+    with_setting = (sid for sid, given in prepared.settings.items() if not _LOOKED_AT.isdisjoint(dict(given.values)))
+    return frozenset((*map(prepared.people.number, named), *with_setting))

@@ -41,8 +41,7 @@ def differing(old: Model, new: Model) -> Iterator[Differs]:
         a, b = (side.get(name) for side in stores)
         if a is None or b is None or replace(a, folders=()) != replace(b, folders=()):
             yield Differs("stores", name, a, b)
-        for d in _paired(FOLDER, a.folders if a else (), b.folders if b else ()):
-            yield d._replace(name=f"{name}:{d.name}")
+        yield from _paired(FOLDER, a.folders if a else (), b.folders if b else (), f"{name}:")
     yield from _paired(USAGE, old.usage, new.usage)
 
 
@@ -64,14 +63,20 @@ def _units(old: Model, new: Model) -> Iterator[Differs]:
             yield Differs("units", unit, was, now)
 
 
-def _paired(kind: Kind, old: Iterable[Any], new: Iterable[Any]) -> Iterator[Differs]:
+def _paired(kind: Kind, old: Iterable[Any], new: Iterable[Any], where: str = "") -> Iterator[Differs]:
+    """The items of two lists by their names, which are told with `where` before them."""
+    section, called = kind.section, kind.called
     olds, news = tuple(old), tuple(new)
+    if not olds and kind.each_once:
+        for item in news:
+            yield Differs(section, where + called(item), None, item)
+        return
     gone, come = _by_name(kind, news, olds), _by_name(kind, olds, news)
     for name in dict.fromkeys((*gone, *come)):
         # Several virtual paths may be called alike.
         for a, b in zip_longest(gone.get(name, ()), come.get(name, ())):
             if a != b:
-                yield Differs(kind.section, name, a, b)
+                yield Differs(section, where + name, a, b)
 
 
 def _by_name(kind: Kind, other: tuple[Any, ...], items: tuple[Any, ...]) -> dict[str, list[Any]]:
