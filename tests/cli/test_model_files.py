@@ -1,6 +1,7 @@
 """Every changing command also works on a model file, and writes it back."""
 
 import json
+import os
 from pathlib import Path
 
 import pytest
@@ -28,7 +29,7 @@ def run(*arguments, given=None):
     [
         (["account", "add", "zoe", "--unit", "shore/lab"], "added accounts zoe", lambda m: any(a.name == "zoe" and a.unit == "shore/lab" for a in m.accounts)),
         (["account", "change", "ines", "--not-enabled"], "ines can no longer sign in at", lambda m: not next(a for a in m.accounts if a.name == "ines").enabled),
-        (["account", "rename", "ines", "inez"], "inez", lambda m: "account:inez" in str([g.members for g in m.groups]) or any(a.name == "inez" for a in m.accounts)),
+        (["account", "rename", "ines", "inez"], "renamed accounts ines to inez", lambda m: "account:inez" in str([g.members for g in m.groups]) or any(a.name == "inez" for a in m.accounts)),
         (["account", "remove", "bram", "--everywhere"], "gone: bram", lambda m: all(a.name != "bram" for a in m.accounts)),
         (["group", "join", "night-watch", "tomasz"], "tomasz loses some of delete-file", lambda m: "account:tomasz" in map(str, next(g for g in m.groups if g.name == "night-watch").members)),
         (["entry", "add", "survey:/charts", "allow account:fulmar upload"], "has no effect", lambda m: "allow account:fulmar upload" in str([list(map(str, f.entries)) for s in m.stores for f in s.folders])),
@@ -95,3 +96,21 @@ def test_files_that_cannot_be_read_or_written_are_told(file, tmp_path):
     assert wrong.exit_code == 2 and "unknown key 'nonsense'" in wrong.stderr
     assert run("unit", "add", "x", "--model", "-").exit_code == 2
     assert run("unit", "add", "x", "--out", file).exit_code == 2
+
+
+def test_a_link_stays_one_and_modes_are_kept(file, tmp_path):
+    link = tmp_path / "link.yaml"
+    link.symlink_to(file)
+    file.chmod(0o640)
+    assert run("unit", "add", "shore/new", "--model", link).exit_code == 0
+    assert link.is_symlink() and "shore/new" in read_model(file.read_text()).units
+    assert file.stat().st_mode & 0o777 == 0o640
+    before = os.umask(0o077)
+    try:
+        assert run("unit", "add", "shore/more", "--model", file, "--out", tmp_path / "new.yaml").exit_code == 0
+    finally:
+        os.umask(before)
+    assert (tmp_path / "new.yaml").stat().st_mode & 0o777 == 0o600
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["harbour.yaml", "link.yaml", "new.yaml"], (
+        "nothing is left over"
+    )

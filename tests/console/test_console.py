@@ -428,7 +428,7 @@ def test_what_an_account_would_lose_outside_of_a_group(page):
 def test_a_sync_is_shown_first_and_then_done(own_page):
     page = own_page
     page.goto("/directories")
-    bureau = page.get_by_label("Directory bureau")
+    bureau = page.get_by_label("Directory bureau", exact=True)
     expect(bureau).to_contain_text("never synced")
     bureau.get_by_role("button", name="What would a sync do?").click()
     expect(bureau).to_contain_text("1 account switched off: jonas")

@@ -91,7 +91,7 @@ class Changing:
             return applied[-1].model, applied[-1].renames
 
         done = self.keeper.change(edit, _in_few_words(changes), expected)
-        count, items = item_changes(done.before, done.after)
+        count, items = item_changes(done.before, done.after, applied[-1].renames)
         followed = self.followed(done, applied[-1].renames, held)
         return msg.Changed(
             revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed,

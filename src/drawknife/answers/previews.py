@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
-from itertools import islice
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
@@ -13,12 +12,13 @@ from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange, consequences
 from drawknife.core.follows.no_effect import NoEffect, added_lines, held_back, lines_without_effect
-from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.pairing import Renames, items_differing
 from drawknife.core.follows.room_changes import Room
 from drawknife.core.follows.sign_in_changes import Credentials
-from drawknife.core.model.difference import Differs, differing
+from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.words.collecting import many_objects
 from drawknife.formats.model_file import change_data
 
 #: More than these are counted, not named.
@@ -40,18 +40,19 @@ def follow(
     """What follows from having `after` in the place of `before`, as of a moment."""
     if before.model == after.model:
         return Told(Consequences(), (), ())
-    follows = consequences(before, after, at, renames, credentials)
-    # A line that only names somebody by another name, as it is renamed, is not new.
-    was = renames.carried(before.model) if renames else before.model
-    added = added_lines(was, after.model)
-    idle, left = lines_without_effect(before, after, follows, at, was, added)
+    with many_objects():
+        follows = consequences(before, after, at, renames, credentials)
+        # A line that only names somebody by another name, as it is renamed, is not new.
+        was = renames.carried(before.model) if renames else before.model
+        added = added_lines(was, after.model)
+        idle, left = lines_without_effect(before, after, follows, at, was, added)
     return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(after, added)))
 
 
-def item_changes(old: Model, new: Model) -> tuple[int, list[msg.ItemChange]]:
-    """How many items differ, and the first of them."""
-    found = list(differing(old, new))
-    return len(found), [_item(d) for d in islice(found, ITEMS)]
+def item_changes(old: Model, new: Model, renames: Renames | None = None) -> tuple[int, list[msg.ItemChange]]:
+    """How many items differ, and the first of them; what is renamed is one item, under its new name."""
+    found = items_differing(old, new, renames or Renames())
+    return len(found), [_item(x.differs) for x in found[:ITEMS]]
 
 
 def _item(d: Differs) -> msg.ItemChange:
@@ -143,6 +144,6 @@ def preview(
     notes: Sequence[str] = (),
 ) -> msg.Preview:
     """What putting `after` in force would change, and what follows."""
-    count, items = item_changes(before.model, after)
+    count, items = item_changes(before.model, after, renames)
     told = follow(before, prepare(after, before), at, renames, credentials)
     return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, notes))

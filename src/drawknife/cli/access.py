@@ -88,7 +88,7 @@ def list_(answers: Answers, account: str, location: str, endpoint: str | None, a
 
 
 @click.command()
-@click.argument("right", type=RIGHT)
+@click.argument("right", type=RIGHT, metavar="RIGHT")
 @click.argument("place")
 @ENDPOINT
 @click.option(

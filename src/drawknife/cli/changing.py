@@ -102,7 +102,8 @@ def tell_changed(done: msg.Changed, target: str | None = None) -> None:
     if not done.changed:
         say(f"nothing to change: {where} says so already")
         return
-    named = [_what(x) for x in done.items[:4]]
+    # What was renamed first: the others only name it.
+    named = [_what(x) for x in sorted(done.items, key=lambda x: not _renamed(x))[:4]]
     more = f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
     say(f"{where}: {', '.join(named)}{more}")
     say_followed(done.followed)
@@ -116,7 +117,18 @@ def say_followed(followed: Sequence[str]) -> None:
         say(f"  {said}")
 
 
+def _called(item: Any) -> Any:
+    return item.get("name", item.get("path")) if isinstance(item, dict) else item
+
+
+def _renamed(x: msg.ItemChange) -> bool:
+    """Is it an item that has another name than before?"""
+    return None not in (x.before, x.after) and _called(x.before) != _called(x.after)
+
+
 def _what(x: msg.ItemChange) -> str:
+    if _renamed(x):
+        return f"renamed {x.section.replace('_', ' ')} {_called(x.before)} to {_called(x.after)}"
     verb = "added" if x.before is None else "removed" if x.after is None else "changed"
     return f"{verb} {x.section.replace('_', ' ')} {x.name}"
 

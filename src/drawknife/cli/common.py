@@ -147,7 +147,9 @@ def errors_told(source: str = "") -> Iterator[None]:
     try:
         yield
     except BadDocument as error:
-        fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
+        if not error.of_change:
+            fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
+        fail(*_told(WRONG_USAGE, error.sentence("the change", len(error.mistakes)), faults_of(error)))
     except DrawknifeError as error:
         status = next(STATUS[c] for c in type(error).__mro__ if c in STATUS)
         fail(*_told(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)), source)
@@ -180,8 +182,11 @@ def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[F
             text,
             [p.model_copy(update={"where": _CHANGE.sub("", p.where)}) if alone else p for p in places] or None,
         )
-    text += f"; expected {one.expected}" if one.expected and one.expected not in text else ""
-    text += f"; did you mean {one.nearest}?" if one.nearest and "did you mean" not in text else ""
+    # The very name that was perhaps meant says more than what kind of name would be right.
+    if one.nearest:
+        text += "" if "did you mean" in text else f"; did you mean {one.nearest}?"
+    elif one.expected and one.expected not in text:
+        text += f"; expected {one.expected}"
     return status, text, None
 
 

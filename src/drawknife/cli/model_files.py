@@ -37,13 +37,20 @@ def file_changing(path: str, out: str | None) -> Changing:
 
 
 def _write(path: Path, text: str) -> None:
-    """Put the text in the place of the file, whole or not at all; its mode stays."""
+    """Put the text in the place of the file, whole or not at all; its mode stays, and a link goes on leading to it."""
+    path = path.resolve()
     try:
         with NamedTemporaryFile("w", encoding="utf-8", dir=path.parent, prefix=f".{path.name}.", delete=False) as made:
             made.write(text)
             made.flush()
             os.fsync(made.fileno())
-        os.chmod(made.name, path.stat().st_mode & 0o7777 if path.exists() else 0o644)
+        os.chmod(made.name, path.stat().st_mode & 0o7777 if path.exists() else 0o666 & ~_umask())
         os.replace(made.name, path)
     except OSError as error:
         fail(FAILED, f"{path} cannot be written: {error.strerror}")
+
+
+def _umask() -> int:
+    found = os.umask(0)
+    os.umask(found)
+    return found

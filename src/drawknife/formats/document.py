@@ -46,7 +46,15 @@ class BadDocument(Mistaken):
         super().__init__(f"the document has {count} mistake{'' if count == 1 else 's'}: {mistakes[0]}")
         self.mistakes = mistakes
         self.more = more
+        #: Are they in a list of changes, and in no document that somebody wrote?
+        self.of_change = mistakes[0].where[:1] == ("changes",)
         self.places = [Wrong(m.key_path, m.message, m.expected, m.nearest, m.line, m.found or None) for m in mistakes]
+
+    def sentence(self, what: str, most: int) -> str:
+        """How many mistakes `what` has, of which the first `most` are told."""
+        count = len(self.mistakes)
+        more = f"; the first {most} are listed" if count > most else "; there are more" if self.more else ""
+        return f"{what} has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
 
 
 MAX_DEPTH = 32

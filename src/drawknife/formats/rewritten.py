@@ -9,15 +9,17 @@ from typing import Any
 from ruamel.yaml import YAML, YAMLError
 from ruamel.yaml.resolver import VersionedResolver
 
-from drawknife.core.follows.pairing import Renames
-from drawknife.core.model.difference import Differs, differing
+from drawknife.core.follows.pairing import Item, Renames, items_differing
+from drawknife.core.model.difference import Differs
 from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Model
 from drawknife.core.model.kinds import FOLDER, LINES, OF_SECTION, Kind
-from drawknife.core.words.names import BadValue, fold, parse_place
+from drawknife.core.words.names import fold, parse_place
 
-from .document import BadDocument
 from .model_file import read_item, read_model, write_model
+
+#: Nothing was renamed.
+NONE = Renames()
 
 
 class _Resolver(VersionedResolver):
@@ -28,7 +30,7 @@ class _Resolver(VersionedResolver):
             super().add_version_implicit_resolver(version, tag, regexp, first)
 
 
-def rewritten(text: str, before: Model, after: Model, renames: Renames | None = None) -> tuple[str, bool]:
+def rewritten(text: str, before: Model, after: Model, renames: Renames = NONE) -> tuple[str, bool]:
     """The document `text`, which is `before`, with what differs in `after`; false if its comments went.
 
     What is renamed stays where it is. What comes out is read again: if it is not `after`, the whole is written anew.
@@ -38,14 +40,14 @@ def rewritten(text: str, before: Model, after: Model, renames: Renames | None = 
     yaml = _like(text)
     try:
         document = yaml.load(text)
-        for differs, name in _in_place(before, after, renames or Renames()):
-            _apply(document, differs, name)
+        for item in _in_order(items_differing(before, after, renames)):
+            _apply(document, item.differs, item.was, renames)
         out = io.StringIO()
         yaml.dump(document, out)
         made = out.getvalue()
         if read_model(made) == after:
             return made, True
-    except (YAMLError, BadDocument, BadValue, LookupError, ValueError, StopIteration):
+    except (YAMLError, LookupError, ValueError):
         pass
     return write_model(after), "#" not in text
 
@@ -61,61 +63,33 @@ def _like(text: str) -> YAML:
     return yaml
 
 
-def _in_place(before: Model, after: Model, renames: Renames) -> list[tuple[Differs, str]]:
-    """What differs, and what each thing was called; what was renamed as one difference, and stores before folders."""
-    found = list(differing(before, after))
-    came = {(d.section, d.name): d for d in found if d.before is None}
-    out: list[tuple[Differs, str]] = []
-    taken: set[int] = set()
-    for d in found:
-        new = came.get((d.section, _called_now(d, renames))) if d.after is None and d.section in OF_SECTION else None
-        if new is not None and d.section != "units":
-            taken.add(id(new))
-            d = Differs(d.section, new.name, d.before, new.after)
-            out.append((d, next(x.name for x in found if x.before is d.before and x.section == d.section)))
-        else:
-            # A folder that goes may be in a store that has another name by then.
-            out.append(
-                (d._replace(name=_called_now(d, renames)) if d.section == "folders" and d.after is None else d, d.name)
-            )
-    out = [(d, name) for d, name in out if id(d) not in taken]
-    # The folders of a store that comes or goes come and go with it.
-    whole = {d.name for d, _ in out if d.section == "stores" and (d.before is None or d.after is None)}
-    out = [x for x in out if x[0].section != "folders" or x[1].partition(":")[0] not in whole]
-    out.sort(key=lambda x: x[0].section != "stores")
-    return out
+def _in_order(items: list[Item]) -> list[Item]:
+    """Stores before folders; the folders of a store that comes or goes come and go with it."""
+    whole = {x.was for x in items if x.differs.section == "stores" and None in (x.differs.before, x.differs.after)}
+    kept = [x for x in items if x.differs.section != "folders" or x.was.partition(":")[0] not in whole]
+    return sorted(kept, key=lambda x: x.differs.section != "stores")
 
 
-def _called_now(d: Differs, renames: Renames) -> str:
-    """What a thing that differs is called afterwards."""
-    if d.section == "folders":
-        return str(renames.place(parse_place(d.name)))
-    name = d.name
-    for r in renames.each:
-        if r.kind == OF_SECTION[d.section].name and fold(r.old) == fold(name):
-            name = r.new
-    return name
-
-
-def _apply(document: Any, differs: Differs, name: str) -> None:
+def _apply(document: Any, differs: Differs, name: str, renames: Renames) -> None:
     """Do one difference to the document; `name` is what the thing is called in it."""
     section = differs.section
     if section in LINES or section == "units":
-        _edit_lines(document.setdefault(section, []), differs)
+        _edit_lines(document.setdefault(section, []), differs, name)
         return
     kind = OF_SECTION[section]
     inside = document
     if kind is FOLDER:
         # A store that is renamed has its new name by now; a folder may have moved to another store.
-        place, now = parse_place(name), parse_place(differs.name)
+        was = parse_place(name)
         stores = {fold(str(s["name"])): s for s in document["stores"]}
-        inside = stores[fold(place.store)] if fold(place.store) in stores else stores[fold(now.store)]
-        name = place.path
-        if differs.after is not None and differs.before is not None and inside is not stores[fold(now.store)]:
-            at = _position(kind, inside["folders"], name, differs.before)
-            raw = inside["folders"].pop(at)
+        named_now = fold(renames.name("store", was.store))
+        inside = stores[fold(was.store) if fold(was.store) in stores else named_now]
+        name = was.path
+        there = stores[fold(parse_place(differs.name).store)] if differs.after is not None else inside
+        if differs.before is not None and there is not inside:
+            raw = inside["folders"].pop(_position(kind, inside["folders"], name, differs.before))
             _edit(kind, raw, differs.before, differs.after)
-            stores[fold(now.store)].setdefault("folders", []).append(raw)
+            there.setdefault("folders", []).append(raw)
             return
     items = inside.setdefault(section, [])
     at = _position(kind, items, name, differs.before)
@@ -127,7 +101,7 @@ def _apply(document: Any, differs: Differs, name: str) -> None:
         _edit(kind, items[at], differs.before, differs.after)
 
 
-def _edit_lines(items: Any, differs: Differs) -> None:
+def _edit_lines(items: Any, differs: Differs, was: str) -> None:
     """Lines of text; a unit that comes from a directory is a mapping."""
 
     def said(item: Any) -> str:
@@ -136,7 +110,7 @@ def _edit_lines(items: Any, differs: Differs) -> None:
         read = LINES[differs.section].read(item) if differs.section in LINES else item
         return fold(str(read))
 
-    at = next((i for i, x in enumerate(items) if said(x) == fold(differs.name)), None)
+    at = next((i for i, x in enumerate(items) if said(x) == fold(was)), None)
     if differs.after is None and at is not None:
         del items[at]
     elif differs.after is not None and at is not None:

@@ -39,7 +39,10 @@ class Changes(Message):
 
 
 class ItemChange(Message):
-    """One item that differs. `section` as in the model file, or folders; null: it is not there."""
+    """One item that differs. `section` as in the model file, or folders; null: it is not there.
+
+    In what a change would do, and has done, what is renamed is one item, under its new name.
+    """
 
     section: str
     name: str

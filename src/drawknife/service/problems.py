@@ -108,10 +108,7 @@ def told(error: Exception) -> Response:
 
 def _detail(error: Exception, how: Told) -> str:
     if isinstance(error, BadDocument):
-        count = len(error.mistakes)
-        more = f"; the first {MANY} are listed" if count > MANY else "; there are more" if error.more else ""
-        what = "the change" if "/changes" in request.path else "the document"
-        return f"{what} has {count} mistake{'' if count == 1 else 's'}, and nothing of it was taken{more}"
+        return error.sentence("the change" if "/changes" in request.path else "the document", MANY)
     if isinstance(error, BadInput):
         return f"{error}; expected {error.expected}" if error.expected else str(error)
     if isinstance(error, Conflict):

@@ -12,7 +12,10 @@ from itertools import groupby
 from typing import NamedTuple
 
 from ..model import edits
-from ..model.items import Model
+from ..model.difference import Differs, differing
+from ..model.items import Model, Subject
+from ..model.kinds import OF_SECTION
+from ..model.rewriting import Rewriting
 from ..prepared.prepared import Prepared
 from ..words.errors import NotFound
 from ..words.names import Place, fold, join, parse_place, rest_below
@@ -47,10 +50,7 @@ class Renames:
 
     def account(self, name: str) -> str:
         """What an account of this name is called afterwards."""
-        for r in self.each:
-            if r.kind == "account" and fold(name) == fold(r.old):
-                name = r.new
-        return name
+        return self.name("account", name)
 
     def place(self, place: Place) -> Place:
         """Where a folder is afterwards."""
@@ -64,6 +64,26 @@ class Renames:
                     place = Place(new.store, join(new.path, rest))
         return place
 
+    def name(self, kind: str, name: str) -> str:
+        """What a thing of this kind is called afterwards; a unit also by one above it."""
+        for r in self.each:
+            if r.kind != kind:
+                continue
+            if fold(name) == fold(r.old):
+                name = r.new
+            elif kind == "unit" and fold(name).startswith(fold(r.old) + "/"):
+                name = r.new + name[len(r.old) :]
+        return name
+
+    def rewriting(self) -> Rewriting:
+        """What becomes of each name that an item of the model before holds."""
+        return Rewriting(
+            lambda s: Subject(s.kind, self.name(s.kind, s.name)) if s.name else s,
+            self.account,
+            lambda path: self.name("unit", path),
+            self.place,
+        )
+
     def carried(self, model: Model) -> Model:
         """The model before with the names that its things have afterwards."""
         for kind, some in groupby(self.each, lambda r: r.kind):
@@ -73,6 +93,43 @@ class Renames:
                 with contextlib.suppress(NotFound, edits.ChangeRefused):
                     model = edits.rename(model, kind, part)
         return model
+
+
+class Item(NamedTuple):
+    """One item that differs, and what it was called before."""
+
+    was: str
+    differs: Differs
+
+
+def items_differing(before: Model, after: Model, renames: Renames) -> list[Item]:
+    """What differs between two models; what was renamed is one item, and no two of which one goes and one comes."""
+    found = list(differing(before, after))
+    if not renames:
+        return [Item(d.name, d) for d in found]
+    rewriting = renames.rewriting()
+    came = {(d.section, d.name): d for d in found if d.before is None and d.section in OF_SECTION}
+    taken: set[int] = set()
+    out: list[Item] = []
+    for d in found:
+        called = _called_now(d, renames, rewriting) if d.after is None else None
+        new = came.get((d.section, called)) if called is not None else None
+        if new is not None:
+            taken.add(id(new))
+        out.append(Item(d.name, d if new is None else Differs(d.section, new.name, d.before, new.after)))
+    return [item for item in out if id(item.differs) not in taken]
+
+
+def _called_now(d: Differs, renames: Renames, rewriting: Rewriting) -> str | None:
+    """What a thing of the model before is called afterwards; None of a line, which is only itself."""
+    kind = OF_SECTION.get(d.section)
+    if kind is None:
+        return None
+    if kind.name == "folder":
+        return str(renames.place(parse_place(d.name)))
+    if kind.can_be_renamed:
+        return renames.name(kind.name, d.name)
+    return kind.called(rewriting.item(kind, d.before))
 
 
 class Pairing:
@@ -127,8 +184,6 @@ class Pairing:
 
 def changed_groups(a: Model, b: Model) -> tuple[set[object], set[object]]:
     """The groups of either model that are not the same in the other, as subjects."""
-    from ..model.items import Subject
-
     known, new = {g.name: g for g in a.groups}, {g.name: g for g in b.groups}
     return (
         {Subject("group", g.name) for g in a.groups if new.get(g.name) != g},

@@ -27,10 +27,11 @@ class Canonical:
 
     def item(self, kind: Kind, item: Any) -> Any:
         """An item with every name spelled as it is defined, and every list sorted, each line once."""
+        if not any(kind.values_naming(item)) and not any(kind.values_listed(item)):
+            return item  # as most folders are: they name nobody and list nothing
         found = self._spelled.item(kind, item)
         changed: dict[str, Any] = {}
-        for field in kind.lists:
-            value = kind.get(found, field)
+        for field, value in zip(kind.lists, kind.values_listed(found), strict=True):
             if value and len(value) > 1:
                 ordered = tuple(sorted(set(value)))
                 if ordered != value:

@@ -8,9 +8,10 @@ method beside its declaration.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from operator import attrgetter
 from typing import Any
 
 from ..words.hours import read_hours
@@ -20,6 +21,12 @@ from . import items as m
 from . import values as v
 from .fields import REQUIRED, Field
 from .placeholders import check_leads_to, check_virtual_path
+
+
+def _getter(fields: Sequence[Field]) -> Callable[[Any], Sequence[Any]]:
+    names = [f.name for f in fields]
+    get = attrgetter(*names) if names else lambda _: ()
+    return get if len(names) != 1 else lambda item: (get(item),)
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +62,16 @@ class Kind:
     def by_name(self) -> dict[str, Field]:
         """The fields by their names."""
         return {f.name: f for f in self.fields}
+
+    @cached_property
+    def values_naming(self) -> Callable[[Any], Sequence[Any]]:
+        """The values of :attr:`naming` of an item, all at once: there can be a million folders."""
+        return _getter(self.naming)
+
+    @cached_property
+    def values_listed(self) -> Callable[[Any], Sequence[Any]]:
+        """The values of :attr:`lists` of an item, all at once."""
+        return _getter(self.lists)
 
     def called(self, item: Any) -> str:
         """What an item is called."""
@@ -139,6 +156,14 @@ class _Settings(Kind):
         if field.name == "for":
             return item.subject
         return next((value for name, value in item.values if name == field.name), None)
+
+    @cached_property
+    def values_naming(self) -> Callable[[Any], Sequence[Any]]:
+        return lambda item: [self.get(item, f) for f in self.naming]
+
+    @cached_property
+    def values_listed(self) -> Callable[[Any], Sequence[Any]]:
+        return lambda item: [self.get(item, f) for f in self.lists]
 
     def but(self, item: m.Setting, values: dict[str, Any]) -> m.Setting:
         merged: dict[str, Any] = {**dict(item.values), **values}
@@ -310,8 +335,9 @@ USAGE = _Usage("usage", "usage", m.Usage, (
 
 #: Every kind, in the order of the model file; folders are in their stores.
 EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, USAGE)
+BY_NAME = {kind.name: kind for kind in EVERY}
 #: Those that are changed one by one; usage comes as a whole, by a census.
-KINDS = {kind.name: kind for kind in EVERY if kind is not USAGE}
+KINDS = {name: kind for name, kind in BY_NAME.items() if kind is not USAGE}
 #: The kinds that a subject can be of.
 SUBJECT_KINDS = tuple(name for name in KINDS if name in m.NAMED)
 OF_SECTION = {kind.section: kind for kind in EVERY}

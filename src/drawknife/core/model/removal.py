@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator, Sequence, Set
+from collections.abc import Callable, Container, Iterable, Iterator, Sequence, Set
 from dataclasses import replace
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 from ..words.names import fold, parse_place, unit_ancestors
 from .edits import ChangeRefused, checked, find_all, refuse
 from .fields import Field
 from .items import Model, Subject
-from .kinds import FOLDER, KINDS, SECTIONS, STORE, SUBJECT_KINDS, Kind
+from .kinds import FOLDER, KINDS, SECTIONS, SETTING, SUBJECT_KINDS, Kind
 from .placeholders import WHOLE_HOME
 from .rewriting import Rewriting, same_name, same_place
 from .soundness import Problem
@@ -88,7 +89,7 @@ class Reference(NamedTuple):
 def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
     """Every place that names one of some accounts, groups, units, or stores, as the model spells them."""
     wanted = {Subject(kind, name) for name in names}
-    yield from (found for named, found, _ in _naming(model) if named in wanted)
+    yield from (found for _, found in _naming(model, wanted, lambda field: True))
     if kind == "unit":
         yield from (Reference("unit", u) for u in model.units if not names.isdisjoint(unit_ancestors(u)[1:]))
     for store in model.stores if kind == "store" else ():
@@ -100,43 +101,61 @@ def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
 
 def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[Subject, Reference]]:
     """Every line that names one of these subjects: memberships, entries, grants, settings, quotas."""
-    for named, found, field in _naming(model):
-        if field.names in ("subject", "line") and named in subjects:
-            yield named, found
+    yield from _naming(model, subjects, lambda field: field.names in ("subject", "line"))
 
 
-def _naming(model: Model) -> Iterator[tuple[Subject, Reference, Field]]:
-    """Everything that anything names, as a subject (of kind ``store``, for places), with where it stands."""
+def _naming(
+    model: Model, wanted: Container[Subject], looked_at: Callable[[Field], bool]
+) -> Iterator[tuple[Subject, Reference]]:
+    """Everything that names one of the wanted subjects (places as those of kind ``store``), and where it stands.
+
+    What a place is called is only made into words where it is wanted: most lines of a large model are not.
+    """
     for kind in SECTIONS.values():
-        for item in getattr(model, kind.section):
-            if kind is STORE:
-                for folder in item.folders:
-                    if folder.owner is not None or folder.entries:
-                        yield from _named_by(FOLDER, folder, f"{item.name}:{folder.path}")
-            elif kind.naming:
-                yield from _named_by(kind, item, kind.placed(item))
+        for field in filter(looked_at, kind.naming):
+            yield from _in_field(kind, field, getattr(model, kind.section), "", wanted)
+    for field in filter(looked_at, FOLDER.naming):
+        for store in model.stores:
+            yield from _in_field(FOLDER, field, store.folders, store.name, wanted)
 
 
-def _named_by(kind: Kind, item: Any, called: str) -> Iterator[tuple[Subject, Reference, Field]]:
-    for field in kind.naming:
-        value = kind.get(item, field)
-        if value is None:
-            continue
-        plain = f"{field.name}: {value}"
-        match field.names:
-            case "line":
-                for line in value:
-                    yield line.subject, Reference(kind.title, called, str(line)), field
-            case "subject" if field.many:
-                alone = sum(f.names == "subject" for f in kind.naming) == 1
-                for subject in value:
-                    line = str(subject) if alone else f"{field.word} {subject}"
-                    yield subject, Reference(kind.title, called, line), field
-            case "subject":  # what is set for it, by name
-                yield value, Reference(kind.title, called, ", ".join(name for name, _ in item.values)), field
-            case "account" | "unit":
-                yield Subject(field.names, value), Reference(kind.title, called, plain), field
-            case "place":
-                yield Subject("store", value.store), Reference(kind.title, called, plain), field
-            case _ if value != WHOLE_HOME:
-                yield Subject("store", value.partition(":")[0]), Reference(kind.title, called, plain), field
+def _in_field(
+    kind: Kind, field: Field, items: Iterable[Any], store: str, wanted: Container[Subject]
+) -> Iterator[tuple[Subject, Reference]]:
+    """The same for one field of some items; folders are those of one store."""
+    get: Callable[[Any], Any] = attrgetter(field.name) if kind is not SETTING else lambda item: kind.get(item, field)
+
+    def found(item: Any, subject: Subject, line: str) -> tuple[Subject, Reference]:
+        called = f"{store}:{item.path}" if kind is FOLDER else kind.placed(item)
+        return subject, Reference(kind.title, called, "" if line == f"{field.name}: {called}" else line)
+
+    if field.names == "line":
+        for item in items:
+            for x in get(item):
+                if x.subject in wanted:
+                    yield found(item, x.subject, str(x))
+    elif field.many:
+        word = "" if sum(f.names == "subject" for f in kind.naming) == 1 else f"{field.word} "
+        for item in items:
+            for subject in get(item) or ():
+                if subject in wanted:
+                    yield found(item, subject, f"{word}{subject}")
+    elif field.names == "subject":  # what is set for it, by name
+        yield from (found(x, x.subject, ", ".join(n for n, _ in x.values)) for x in items if x.subject in wanted)
+    else:
+        for item in items:
+            value = get(item)
+            named = _named(field, value) if value else None
+            if named is not None and named in wanted:
+                yield found(item, named, f"{field.name}: {value}")
+
+
+def _named(field: Field, value: Any) -> Subject | None:
+    """What a field names that holds one name: an account, a unit, or the store of a place."""
+    match field.names:
+        case "account" | "unit" as kind:
+            return Subject(kind, value)
+        case "place":
+            return Subject("store", value.store)
+        case _:
+            return None if value == WHOLE_HOME else Subject("store", value.partition(":")[0])

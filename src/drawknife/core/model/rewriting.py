@@ -38,15 +38,17 @@ class Rewriting(NamedTuple):
 
         None if what cannot be left out is struck out: what is set for a subject goes with it.
         """
+        values = kind.values_naming(item)
+        if not any(values):
+            return item
         changed: dict[str, Any] = {}
-        for field in kind.naming:
-            value = kind.get(item, field)
-            if value is None or value == ():
+        for field, value in zip(kind.naming, values, strict=True):
+            if not value:
                 continue
             now = self._value(field, value)
             if now is None and field.default is REQUIRED:
                 return None
-            if now != value:
+            if now is not value and now != value:
                 changed[field.name] = now
         return kind.but(item, changed) if changed else item
 
@@ -54,11 +56,7 @@ class Rewriting(NamedTuple):
         """The value of a field, written anew. A list that is emptied stays, and so still narrows."""
         match field.names:
             case "line":
-                return tuple(
-                    line if subject == line.subject else line._replace(subject=subject)
-                    for line in value
-                    if (subject := self.subject(line.subject)) is not None
-                )
+                return self._lines(value)
             case "subject":
                 if field.many:
                     return tuple(s for s in map(self.subject, value) if s is not None)
@@ -74,6 +72,19 @@ class Rewriting(NamedTuple):
                     return value
                 store, _, path = value.partition(":")
                 return str(self.place(Place(store, path)))
+
+    def _lines(self, lines: tuple[Any, ...]) -> tuple[Any, ...]:
+        """Lines with their subjects written anew; the same tuple where none is different, as in nearly all."""
+        subject = self.subject
+        for line in lines:
+            if subject(line.subject) is not line.subject:
+                break
+        else:
+            return lines
+        found = ((line, subject(line.subject)) for line in lines)
+        return tuple(
+            line if now == line.subject else line._replace(subject=now) for line, now in found if now is not None
+        )
 
 
 def same_subject(subject: Subject) -> Subject | None:

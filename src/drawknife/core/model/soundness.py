@@ -7,6 +7,7 @@ from typing import Any
 
 from ..words.errors import nearest
 from ..words.names import ANONYMOUS, fold
+from .fields import Field
 from .items import Account, Folder, Model, Store, Subject
 from .kinds import FOLDER, SECTIONS, USAGE, Kind
 from .placeholders import WHOLE_HOME
@@ -78,24 +79,27 @@ class Names:
 
     def missing_in(self, kind: Kind, item: Any, where: Where) -> Iterator[Problem]:
         """A problem for everything that an item names and that is not there."""
-        for field in kind.naming:
-            value = kind.get(item, field)
-            if value is None or value == ():
+        for field, value in zip(kind.naming, kind.values_naming(item), strict=True):
+            if not value:
                 continue
-            at = (*where, field.name)
             match field.names:
-                case "line":
-                    yield from self._missing_subjects((line.subject for line in value), at)
-                case "subject" if field.many:
-                    yield from self._missing_subjects(value, at)
-                case "subject":
-                    yield from (replace(p, where=at) for p in self._missing_subjects([value], at))
-                case "account" | "unit":
-                    yield from _maybe(self.missing(field.names, value, at))
+                case "line" | "subject":
+                    subjects = [line.subject for line in value] if field.names == "line" else value
+                    if not field.many:
+                        subjects = [value]
+                    if not self.exact.issuperset(subjects):
+                        found = self._missing_subjects(subjects, (*where, field.name))
+                        yield from found if field.many else (replace(p, where=p.where[:-1]) for p in found)
+                case "account" | "unit" as named:
+                    yield from self._maybe_missing(named, value, where, field)
                 case "place":
-                    yield from _maybe(self.missing("store", value.store, at))
+                    yield from self._maybe_missing("store", value.store, where, field)
                 case _ if value != WHOLE_HOME:
-                    yield from _maybe(self.missing("store", value.partition(":")[0], at))
+                    yield from self._maybe_missing("store", value.partition(":")[0], where, field)
+
+    def _maybe_missing(self, kind: str, name: str, where: Where, field: Field) -> Iterator[Problem]:
+        if fold(name) not in self._by_kind[kind]:
+            yield from _maybe(self.missing(kind, name, (*where, field.name)))
 
     def _missing_subjects(self, subjects: Iterable[Subject], where: Where) -> Iterator[Problem]:
         for i, subject in enumerate(subjects):
