@@ -6,7 +6,8 @@ What the whole map is compared with: for every folder with entries and every rig
 
 from __future__ import annotations
 
-from drawknife.core.prepared.prepared import Prepared, PreparedStore
+from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.prepared.stores import PreparedStore
 from drawknife.core.words.rights import RIGHTS
 
 

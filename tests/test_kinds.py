@@ -25,22 +25,24 @@ from drawknife.records.snapshots import read_snapshot
 #: A value for every field that is not the one by default, as the model file has it.
 VALUES = {
     "account": {"kind": "service", "display": "Ada", "mail": "ada@example.org", "unit": "fleet", "home": "s:/homes/ada",
-                "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau"},
-    "group": {"members": ["account:ida"], "source": "bureau"},
-    "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB"},
-    "folder": {"owner": "ida", "sealed": True, "entries": ["allow account:ida all here"]},
-    "virtual-path": {"leads_to": "s:/x", "listing": "all", "grants": ["account:ida read"]},
+                "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau", "note": "why"},
+    "group": {"members": [{"member": "account:ida", "until": "2031-04-30", "note": "why"}], "source": "bureau", "note": "why"},
+    "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB", "note": "why"},
+    "folder": {"owner": "ida", "sealed": True, "entries": [{"line": "allow account:ida all here", "until": "2031-04-30", "note": "why"}],
+               "note": "why"},
+    "virtual-path": {"leads_to": "s:/x", "listing": "all", "grants": [{"line": "account:ida read", "until": "2031-04-30", "note": "why"}],
+                     "note": "why"},
     "endpoint": {"protocol": "ftp", "address": "192.0.2.9", "port": 2121, "passive_ports": "4000-4009", "tls": "required",
-                 "host_names": ["a.example"], "enabled": False, "entries": ["deny account:ida all"],
-                 "never": ["account:ida"], "only": ["group:crew"], "certificate": "c.pem", "certificate_key": "k.pem"},
+                 "host_names": ["a.example"], "enabled": False, "entries": [{"line": "deny account:ida all", "until": "2031-04-30", "note": "why"}],
+                 "never": ["account:ida"], "only": ["group:crew"], "certificate": "c.pem", "certificate_key": "k.pem", "note": "why"},
     "setting": {"quota_bytes": "1 GiB", "quota_files": 9, "upload_limit": "2 GiB", "rate_up": 1000, "rate_down": "unlimited",
                 "sessions": 3, "idle_timeout": 60, "require_tls": True, "methods": ["key"],
                 "addresses": ["allow 192.0.2.0/24"], "hours": ["mon-fri 06:00-20:00"], "landing": "/x",
-                "greeting": "Hello", "uploads_owner": "ida"},
+                "greeting": "Hello", "uploads_owner": "ida", "note": "why"},
     "quota": {"shared_by": ["account:ida"], "hard_bytes": "1 GiB", "soft_bytes": 1, "hard_files": 9, "soft_files": 1,
               "grace": "7 days", "bytes_over_since": "2026-11-20T08:00:00+00:00",
-              "files_over_since": "2026-11-20T08:00:00+00:00"},
-    "lockout": {"failures": 5, "within": "10 minutes", "lasts": "30 minutes"},
+              "files_over_since": "2026-11-20T08:00:00+00:00", "note": "why"},
+    "lockout": {"failures": 5, "within": "10 minutes", "lasts": "30 minutes", "note": "why"},
     "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},
 }  # fmt: skip
 KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtual-path": "/v", "endpoint": "quay",
@@ -48,7 +50,7 @@ KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtua
 
 
 def document():
-    data = {"drawknife": 1, "units": ["fleet"]}
+    data = {"drawknife": 1, "units": [{"path": "fleet", "note": "why"}]}
     for section, kind in SECTIONS.items():
         key = {kind.fields[0].name: KEYS[kind.name]} if kind.name in KEYS else {}
         data[section] = [{**key, **VALUES[kind.name]}]

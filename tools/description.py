@@ -14,7 +14,8 @@ from typing import Any
 
 from drawknife.core.model.fields import REQUIRED, Field
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SETTINGS
-from drawknife.core.words.rights import RIGHTS
+from drawknife.core.model.values import DURATION, SIZE
+from drawknife.core.words.rights import BUNDLES, RIGHTS
 from drawknife.messages import DirectoryOptions
 from drawknife.records.database import Database
 from drawknife.service.app import create_app
@@ -51,10 +52,23 @@ def _field(field: Field) -> dict[str, Any]:
     kind = "lines" if field.many else "choice" if choices else "yes-no" if schema.get("type") == "boolean" else "text"
     if schema.get("format") == "date":
         kind = "day"
+    elif SIZE in (schema, *schema.get("anyOf", ())):
+        kind = "size"
+    elif schema == DURATION:
+        kind = "duration"
     return {
         "name": field.name, "about": field.about, "kind": kind, "choices": choices,
         "required": field.default is REQUIRED, "names": field.names, "word": field.word, "unit": field.unit,
+        "parts": _parts(field),
     }  # fmt: skip
+
+
+def _parts(field: Field) -> list[str]:
+    """What a line that names somebody is made of, and the key of the mapping that it can be; empty for others."""
+    if field.names != "line":
+        return []
+    key = next(iter(field.schema["anyOf"][1]["properties"]))
+    return [key, *(w.lower() for w in re.findall(r"\b(EFFECT|SUBJECT|RIGHTS|REACH)\b", field.about) or ["subject"])]
 
 
 def kinds() -> dict[str, Any]:
@@ -71,7 +85,7 @@ def kinds() -> dict[str, Any]:
     }  # fmt: skip
     lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
     return {
-        "directory": directory_fields(), "kinds": found, "rights": list(RIGHTS), "settings_of_lists": lists,
+        "directory": directory_fields(), "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
         "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
     }  # fmt: skip
 

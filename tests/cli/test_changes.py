@@ -110,7 +110,7 @@ def test_words_are_taken_as_they_are_printed(drawknife):
     done = drawknife("group", "add", "tide-desk", "--member", "odile", "--member", "unit:shore/office")
     assert done.returncode == 0
     members = json.loads(drawknife("group", "show", "tide-desk", "--json").stdout)["members"]
-    assert members == ["account:odile", "unit:shore/office"]
+    assert [x["line"] for x in members] == ["account:odile", "unit:shore/office"]
     assert drawknife("group", "leave", "tide-desk", "odile").returncode == 0
     for spelled in ("passive_ports", "passive-ports"):
         assert drawknife("endpoint", "change", "harbour", "--clear", spelled, "--preview").returncode == 0

@@ -7,9 +7,18 @@ from .models import ACCOUNTS, GROUPS, UNITS
 ENTRIES = (
     "allow group:g1 all", "deny group:g2 read", "forbid unit:fleet upload,append", "allow owner change",
     "allow anyone look children", "deny signed-in all below", "allow account:ada add here", "deny owner download",
-    "allow anonymous read", "deny account:Cy enter",
+    "allow anonymous read", "deny account:Cy enter", "deny group:g1 all until 2026-11-23", "allow anyone all until 2026-11-24",
+    {"line": "forbid account:ada download", "until": "2026-11-22", "note": "over"}, {"line": "allow owner change", "note": "why"},
 )  # fmt: skip
-GRANTS = ("signed-in all", "group:g1 read", "account:ada change", "anyone look", "unit:fleet add", "group:g3 download")
+GRANTS = (
+    "signed-in all",
+    "group:g1 read",
+    "account:ada change",
+    "anyone look",
+    "unit:fleet add",
+    "group:g3 download",
+    "account:bo all until 2026-11-23",
+)
 SUBJECTS = ("account:ada", "group:g1", "group:g2", "unit:fleet", "signed-in", "anonymous")
 FOLDERS = ("s:/", "s:/a", "s:/a/b", "s:/b", "t:/", "t:/a", "t:/ada", "s:/a/new", "s:/b/b/new")
 
@@ -19,7 +28,7 @@ def _of_account(rng, name):
         "op": "change", "kind": "account", "name": name,
         "set": rng.choice([
             {"enabled": False}, {"enabled": True}, {"expires": "2026-11-22"}, {"expires": None}, {"unit": "shore"},
-            {"unit": None}, {"home": "s:/a/b"}, {"home": None}, {"display": "somebody"},
+            {"unit": None}, {"home": "s:/a/b"}, {"home": None}, {"display": "somebody"}, {"note": "on leave"},
         ]),
     }  # fmt: skip
 
@@ -93,7 +102,7 @@ def random_change(rng: Random, model):
         lambda: _of_setting(rng),
         lambda: _of_quota(rng, model),
         lambda: {"op": "change", "kind": "group", "name": rng.choice(GROUPS),
-                 rng.choice(["add", "drop"]): {"members": [rng.choice(SUBJECTS[:4])]}},
+                 rng.choice(["add", "drop"]): {"members": [rng.choice([*SUBJECTS[:4], "account:bo until 2026-11-23"])]}},
         lambda: {"op": "change", "kind": "store", "name": "s", "set": {"baseline": rng.choice(["open", "closed"])}},
         lambda: {"op": "change", "kind": "store", "name": "t", "set": {"capacity": rng.choice([20, None])}},
         lambda: {"op": "add", "kind": "account", "item": {"name": "zoe", "unit": rng.choice([None, *UNITS]) or "shore"}},

@@ -35,7 +35,15 @@ def _rights(rng):
 def _entry(rng, reach=True):
     effect = rng.choice(["allow"] * 5 + ["deny"] * 2 + ["forbid"])
     where = rng.choice(["tree", "tree", "tree", "here", "below", "children"]) if reach else "tree"
-    return m.Entry(effect, _subject(rng, owner=reach), _rights(rng), where)
+    return m.Entry(effect, _subject(rng, owner=reach), _rights(rng), where, _until(rng), _note(rng))
+
+
+def _until(rng):
+    return rng.choice([None] * 8 + [date(2026, 11, day) for day in (20, 22, 23, 24)])
+
+
+def _note(rng):
+    return rng.choice([None] * 5 + ["for the survey", 'asked for by Bo: see "14"'])
 
 
 def _store(rng, name):
@@ -46,6 +54,7 @@ def _store(rng, name):
             rng.choice([None, None, *ACCOUNTS]),
             rng.random() < 0.2,
             tuple(_entry(rng) for _ in range(rng.choice([0, 1, 1, 2, 3]))),
+            _note(rng),
         )
         for path in paths
     ]
@@ -60,9 +69,10 @@ def _virtual_path(rng):
         "s:/{account}", "s:/a/{unit}", "t:/{unit-path}", "{home}", "s:/", "s:/a",
     ]  # fmt: skip
     grants = tuple(
-        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0)) for _ in range(rng.randint(1, 3))
+        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0), _until(rng), _note(rng))
+        for _ in range(rng.randint(1, 3))
     )
-    return m.VirtualPath(_path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants)
+    return m.VirtualPath(_path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants, _note(rng))
 
 
 def _endpoint(rng, name):
@@ -133,7 +143,7 @@ def _setting(rng, subject):
         values["uploads_owner"] = rng.choice(ACCOUNTS)
     if rng.random() < 0.2:
         values["landing"] = rng.choice(["/a", "/b"])
-    return m.Setting(subject, tuple(sorted(values.items())))
+    return m.Setting(subject, tuple(sorted(values.items())), _note(rng))
 
 
 def _quota(rng, name):
@@ -165,6 +175,7 @@ def random_model(seed):
             enabled=rng.random() < 0.9,
             expires=rng.choice([None, None, date(2026, 11, 22), date(2026, 11, 23)]),
             methods=() if name == "anonymous" else tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3)))),
+            note=_note(rng),
         )
         for name in ACCOUNTS
     )
@@ -172,7 +183,8 @@ def random_model(seed):
     for i, name in enumerate(GROUPS):
         pool = [m.Subject("account", a) for a in ACCOUNTS] + [m.Subject("unit", u) for u in UNITS]
         pool += [m.Subject("group", g) for g in GROUPS[:i]] * 2
-        groups.append(m.Group(name, tuple(rng.sample(pool, rng.randint(0, 3)))))
+        members = rng.sample(pool, rng.randint(0, 3))
+        groups.append(m.Group(name, tuple(m.Member(s, _until(rng), _note(rng)) for s in members), note=_note(rng)))
     subjects = dict.fromkeys(_subject(rng) for _ in range(3))
     model = m.Model(
         UNITS, accounts, tuple(groups), (_store(rng, "s"), _store(rng, "t")),

@@ -4,6 +4,7 @@ Written from the rules alone: nothing here is taken from the product but its pla
 spelling of names. Every function is the sentence that it stands for.
 """
 
+from dataclasses import replace
 from datetime import UTC
 from ipaddress import ip_address, ip_network
 
@@ -74,6 +75,27 @@ class Reference:
         self._standing = {}
         self._namespace = {}
 
+    # 4. Until
+
+    def on(self, day):
+        """The rules for the model as it is on a day: a line counts to the end of the day that it names."""
+
+        def counting(lines):
+            return tuple(x for x in lines if x.until is None or x.until >= day)
+
+        return Reference(
+            replace(
+                self.model,
+                groups=tuple(replace(g, members=counting(g.members)) for g in self.model.groups),
+                virtual_paths=tuple(replace(v, grants=counting(v.grants)) for v in self.model.virtual_paths),
+                endpoints=tuple(replace(e, entries=counting(e.entries)) for e in self.model.endpoints),
+                stores=tuple(
+                    replace(s, folders=tuple(replace(f, entries=counting(f.entries)) for f in s.folders))
+                    for s in self.model.stores
+                ),
+            )
+        )
+
     # 1. Standing
 
     def standing(self, name):
@@ -91,7 +113,7 @@ class Reference:
                 changed = False
                 for group in self.model.groups:
                     steps = []
-                    for member in group.members:
+                    for member in (x.subject for x in group.members):
                         if member == Subject("account", name) or (member.kind == "unit" and member.name in units):
                             steps.append(1)
                         elif member.kind == "group" and member in ranks:

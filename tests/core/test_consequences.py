@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from random import Random
 
 import pytest
@@ -10,7 +10,8 @@ from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from drawknife.changing import apply
-from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.consequences import Consequences, consequences_on
+from drawknife.core.follows.days import consequences
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.model import items as m
 from drawknife.core.model.edits import ChangeRefused
@@ -54,10 +55,11 @@ def new_place(changes, place):
 
 
 class Brute:
-    """Everything that section "What follows" compares, for every account of either model."""
+    """Everything that section "What follows" compares, for every account of either model, as of a moment."""
 
-    def __init__(self, before, after, changes):
-        self.a, self.b, self.changes = Reference(before), Reference(after), changes
+    def __init__(self, before, after, changes, at):
+        self.a, self.b, self.changes = Reference(before).on(at.date()), Reference(after).on(at.date()), changes
+        self.at = at
         origin = {name: name for name in self.a.accounts}
         for c in changes:
             if c["op"] == "rename" and c["kind"] == "account":
@@ -76,7 +78,7 @@ class Brute:
     def may(self, side, name, endpoint):
         if name is None or endpoint is None:
             return False
-        return side.verdict(Question(name, "sign-in", endpoint=endpoint), NOW)[0]
+        return side.verdict(Question(name, "sign-in", endpoint=endpoint), self.at)[0]
 
     def sign_in(self):
         return {
@@ -208,8 +210,8 @@ class Brute:
             if old is None or new is None or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes):
                 continue
             for location in self.a.locations(old) & self.b.locations(new):
-                was = reference_room.headroom(self.a, old, location, NOW)
-                now = reference_room.headroom(self.b, new, location, NOW)
+                was = reference_room.headroom(self.a, old, location, self.at)
+                now = reference_room.headroom(self.b, new, location, self.at)
                 if was is not None and now is not None and was != now:
                     out.add((new, location))
         return out
@@ -230,8 +232,46 @@ def told_access(changes, endpoint):
 
 
 def check(before, after, changes=(), renames=None):
-    told = consequences(prepare(before), prepare(after, prepare(before)), NOW, renames)
-    brute = Brute(before, after, changes)
+    """What is told for each day is what brute force finds then, and all of it is told on some day up to then."""
+    one = prepare(before)
+    other = prepare(after, one)
+    told = consequences(one, other, NOW, renames)
+    ends = {line.until for model in (before, after) for line in all_lines(model)} - {None}
+    days = [NOW, *(NOW + (end - NOW.date()) + timedelta(1) for end in sorted(ends) if end >= NOW.date())]
+    later = {NOW.date(): told, **dict(told.later)}
+    assert later.keys() <= {x.date() for x in days}
+    seen = set()
+    for at in days:
+        on_day = check_on(one, other, at, Brute(before, after, changes, at), changes, renames)
+        new = differences(later.get(at.date(), Consequences()))
+        assert not new & seen, "told again"
+        seen |= new
+        assert differences(on_day) <= seen
+        assert new <= differences(on_day)
+        assert on_day.nothing or not told.nothing
+    assert told.nothing is all(x.nothing for x in later.values())
+    return told
+
+
+def all_lines(model):
+    """Everything that may have an end."""
+    yield from (x for g in model.groups for x in g.members)
+    yield from (x for v in model.virtual_paths for x in v.grants)
+    yield from (x for e in model.endpoints for x in e.entries)
+    yield from (x for s in model.stores for f in s.folders for x in f.entries)
+
+
+def differences(told):
+    """Every difference for every account by itself."""
+    found = {("come", name) for name in told.come} | {("gone", name) for name in told.gone}
+    for change in (*told.sign_in, *told.access, *told.leads, *told.settings, *told.room):
+        rest = change._replace(accounts=(), why="") if hasattr(change, "why") else change._replace(accounts=())
+        found |= {(type(change).__name__, str(rest), account) for account in change.accounts}
+    return found | {("finding", *f) for f in told.new_findings} | {("mended", *f) for f in told.mended}
+
+
+def check_on(one, other, moment, brute, changes, renames):
+    told = consequences_on(one, other, moment, renames)
     assert {(a, s.endpoint, s.may) for s in told.sign_in for a in s.accounts} == brute.sign_in()
     assert {(a, s.name) for s in told.settings for a in s.accounts} == brute.settings()
     for pair in [None, *brute.endpoints]:
@@ -250,7 +290,7 @@ def check(before, after, changes=(), renames=None):
         }
         for r in told.room:
             for account in r.accounts:
-                assert tuple(r.after) == reference_room.headroom(brute.b, account, r.location, NOW)
+                assert tuple(r.after) == reference_room.headroom(brute.b, account, r.location, moment)
     if told.nothing:
         assert not (brute.sign_in() or brute.settings() or brute.leads() or brute.room())
         assert not any(brute.access(pair) for pair in [None, *brute.endpoints])

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from drawknife.changing import apply
 from drawknife.core.decide.gates import verdict
-from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.days import consequences
 from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.model import edits
 from drawknife.core.model import items as m

@@ -34,7 +34,7 @@ def test_what_a_directory_may_bring_is_kept_and_told():
     """A loop of groups, and names that nobody has any more: tolerated here, refused in a file."""
     model = m.Model(
         accounts=(m.Account("ada"),),
-        groups=(m.Group("a", (m.Subject("group", "b"),)), m.Group("b", (m.Subject("group", "a"), m.Subject("account", "ada")))),
+        groups=(m.Group("a", (m.Member(m.Subject("group", "b")),)), m.Group("b", (m.Member(m.Subject("group", "a")), m.Member(m.Subject("account", "ada"))))),
         stores=(m.Store("s", folders=(m.Folder("/", None, False, (m.parse_entry("allow group:gone read"),)),)),),
         virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("group:gone read"), m.parse_grant("anyone download"))),),
     )  # fmt: skip
@@ -50,7 +50,7 @@ def test_what_a_directory_may_bring_is_kept_and_told():
 def test_loops_of_any_length_are_found_once():
     def groups(*pairs):
         names = sorted({n for pair in pairs for n in pair})
-        return [m.Group(n, tuple(m.Subject("group", b) for a, b in pairs if a == n)) for n in names]
+        return [m.Group(n, tuple(m.Member(m.Subject("group", b)) for a, b in pairs if a == n)) for n in names]
 
     assert loops(groups(("a", "b"), ("b", "c"), ("a", "c"))) == []
     assert loops(groups(("a", "a"))) == [("a", "a")]
@@ -60,8 +60,10 @@ def test_loops_of_any_length_are_found_once():
 
 
 def test_a_chain_of_a_thousand_groups_is_no_trouble():
-    chain = tuple(m.Group(f"g{i}", (m.Subject("group", f"g{i + 1}"),)) for i in range(1000))
-    model = m.Model(accounts=(m.Account("ada"),), groups=(*chain, m.Group("g1000", (m.Subject("account", "ada"),))))
+    chain = tuple(m.Group(f"g{i}", (m.Member(m.Subject("group", f"g{i + 1}")),)) for i in range(1000))
+    model = m.Model(
+        accounts=(m.Account("ada"),), groups=(*chain, m.Group("g1000", (m.Member(m.Subject("account", "ada")),)))
+    )
     assert not problems(model)
     prepared = prepare(sound(model))
     assert prepared.account("ada").standing.ranks[m.Subject("group", "g0")] == (1, 1001)

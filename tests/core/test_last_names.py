@@ -7,7 +7,7 @@ import pytest
 
 from drawknife.changing import apply
 from drawknife.core.decide.gates import verdict
-from drawknife.core.follows.consequences import consequences
+from drawknife.core.follows.days import consequences
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.kinds import SECTIONS
@@ -23,7 +23,7 @@ LISTS = {
     "never of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, never=ADA),)},
     "entries of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, entries=(m.parse_entry("allow account:ada all", at_endpoint=True),)),)},
     "deny of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, entries=(m.parse_entry("deny account:ada all", at_endpoint=True), m.SIGNED_IN_ALL)),)},
-    "members": {"groups": (m.Group("crew", ADA),)},
+    "members": {"groups": (m.Group("crew", tuple(map(m.Member, ADA))),)},
     "shared by": {"quotas": (m.Quota("pool", ADA, hard_bytes=10),)},
     "grants": {"virtual_paths": (m.VirtualPath("/x", "s:/x", grants=(m.parse_grant("account:ada all"),)),)},
     "settings": {"settings": (m.Setting(ADA[0], (("methods", ("key",)),)),)},

@@ -1,5 +1,6 @@
 """Spelling: units in two spellings, characters that are not seen, names that look alike; paths that stand for nothing."""
 
+from datetime import UTC, datetime
 from itertools import permutations
 
 import pytest
@@ -134,7 +135,7 @@ def deep(carrying, depth=3000):
 
 def test_an_explanation_of_a_deep_path_tells_what_carries_something_and_counts_the_rest():
     prepared = deep([7])
-    told = explain(prepared, Question("ada", "download", "/a" * 3000), None)
+    told = explain(prepared, Question("ada", "download", "/a" * 3000), datetime(2026, 11, 23, tzinfo=UTC))
     assert (
         told.verdict.gate == "folder" and len(told.checks[0].passing) < 20 and len(told.checks[0].judgement.levels) < 5
     )

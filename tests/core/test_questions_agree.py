@@ -21,7 +21,7 @@ seeds = st.integers(0, 2**32)
 
 def both(seed):
     model = random_model(seed)
-    return model, Answering(prepare(model), 1, NOW), Reference(model)
+    return model, Answering(prepare(model), 1, NOW), Reference(model).on(NOW.date())
 
 
 @given(seeds, st.sampled_from(RIGHTS), st.sampled_from([None, "east"]))

@@ -24,7 +24,7 @@ def made(settings=(), quotas=(), usage=(), capacity=None):
         sound(
             m.Model(
                 accounts=(m.Account("ada"), m.Account("bo")),
-                groups=(m.Group("g", (m.parse_subject("account:ada"), m.parse_subject("account:bo"))),),
+                groups=(m.Group("g", (m.parse_member("account:ada"), m.parse_member("account:bo"))),),
                 stores=(
                     m.Store("s", capacity=capacity, folders=(m.Folder("/", None, False, (m.parse_entry("allow anyone all"),)),)),
                 ),

@@ -30,7 +30,7 @@ def model(*folders, account="ada", groups=(), grants=("signed-in all",), baselin
     return sound(
         m.Model(
             accounts=(m.Account(account), m.Account("bo"), *more.pop("accounts", ())),
-            groups=tuple(m.Group(name, tuple(map(m.parse_subject, members))) for name, members in groups),
+            groups=tuple(m.Group(name, tuple(map(m.parse_member, members))) for name, members in groups),
             stores=(m.Store("s", baseline=baseline, folders=tuple(made)), m.Store("t", baseline="open")),
             virtual_paths=tuple(m.VirtualPath(p, to, grants=tuple(map(m.parse_grant, grants))) for p, to in paths),
             **more,
@@ -145,8 +145,8 @@ def test_placeholders_without_a_value_fail_closed():
 
 def test_standing_goes_by_the_smallest_number_of_steps():
     groups = (
-        m.Group("near", (m.parse_subject("unit:fleet"),)),
-        m.Group("far", (m.parse_subject("group:near"), m.parse_subject("account:bo"))),
+        m.Group("near", (m.parse_member("unit:fleet"),)),
+        m.Group("far", (m.parse_member("group:near"), m.parse_member("account:bo"))),
     )
     found = standing(m.Account("ada", unit="fleet/in"), holders(groups))
     assert {str(s): tuple(r) for s, r in found.ranks.items()} == {
@@ -159,8 +159,8 @@ def test_standing_goes_by_the_smallest_number_of_steps():
 
 
 def test_a_loop_of_groups_is_named_whole_and_tolerated():
-    groups = [m.Group(a, (m.Subject("group", b),)) for a, b in (("x", "y"), ("y", "z"), ("z", "x"))]
-    groups[0] = m.Group("x", (m.Subject("group", "y"), m.Subject("account", "ada")))
+    groups = [m.Group(a, (m.Member(m.Subject("group", b)),)) for a, b in (("x", "y"), ("y", "z"), ("z", "x"))]
+    groups[0] = m.Group("x", (m.Member(m.Subject("group", "y")), m.Member(m.Subject("account", "ada"))))
     assert loops(groups) == [("x", "y", "z", "x")]
     ranks = standing(m.Account("ada"), holders(groups)).ranks
     assert [ranks[m.Subject("group", g)].distance for g in "xyz"] == [1, 3, 2]

@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 from drawknife.core.decide.folders import can_pass, decide
 from drawknife.core.everybody.closed_form import ClosedForm, baseline
 from drawknife.core.everybody.division import Division, bits_in
-from drawknife.core.prepared.prepared import bits_of, prepare
+from drawknife.core.prepared.people import bits_of
+from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.names import ancestors, join, parent, rest_below, tree_key
 from drawknife.core.words.rights import BIT, RIGHTS
 

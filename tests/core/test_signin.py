@@ -20,7 +20,7 @@ def made(*settings, **account):
         sound(
             m.Model(
                 accounts=(m.Account(**{"name": "ada", "methods": ("key", "password"), **account}), m.Account("anonymous", "anonymous", methods=())),
-                groups=(m.Group("g", (m.parse_subject("account:ada"),)), m.Group("h", (m.parse_subject("account:ada"),))),
+                groups=(m.Group("g", (m.parse_member("account:ada"),)), m.Group("h", (m.parse_member("account:ada"),))),
                 endpoints=(
                     m.Endpoint("plain", "ftp", 21, tls="off", entries=(m.parse_entry("allow anyone all"),)),
                     m.Endpoint("safe", "ftp", 2121),

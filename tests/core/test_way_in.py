@@ -75,7 +75,7 @@ def model(**more):
     return m.Model(
         units=("u",),
         accounts=(m.Account("ada", unit="u"), m.Account("bo")),
-        groups=(m.Group("g", (m.Subject("account", "ada"),)),),
+        groups=(m.Group("g", (m.Member(m.Subject("account", "ada")),)),),
         endpoints=(replace(endpoint, **more.pop("endpoint", {})),),
         **more,
     )

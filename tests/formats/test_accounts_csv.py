@@ -85,5 +85,6 @@ def test_every_column_is_a_field_of_an_account():
         "enabled",
         "expires",
         "methods",
+        "note",
         "groups",
     }

@@ -1,9 +1,8 @@
 // @vitest-environment jsdom
-import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { fireEvent, render, screen, waitFor } from "@testing-library/react";
+import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, expect, test, vi } from "vitest";
 import type { Credentials } from "../api";
+import { service, shown } from "../testing/helpers";
 import { CredentialsView } from "./CredentialsView";
 
 const KEY = {
@@ -15,33 +14,23 @@ const KEY = {
 };
 let sent: [string, string, unknown][];
 
-function shown(held: Partial<Credentials>, refuse?: string) {
+function view(held: Partial<Credentials>, refuse?: string) {
   sent = [];
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const path = decodeURIComponent(new URL(request.url).pathname.replace("/api/v1/accounts/ines", ""));
-    if (request.method === "GET") {
-      return new Response(
-        JSON.stringify({ account: "ines", password_set: null, password_set_by: null, keys: [], ...held }),
-      );
-    }
-    const text = await request.text();
-    sent.push([request.method, path, text ? JSON.parse(text) : null]);
-    if (refuse) return new Response(JSON.stringify({ detail: refuse, title: "", places: [] }), { status: 400 });
-    if (request.method === "DELETE" && path === "/password") return new Response(null, { status: 204 });
-    return new Response(JSON.stringify({ account: "ines", revision: 2, password: "made-Up-7", keys: [] }));
+  service(({ method, path: whole, body }) => {
+    const path = whole.replace("/accounts/ines", "");
+    if (method === "GET")
+      return [200, { account: "ines", password_set: null, password_set_by: null, keys: [], ...held }];
+    sent.push([method, path, body]);
+    if (refuse) return [400, { detail: refuse, title: "", places: [] }];
+    if (method === "DELETE" && path === "/password") return [204, null];
+    return [200, { account: "ines", revision: 2, password: "made-Up-7", keys: [] }];
   });
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <MantineProvider env="test">
-        <CredentialsView account="ines" />
-      </MantineProvider>
-    </QueryClientProvider>,
-  );
+  shown(<CredentialsView account="ines" />);
 }
 afterEach(() => vi.unstubAllGlobals());
 
 test("a generated password is shown this once; none is ever asked for", async () => {
-  shown({});
+  view({});
   fireEvent.click(await screen.findByRole("button", { name: "Generate one" }));
   expect((await screen.findByRole("status")).textContent).toContain("made-Up-7");
   expect(sent).toEqual([["PUT", "/password", { password: null }]]);
@@ -49,14 +38,14 @@ test("a generated password is shown this once; none is ever asked for", async ()
 });
 
 test("a password that is there can be taken away, with who set it and when", async () => {
-  shown({ password_set: "2026-11-20T08:00:00Z", password_set_by: "ada" });
+  view({ password_set: "2026-11-20T08:00:00Z", password_set_by: "ada" });
   await screen.findByText(/^set 2026-11-20 .* by ada$/);
   fireEvent.click(screen.getByRole("button", { name: "Take it away" }));
   await waitFor(() => expect(sent).toEqual([["DELETE", "/password", null]]));
 });
 
 test("what the service refuses is told where it was asked", async () => {
-  shown({}, "password: the password is too short; expected 8 characters or more");
+  view({}, "password: the password is too short; expected 8 characters or more");
   fireEvent.change(await screen.findByLabelText("A new one"), { target: { value: "short" } });
   fireEvent.click(screen.getByRole("button", { name: "Set" }));
   expect((await screen.findByRole("alert")).textContent).toContain("8 characters or more");
@@ -64,7 +53,7 @@ test("what the service refuses is told where it was asked", async () => {
 });
 
 test("keys are added by their line and removed by their fingerprint", async () => {
-  shown({ keys: [KEY] });
+  view({ keys: [KEY] });
   await screen.findByText("SHA256:a/b+c");
   fireEvent.change(screen.getByLabelText(/^Add one/), { target: { value: " ssh-ed25519 AAAA boat\n" } });
   fireEvent.click(screen.getByRole("button", { name: "Add key" }));

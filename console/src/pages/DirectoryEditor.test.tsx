@@ -1,9 +1,8 @@
 // @vitest-environment jsdom
-import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { fireEvent, render, screen, waitFor } from "@testing-library/react";
+import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, expect, test, vi } from "vitest";
 import type { Directory } from "../api";
+import { service, shown } from "../testing/helpers";
 import { DirectoryButton } from "./DirectoryEditor";
 
 const BUREAU = {
@@ -13,29 +12,21 @@ const BUREAU = {
 } as unknown as Directory;
 let sent: [string, string, unknown][];
 
-function shown(directory?: Directory, refuse?: { detail: string; places: { where: string; message: string }[] }) {
+function form(directory?: Directory, refuse?: { detail: string; places: { where: string; message: string }[] }) {
   sent = [];
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const url = new URL(request.url);
-    const text = await request.text();
-    sent.push([request.method, url.pathname.replace("/api/v1", "") + url.search, text ? JSON.parse(text) : null]);
-    if (refuse) return new Response(JSON.stringify({ title: "", ...refuse }), { status: 400 });
-    return request.method === "DELETE" ? new Response(null, { status: 204 }) : new Response("{}");
+  service(({ method, path, body }) => {
+    sent.push([method, path, body]);
+    if (refuse) return [400, { title: "", ...refuse }];
+    return method === "DELETE" ? [204, null] : [200, {}];
   });
-  render(
-    <QueryClientProvider client={new QueryClient()}>
-      <MantineProvider env="test">
-        <DirectoryButton directory={directory} />
-      </MantineProvider>
-    </QueryClientProvider>,
-  );
+  shown(<DirectoryButton directory={directory} />);
   fireEvent.click(screen.getByRole("button"));
 }
 afterEach(() => vi.unstubAllGlobals());
 const put = (label: RegExp, value: string) => fireEvent.change(screen.getByLabelText(label), { target: { value } });
 
 test("a new directory is sent with what was filled in, and not before it has an address and a base", async () => {
-  shown();
+  form();
   const save = (await screen.findByRole("button", { name: "Save" })) as HTMLButtonElement;
   expect(save.disabled).toBe(true);
   put(/^name$/, "crew");
@@ -51,7 +42,7 @@ test("a new directory is sent with what was filled in, and not before it has an 
 });
 
 test("of one that is there only what is different is sent; emptied options go back to their defaults", async () => {
-  shown(BUREAU);
+  form(BUREAU);
   put(/^suffix/, "");
   put(/^address/, "ldaps://other.example");
   fireEvent.click(await screen.findByRole("button", { name: "Save" }));
@@ -63,7 +54,7 @@ test("of one that is there only what is different is sent; emptied options go ba
 });
 
 test("removing asks whether what came from it stays", async () => {
-  shown(BUREAU);
+  form(BUREAU);
   fireEvent.click(await screen.findByRole("button", { name: "Remove…" }));
   fireEvent.click(screen.getByLabelText(/becomes local/));
   fireEvent.click(screen.getByRole("button", { name: "Remove" }));
@@ -71,7 +62,7 @@ test("removing asks whether what came from it stays", async () => {
 });
 
 test("what is refused is told with its place", async () => {
-  shown(BUREAU, {
+  form(BUREAU, {
     detail: "see places for each mistake",
     places: [{ where: "options.address", message: "no such host" }],
   });

@@ -1,10 +1,11 @@
-import { Accordion, Button, Checkbox, Group, Modal, PasswordInput, Stack, Text, TextInput } from "@mantine/core";
+import { Accordion, Button, Checkbox, Modal, PasswordInput, Stack, Text, TextInput } from "@mantine/core";
 import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, DELETE, type Directory, PATCH, POST, Problem } from "../api";
 import declared from "../generated/kinds.json";
 import { OneField } from "../parts/Editor";
+import { SaveRow } from "../parts/SaveRow";
 
 const FIELDS = declared.directory;
 type Field = (typeof FIELDS)[number];
@@ -84,7 +85,7 @@ function Form({ directory, close }: { directory?: Directory; close: () => void }
   const field = (f: Field) => (
     <OneField
       key={f.name}
-      field={f}
+      field={{ ...f, word: "", parts: [] }}
       text={draft[f.name] ?? ""}
       disabled={removing}
       put={(text) => setDraft((d) => ({ ...d, [f.name]: text }))}
@@ -142,7 +143,7 @@ function Form({ directory, close }: { directory?: Directory; close: () => void }
             />
           )}
           {save.error && (
-            <Text role="alert" className="bad" fz={13}>
+            <Text component="div" role="alert" className="bad" fz={13}>
               {save.error.message}
               {save.error instanceof Problem &&
                 save.error.places
@@ -150,27 +151,14 @@ function Form({ directory, close }: { directory?: Directory; close: () => void }
                   .map((p) => <div key={p.where + p.message}>{`${p.where}: ${p.message}`}</div>)}
             </Text>
           )}
-          <Group justify="space-between" mt={8}>
-            <Group gap={8}>
-              <Button
-                type="submit"
-                size="xs"
-                color={removing ? "red.8" : undefined}
-                disabled={!ready}
-                loading={save.isPending}
-              >
-                {removing ? "Remove" : "Save"}
-              </Button>
-              <Button size="xs" variant="default" onClick={removing ? () => setRemoving(false) : close}>
-                {removing ? "Keep it" : "Cancel"}
-              </Button>
-            </Group>
-            {directory && !removing && (
-              <Button size="xs" variant="subtle" color="red.8" onClick={() => setRemoving(true)}>
-                Remove…
-              </Button>
-            )}
-          </Group>
+          <SaveRow
+            ready={ready}
+            saving={save.isPending}
+            removable={directory !== undefined}
+            removing={removing}
+            setRemoving={setRemoving}
+            close={close}
+          />
         </Stack>
       </form>
     </Modal>

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { answer, GET } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
+import { LineText } from "../parts/Line";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { CertificateLine, SignInQuestion } from "./SignInQuestion";
@@ -70,7 +71,7 @@ export function EndpointsPage() {
                   </span>
                   <span className="mono" style={{ whiteSpace: "normal" }}>
                     {e.entries.map((x) => (
-                      <div key={x}>{x}</div>
+                      <LineText key={x.line} line={x} />
                     ))}
                     {e.never.length > 0 && <div className="bad">✕ never {e.never.join(", ")}</div>}
                     {e.only !== null && <div className="quiet">only {e.only.join(", ") || "nobody"}</div>}

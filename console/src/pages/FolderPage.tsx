@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { answer, type Folder, GET, RIGHTS } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
+import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -128,9 +129,7 @@ function FolderDetail({ folder }: { folder: Folder }) {
             </Text>
           )}
           {folder.entries.map((e) => (
-            <div key={e} className="mono">
-              {e}
-            </div>
+            <LineText key={e.line} line={e} />
           ))}
           {folder.above
             .filter((level) => level.entries.length || level.sealed)
@@ -146,8 +145,13 @@ function FolderDetail({ folder }: { folder: Folder }) {
                     </Link>
                   </Text>
                   {level.entries.map((e) => (
-                    <div key={e.entry} className={`mono ${behind && !e.entry.startsWith("forbid") ? "quiet" : ""}`}>
+                    <div
+                      key={e.entry}
+                      className={`mono ${e.fate || (behind && !e.entry.startsWith("forbid")) ? "quiet" : ""}`}
+                    >
                       {e.entry}
+                      {e.fate && <span className="state-own"> {e.fate}</span>}
+                      <Note note={e.note} />
                     </div>
                   ))}
                 </div>

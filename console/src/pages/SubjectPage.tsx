@@ -4,6 +4,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api";
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
 import { EditButton } from "../parts/Editor";
+import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -72,7 +73,13 @@ function Detail({ detail }: { detail: SubjectDetail }) {
   const chosen = search.get("without");
   return (
     <div style={{ display: "grid", gap: 14 }}>
-      <Subjects label="holds" names={detail.members} />
+      <Note note={detail.note} />
+      <Subjects label="holds" names={detail.members.filter((x) => !x.until && !x.note).map((x) => x.line)} />
+      {detail.members
+        .filter((x) => x.until || x.note)
+        .map((x) => (
+          <LineText key={x.line} line={x} />
+        ))}
       <Subjects label="held by" names={detail.held_by.map((g) => `group:${g}`)} />
       <div
         style={{

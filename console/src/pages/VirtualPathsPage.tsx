@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { answer, GET } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
+import { LineText } from "../parts/Line";
 import { PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
@@ -51,7 +52,7 @@ export function VirtualPathsPage() {
                   <span className="quiet">{v.listing}</span>
                   <span className="mono">
                     {v.grants.map((g) => (
-                      <div key={g}>{g}</div>
+                      <LineText key={g.line} line={g} />
                     ))}
                   </span>
                   <EditButton kind="virtual-path" name={`${v.path}>${v.leads_to}`} />

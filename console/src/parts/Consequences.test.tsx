@@ -2,29 +2,8 @@ import { MantineProvider } from "@mantine/core";
 import { renderToStaticMarkup } from "react-dom/server";
 import { describe, expect, it } from "vitest";
 import type { AccessChange, Preview, SignInChange } from "../api";
+import { QUIET } from "../testing/helpers";
 import { Consequences } from "./Consequences";
-
-const QUIET: Preview = {
-  revision: 3,
-  item_count: 1,
-  items: [],
-  nothing: true,
-  summary: [],
-  come: [],
-  come_count: 0,
-  gone: [],
-  gone_count: 0,
-  sign_in: [],
-  access: [],
-  leads: [],
-  settings: [],
-  room: [],
-  new_findings: [],
-  mended: [],
-  without_effect: [],
-  notes: [],
-  left_out: [],
-};
 
 function signIn(endpoint: string, more: Partial<SignInChange> = {}): SignInChange {
   return { accounts: ["ines"], account_count: 1, endpoint, may: false, why: "ines is switched off", ...more };
@@ -121,5 +100,12 @@ describe("what follows", () => {
     expect(text).toContain("as no virtual path leads");
     expect(text).toContain("did you mean survey:/soundings?");
     expect(text).toContain("12 more lines about access");
+  });
+
+  it("tells what is different only later, with its day", () => {
+    const follows = { ...QUIET, nothing: false, sign_in: [signIn("harbour")] };
+    const text = read({ later: [{ day: "2031-04-01", follows }] });
+    expect(text).toContain("From 2031-04-01 on");
+    expect(text.indexOf("can no longer sign in")).toBeGreaterThan(text.indexOf("2031-04-01"));
   });
 });

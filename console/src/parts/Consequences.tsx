@@ -1,5 +1,6 @@
 import { Text } from "@mantine/core";
-import type { AccessChange, ItemChange, Preview, Room, SettingChange } from "../api";
+import type { AccessChange, Follows, ItemChange, Room, SettingChange } from "../api";
+import { textOf } from "./lines";
 import { shown, size } from "./values";
 
 function several(names: string[], count: number, few = 6): string {
@@ -35,7 +36,7 @@ export function ItemDifference({ item }: { item: ItemChange }) {
 
 function KeyDifference({ name, before, after }: { name: string; before: unknown; after: unknown }) {
   if (Array.isArray(before) || Array.isArray(after)) {
-    const [was, is] = [(before ?? []) as string[], (after ?? []) as string[]];
+    const [was, is] = [before, after].map((side) => ((side ?? []) as unknown[]).map(textOf)) as [string[], string[]];
     const lines = [
       ...was.filter((x) => !is.includes(x)).map((x) => ["−", x, "bad"] as const),
       ...is.filter((x) => !was.includes(x)).map((x) => ["+", x, "good"] as const),
@@ -116,7 +117,7 @@ function room(value: Room | null): string {
 }
 
 /** Access, without the details of what comes or goes with an account, or with signing in at an endpoint. */
-function foldedAccess(preview: Preview): { rest: AccessChange[]; whole: string[] } {
+function foldedAccess(preview: Follows): { rest: AccessChange[]; whole: string[] } {
   const coming = new Map<string, string>();
   const key = (endpoint: string | null, account: string) => `${endpoint ?? ""} ${account}`;
   for (const name of preview.come) coming.set(key(null, name), "gains");
@@ -149,8 +150,8 @@ function foldedAccess(preview: Preview): { rest: AccessChange[]; whole: string[]
   };
 }
 
-function SignInChanges({ changes }: { changes: Preview["sign_in"] }) {
-  const together = new Map<string, { first: Preview["sign_in"][number]; endpoints: string[] }>();
+function SignInChanges({ changes }: { changes: Follows["sign_in"] }) {
+  const together = new Map<string, { first: Follows["sign_in"][number]; endpoints: string[] }>();
   for (const s of changes) {
     const key = `${several(s.accounts, s.account_count)} ${s.may} ${s.why.replaceAll(s.endpoint, "")}`;
     const there = together.get(key);
@@ -172,7 +173,7 @@ function SignInChanges({ changes }: { changes: Preview["sign_in"] }) {
 }
 
 /** Everything that follows from a change, beside it and before it is saved. */
-export function Consequences({ preview }: { preview: Preview }) {
+export function Consequences({ preview }: { preview: Follows }) {
   const { rest, whole } = foldedAccess(preview);
   return (
     <div style={{ fontSize: 13 }}>
@@ -236,6 +237,14 @@ export function Consequences({ preview }: { preview: Preview }) {
         <div key={line} className="quiet">
           {line}
         </div>
+      ))}
+      {preview.later.map((later) => (
+        <section key={later.day} aria-label={`From ${later.day} on`} style={{ marginTop: 10 }}>
+          <b>From {later.day} on</b>
+          <div style={{ paddingLeft: 12, marginTop: 4 }}>
+            <Consequences preview={later.follows} />
+          </div>
+        </section>
       ))}
     </div>
   );

@@ -1,69 +1,34 @@
 // @vitest-environment jsdom
-import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { fireEvent, render, screen, waitFor, within } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import type { ChangeKind, Preview } from "../api";
+import type { ChangeKind } from "../api";
+import { QUIET, type Sent, service, shown } from "../testing/helpers";
 import { AddButton, EditButton } from "./Editor";
 
-const PREVIEW: Partial<Preview> = {
-  revision: 7,
-  item_count: 1,
-  items: [],
-  nothing: true,
-  summary: ["nobody gains or loses anything"],
-  come: [],
-  gone: [],
-  sign_in: [],
-  access: [],
-  leads: [],
-  settings: [],
-  room: [],
-  new_findings: [],
-  mended: [],
-  without_effect: [],
-  notes: [],
-  left_out: [],
-};
-
-let sent: { method: string; path: string; body: unknown; revision: string | null }[];
+let sent: Sent[];
 let answers: Record<string, [number, unknown]>;
 
 beforeEach(() => {
-  sent = [];
   answers = {
-    "POST /changes/preview": [200, PREVIEW],
+    "POST /changes/preview": [200, QUIET],
     "POST /changes": [200, { revision: 8, changed: true, followed: [], notes: [], item_count: 1, items: [] }],
     "GET /accounts": [200, { total: 2, accounts: [{ name: "ines" }, { name: "ingrid" }] }],
+    "GET /groups": [200, { total: 1, groups: [{ name: "sonar-lab" }] }],
     "GET /units": [200, { units: [{ path: "fleet/inshore" }, { path: "shore/lab" }] }],
+    "GET /stores": [200, { stores: [{ name: "survey" }] }],
   };
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const path = new URL(request.url).pathname.replace("/api/v1", "");
-    const body = request.method === "GET" ? null : await request.json();
-    sent.push({ method: request.method, path, body, revision: request.headers.get("If-Match") });
-    const [status, answer] = answers[`${request.method} ${path}`] ?? [
-      404,
-      { detail: `no ${path}`, title: "", places: [] },
-    ];
-    return new Response(JSON.stringify(answer), { status });
+  sent = service(({ method, path }) => {
+    const asked = `${method} ${path.split("?")[0]}`;
+    return answers[asked] ?? [404, { detail: `no ${path}`, title: "", places: [] }];
   });
 });
 afterEach(() => vi.unstubAllGlobals());
 
-function shown(children: React.ReactNode) {
-  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  render(
-    <QueryClientProvider client={client}>
-      <MantineProvider env="test">{children}</MantineProvider>
-    </QueryClientProvider>,
-  );
-  return userEvent.setup({ delay: null });
-}
-
 async function opened(kind: ChangeKind, name: string, item: Record<string, unknown>) {
+  const user = userEvent.setup({ delay: null });
   answers["GET /item"] = [200, { item, named_by: [] }];
-  const user = shown(<EditButton kind={kind} name={name} />);
+  shown(<EditButton kind={kind} name={name} />);
   await user.click(screen.getByRole("button", { name: /^Edit/ }));
   await screen.findByRole("button", { name: "Save" });
   return user;
@@ -144,7 +109,8 @@ test("networks are one item that can be changed and not removed", async () => {
 });
 
 test("a lockout is added for one of two words", async () => {
-  const user = shown(<AddButton kind="lockout" />);
+  const user = userEvent.setup({ delay: null });
+  shown(<AddButton kind="lockout" />);
   await user.click(screen.getByRole("button", { name: "Add lockout" }));
   const dialog = await screen.findByRole("dialog");
   await user.click(within(dialog).getByRole("combobox", { name: "of" }));
@@ -153,6 +119,29 @@ test("a lockout is added for one of two words", async () => {
   await waitFor(() =>
     expect(sent.at(-1)?.body).toEqual({
       changes: [{ op: "add", kind: "lockout", item: { of: "address", failures: 5 } }],
+    }),
+  );
+});
+
+test("an entry is built from choices, says what it means, and can be typed", async () => {
+  const user = await opened("folder", "survey:/charts", { path: "/charts", entries: ["deny anyone upload"] });
+  await user.click(screen.getByRole("button", { name: "Add entry" }));
+  await user.type(screen.getByRole("combobox", { name: "subject" }), "group:sonar-lab");
+  await user.click(screen.getByRole("combobox", { name: "rights" }));
+  fireEvent.click(await screen.findByRole("option", { name: "read", hidden: true }));
+  fireEvent.change(screen.getByLabelText("until"), { target: { value: "2031-03-31" } });
+  await user.type(screen.getAllByLabelText("note")[0] as HTMLElement, "for the survey");
+  const meaning = screen.getByLabelText("What it means");
+  expect(meaning.textContent).toBe("group:sonar-lab may read here and in everything below, until 2031-03-31.");
+  const typed = screen.getByLabelText("as a line") as HTMLInputElement;
+  expect(typed.value).toBe("allow group:sonar-lab read until 2031-03-31 # for the survey");
+  fireEvent.change(typed, { target: { value: typed.value.replace("read", "read here") } });
+  expect(meaning.textContent).toContain("in this folder only");
+  await user.click(screen.getByRole("button", { name: "Take away entry deny anyone upload" }));
+  const line = { line: "allow group:sonar-lab read here", until: "2031-03-31", note: "for the survey" };
+  await waitFor(() =>
+    expect(sent.findLast((x) => x.path === "/changes/preview")?.body).toEqual({
+      changes: [{ op: "change", kind: "folder", name: "survey:/charts", set: { entries: [line] } }],
     }),
   );
 });

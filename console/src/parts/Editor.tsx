@@ -1,17 +1,4 @@
-import {
-  Autocomplete,
-  type AutocompleteProps,
-  Button,
-  Checkbox,
-  Group,
-  Loader,
-  Modal,
-  Select,
-  Stack,
-  Text,
-  Textarea,
-  TextInput,
-} from "@mantine/core";
+import { Button, Checkbox, Loader, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
@@ -19,6 +6,9 @@ import { useState } from "react";
 import { answer, type Change, type ChangeKind, GET, type Item, onlyAt, POST, Problem } from "../api";
 import { Consequences } from "./Consequences";
 import { changesOf, type Draft, declaredAs, drafted, type Field, fieldsOf, itemOf, nameless } from "./fields";
+import { LinesField } from "./LinesField";
+import { AmountPicker, NamePicker, PlacePicker } from "./pickers";
+import { SaveRow } from "./SaveRow";
 
 const word = (kind: ChangeKind) => (kind === "setting" ? "settings" : declaredAs(kind).title);
 
@@ -170,27 +160,14 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
               put={(text) => setDraft((d) => ({ ...d, [f.name]: text }))}
             />
           ))}
-          <Group justify="space-between" mt={8}>
-            <Group gap={8}>
-              <Button
-                type="submit"
-                size="xs"
-                color={removing ? "red.8" : undefined}
-                disabled={!fresh || !changes.length || !!preview.error}
-                loading={save.isPending}
-              >
-                {removing ? "Remove" : "Save"}
-              </Button>
-              <Button size="xs" variant="default" onClick={removing ? () => setRemoving(false) : close}>
-                {removing ? "Keep it" : "Cancel"}
-              </Button>
-            </Group>
-            {name !== null && kind !== "network" && !removing && (
-              <Button size="xs" variant="subtle" color="red.8" onClick={() => setRemoving(true)}>
-                Remove…
-              </Button>
-            )}
-          </Group>
+          <SaveRow
+            ready={fresh && changes.length > 0 && !preview.error}
+            saving={save.isPending}
+            removable={name !== null && kind !== "network"}
+            removing={removing}
+            setRemoving={setRemoving}
+            close={close}
+          />
           {removing && ["account", "group", "unit"].includes(kind) && (
             <Checkbox
               size="xs"
@@ -263,27 +240,11 @@ function Called(props: { kind: ChangeKind; called: string; disabled: boolean; pu
   );
 }
 
-/** A field that names an account or a unit: those that there are, the first that hold what was typed. */
-function Picker({ names, ...props }: AutocompleteProps & { names: "account" | "unit" }) {
-  const accounts = useQuery({
-    queryKey: ["accounts"],
-    queryFn: () => answer(GET("/api/v1/accounts", { params: { query: { limit: 200_000 } } })),
-    enabled: names === "account",
-  });
-  const units = useQuery({
-    queryKey: ["units"],
-    queryFn: () => answer(GET("/api/v1/units")),
-    enabled: names === "unit",
-  });
-  const data =
-    names === "account" ? accounts.data?.accounts.map((a) => a.name) : units.data?.units.map((unit) => unit.path);
-  return <Autocomplete {...props} limit={30} data={data ?? []} />;
-}
-
 export function OneField(props: { field: Field; text: string; disabled: boolean; put: (text: string) => void }) {
   const { field, text, disabled, put } = props;
   const label = field.name.replace("_", " ");
   const common = { label, description: field.about, size: "xs" as const, disabled };
+  if (field.parts.length) return <LinesField {...props} />;
   if (field.kind === "lines") {
     return (
       <Textarea
@@ -310,7 +271,13 @@ export function OneField(props: { field: Field; text: string; disabled: boolean;
     );
   }
   if (field.names === "account" || field.names === "unit") {
-    return <Picker {...common} names={field.names} value={text} onChange={put} />;
+    return <NamePicker {...common} names={field.names} value={text} onChange={put} />;
+  }
+  if (field.names === "place" || field.names === "leads-to") {
+    return <PlacePicker {...common} value={text} onChange={put} />;
+  }
+  if (field.kind === "size" || field.kind === "duration") {
+    return <AmountPicker {...common} kind={field.kind} value={text} onChange={put} />;
   }
   const type = field.kind === "day" ? "date" : "text";
   return <TextInput {...common} type={type} value={text} onChange={(e) => put(e.currentTarget.value)} />;

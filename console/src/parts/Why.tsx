@@ -12,6 +12,7 @@ import {
   type Right,
   type State,
 } from "../api";
+import { Note } from "./Line";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
 
@@ -182,6 +183,7 @@ function JudgementView({ judgement }: { judgement: Judgement }) {
               <Text span fz="xs" className="quiet">
                 {e.by ? `${e.fate} by ${e.by}` : e.fate}
                 {e.chain.length > 2 && ` · ${e.chain.slice(1).join(" › ")}`}
+                {e.fate !== "other subject" && <Note note={e.note} />}
               </Text>
             </div>
           ))}

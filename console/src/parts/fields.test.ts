@@ -11,8 +11,8 @@ test("fields are those that are declared, without the name and what a directory 
     ["methods", "lines"],
   ]);
   expect(fieldsOf("account").some((f) => ["name", "source"].includes(f.name))).toBe(false);
-  expect(fieldsOf("unit")).toEqual([]);
-  expect(fieldsOf("virtual-path").map((f) => f.name)).toEqual(["path", "leads_to", "listing", "grants"]);
+  expect(fieldsOf("unit").map((f) => f.name)).toEqual(["note"]);
+  expect(fieldsOf("virtual-path").map((f) => f.name)).toEqual(["path", "leads_to", "listing", "grants", "note"]);
   expect(fieldsOf("network").map((f) => f.name)).toEqual(["inside", "openings", "forwardings"]);
 });
 

@@ -1,5 +1,6 @@
 import type { Change, ChangeKind, Item } from "../api";
 import declared from "../generated/kinds.json";
+import { lineValue, textOf } from "./lines";
 
 export interface Field {
   name: string;
@@ -8,6 +9,9 @@ export interface Field {
   choices: string[];
   required: boolean;
   names: string | null;
+  word: string;
+  /** Of a line that names somebody: the key of the mapping that it can be, and what it is made of. */
+  parts: string[];
 }
 
 interface Declared {
@@ -26,7 +30,6 @@ export const nameless = (kind: ChangeKind) => kind === "virtual-path" || kind ==
 /** The fields of a kind of item that can be edited. What it is called by is changed by a rename. */
 export function fieldsOf(kind: ChangeKind): Field[] {
   const { key, fields } = declaredAs(kind);
-  if (kind === "unit") return [];
   return fields.filter((f) => f.name !== "source" && (nameless(kind) || f.name !== key));
 }
 
@@ -38,7 +41,7 @@ export function drafted(fields: Field[], item: Item): Draft {
   for (const f of fields) {
     const value = item[f.name];
     if (value === undefined || value === null) draft[f.name] = "";
-    else if (Array.isArray(value)) draft[f.name] = value.join("\n");
+    else if (Array.isArray(value)) draft[f.name] = value.map(textOf).join("\n");
     else draft[f.name] = typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
   }
   return draft;
@@ -47,7 +50,7 @@ export function drafted(fields: Field[], item: Item): Draft {
 function valueFrom(field: Field, text: string): unknown {
   if (field.kind === "lines") {
     const lines = text.split("\n").map((line) => line.trim());
-    return lines.filter((line) => line !== "");
+    return lines.filter((line) => line !== "").map((line) => lineValue(field, line));
   }
   if (text.trim() === "") return null;
   if (field.kind === "yes-no") return text === "yes";

@@ -16,7 +16,8 @@ from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.listing import list_as
 from drawknife.core.everybody.who import almost, holders
 from drawknife.core.model.soundness import nearest
-from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.people import PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import GATES, Question, Verdict
 from drawknife.core.words.checks import check_location, check_right
 from drawknife.core.words.errors import BadInput

@@ -25,7 +25,7 @@ class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, Limi
 
     def overview(self) -> msg.Overview:
         """How much there is of everything, and what wants attention."""
-        model = self.prepared.model
+        model = self.full.model
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)

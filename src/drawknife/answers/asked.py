@@ -9,7 +9,9 @@ from drawknife import messages as msg
 from drawknife.core.decide.sign_in import expired
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Endpoint
-from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.model.lines import Line, has_ended
+from drawknife.core.prepared.people import PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.checks import check_location
 from drawknife.core.words.errors import BadInput, NotFound
@@ -18,6 +20,8 @@ from drawknife.core.words.names import BadValue, Place, fold, parse_place
 
 class Asked:
     """Answers about one model. `revision` is told with each answer; `now` is the time they count from.
+
+    `prepared` is the model as of `now`; `full` has also the lines that have ended, as they are written down.
 
     `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and locks.
     `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
@@ -35,13 +39,19 @@ class Asked:
         seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
     ) -> None:
-        self.prepared = prepared
+        self.full = prepared.full
+        self.prepared = prepared.on(now.date())
         self.revision = revision
         self.now = now
         self.known = known
         self.credentials = credentials
         self.seen = seen
         self.locked = locked
+
+    def line(self, line: Line) -> msg.LineMessage:
+        """A line as it is told, with its end and its note."""
+        ended = has_ended(line, self.now.date())
+        return msg.LineMessage(line=line.says(), until=line.until, ended=ended, note=line.note)
 
     # --- looking things up --------------------------------------------------------------------
 

@@ -8,8 +8,10 @@ from datetime import datetime
 from drawknife import messages as msg
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.limits.usage import every_limit, promised
+from drawknife.core.model.ending import ending
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import Endpoint
+from drawknife.core.model.kinds import GROUP
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.words.sizes import several, show_size
 
@@ -17,6 +19,8 @@ from .limits import fullness, limit_fields, sessions_allowed
 
 #: Days before an end from which it wants attention, and how full a limit may be.
 SOON, NEARLY = 30, 0.9
+#: Days before the end of a line.
+WEEK = 7
 #: How many accounts a finding names before it only counts the rest.
 NAMED = 5
 
@@ -31,7 +35,7 @@ def attention(
     return [
         msg.FindingMessage(kind=kind, about=about, text=text)
         for found in (
-            _accounts(prepared, now), _without_credential(prepared, credentials),
+            _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificate_of), _limits(prepared, now),
         )
         for kind, about, text in found
@@ -56,6 +60,23 @@ def _accounts(prepared: Prepared, now: datetime) -> Found:
         elif days < 0:
             text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
             yield "account-expired", a.name, text
+
+
+def _lines(prepared: Prepared, now: datetime) -> Found:
+    """Lines that have ended, and those that end within a week."""
+    for kind, name, line in ending(prepared.full.model):
+        if line.until is None:
+            continue
+        days = (line.until - now.date()).days
+        said = f"{line.says()} in group {name}" if kind is GROUP else f"`{line.says()}` on {name}"
+        if days < 0:
+            yield (
+                "line-ended",
+                name,
+                f"{said} ended with {line.until}, and counts no more; take it away, or give it a later day",
+            )
+        elif days <= WEEK:
+            yield "line-ends", name, f"{said} ends with {line.until}, {_days(days)}; give it a later day, or let it go"
 
 
 def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:

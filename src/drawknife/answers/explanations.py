@@ -8,7 +8,7 @@ from drawknife import messages as msg
 from drawknife.core.decide.explain import Check, Explanation
 from drawknife.core.decide.folder_decision import Judgement
 from drawknife.core.prepared.namespace import Location
-from drawknife.core.prepared.prepared import PreparedAccount
+from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.question import Refusal
 from drawknife.core.words.rights import format_rights
 
@@ -58,7 +58,9 @@ def _judgement(j: Judgement) -> msg.JudgementMessage:
             msg.LevelMessage(
                 place=str(x.place), up=x.up, sealed=x.sealed, recorded=x.recorded, owner=x.owner,
                 entries=[
-                    msg.EntryPartMessage(entry=str(e.entry), fate=e.fate, by=e.by, chain=[str(s) for s in e.chain])
+                    msg.EntryPartMessage(
+                        entry=str(e.entry), fate=e.fate, by=e.by, chain=[str(s) for s in e.chain], note=e.entry.note
+                    )
                     for e in x.entries
                 ],
             )

@@ -13,7 +13,8 @@ from drawknife.core.everybody.effective import Access, effective_access
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import UNLIMITED, Endpoint
-from drawknife.core.prepared.prepared import Prepared, PreparedAccount
+from drawknife.core.prepared.people import PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.rights import RIGHTS

@@ -76,17 +76,19 @@ class LimitAnswers(Asked):
 
     def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
         """How much more an account can put at a virtual location, by every limit that counts it."""
-        account = self.account(name)
-        found = self.prepared.namespace(account).resolve(check_location(location))
+        moment = self.moment(at)
+        prepared = self.full.on(moment.date())
+        account = prepared.account(self.account(name).name)
+        assert account is not None  # lines end, and accounts do not go by that
+        found = prepared.namespace(account).resolve(check_location(location))
         if found.served is None or found.place is None:
             why = found.unserved.text if found.unserved else f"{location} is not in its view"
             raise BadInput(
                 "location", f"{account.name} cannot put anything at {location}: {why}", "a location of its own view"
             )
-        owner = uploads_owner(self.prepared, account)
-        moment = self.moment(at)
-        room = headroom(self.prepared, owner, found.place, moment)
-        largest = resolve(self.prepared, account, "upload_limit").value
+        owner = uploads_owner(prepared, account)
+        room = headroom(prepared, owner, found.place, moment)
+        largest = resolve(prepared, account, "upload_limit").value
         return msg.HeadroomAnswer(
             revision=self.revision, account=account.name, owner=owner.name, location=found.location, place=str(found.place),
             bytes=room.bytes, bytes_bound_by=room.bytes_bound_by and called(room.bytes_bound_by),
@@ -118,16 +120,17 @@ class LimitAnswers(Asked):
     def limits(self, at: str | None = None, history: History | None = None) -> msg.LimitList:
         """Every limit, the fullest first, with who and what fills it, and how it grows."""
         moment = self.moment(at)
+        prepared = self.full.on(moment.date())
         found = [
             self._filled(f, moment, (history or {}).get((f.limit.kind, f.limit.name), []))
-            for f in every_limit(self.prepared)
+            for f in every_limit(prepared)
         ]
         found.sort(key=lambda x: -fullness(x))
         return msg.LimitList(
             revision=self.revision, limits=found,
             promised=[
                 msg.PromisedLine(store=p.store, given=p.given, capacity=p.capacity, unlimited_accounts=p.open)
-                for p in promised(self.prepared)
+                for p in promised(prepared)
             ],
         )  # fmt: skip
 

@@ -26,14 +26,14 @@ class PeopleAnswers(Asked):
         """The groups, with their direct members and how many accounts they come to."""
         held = self.prepared.people.held
         wanted = fold(matching)
-        found = [g for g in self.prepared.model.groups if wanted in fold(g.name)]
+        found = [g for g in self.full.model.groups if wanted in fold(g.name)]
         some = found[offset:] if limit is None else found[offset : offset + limit]
         lines = []
         for g in some:
             me = Subject("group", g.name)
             lines.append(
                 msg.GroupLine(
-                    name=g.name, source=g.source, members=list(map(str, g.members)),
+                    name=g.name, source=g.source, members=[x.says() for x in g.members],
                     accounts=len(comes_down.members(self.prepared, me)), held_by=[s.name for s in held.get(me, ())],
                 )
             )  # fmt: skip
@@ -76,12 +76,13 @@ class PeopleAnswers(Asked):
         me = self._subject(text)
         model, people = self.prepared.model, self.prepared.people
         if me.kind == "group":
-            group = find(model, "group", me.name)
-            direct, source = list(map(str, group.members)), group.source
+            group = find(self.full.model, "group", me.name)
+            direct, source, note = list(map(self.line, group.members)), group.source, group.note
         else:
-            direct = [f"account:{a.name}" for a in model.accounts if a.unit == me.name]
-            direct += [f"unit:{u}" for u in model.units if unit_ancestors(u)[1:2] == [me.name]]
-            source = dict(model.unit_sources).get(me.name, "local")
+            inner = [f"account:{a.name}" for a in model.accounts if a.unit == me.name]
+            inner += [f"unit:{u}" for u in model.units if unit_ancestors(u)[1:2] == [me.name]]
+            direct = [msg.LineMessage(line=x, until=None, ended=False, note=None) for x in inner]
+            source, note = dict(model.unit_sources).get(me.name, "local"), dict(model.unit_notes).get(me.name)
         inside = comes_down.members(self.prepared, me)
         some = inside[offset:] if limit is None else inside[offset : offset + limit]
         accounts = []
@@ -95,7 +96,7 @@ class PeopleAnswers(Asked):
                 )
             )  # fmt: skip
         return msg.SubjectDetail(
-            revision=self.revision, subject=str(me), source=source, members=direct,
+            revision=self.revision, subject=str(me), source=source, note=note, members=direct,
             held_by=[s.name for s in people.held.get(me, ())], total=len(inside), accounts=accounts,
             gives=[_given(g) for g in comes_down.gives(self.prepared, me)],
             settings=[
@@ -135,7 +136,7 @@ class PeopleAnswers(Asked):
 
     def item(self, kind: str, name: str) -> msg.ItemMessage:
         """One item as the model file has it, and every place that names it."""
-        model = self.prepared.model
+        model = self.full.model
         if kind == NETWORK:
             lines = {key.name: [str(x) for x in getattr(model, key.name)] for key in NETWORK_FIELDS}
             return msg.ItemMessage(revision=self.revision, kind=kind, name=NETWORK, item=lines, named_by=[])
@@ -155,10 +156,10 @@ class PeopleAnswers(Asked):
         """All items of one kind as the model file has them; folders are listed store by store."""
         self._check_kind(kind)
         if kind == "folder":
-            every = [(f"{s.name}:{f.path}", f) for s in self.prepared.model.stores for f in s.folders]
+            every = [(f"{s.name}:{f.path}", f) for s in self.full.model.stores for f in s.folders]
         else:
             declared = KINDS[kind]
-            every = [(declared.called(x), x) for x in getattr(self.prepared.model, declared.section)]
+            every = [(declared.called(x), x) for x in getattr(self.full.model, declared.section)]
         some = every[offset:] if limit is None else every[offset : offset + limit]
         return msg.ItemList(
             revision=self.revision, kind=kind, total=len(every),

@@ -5,11 +5,12 @@ from __future__ import annotations
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.limits import sessions_allowed
+from drawknife.core.decide.folder_decision import ENDED
 from drawknife.core.everybody.listing import subfolders
 from drawknife.core.model.endpoints import tls_policy
+from drawknife.core.model.lines import has_ended
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import Place, ancestors, child, fold, rest_below
-from drawknife.core.words.rights import format_rights
 
 
 class PlaceAnswers(Asked):
@@ -24,7 +25,7 @@ class PlaceAnswers(Asked):
                     name=s.name, root=s.root, baseline=s.baseline, capacity=s.capacity, folders=len(s.folders),
                     entries=sum(len(f.entries) for f in s.folders),
                 )
-                for s in self.prepared.model.stores
+                for s in self.full.model.stores
             ],
         )  # fmt: skip
 
@@ -33,18 +34,23 @@ class PlaceAnswers(Asked):
         place = self.target(text)
         if isinstance(place, str):
             raise BadInput("place", f"{text!r} names no store", "a folder such as survey:/inbox")
-        store = self.prepared.stores[place.store]
+        store = self.full.stores[place.store]
         levels = []
         for up, at in enumerate(ancestors(place.path)):
             f = store.folder(at)
-            entries = [msg.EntryPartMessage(entry=str(e), fate="", by=None, chain=[]) for e in f.entries] if f else []
+            entries = [
+                msg.EntryPartMessage(
+                    entry=str(e), fate=ENDED if has_ended(e, self.now.date()) else "", by=None, chain=[], note=e.note
+                )
+                for e in (f.entries if f else ())
+            ]
             levels.append(
                 msg.LevelMessage(
                     place=str(Place(store.name, at)), up=up, sealed=bool(f and f.sealed), recorded=f is not None,
                     owner=f.owner if f else None, entries=entries,
                 )
             )  # fmt: skip
-        here = levels[0]
+        here, folder = levels[0], store.folder(place.path)
         lines = []
         for name in subfolders(store, place.path):
             at = child(place.path, name)
@@ -55,10 +61,10 @@ class PlaceAnswers(Asked):
                     owner=f.owner if f else None, entries=len(f.entries) if f else 0,
                 )
             )  # fmt: skip
-        leading = [v.path for v in self.prepared.model.virtual_paths if _may_lead_to(v.leads_to, place)]
+        leading = [v.path for v in self.full.model.virtual_paths if _may_lead_to(v.leads_to, place)]
         return msg.FolderAnswer(
             revision=self.revision, place=here.place, recorded=here.recorded, sealed=here.sealed, owner=here.owner,
-            entries=[e.entry for e in here.entries], above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
+            entries=list(map(self.line, folder.entries if folder else ())), note=folder.note if folder else None, above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
         )  # fmt: skip
 
     def virtual_paths(self) -> msg.VirtualPathList:
@@ -67,23 +73,27 @@ class PlaceAnswers(Asked):
             revision=self.revision,
             virtual_paths=[
                 msg.VirtualPathLine(
-                    path=v.path, leads_to=v.leads_to, listing=v.listing, grants=[str(g) for g in v.grants]
+                    path=v.path,
+                    leads_to=v.leads_to,
+                    listing=v.listing,
+                    grants=list(map(self.line, v.grants)),
+                    note=v.note,
                 )
-                for v in self.prepared.model.virtual_paths
+                for v in self.full.model.virtual_paths
             ],
         )
 
     def endpoints(self) -> msg.EndpointList:
         """The endpoints, and which of them do not start, and why."""
         lines = []
-        for e in self.prepared.model.endpoints:
+        for e in self.full.model.endpoints:
             clash = self.prepared.stopped_by.get(e.name)
             lines.append(
                 msg.EndpointLine(
                     name=e.name, protocol=e.protocol, address=e.address, port=e.port,
                     passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
                     tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
-                    entries=[f"{x.effect} {x.subject} {format_rights(x.rights)}" for x in e.entries],
+                    entries=list(map(self.line, e.entries)), note=e.note,
                     never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
                     sessions_allowed=sessions_allowed(self.prepared, e),
                     starts=e.enabled and clash is None, clash=clash.text if clash else None,

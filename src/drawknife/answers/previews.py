@@ -10,8 +10,10 @@ from drawknife import messages as msg
 from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_changes import AccessChange
-from drawknife.core.follows.consequences import Consequences, SettingChange, consequences
-from drawknife.core.follows.no_effect import NoEffect, added_lines, held_back, lines_without_effect
+from drawknife.core.follows.consequences import Consequences, SettingChange
+from drawknife.core.follows.days import consequences
+from drawknife.core.follows.held_back import held_back
+from drawknife.core.follows.no_effect import NoEffect, added_lines, lines_without_effect
 from drawknife.core.follows.pairing import Renames, items_differing
 from drawknife.core.follows.room_changes import Room
 from drawknife.core.follows.sign_in_changes import Credentials
@@ -46,7 +48,8 @@ def follow(
         was = renames.carried(before.model) if renames else before.model
         added = added_lines(was, after.model)
         idle, left = lines_without_effect(before, after, follows, at, was, added)
-    return Told(follows, tuple(idle), (left,) if left else (), tuple(held_back(after, added)))
+        held = held_back(after, added, at.date())
+    return Told(follows, tuple(idle), (left,) if left else (), tuple(held))
 
 
 def item_changes(old: Model, new: Model, renames: Renames | None = None) -> tuple[int, list[msg.ItemChange]]:
@@ -131,6 +134,9 @@ def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
         "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
         "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in told.without_effect],
         "notes": [*notes, *told.held_back], "left_out": _left_out(told),
+        "later": [
+            msg.Later(day=day, follows=msg.Follows(**follows_fields(Told(then, (), ())))) for day, then in f.later
+        ],
     }  # fmt: skip
 
 

@@ -46,6 +46,10 @@ def summary(f: Consequences) -> list[str]:
         said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
     if f.for_nobody:
         said.append("nobody gains or loses anything")
+    for day, then in f.later[:2]:
+        said.append(f"from {day} on: " + "; ".join(summary(then)[1 if then.for_nobody else 0 :][:2]))
+    if len(f.later) > 2:
+        said.append(f"and more from {number_of(len(f.later) - 2, 'later day')} on")
     for word, found in (("new finding", f.new_findings), ("mended", f.mended)):
         if found:
             said.append(f"{word}: {found[0].text}" + (f" (and {len(found) - 1} more)" if len(found) > 1 else ""))

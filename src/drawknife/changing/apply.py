@@ -24,6 +24,7 @@ from drawknife.core.model.fields import Field
 from drawknife.core.model.items import Folder, Model, parse_subject
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, fields_of
 from drawknife.core.model.removal import remove
+from drawknife.core.model.values import note as read_note
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, check_unit, fold, parse_place
 from drawknife.formats.document import BadDocument, Mistake
@@ -203,9 +204,11 @@ class _Doing:
     def _add(self, number: int, kind: str, item: dict[str, Any], name: str) -> None:
         if kind == "unit":
             try:
-                self.working.add(kind, check_unit(str(item.get("path") or name)), number)
+                path = check_unit(str(item.get("path") or name))
             except BadValue as bad:
                 raise BadInput("path", str(bad), bad.expected) from None
+            self.working.add(kind, path, number)
+            self._note_unit(path, item, "item")
             return
         if item.get("source", "local") != "local":
             raise BadInput("source", "what comes from a directory comes by a sync", "the key left out")
@@ -220,9 +223,21 @@ class _Doing:
             return
         self.working.add(kind, read_item(kind, item), number)
 
+    def _note_unit(self, path: str, given: dict[str, Any], where: str) -> None:
+        """Why a unit is there: all that can be said of it, but for its name."""
+        for key, value in given.items():
+            if key == "note":
+                try:
+                    self.working.note_unit(path, None if value is None else read_note(value))
+                except BadValue as bad:
+                    raise BadInput(f"{where}.note", str(bad), bad.expected) from None
+            elif not (where == "item" and key == "path"):
+                raise BadInput(f"{where}.{key}", f"a unit has no {key!r} that can be changed", "note, or a rename")
+
     def _change(self, number: int, kind: str, name: str, change: dict[str, Any]) -> None:
         if kind == "unit":
-            raise BadInput("kind", "a unit has nothing but its name", "a rename")
+            self._note_unit(self.working.find(kind, name), change.get("set") or {}, "set")
+            return
         old, is_new = self._found_or_new(kind, name)
         to_set = dict(change.get("set") or {})
         touched = {*to_set, *(change.get("add") or {}), *(change.get("drop") or {})}

@@ -12,7 +12,7 @@ from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, fold
 
 #: What an administrator may say of an account that comes from a directory.
-LOCAL_KEYS = frozenset({"expires", "methods"})
+LOCAL_KEYS = frozenset({"expires", "methods", "note"})
 
 
 def subject_of(text: str) -> Subject:
@@ -46,21 +46,33 @@ def check_named_by(kind: str, fields: dict[str, Field], to_set: dict[str, Any]) 
             raise BadInput(f"set.{key}", f"{key} is not changed in this way", "a rename" if key != "source" else "")
 
 
-def lines_of(data: dict[str, Any], field: Field) -> list[str]:
+def lines_of(data: dict[str, Any], field: Field) -> list[Any]:
     """The lines of a list as they are, those by default included."""
     return list(data.get(field.name, field.written(field.default or ())))
 
 
 class Lines:
-    """A list with lines added, or taken away. Lines that say the same are the same line."""
+    """A list with lines added, or taken away. Lines that say the same are the same line.
 
-    def __init__(self, field: Field, there: list[str]) -> None:
+    One that is added and is there already ends from then on as it is written now; its note stays, unless there is
+    another.
+    """
+
+    def __init__(self, field: Field, there: list[Any]) -> None:
         self._field = field
         self._known = {self._said(line): line for line in there}
 
     def _said(self, line: Any) -> str:
-        read = self._field.read(line)
-        return fold(str(self._field.write(read) if self._field.write else read))
+        return fold(self._field.says(self._field.read(line)))
+
+    def _as_now(self, there: Any, line: Any) -> Any:
+        """A line that is there, as it is written now."""
+        if self._field.names != "line":
+            return there
+        was, now = self._field.read(there), self._field.read(line)
+        return (
+            self._field.write(was._replace(until=now.until, note=now.note or was.note)) if self._field.write else there
+        )
 
     def edit(self, lines: Any, way: str) -> None:
         """``add`` lines, or ``drop`` them; :class:`BadInput` with the place of what cannot be done."""
@@ -73,13 +85,17 @@ class Lines:
             except BadValue as bad:
                 raise BadInput(where, str(bad), bad.expected) from None
             if way == "add":
-                self._known.setdefault(said, line)
+                self._known[said] = self._as_now(self._known[said], line) if said in self._known else line
             elif self._known.pop(said, None) is None:
-                there = ", ".join(self._known.values()) or "none: it is empty"
-                raise BadInput(where, f"`{line}` is not there", f"one of {there}")
+                there = ", ".join(self._field.says(self._field.read(x)) for x in self._known.values())
+                raise BadInput(
+                    where,
+                    f"`{self._field.says(self._field.read(line))}` is not there",
+                    f"one of {there or 'none: it is empty'}",
+                )
 
     def __len__(self) -> int:
         return len(self._known)
 
-    def all(self) -> list[str]:
+    def all(self) -> list[Any]:
         return list(self._known.values())

@@ -29,6 +29,7 @@ class Working:
         self._made: dict[int, tuple[Any, int]] = {}
         self._last = 0
         self._network: dict[str, tuple[Any, ...]] = {}
+        self._unit_notes: dict[str, str | None] = {}
         self._names: Names | None = None
         self._by_path: dict[str, list[VirtualPath]] | None = None
 
@@ -138,15 +139,22 @@ class Working:
         """Put the lists of the network."""
         self._network, self._last = lines, number
 
+    def note_unit(self, path: str, note: str | None) -> None:
+        """Put why a unit is there; None: nothing is said."""
+        self._unit_notes[path] = note
+
     # --- settling -------------------------------------------------------------------------------
 
     def settle(self) -> Model:
         """The sound model of all that was put in; :class:`edits.ChangeRefused` with every problem, if there are any."""
-        if not self._made and not self._network:
+        if not (self._made or self._network or self._unit_notes):
             return self._model
         parts: dict[str, tuple[Any, ...]] = {
             KINDS[kind].section: tuple(items.values()) for kind, items in self._items.items()
         }
+        if self._unit_notes:
+            notes = {**dict(self._model.unit_notes), **self._unit_notes}
+            parts["unit_notes"] = tuple((path, note) for path, note in notes.items() if note is not None)
         stores = parts.get("stores", self._model.stores)
         parts["stores"] = tuple(self._with_folders(s) for s in stores)
         made = replace(self._model, **parts, **self._network)

@@ -156,6 +156,18 @@ def _lines(key: Field, given: Sequence[str]) -> list[str]:
     return [member(x) for x in given] if key.name == "members" else list(given)
 
 
+def terms(command: F) -> F:
+    """Options for lines that are added: until when they count, and why they are there."""
+    made: Any = click.option("--note", metavar="TEXT", help="Why it is there.")(command)
+    return click.option("--until", metavar="DAY", help="The last day (UTC) that it counts, such as 2031-04-30.")(made)  # type: ignore[no-any-return]
+
+
+def with_terms(lines: Sequence[str], until: str | None, note: str | None, key: str = "line") -> list[Any]:
+    """Lines as the model file has them, with their end and note."""
+    given = {name: value for name, value in (("until", until), ("note", note)) if value is not None}
+    return [{key: line, **given} if given else line for line in lines]
+
+
 def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
     """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
     keys = [k for k in fields_of(kind) if k.name not in (*leave_out, "name", "source")]

@@ -1,4 +1,4 @@
-"""The editing commands of every kind of item: add, change, rename, remove, show; and single entries."""
+"""The editing commands of every kind of item: add, change, rename, remove, show; single entries and grants."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS, SUBJECT_KINDS
 
-from .changing import change_from, edits, item_from, options_of
+from .changing import change_from, edits, item_from, options_of, terms, with_terms
 from .common import Answers, asks, console, print_json, shown_value
-from .marks import plain_table
+from .marks import line_message, line_of, plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 
@@ -108,7 +108,8 @@ def draw_item(found: msg.ItemMessage) -> None:
             continue
         lines = value if isinstance(value, list) else [shown_value(value)]
         for i, line in enumerate(lines):
-            out.print(Text(f"  {key if i == 0 else '':<14}", "dim").append(str(line), "default"))
+            shown = Text(str(line)) if not isinstance(line, dict) else line_of(line_message(line))
+            out.print(Text(f"  {key if i == 0 else '':<14}", "dim").append_text(shown))
     for i, place in enumerate(found.named_by):
         out.print(Text(f"  {'named by' if i == 0 else '':<14}", "dim").append(place, "default"))
 
@@ -125,7 +126,7 @@ PLACE = click.argument("place", metavar="PLACE")
 LINES = click.argument("lines", metavar="ENTRY...", nargs=-1, required=True)
 
 
-def _entry_change(place: str, way: str, lines: tuple[str, ...]) -> dict[str, Any]:
+def _entry_change(place: str, way: str, lines: Sequence[Any]) -> dict[str, Any]:
     kind = "folder" if ":" in place else "endpoint"
     return {"op": "change", "kind": kind, "name": place, way: {"entries": list(lines)}}
 
@@ -133,18 +134,21 @@ def _entry_change(place: str, way: str, lines: tuple[str, ...]) -> dict[str, Any
 @entry.command("add")
 @PLACE
 @LINES
+@terms
 @edits
-def add_entry(apply: Apply, place: str, lines: tuple[str, ...]) -> None:
+def add_entry(apply: Apply, place: str, lines: tuple[str, ...], until: str | None, note: str | None) -> None:
     """Add entries to PLACE: a folder, STORE:/path, or an endpoint's name.
 
-    A folder that is not recorded yet is recorded. With --preview, who gains and loses what is shown.
+    A folder that is not recorded yet is recorded. An entry that is there already ends from then on as is given, or
+    not. With --preview, who gains and loses what is shown.
 
     \b
     Examples:
       drawknife entry add survey:/charts/drafts "allow group:night-watch read"
+      drawknife entry add survey:/charts "allow group:partners read" --until 2031-03-31 --note "the harbour survey"
       drawknife entry add lab-sftp "deny account:yuki upload" --preview
     """
-    apply([_entry_change(place, "add", lines)])
+    apply([_entry_change(place, "add", with_terms(lines, until, note))])
 
 
 @entry.command("drop")
@@ -159,6 +163,50 @@ def drop_entry(apply: Apply, place: str, lines: tuple[str, ...]) -> None:
       drawknife entry drop survey:/charts/drafts "deny group:partners all"
     """
     apply([_entry_change(place, "drop", lines)])
+
+
+# --- grants -------------------------------------------------------------------------------------
+
+
+@click.group()
+def grant() -> None:
+    """Grants of virtual paths: add and drop."""
+
+
+PATH = click.argument("path", metavar="PATH")
+GRANTS = click.argument("lines", metavar="GRANT...", nargs=-1, required=True)
+
+
+@grant.command("add")
+@PATH
+@GRANTS
+@terms
+@edits
+def add_grant(apply: Apply, path: str, lines: tuple[str, ...], until: str | None, note: str | None) -> None:
+    """Add grants to the virtual path at PATH; where several are at one, PATH>LEADS_TO.
+
+    A grant that is there already ends from then on as is given, or not.
+
+    \b
+    Example:
+      drawknife grant add /charts "account:yuki read" --until 2031-04-30
+    """
+    add = {"grants": with_terms(lines, until, note)}
+    apply([{"op": "change", "kind": "virtual-path", "name": path, "add": add}])
+
+
+@grant.command("drop")
+@PATH
+@GRANTS
+@edits
+def drop_grant(apply: Apply, path: str, lines: tuple[str, ...]) -> None:
+    """Take grants away from the virtual path at PATH, written as they stand there.
+
+    \b
+    Example:
+      drawknife grant drop /charts "group:partners read"
+    """
+    apply([{"op": "change", "kind": "virtual-path", "name": path, "drop": {"grants": list(lines)}}])
 
 
 # --- settings and quotas --------------------------------------------------------------------------
@@ -246,5 +294,5 @@ remove_command(quota, "quota", "NAME", "Remove a quota.", "quota remove tides-sh
 
 
 def add_to(group: click.Group) -> None:
-    for command in (entry, setting, quota):
+    for command in (entry, grant, setting, quota):
         group.add_command(command)

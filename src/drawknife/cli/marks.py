@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from datetime import date
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from drawknife import messages as msg
 from drawknife.core.words.names import base, parent
 from drawknife.core.words.rights import RIGHTS
 
@@ -19,6 +21,21 @@ MEANINGS = {"yes": "yes", "own": "only on what it owns", "others": "only on what
 def mark(state: str | None) -> Text:
     """A state as one mark; a blank for a location that is not there."""
     return Text(" ") if state is None else Text(MARKS[state], STYLES[state])
+
+
+def line_of(line: msg.LineMessage) -> Text:
+    """A line with its end and its note."""
+    text = Text(line.line, "dim" if line.ended else "default")
+    if line.until is not None:
+        text.append(f" {'ended with' if line.ended else 'until'} {line.until}", "yellow")
+    return text.append(f"  “{line.note}”", "dim italic") if line.note else text
+
+
+def line_message(data: dict[str, str]) -> msg.LineMessage:
+    """A line as the model file has it, as answers tell it."""
+    until = date.fromisoformat(data["until"]) if "until" in data else None
+    said = data.get("line") or data.get("member") or ""
+    return msg.LineMessage(line=said, until=until, ended=False, note=data.get("note"))
 
 
 def legend(states: Iterable[str]) -> Text:

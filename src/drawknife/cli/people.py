@@ -13,10 +13,10 @@ from drawknife import messages as msg
 from drawknife.core.words.sizes import several
 
 from .accounts import show_value
-from .changing import edits, member
+from .changing import edits, member, terms, with_terms
 from .common import Answers, asks, console, print_json
-from .items import add_command, remove_command, rename_command
-from .marks import plain_table
+from .items import add_command, change_command, remove_command, rename_command
+from .marks import line_of, plain_table
 from .previews import draw_access, draw_settings
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
@@ -24,7 +24,7 @@ Apply = Callable[[Sequence[dict[str, Any]]], None]
 
 @click.group()
 def group() -> None:
-    """Groups: list, show, add, rename, remove; join and leave."""
+    """Groups: list, show, add, change, rename, remove; join and leave."""
 
 
 @group.command("list")
@@ -63,7 +63,7 @@ def show_group(answers: Answers, name: str, as_json: bool) -> None:
 
 @click.group()
 def unit() -> None:
-    """Organisational units: list, show, add, rename, remove."""
+    """Organisational units: list, show, add, change, rename, remove."""
 
 
 @unit.command("list")
@@ -107,9 +107,15 @@ def _show(found: msg.SubjectDetail, as_json: bool) -> None:
     out = console()
     title = Text(found.subject, "bold").append(f"   {found.total} account{'' if found.total == 1 else 's'}", "dim")
     out.print(title.append("" if found.source == "local" else f", from the directory {found.source}", "dim"))
-    for label, names in (("holds", found.members), ("held by", found.held_by)):
+    if found.note:
+        out.print(Text(f"  “{found.note}”", "dim italic"))
+    plain = [x.line for x in found.members if x.until is None and x.note is None]
+    for label, names in (("holds", plain), ("held by", found.held_by)):
         if names:
             out.print(Text(f"  {label:<9}", "dim").append(several(names, 30), "default"))
+    for x in found.members:
+        if x.until is not None or x.note is not None:
+            out.print(Text(f"  {'holds':<9}", "dim").append_text(line_of(x)))
     if found.accounts:
         out.print("\nWho is in it", style="bold")
         table = plain_table("  account", "through")
@@ -149,16 +155,20 @@ def draw_given(out: Console, given: list[msg.GivenMessage]) -> None:
 @group.command("join")
 @click.argument("name")
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
+@terms
 @edits
-def join(apply: Apply, name: str, members: tuple[str, ...]) -> None:
+def join(apply: Apply, name: str, members: tuple[str, ...], until: str | None, note: str | None) -> None:
     """Put members into a group: account:NAME, group:NAME or unit:PATH; a bare name is an account.
+
+    For one that is in it already, the end becomes the one that is given, or none.
 
     \b
     Examples:
       drawknife group join night-watch account:tomasz
+      drawknife group join night-watch yuki --until 2031-04-30 --note "while Tomasz is away"
       drawknife group join north-bank unit:partners --preview
     """
-    lines = [member(m) for m in members]
+    lines = with_terms([member(m) for m in members], until, note, "member")
     apply([{"op": "change", "kind": "group", "name": name, "add": {"members": lines}}])
 
 
@@ -233,6 +243,10 @@ def without(answers: Answers, account: str, subject: str, as_json: bool) -> None
 add_command(
     group, "group", "NAME", "Add a group.", "group add tide-desk --member account:odile --member unit:shore/office"
 )
+change_command(
+    group, "group", "NAME", "Change a group's note or its members; join and leave are for single ones.",
+    'group change night-watch --note "who is called at night"',
+)  # fmt: skip
 rename_command(
     group, "group", "NAME", "Rename a group; all that names it goes along.", "group rename night-watch watch"
 )
@@ -241,6 +255,7 @@ remove_command(
     "group remove north-bank --everywhere --preview",
 )  # fmt: skip
 add_command(unit, "unit", "PATH", "Add a unit; those above it come with it.", "unit add shore/lab/sonar")
+change_command(unit, "unit", "PATH", "Change why a unit is there.", 'unit change partners --note "all with a contract"')
 rename_command(
     unit, "unit", "PATH", "Rename or move a unit, with those below it; all that names them goes along.",
     "unit rename shore/lab shore/sonar-lab",

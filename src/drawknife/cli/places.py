@@ -9,7 +9,7 @@ from drawknife.core.words.sizes import show_size
 
 from .common import Answers, asks, console, print_json
 from .items import add_command, change_command, remove_command, rename_command, show_command
-from .marks import plain_table
+from .marks import line_of, plain_table
 
 
 @click.group()
@@ -61,15 +61,20 @@ def show_folder(answers: Answers, place: str, as_json: bool) -> None:
     facts += ["sealed: nothing comes down into it"] if f.sealed else []
     facts += [] if f.recorded else ["not recorded"]
     out.print(Text().append(f.place, "bold").append(f"   {', '.join(facts)}" if facts else "", "dim"))
-    for entry in f.entries or ["no entries of its own"]:
-        out.print(Text(f"  {entry}", "default" if f.entries else "dim"))
+    if f.note:
+        out.print(Text(f"  “{f.note}”", "dim italic"))
+    for entry in f.entries:
+        out.print(Text("  ").append_text(line_of(entry)))
+    if not f.entries:
+        out.print("  no entries of its own", style="dim")
     sealed = f.sealed
     for level in f.above:
         if level.entries:
             out.print(Text(f"\n{'behind the seal, from' if sealed else 'from'} {level.place}", "dim"))
             for e in level.entries:
-                passes = not sealed or e.entry.startswith("forbid")
-                out.print(Text(f"  {e.entry}", "default" if passes else "dim"))
+                passes = (not sealed or e.entry.startswith("forbid")) and not e.fate
+                text = Text(f"  {e.entry}", "default" if passes else "dim")
+                out.print(text.append(f"  {e.fate}" if e.fate else "", "yellow"))
         sealed = sealed or level.sealed
     if f.folders:
         out.print("\nin it", style="dim")
@@ -100,7 +105,7 @@ def list_virtual_paths(answers: Answers, as_json: bool) -> None:
         return
     table = plain_table("path", "leads to", "grants")
     for v in found.virtual_paths:
-        table.add_row(v.path, v.leads_to, "\n".join(v.grants))
+        table.add_row(v.path, v.leads_to, Text("\n").join(map(line_of, v.grants)))
     console().print(table)
 
 
@@ -137,7 +142,7 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
             e.passive_ports or "",
             e.tls or "",
             state,
-            "\n".join(e.entries),
+            Text("\n").join(map(line_of, e.entries)),
         )
     out = console()
     out.print(table)

@@ -14,6 +14,7 @@ from drawknife.core.model.kinds import OF_SECTION, SETTINGS
 from drawknife.core.words.sizes import several, show_size
 
 from .common import shown_value
+from .marks import line_message, line_of
 
 #: More items, lines and names than these are counted.
 ITEMS, LINES, FEW = 40, 40, 6
@@ -43,7 +44,7 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
     elif not (
         told.come_count or told.gone_count or told.sign_in or told.access or told.leads or told.settings or told.room
     ):
-        out.print("\nNobody gains or loses anything, anywhere.", style="dim")
+        out.print(f"\nNobody gains or loses anything, anywhere{', now' if told.later else ''}.", style="dim")
     for word, names, count in (("new", told.come, told.come_count), ("gone", told.gone, told.gone_count)):
         if count:
             out.print(Text(f"\n{word}: ", "bold").append(several(names, FEW, count), "default"))
@@ -71,6 +72,9 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
             out.print(f"    and {len(idle.reasons) - 6} more reasons", style="dim")
     for said in told.left_out:
         out.print(Text(f"\n{said}", "dim"))
+    for later in told.later:
+        out.print(Text(f"\nFrom {later.day} on", "bold underline"))
+        draw_follows(out, later.follows)
 
 
 def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> None:
@@ -193,16 +197,20 @@ def draw_item(out: Console, x: msg.ItemChange) -> None:
         if isinstance(a or b, list):
             for line in a or []:
                 if line not in (b or []):
-                    out.print(Text(f"      {key} ", "dim").append(f"- {line}", "red"))
+                    out.print(Text(f"      {key} ", "dim").append(f"- {_line(line)}", "red"))
             for line in b or []:
                 if line not in (a or []):
-                    out.print(Text(f"      {key} ", "dim").append(f"+ {line}", "green"))
+                    out.print(Text(f"      {key} ", "dim").append(f"+ {_line(line)}", "green"))
             if a == [] or b == []:
                 said = f"{'nobody' if a == [] else 'everybody'} → {'nobody' if b == [] else 'everybody'}"
                 if key == "only":
                     out.print(Text(f"      {key} ", "dim").append(said))
         else:
             out.print(Text(f"      {key} ", "dim").append(f"{shown_value(a)} → {shown_value(b)}"))
+
+
+def _line(line: Any) -> Any:
+    return line_of(line_message(line)).plain if isinstance(line, dict) else line
 
 
 def _defaults(section: str) -> dict[str, Any]:

@@ -152,6 +152,8 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
             )
             if len(e.chain) > 2:
                 out.print(Text(f"        through {' > '.join(e.chain[1:])}", "dim"))
+            if e.note and e.fate != "other subject":
+                out.print(Text(f"        “{e.note}”", "dim italic"))
 
 
 @click.command()

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from drawknife.core.model.edits import checked
-from drawknife.core.model.items import Account, Group, Model, Subject
+from drawknife.core.model.items import Account, Group, Member, Model, Subject
 from drawknife.core.model.removal import lines_naming
 from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold, unit_ancestors
@@ -54,6 +54,7 @@ def plan(model: Model, directory: str, found: Found, most_leavers: int) -> Plan:
         groups=tuple(groups),
         units=tuple(units),
         unit_sources=tuple(x for x in sources if x[0] in units),
+        unit_notes=tuple(x for x in model.unit_notes if x[0] in units),
     )
     made.model = checked(replace(after, gone=_gone(model, after)), model)
     return made
@@ -171,8 +172,8 @@ def _groups(
             continue
         mine = [m for m in map(member, members) if m is not None]
         dropped += len(members) - len(mine)
-        group = Group(name, tuple(sorted(mine)), directory)
         before = was.get(key)
+        group = Group(name, tuple(sorted(map(Member, mine))), directory, before.note if before is not None else None)
         if before is None:
             made.told("groups added", name)
         elif before != group:

@@ -6,6 +6,7 @@ from typing import Any
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
+from drawknife.core.model.difference import unit_data
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
 from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import Where, nearest, problems
@@ -147,13 +148,13 @@ class _Reading:
             self.endpoint(where, item, got)
         return kind.made_from(got)
 
-    def units(self, value: Any) -> tuple[tuple[str, ...], tuple[tuple[str, str], ...]]:
-        """The units, and the sources of those that are written as mappings."""
+    def units(self, value: Any) -> dict[str, tuple[Any, ...]]:
+        """The units, and the sources and notes of those that are written as mappings, as parts of the model."""
         if not isinstance(value, list):
             self.wrong(("units",), value, f"{shown(value)} is no list", "a list")
-            return (), ()
+            return {}
         keys = UNIT.by_name
-        paths, sources = [], []
+        paths, sources, notes = [], [], []
         for i, item in enumerate(value):
             try:
                 got = self.item(("units", i), item, keys) if isinstance(item, dict) else {"path": read_unit(item)}
@@ -164,7 +165,9 @@ class _Reading:
                 paths.append(got["path"])
                 if got.get("source", "local") != "local":
                     sources.append((got["path"], got["source"]))
-        return tuple(paths), tuple(sources)
+                if got.get("note") is not None:
+                    notes.append((got["path"], got["note"]))
+        return {"units": tuple(paths), "unit_sources": tuple(sources), "unit_notes": tuple(notes)}
 
     def folders(self, where: Where, value: Any) -> tuple[m.Folder, ...]:
         if not isinstance(value, list):
@@ -228,10 +231,10 @@ def _model_from(data: Any, text: str) -> m.Model:
         if key != FORMAT and key not in WORDS:
             near = nearest(key, WORDS)
             reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(WORDS), near)
-    units, sources = reading.units(data.get("units", []))
+    units = reading.units(data.get("units", []))
     lines = {name: reading.lines((name,), data.get(name, []), field.read) for name, field in LINES.items()}
     sections = {name: reading.section(data, name) for name in SECTIONS}
-    model = m.Model(units=units, unit_sources=sources, **sections, **lines)
+    model = m.Model(**units, **sections, **lines)
     lost = reading.lost_names()
     for p in problems(model):
         where = reading.original(p.where)
@@ -303,9 +306,9 @@ def change_data(section: str, item: Any) -> Any:
 
 def model_data(model: m.Model) -> dict[str, Any]:
     """A sound model as the plain data of a model file. Equal models give equal data."""
-    sources = dict(model.unit_sources)
+    sources, notes = dict(model.unit_sources), dict(model.unit_notes)
     data: dict[str, Any] = {FORMAT: VERSION}
-    data["units"] = [{"path": u, "source": sources[u]} if u in sources else u for u in model.units]
+    data["units"] = [unit_data(u, sources, notes) for u in model.units]
     for section, kind in SECTIONS.items():
         data[section] = [kind.data(item) for item in getattr(model, section)]
     for section in LINES:

@@ -150,10 +150,17 @@ def _edit_list(lines: Any, field: Field, wanted: list[Any]) -> None:
     """Take away the lines that are not wanted, and add those that are missing."""
 
     def said(line: Any) -> str:
-        return fold(str(field.read(line)))
+        return fold(field.says(field.read(_plain(line))))
 
     want = {said(line): line for line in wanted}
     for i in reversed(range(len(lines))):
-        if want.pop(said(lines[i]), None) is None:
+        now = want.pop(said(lines[i]), None)
+        if now is None:
             del lines[i]
+        elif field.read(_plain(lines[i])) != field.read(now):  # another end, or another note
+            lines[i] = now
     lines.extend(want.values())
+
+
+def _plain(line: Any) -> Any:
+    return dict(line) if isinstance(line, dict) else line

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -14,6 +15,15 @@ Location = Annotated[str, Field(min_length=1, max_length=4096, description="A vi
 
 class Message(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class LineMessage(Message):
+    """A line that names somebody: an entry, a grant, or a member."""
+
+    line: str
+    until: date | None = Field(None, description="The last day (UTC) that it counts; null: it does not end")
+    ended: bool = Field(False, description="It counts no more")
+    note: str | None = Field(None, description="Why it is there")
 
 
 # --- errors (RFC 9457) --------------------------------------------------------------------------

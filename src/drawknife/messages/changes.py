@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
 else:
     Kind = Literal[(*KINDS, NETWORK)]
 Values = dict[str, Any]
+#: A line of a list: text, or a mapping with its end (`until`) and its `note`, as in the model file.
+Line = str | dict[str, str]
 
 
 class Change(Message):
@@ -26,8 +29,8 @@ class Change(Message):
     name: Annotated[str, Field(max_length=8192)] | None = None
     item: Values | None = Field(None, description="add: the new item")
     set: Values | None = Field(None, description="change: new values; null takes a key back to its default")
-    add: dict[str, list[str]] | None = Field(None, description="change: lines added to lists")
-    drop: dict[str, list[str]] | None = Field(None, description="change: lines taken from lists")
+    add: dict[str, list[Line]] | None = Field(None, description="change: lines added to lists")
+    drop: dict[str, list[Line]] | None = Field(None, description="change: lines taken from lists")
     to: Annotated[str, Field(max_length=8192)] | None = Field(None, description="rename: the new name")
     everywhere: bool | None = Field(None, description="remove: strike out the lines that name it, too")
 
@@ -122,7 +125,8 @@ class Follows(Message):
     """What follows from a change, for every account of the model before and after it.
 
     Compared are signing in at each endpoint, access with and without endpoints at every location and in folders
-    that are not recorded, where locations lead, settings, room, and findings.
+    that are not recorded, where locations lead, settings, room, and findings; now, and on the day after each end of a
+    line that is ahead.
     """
 
     nothing: bool = Field(description="Nothing is different for anybody, and no finding comes or goes")
@@ -141,6 +145,14 @@ class Follows(Message):
     without_effect: list[NoEffectMessage]
     notes: list[str] = Field(description="What whoever makes the change should know besides")
     left_out: list[str] = Field(description="What was compared, and is not listed for its length")
+    later: list[Later] = Field([], description="What is different only on days to come, as lines end")
+
+
+class Later(Message):
+    """What is different from a day on and was not before, as a line ended the day before."""
+
+    day: date
+    follows: Follows
 
 
 class Preview(Follows):

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
-from .base import Message
+from .base import LineMessage, Message
 from .changes import AccessChangeMessage, SettingChangeMessage
 
 
@@ -73,7 +73,8 @@ class SubjectDetail(Message):
     revision: int
     subject: str
     source: str
-    members: list[str] = Field(description="The direct members")
+    note: str | None = None
+    members: list[LineMessage] = Field(description="The direct members")
     held_by: list[str]
     total: int
     accounts: list[MemberMessage]

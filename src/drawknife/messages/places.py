@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from .base import Message
+from .base import LineMessage, Message
 from .questions import FindingMessage, LevelMessage
 
 
@@ -41,7 +41,8 @@ class FolderAnswer(Message):
     recorded: bool
     sealed: bool
     owner: str | None
-    entries: list[str]
+    entries: list[LineMessage]
+    note: str | None = Field(None, description="Why it is recorded")
     above: list[LevelMessage] = Field(description="The folders above, nearest first; fates are left open")
     locations: list[str] = Field(description="Virtual paths that lead to it or above it, as written")
     folders: list[FolderLine]
@@ -51,7 +52,8 @@ class VirtualPathLine(Message):
     path: str
     leads_to: str
     listing: str
-    grants: list[str]
+    grants: list[LineMessage]
+    note: str | None = None
 
 
 class VirtualPathList(Message):
@@ -68,7 +70,8 @@ class EndpointLine(Message):
     tls: str | None
     host_names: list[str]
     enabled: bool
-    entries: list[str]
+    entries: list[LineMessage]
+    note: str | None = None
     never: list[str] = Field(default=[], description="Who is never admitted")
     only: list[str] | None = Field(default=None, description="Only these are admitted; null: there is no such list")
     sessions_allowed: int | None = Field(

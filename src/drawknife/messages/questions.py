@@ -85,12 +85,13 @@ class Obstacle(Message):
 
 
 class EntryPartMessage(Message):
-    """One entry and what became of it."""
+    """One entry and what became of it. It ends with ``until DAY`` where it does; `note` says why it is there."""
 
     entry: str
     fate: str
     by: str | None
     chain: list[str]
+    note: str | None = None
 
 
 class LevelMessage(Message):

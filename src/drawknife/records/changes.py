@@ -141,7 +141,7 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
 
 def _same(part: str, old: m.Model, new: m.Model) -> bool:
     part = "stores" if part == "folders" else part
-    if part == "units" and old.unit_sources != new.unit_sources:
+    if part == "units" and (old.unit_sources, old.unit_notes) != (new.unit_sources, new.unit_notes):
         return False
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 

@@ -52,6 +52,8 @@ def _key(kind: Kind, item: Any) -> str:
     if kind is not VIRTUAL_PATH:
         return kind.called(item)
     said = json.dumps([item.path, item.leads_to, item.listing, [str(g) for g in item.grants]])
+    notes = [item.note, *(g.note for g in item.grants)]
+    said += json.dumps(notes) if any(notes) else ""
     return sha256(said.encode()).hexdigest()[:32]
 
 
@@ -106,17 +108,17 @@ def _make_account(row: Row) -> m.Account:
 # --- the others -----------------------------------------------------------------------------------
 
 
-def _subject(subject: m.Subject) -> tuple[str, str]:
-    return subject.kind, subject.name
+def _member(member: m.Member) -> Row:
+    return *member.subject, member.until, member.note
 
 
 def _entry(entry: m.Entry) -> Row:
-    return entry.effect, entry.subject.kind, entry.subject.name, _words(entry.rights), entry.reach
+    return entry.effect, *entry.subject, _words(entry.rights), entry.reach, entry.until, entry.note
 
 
 def _units(model: m.Model) -> Iterator[Row]:
-    sources = dict(model.unit_sources)
-    return ((unit, sources.get(unit, "local")) for unit in model.units)
+    sources, notes = dict(model.unit_sources), dict(model.unit_notes)
+    return ((unit, sources.get(unit, "local"), notes.get(unit)) for unit in model.units)
 
 
 def _model_lines(section: str, model: m.Model) -> Iterator[Row]:
@@ -125,18 +127,18 @@ def _model_lines(section: str, model: m.Model) -> Iterator[Row]:
 
 SUBJECT = ("subject_kind", "subject_name")
 TABLES = (
-    Table("units", ("path", "source"), 1, _units, "units"),
+    Table("units", ("path", "source", "note"), 1, _units, "units"),
     Table("accounts", _account_columns(), 1, _accounts, "accounts"),
     Table(
-        "memberships", ("group_name", "member_kind", "member_name"), 3,
-        lambda x: ((g.name, *_subject(s)) for g in x.groups for s in g.members), GROUP.section,
+        "memberships", ("group_name", "member_kind", "member_name", "until", "note"), 3,
+        lambda x: ((g.name, *_member(y)) for g in x.groups for y in g.members), GROUP.section,
     ),
     Table(
-        "folders", ("store", "path", "owner", "sealed"), 2,
-        lambda x: ((s.name, f.path, f.owner, f.sealed) for s in x.stores for f in s.folders), "folders",
+        "folders", ("store", "path", "owner", "sealed", "note"), 2,
+        lambda x: ((s.name, f.path, f.owner, f.sealed, f.note) for s in x.stores for f in s.folders), "folders",
     ),
     Table(
-        "entries", ("store", "path", "effect", *SUBJECT, "rights", "reach"), 7,
+        "entries", ("store", "path", "effect", *SUBJECT, "rights", "reach", "until", "note"), 7,
         lambda x: ((s.name, f.path, *_entry(e)) for s in x.stores for f in s.folders for e in f.entries), "folders",
     ),
     Table(
@@ -164,8 +166,8 @@ def _grouped(rows: Iterable[Row], key: int) -> dict[Any, list[Row]]:
 
 
 def _make_entry(row: Row) -> m.Entry:
-    effect, kind, name, rights, reach = row
-    return m.Entry(effect, m.Subject(kind, name), _mask(rights), reach)
+    effect, kind, name, rights, reach, until, note = row
+    return m.Entry(effect, m.Subject(kind, name), _mask(rights), reach, until, note)
 
 
 def _entries(rows: Iterable[Row]) -> tuple[m.Entry, ...]:
@@ -173,12 +175,16 @@ def _entries(rows: Iterable[Row]) -> tuple[m.Entry, ...]:
     return tuple(sorted(found)) if len(found) > 1 else tuple(found)
 
 
+def _members(rows: Iterable[Row]) -> tuple[m.Member, ...]:
+    return tuple(sorted(m.Member(m.Subject(kind, name), until, note) for kind, name, until, note in rows))
+
+
 def make_folders(folder_rows: Iterable[Row], entry_rows: Iterable[Row]) -> dict[str, list[m.Folder]]:
     """Folders by store, in tree order, from the rows of `folders` and `entries`."""
     entries = _grouped(entry_rows, 2)
     stores: dict[str, list[m.Folder]] = defaultdict(list)
-    for store, path, owner, sealed in folder_rows:
-        stores[store].append(m.Folder(path, owner, sealed, _entries(entries.get((store, path), ()))))
+    for store, path, owner, sealed, note in folder_rows:
+        stores[store].append(m.Folder(path, owner, sealed, _entries(entries.get((store, path), ())), note))
     for folders in stores.values():
         folders.sort(key=lambda f: tree_key(f.path))
     return stores
@@ -197,8 +203,9 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     if part == "units":
         rows = fetch(tables["units"])
         return {
-            "units": tuple(sorted((path for path, _ in rows), key=fold)),
-            "unit_sources": tuple(sorted((path, source) for path, source in rows if source != "local")),
+            "units": tuple(sorted((path for path, _, _ in rows), key=fold)),
+            "unit_sources": tuple(sorted((path, source) for path, source, _ in rows if source != "local")),
+            "unit_notes": tuple(sorted((path, note) for path, _, note in rows if note is not None)),
         }
     if part in LINES:
         read = _KEPT.get(part, LINES[part].read)
@@ -212,9 +219,7 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
         found = [_made(kind, json.loads(document)) for _, _, document in fetch(tables["items"])]
     if kind is GROUP:
         members = _grouped(fetch(tables["memberships"]), 1)
-        found = [
-            GROUP.but(g, {"members": tuple(sorted(m.Subject(*row) for row in members.get(g.name, ())))}) for g in found
-        ]
+        found = [GROUP.but(g, {"members": _members(members.get(g.name, ()))}) for g in found]
     return {part: tuple(sorted(found, key=kind.order))}
 
 

@@ -12,6 +12,7 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal, Verdict
 from ..words.names import BadValue, Place, ancestors, join, rest_below
 from ..words.rights import ALL
+from .ended import ended_notes, with_ended
 from .folder_decision import Judgement, judge
 from .folders import on_the_way
 from .gates import ALL_GATES, MOST_ON_THE_WAY, Case, gate_obstacles, open_case, verdict_of
@@ -59,6 +60,7 @@ class Explanation:
 
 def explain(prepared: Prepared, question: Question, now: datetime) -> Explanation:
     """Explain the verdict on a question. Raises as :func:`drawknife.core.decide.gates.verdict`."""
+    prepared = prepared.on((question.at or now).date())
     case = open_case(prepared, question, now)
     gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES)
     first = next((r for g in gates for r in g.obstacles), None)
@@ -103,6 +105,8 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         if at is not case and served is not None:
             notes.append(f"as it would be if {served.path} led {case.account.name} to {served.place}")
     obstacles = tuple(gate_obstacles(prepared, at, gate)) if asked else ()
+    if obstacles:
+        notes += ended_notes(prepared, case, gate)
     facts = {"door": ("address",), "sign-in": ("address", "TLS", "method")}.get(gate, ()) if asked else ()
     given = {"address": question.client, "TLS": question.tls, "method": question.method}
     missing = [fact for fact in facts if given[fact] is None]
@@ -142,4 +146,7 @@ def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
         for p in [p for p in passing if not p.allowed][:MOST_ON_THE_WAY]
         if not (demand.right == "enter" and p.place == demand.folder)
     )
-    return Check(passing, judge(store, demand.folder.path, demand.right, account, demand.own), blocked)
+    judgement = with_ended(
+        judge(store, demand.folder.path, demand.right, account, demand.own), prepared, case.at.date()
+    )
+    return Check(passing, judgement, blocked)

@@ -9,14 +9,15 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..model.items import Entry, Subject
-from ..prepared.prepared import SPEAKS_AT, PreparedAccount, PreparedStore
+from ..prepared.people import PreparedAccount
+from ..prepared.stores import SPEAKS_AT, PreparedStore
 from ..words.names import Place, ancestors
 from ..words.rights import BIT
 
 #: What can become of an entry.
 DECIDES, AGREES, OVERRULED = "decides", "agrees", "overruled"
 OTHER_SUBJECT, OTHER_RIGHTS = "other subject", "other rights"
-OUT_OF_REACH, BEHIND_SEAL = "reach does not come here", "behind a seal"
+OUT_OF_REACH, BEHIND_SEAL, ENDED = "reach does not come here", "behind a seal", "has ended"
 
 
 class EntryPart(NamedTuple):

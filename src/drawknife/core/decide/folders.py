@@ -9,7 +9,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..prepared.prepared import PreparedAccount, PreparedFolder, PreparedStore
+from ..prepared.people import PreparedAccount
+from ..prepared.stores import PreparedFolder, PreparedStore
 from ..words.rights import ENTER
 
 

@@ -14,7 +14,8 @@ from ..limits import quotas
 from ..model.items import Endpoint
 from ..prepared.namespace import Location, Namespace
 from ..prepared.needs import Demand, Sites, demands, locate, needed_rights
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal, Verdict
 from ..words.names import fold, rest_below
 from ..words.rights import BIT, ENTER
@@ -205,10 +206,11 @@ def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusa
 
 
 def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
-    """The verdict on one question. `now` counts where the question gives no time of its own.
+    """The verdict on one question, by the lines that count then. `now` counts where the question gives no time itself.
 
     Raises :class:`UnknownName` if the question names an account or an endpoint that does not exist.
     """
+    prepared = prepared.on((question.at or now).date())
     gate = quick_gate(prepared, question)
     if gate is ASK_THE_GATES:
         case = open_case(prepared, question, now)

@@ -7,7 +7,8 @@ from datetime import datetime
 
 from ..model.endpoints import allows, read_address, tls_policy
 from ..model.items import UNLIMITED, Endpoint
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal
 from ..prepared.settings import deciding_line, resolve
 from ..words.hours import within

@@ -12,7 +12,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from copy import copy
 
 from ..model.items import Endpoint
-from ..prepared.prepared import Prepared, PreparedFolder, PreparedStore
+from ..prepared.prepared import Prepared
+from ..prepared.stores import PreparedFolder, PreparedStore
 from ..words.names import Place, ancestors, join, parent, rest_below, tree_key
 from ..words.names import depth as depth_of
 from ..words.rights import ALL, FOLDER_RIGHTS, INDEX, RIGHTS

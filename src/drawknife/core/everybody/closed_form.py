@@ -15,7 +15,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from ..prepared.prepared import OWNER, PreparedFolder, Rule
+from ..prepared.people import OWNER
+from ..prepared.stores import PreparedFolder, Rule
 from ..words.rights import ALL, RIGHTS
 
 Sets = list[int]  # one set of accounts for each right

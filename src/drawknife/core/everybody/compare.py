@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..model.items import Endpoint
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..words.names import tree_key
 from ..words.rights import RIGHTS
 from .effective import effective_access

@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 from ..model.items import Endpoint
 from ..prepared.namespace import Candidate, Served, expand, namespace_of
-from ..prepared.prepared import Prepared, bits_of
+from ..prepared.people import bits_of
+from ..prepared.prepared import Prepared
 from ..words.names import BadValue, Place, ancestors, parent
 from ..words.rights import RIGHTS
 from .closed_form import COUNT, INDICES, Sets

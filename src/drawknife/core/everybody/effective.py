@@ -10,7 +10,8 @@ from ..decide.folders import blocked, can_pass, decide
 from ..decide.sign_in import endpoint_gate, verb
 from ..model.items import Endpoint
 from ..prepared.namespace import Unserved
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..prepared.question import Refusal
 from ..words.names import Place, parent, rest_below, tree_key
 from ..words.rights import BIT, ENTER, FILE_RIGHTS, RIGHTS

@@ -11,8 +11,10 @@ from ..decide.folders import can_pass
 from ..decide.gates import verdict
 from ..model.items import Endpoint
 from ..prepared.namespace import Location
-from ..prepared.prepared import Prepared, PreparedAccount, PreparedStore
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Verdict
+from ..prepared.stores import PreparedStore
 from ..words.names import Place, base, child, tree_key
 from ..words.rights import ENTER
 

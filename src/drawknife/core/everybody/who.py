@@ -9,7 +9,8 @@ from ..decide.folder_decision import conclude, judge
 from ..decide.folders import decide
 from ..decide.sign_in import endpoint_gate
 from ..model.items import Endpoint, Entry, Subject
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..prepared.question import Refusal
 from ..words.names import Place
 from ..words.rights import BIT, FILE_RIGHTS, INDEX

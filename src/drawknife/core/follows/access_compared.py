@@ -11,7 +11,8 @@ from collections.abc import Iterable, Sequence
 
 from ..model.items import Subject
 from ..model.soundness import new_items
-from ..prepared.prepared import Prepared, bits_of
+from ..prepared.people import bits_of
+from ..prepared.prepared import Prepared
 from ..words.names import fold, tree_key
 from ..words.sizes import number_of
 from .access_changes import AccessChange, Side, access_changes

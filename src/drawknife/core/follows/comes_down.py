@@ -8,9 +8,10 @@ from itertools import islice
 from typing import NamedTuple
 
 from ..everybody.division import bits_in
-from ..model.items import Model, Subject
+from ..model.items import Member, Model, Subject
 from ..model.removal import Reference, lines_naming
-from ..prepared.prepared import Prepared, PreparedAccount, prepare
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared, prepare
 from ..prepared.settings import resolve
 from ..words.names import fold, unit_ancestors
 from .access_changes import AccessChange
@@ -93,7 +94,7 @@ def ways(prepared: Prepared, account: PreparedAccount, group: Subject) -> list[t
 
 def _leading_to(model: Model, group: Subject) -> set[Subject]:
     """The groups from which a chain of memberships leads to `group`, itself included."""
-    inside = {Subject("group", g.name): g.members for g in model.groups}
+    inside = {Subject("group", g.name): [x.subject for x in g.members] for g in model.groups}
     found, todo = {group}, [group]
     while todo:
         for member in inside.get(todo.pop(), ()):
@@ -128,7 +129,9 @@ def _taken_out(prepared: Prepared, subject: Subject, account: PreparedAccount) -
         return replace(model, accounts=accounts)
     # Everybody else stays in the group, named one by one, so that no chain leads this one back.
     rest = tuple(
-        Subject("account", prepared.people.accounts[i].name) for i in members(prepared, subject) if i != account.index
+        Member(Subject("account", prepared.people.accounts[i].name))
+        for i in members(prepared, subject)
+        if i != account.index
     )
     groups = tuple(replace(g, members=tuple(sorted(rest))) if g.name == subject.name else g for g in model.groups)
     return replace(model, groups=groups)

@@ -7,7 +7,7 @@ settings, and its room. By sets, so that the work does not grow with accounts ti
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from ..everybody.findings import Finding, findings
@@ -46,6 +46,7 @@ class Consequences(NamedTuple):
     """All that section "What follows" compares. `come` and `gone` are accounts of one model only.
 
     `left_out` says what is not told place by place, as it would be too much: all that somebody has goes or comes then.
+    `later` is what is different only on days to come, as a line ends.
     """
 
     come: tuple[str, ...] = ()
@@ -58,25 +59,27 @@ class Consequences(NamedTuple):
     new_findings: tuple[Finding, ...] = ()
     mended: tuple[Finding, ...] = ()
     left_out: tuple[str, ...] = ()
+    later: tuple[tuple[date, Consequences], ...] = ()
 
     @property
     def nothing(self) -> bool:
-        """Is nothing different for anybody, and no finding?"""
-        return not any(self[:9])
+        """Is nothing different for anybody on any day, and no finding?"""
+        return not any(self[:9]) and all(follows.nothing for _, follows in self.later)
 
     @property
     def for_nobody(self) -> bool:
-        """Is nothing different for anybody, whatever findings come or go?"""
-        return not any(self[:7])
+        """Is nothing different for anybody on any day, whatever findings come or go?"""
+        return not any(self[:7]) and all(follows.for_nobody for _, follows in self.later)
 
 
-def consequences(
+def consequences_on(
     before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
 ) -> Consequences:
-    """What follows from having `after` in the place of `before`, as of a moment.
+    """What follows from having `after` in the place of `before`, as of a moment: by the lines that count then.
 
     `credentials` are what accounts have to sign in with, by their names before.
     """
+    before, after = before.on(at.date()), after.on(at.date())
     pairing = Pairing(before, after, renames)
     old_findings, new_findings = findings(before), findings(after)
     affected = pairing.affected()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import datetime
+from datetime import date, datetime
 from itertools import islice
 from typing import Any, NamedTuple
 
@@ -18,11 +18,14 @@ from ..everybody.division import bits_in
 from ..everybody.effective import right_obstacles
 from ..model.difference import Differs, differing
 from ..model.items import Entry, Grant, Model, Subject
-from ..prepared.prepared import Prepared, PreparedAccount, prepare
+from ..model.lines import has_ended
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared, prepare
 from ..words.names import Place, join, parent, rest_below
 from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from ..words.sizes import number_of, several
-from .consequences import Consequences, consequences
+from .consequences import Consequences
+from .days import consequences
 from .pairing import members_of
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
@@ -33,7 +36,7 @@ SINGLY, SINGLY_WITHIN = 5, 50_000_000
 
 
 class Added(NamedTuple):
-    """A line that a change adds: where it stands, and the line (an Entry, a Grant, or a Subject as a member)."""
+    """A line that a change adds: where it stands, and the line (an Entry, a Grant, or a Member)."""
 
     kind: str  # folder, virtual path, endpoint, group
     name: str
@@ -59,16 +62,21 @@ def added_lines(before: Model, after: Model) -> list[Added]:
     grants: dict[str, set[Grant]] = {}
     changed: list[Differs] = [d for d in differing(before, after) if d.after is not None]
     for v in before.virtual_paths:
-        grants.setdefault(v.path, set()).update(v.grants)
+        grants.setdefault(v.path, set()).update(map(_counting, v.grants))
     for d in changed:
         if d.section in _LISTS:
             kind, key = _LISTS[d.section]
-            there = set(getattr(d.before, key)) if d.before is not None else set()
-            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if line not in there]
+            there = set(map(_counting, getattr(d.before, key))) if d.before is not None else set()
+            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if _counting(line) not in there]
         elif d.section == "virtual_paths":
             known = grants.get(d.after.path, set())
-            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if g not in known]
+            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if _counting(g) not in known]
     return found
+
+
+def _counting(line: Any) -> Any:
+    """A line without its note, which decides nothing."""
+    return line if line.note is None else line._replace(note=None)
 
 
 def lines_without_effect(
@@ -92,7 +100,8 @@ def lines_without_effect(
         left = f"of {number_of(len(added), 'line')} that are added, the first {len(some)} were looked at one by one"
     if not follows.for_nobody:
         some = [x for x in some if consequences(prepare(_without(after.model, x), after), after, at).for_nobody]
-    return [why_no_effect(before, after, x) for x in some], left
+    day = at.date()
+    return [why_no_effect(before.on(day), after.on(day), x, day) for x in some], left
 
 
 def _new_item(model: Model, added: Added) -> bool:
@@ -132,8 +141,10 @@ def _without(model: Model, added: Added) -> Model:
     return replace(model, virtual_paths=tuple(paths))
 
 
-def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
-    """The reasons why a line, with which nothing is different for anybody, has no effect."""
+def why_no_effect(before: Prepared, after: Prepared, added: Added, day: date) -> NoEffect:
+    """The reasons why a line, with which nothing is different for anybody, has no effect, as of a day."""
+    if has_ended(added.line, day):
+        return NoEffect(added, (f"it has ended: {added.line.until} was the last day that it counted",))
     reasons = {"folder": _of_entry, "virtual path": _of_grant, "endpoint": _of_endpoint_entry, "group": _of_member}[
         added.kind
     ](before, after, added)
@@ -147,7 +158,7 @@ def why_no_effect(before: Prepared, after: Prepared, added: Added) -> NoEffect:
 WHO = "{who}"
 
 
-def _named(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
+def named_by(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
     """The accounts that a line names; for ``owner``, all."""
     people = prepared.people
     if subject.kind == "owner":
@@ -173,14 +184,14 @@ def _limited(accounts: list[PreparedAccount]) -> Reasons:
 
 def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
     entry: Entry = added.line
-    accounts = _named(after, entry.subject)
+    accounts = named_by(after, entry.subject)
     if not accounts:
         yield _nobody(entry.subject), ""
         return
     store, _, path = added.name.partition(":")
     seen = False
     for account in accounts[:ACCOUNTS]:
-        for location, place in _locations(after, account, Place(store, path), entry.reach):
+        for location, place in spoken_for(after, account, Place(store, path), entry.reach):
             seen = True
             for right in RIGHTS:
                 if entry.rights & BIT[right]:
@@ -194,7 +205,7 @@ def _whom(accounts: list[PreparedAccount]) -> str:
     return accounts[0].name if len(accounts) == 1 else "anybody whom it names"
 
 
-def _locations(prepared: Prepared, account: PreparedAccount, top: Place, reach: str) -> Iterator[tuple[str, Place]]:
+def spoken_for(prepared: Prepared, account: PreparedAccount, top: Place, reach: str) -> Iterator[tuple[str, Place]]:
     """Some of the locations of an account that the line speaks for, recorded or not, and their folders."""
     paths = {"tree": ("", "/…", "/…/…"), "here": ("",), "below": ("/…", "/…/…"), "children": ("/…",)}[reach]
     store = prepared.stores[top.store]
@@ -261,7 +272,7 @@ def _of_right(
 
 def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
     grant: Grant = added.line
-    accounts = _named(after, grant.subject)
+    accounts = named_by(after, grant.subject)
     if not accounts:
         yield _nobody(grant.subject), ""
     for account in accounts[:ACCOUNTS]:
@@ -284,7 +295,7 @@ def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
 
 def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
     entry: Entry = added.line
-    accounts = _named(after, entry.subject)
+    accounts = named_by(after, entry.subject)
     if not accounts:
         yield _nobody(entry.subject), ""
     endpoint = next(e for e in after.model.endpoints if e.name == added.name)
@@ -306,9 +317,9 @@ def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reaso
 
 
 def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
-    accounts = _named(after, added.line)
+    accounts = named_by(after, added.line.subject)
     if not accounts:
-        yield _nobody(added.line), ""
+        yield _nobody(added.line.subject), ""
         return
     group = Subject("group", added.name)
     inside = members_of(before, [group])
@@ -318,36 +329,3 @@ def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
     else:
         yield f"what comes down from {group} gives nothing new to {_whom(accounts)}", ""
     yield from _limited(accounts)
-
-
-# --- held back ------------------------------------------------------------------------------------
-
-
-def held_back(after: Prepared, lines: list[Added]) -> list[str]:
-    """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
-    found: dict[str, list[str]] = {}
-    for added in lines[:LINES]:
-        entry = added.line
-        if added.kind != "folder" or entry.effect != "allow":
-            continue
-        store, _, path = added.name.partition(":")
-        for account in _named(after, entry.subject)[:ACCOUNTS]:
-            for location, _place in _locations(after, account, Place(store, path), entry.reach):
-                for right in RIGHTS:
-                    if entry.rights & BIT[right]:
-                        for what in _holding_back(after, account, location, right):
-                            found.setdefault(what, []).append(account.name)
-    return [f"{several(names)}: {what}" for what, names in found.items()]
-
-
-def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:
-    """What keeps from an account a right that the folder allows it."""
-    obstacles = list(right_obstacles(prepared, account, location, right, own=False))
-    served = prepared.namespace(account).resolve(location).served
-    if served is not None and obstacles and all(o.reason == "ceiling-lacks-right" for o in obstacles):
-        yield f"the grants on {served.path} still hold back {right}"
-    if not obstacles:
-        for endpoint in prepared.model.endpoints:
-            enters = endpoint.enabled and endpoint_allows(prepared, account, endpoint, BIT["enter"])
-            if enters and not endpoint_allows(prepared, account, endpoint, BIT[right]):
-                yield f"the entries of {endpoint.name} still hold back {right} there"

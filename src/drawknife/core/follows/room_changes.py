@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 from ..limits.quotas import counted, headroom, uploads_owner
 from ..model.items import Quota
-from ..prepared.prepared import Prepared, PreparedAccount
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
 from ..words.names import Place, join, rest_below
 from .pairing import Pairing
 

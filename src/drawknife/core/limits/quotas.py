@@ -14,7 +14,8 @@ from ..words.sizes import show_size
 
 if TYPE_CHECKING:
     from ..prepared.needs import Sites
-    from ..prepared.prepared import Prepared, PreparedAccount
+    from ..prepared.people import PreparedAccount
+    from ..prepared.prepared import Prepared
 
 
 class Soft(NamedTuple):

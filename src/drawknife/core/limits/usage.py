@@ -161,7 +161,7 @@ def with_clocks(model: Model, before: Model, at: datetime) -> Model:
     same = all(getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "groups", "units"))
     if same and [(a.name, a.unit) for a in model.accounts] == [(a.name, a.unit) for a in before.accounts]:
         return model  # nothing that counts has changed
-    counts = counted(Prepared(model))
+    counts = counted(Prepared(model).on(at.date()))
     known = {q.name: q for q in before.quotas}
     quotas = tuple(_with_clock(q, _total(counts.quota(q)), known.get(q.name), at) for q in model.quotas)
     return model if quotas == model.quotas else replace(model, quotas=quotas)

@@ -10,6 +10,7 @@ from typing import Any
 from ..words.names import Place, check_path, fold
 from .items import Model, Store, Usage
 from .kinds import FOLDER, LINES, OF_SECTION, SECTIONS, STORE, Kind
+from .lines import each_once
 from .rewriting import Rewriting
 from .soundness import Names
 
@@ -33,7 +34,7 @@ class Canonical:
         changed: dict[str, Any] = {}
         for field, value in zip(kind.lists, kind.values_listed(found), strict=True):
             if value and len(value) > 1:
-                ordered = tuple(sorted(set(value)))
+                ordered = each_once(value) if field.names == "line" else tuple(sorted(set(value)))
                 if ordered != value:
                     changed[field.name] = ordered
         return kind.but(found, changed) if changed else found
@@ -92,6 +93,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
+        unit_notes=tuple(sorted({names.spell("unit", path): note for path, note in model.unit_notes}.items())),
         stores=made(STORE, store, before.stores, model.stores),
         **parts,
         **lines,

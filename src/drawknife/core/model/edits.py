@@ -182,7 +182,8 @@ def _rename_unit(model: Model, old: str, to: str) -> Model:
     )
     units = tuple(map(unit, model.units))
     sources = tuple((unit(path), source) for path, source in model.unit_sources)
-    return checked(rewriting.of(replace(model, units=units, unit_sources=sources)), model)
+    notes = tuple((unit(path), note) for path, note in model.unit_notes)
+    return checked(rewriting.of(replace(model, units=units, unit_sources=sources, unit_notes=notes)), model)
 
 
 def _move(model: Model, name: str, to: str) -> Model:

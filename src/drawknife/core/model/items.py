@@ -8,92 +8,35 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from ..words.names import BadValue, Place, check_name, check_unit, fold
-from ..words.rights import format_rights, parse_rights
+from ..words.names import Place
+from .lines import (
+    BUILT_IN,
+    EFFECTS,
+    NAMED,
+    REACHES,
+    Entry,
+    Grant,
+    Member,
+    Subject,
+    parse_day,
+    parse_entry,
+    parse_grant,
+    parse_member,
+    parse_subject,
+)
 
-EFFECTS = ("allow", "deny", "forbid")
-REACHES = ("tree", "here", "below", "children")
+__all__ = [
+    "BUILT_IN", "EFFECTS", "NAMED", "REACHES", "Entry", "Grant", "Member", "Subject",
+    "parse_day", "parse_entry", "parse_grant", "parse_member", "parse_subject",
+]  # fmt: skip
+
 KINDS = ("person", "service", "anonymous")
 BASELINES = ("closed", "open")
 LISTINGS = ("reachable", "all")
 METHODS = ("password", "key", "directory")
 PROTOCOLS = ("ftp", "ftps", "sftp")
 TLS_POLICIES = ("off", "optional", "required")
-BUILT_IN = ("anyone", "signed-in", "anonymous", "owner")
-NAMED = ("account", "group", "unit")
 UNLIMITED = "unlimited"
-
-
-class Subject(NamedTuple):
-    """Whom an entry, a grant, a setting or a quota speaks of, written ``kind:name`` or ``kind``."""
-
-    kind: str
-    name: str = ""
-
-    def __str__(self) -> str:
-        return f"{self.kind}:{self.name}" if self.name else self.kind
-
-    @property
-    def key(self) -> "Subject":
-        """The form in which subjects are compared."""
-        return Subject(self.kind, fold(self.name))
-
-
-def parse_subject(text: str, *, owner: bool = False) -> Subject:
-    """Read a subject; `owner` says whether the built-in subject ``owner`` is one here."""
-    kind, colon, name = text.partition(":")
-    if colon and kind in NAMED:
-        return Subject(kind, check_unit(name) if kind == "unit" else check_name(name))
-    if not colon and kind in BUILT_IN and (owner or kind != "owner"):
-        return Subject(kind)
-    words = "account:NAME, group:NAME, unit:PATH, anyone, signed-in, anonymous" + (", owner" if owner else "")
-    raise BadValue(f"{text!r} is no subject", words)
-
-
-class Entry(NamedTuple):
-    """One line of a folder: ``EFFECT SUBJECT RIGHTS [REACH]``. `rights` is a set as in rights.py."""
-
-    effect: str
-    subject: Subject
-    rights: int
-    reach: str = "tree"
-
-    def __str__(self) -> str:
-        line = f"{self.effect} {self.subject} {format_rights(self.rights)}"
-        return line if self.reach == "tree" else f"{line} {self.reach}"
-
-
-def parse_entry(text: str, *, at_endpoint: bool = False) -> Entry:
-    """Read an entry; at an endpoint there is no reach and no ``owner``."""
-    words = text.split()
-    shape = "EFFECT SUBJECT RIGHTS" if at_endpoint else "EFFECT SUBJECT RIGHTS [REACH]"
-    if not 3 <= len(words) <= (3 if at_endpoint else 4):
-        raise BadValue(f"{text!r} is no entry", f"{shape}, such as `allow group:boats read`")
-    effect, subject, rights = words[:3]
-    if effect not in EFFECTS:
-        raise BadValue(f"{effect!r} is no effect", "allow, deny or forbid")
-    reach = words[3] if len(words) == 4 else "tree"
-    if reach not in REACHES:
-        raise BadValue(f"{reach!r} is no reach", "tree, here, below or children")
-    return Entry(effect, parse_subject(subject, owner=not at_endpoint), parse_rights(rights), reach)
-
-
-class Grant(NamedTuple):
-    """One line of a virtual path: ``SUBJECT RIGHTS``."""
-
-    subject: Subject
-    rights: int
-
-    def __str__(self) -> str:
-        return f"{self.subject} {format_rights(self.rights)}"
-
-
-def parse_grant(text: str) -> Grant:
-    """Read a grant."""
-    words = text.split()
-    if len(words) != 2:
-        raise BadValue(f"{text!r} is no grant", "SUBJECT RIGHTS, such as `group:boats change`")
-    return Grant(parse_subject(words[0]), parse_rights(words[1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +53,7 @@ class Account:
     expires: date | None = None
     methods: tuple[str, ...] = ("password",)
     source: str = "local"
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,8 +61,9 @@ class Group:
     """Members are accounts, groups and units. `source` is ``local`` or the name of a directory."""
 
     name: str
-    members: tuple[Subject, ...] = ()
+    members: tuple[Member, ...] = ()
     source: str = "local"
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +74,7 @@ class Folder:
     owner: str | None = None
     sealed: bool = False
     entries: tuple[Entry, ...] = ()
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +86,7 @@ class Store:
     baseline: str = "closed"
     capacity: int | None = None
     folders: tuple[Folder, ...] = ()
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +97,7 @@ class VirtualPath:
     leads_to: str
     listing: str = "reachable"
     grants: tuple[Grant, ...] = ()
+    note: str | None = None
 
 
 SIGNED_IN_ALL = parse_entry("allow signed-in all", at_endpoint=True)
@@ -176,6 +124,7 @@ class Endpoint:
     only: tuple[Subject, ...] | None = None
     certificate: str | None = None
     certificate_key: str | None = None
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +133,7 @@ class Setting:
 
     subject: Subject
     values: tuple[tuple[str, Any], ...] = ()
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,6 +153,7 @@ class Quota:
     grace: int | None = None
     bytes_over_since: datetime | None = None
     files_over_since: datetime | None = None
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,13 +201,15 @@ class Lockout:
     failures: int
     within: int
     lasts: int
+    note: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Model:
     """Everything, at one revision.
 
-    `unit_sources` names the directory that a unit comes from, for those that are not local. `gone` are
+    `unit_sources` names the directory that a unit comes from, for those that are not local, and `unit_notes` why a unit
+    is there. `gone` are
     subjects that a directory no longer has, and that entries or memberships still name. `inside` are
     the networks from which clients come straight to an endpoint.
     """
@@ -271,6 +224,7 @@ class Model:
     quotas: tuple[Quota, ...] = ()
     usage: tuple[Usage, ...] = field(default=())
     unit_sources: tuple[tuple[str, str], ...] = ()
+    unit_notes: tuple[tuple[str, str], ...] = ()
     gone: tuple[Subject, ...] = ()
     lockouts: tuple[Lockout, ...] = ()
     inside: tuple[str, ...] = ()

@@ -143,7 +143,8 @@ class _VirtualPaths(Kind):
         return item.path
 
     def order(self, item: m.VirtualPath) -> Any:
-        return tree_key(item.path), item.leads_to, item.listing, [str(g) for g in item.grants]
+        grants = [(str(g), g.note or "") for g in item.grants]
+        return tree_key(item.path), item.leads_to, item.listing, grants, item.note or ""
 
 
 class _Settings(Kind):
@@ -153,8 +154,8 @@ class _Settings(Kind):
         return item.subject.kind, fold(item.subject.name)
 
     def get(self, item: m.Setting, field: Field) -> Any:
-        if field.name == "for":
-            return item.subject
+        if field.name in ("for", "note"):
+            return item.subject if field.name == "for" else item.note
         return next((value for name, value in item.values if name == field.name), None)
 
     @cached_property
@@ -167,8 +168,8 @@ class _Settings(Kind):
 
     def but(self, item: m.Setting, values: dict[str, Any]) -> m.Setting:
         merged: dict[str, Any] = {**dict(item.values), **values}
-        subject = merged.pop("for", item.subject)
-        return m.Setting(subject, tuple(sorted((k, x) for k, x in merged.items() if x is not None)))
+        subject, note = merged.pop("for", item.subject), merged.pop("note", item.note)
+        return m.Setting(subject, tuple(sorted((k, x) for k, x in merged.items() if x is not None)), note)
 
     def made_from(self, values: dict[str, Any]) -> m.Setting:
         return self.but(m.Setting(values["for"]), values)
@@ -233,12 +234,24 @@ def _limit(name: str, about: str, unit: str = "") -> Field:
 
 # --- the declarations -----------------------------------------------------------------------------
 
+
+def _lines_field(
+    name: str, parse: Callable[[str], Any], about: str, word: str, default: Any = (), key: str = "line"
+) -> Field:
+    """A list of lines that name somebody, each of which may have an end and a note."""
+    return Field(
+        name, v.line(parse, key), v.line_schema(key), about, default, many=True, write=v.write_line(key), names="line",
+        word=word,
+    )  # fmt: skip
+
+
+_NOTE = Field("note", v.note, v.STRING, "why it is there; it decides nothing")
 _SOURCE = Field("source", v.of(check_name), v.NAME, "local, or the directory it comes from", "local")
 _NAME = Field("name", v.of(check_name), v.NAME, "its name", REQUIRED)
 
 UNIT = _Units(
     "unit", "units", str,
-    (Field("path", v.of(check_unit), v.STRING, "the unit, such as fleet/inshore", REQUIRED), _SOURCE),
+    (Field("path", v.of(check_unit), v.STRING, "the unit, such as fleet/inshore", REQUIRED), _SOURCE, _NOTE),
     "path",
 )  # fmt: skip
 ACCOUNT = _Accounts("account", "accounts", m.Account, (
@@ -249,32 +262,35 @@ ACCOUNT = _Accounts("account", "accounts", m.Account, (
     Field("unit", v.of(check_unit), v.STRING, "the organisational unit it is in, such as fleet/inshore", names="unit"),
     Field("home", v.of(parse_place), v.PLACE, "its own folder, such as homes:/ines", write=str, names="place"),
     Field("enabled", v.yes_no, v.BOOL, "may it sign in at all?", True),
-    Field("expires", v.day, {"type": "string", "format": "date"}, "its last day (UTC), such as 2031-04-30", write=str),
+    Field("expires", v.day, v.DAY, "its last day (UTC), such as 2031-04-30", write=str),
     Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "what it has credentials for", ("password",), many=True, word="method"),
-    _SOURCE,
+    _SOURCE, _NOTE,
 ))  # fmt: skip
 GROUP = Kind("group", "groups", m.Group, (
     Field("name", v.of(check_subject_name), v.NAME, "its name", REQUIRED),
-    Field("members", v.of(m.parse_subject), v.STRING, "account:NAME, group:NAME or unit:PATH", (), many=True, write=str, names="subject", word="member"),
-    _SOURCE,
+    _lines_field("members", m.parse_member, "account:NAME, group:NAME or unit:PATH", "member", key="member"),
+    _SOURCE, _NOTE,
 ))  # fmt: skip
 STORE = _Stores("store", "stores", m.Store, (
     _NAME,
     Field("root", v.text, v.STRING, "the folder on disk; left out while it is only planned"),
     Field("baseline", v.one_of(m.BASELINES), v.choice(m.BASELINES), "what happens to a right that nothing decides", "closed"),
     Field("capacity", read_size, v.SIZE, "how much fits into it, such as 8 TiB", write=write_size),
+    _NOTE,
 ))  # fmt: skip
 FOLDER = _Folders("folder", "folders", m.Folder, (
     Field("path", v.of(check_path), v.PATH, "where it is in its store", REQUIRED),
     Field("owner", v.of(check_name), v.NAME, "the account that owns it", names="account"),
     Field("sealed", v.yes_no, v.BOOL, "do the entries of the folders above stop here?", False),
-    Field("entries", v.of(m.parse_entry), v.STRING, "EFFECT SUBJECT RIGHTS [REACH]", (), many=True, write=str, names="line", word="entry"),
+    _lines_field("entries", m.parse_entry, "EFFECT SUBJECT RIGHTS [REACH]", "entry"),
+    _NOTE,
 ), "path")  # fmt: skip
 VIRTUAL_PATH = _VirtualPaths("virtual-path", "virtual_paths", m.VirtualPath, (
     Field("path", v.of(check_virtual_path), v.PATH, "where accounts see it", REQUIRED),
     Field("leads_to", v.of(check_leads_to), v.STRING, "the store folder, such as homes:/{account}", REQUIRED, names="leads-to"),
     Field("listing", v.one_of(m.LISTINGS), v.choice(m.LISTINGS), "which subfolders a listing shows", "reachable"),
-    Field("grants", v.of(m.parse_grant), v.STRING, "SUBJECT RIGHTS", (), many=True, write=str, names="line", word="grant"),
+    _lines_field("grants", m.parse_grant, "SUBJECT RIGHTS", "grant"),
+    _NOTE,
 ), "path", can_be_renamed=False, each_once=False)  # fmt: skip
 ENDPOINT = Kind("endpoint", "endpoints", m.Endpoint, (
     _NAME,
@@ -285,11 +301,12 @@ ENDPOINT = Kind("endpoint", "endpoints", m.Endpoint, (
     Field("tls", v.one_of(m.TLS_POLICIES), v.choice(m.TLS_POLICIES), "off, optional or required"),
     Field("host_names", v.host_name, v.STRING, "the names clients use", (), many=True, word="host-name"),
     Field("enabled", v.yes_no, v.BOOL, "is it to run?", True),
-    Field("entries", v.of(lambda t: m.parse_entry(t, at_endpoint=True)), v.STRING, "EFFECT SUBJECT RIGHTS", (m.SIGNED_IN_ALL,), many=True, write=str, names="line", word="entry"),
+    _lines_field("entries", lambda t: m.parse_entry(t, at_endpoint=True), "EFFECT SUBJECT RIGHTS", "entry", (m.SIGNED_IN_ALL,)),
     Field("never", v.of(m.parse_subject), v.STRING, "who is never admitted here", (), many=True, write=str, names="subject", word="never"),
     Field("only", v.of(m.parse_subject), v.STRING, "only these are admitted; nobody, if it is empty", many=True, write=str, names="subject", word="only"),
     Field("certificate", v.text, v.STRING, "the PEM file with its certificate"),
     Field("certificate_key", v.text, v.STRING, "the PEM file with the certificate's key"),
+    _NOTE,
 ))  # fmt: skip
 SETTING = _Settings("setting", "settings", m.Setting, (
     Field("for", v.of(m.parse_subject), v.STRING, "whom it is set for, such as group:boats", REQUIRED, write=str, names="subject"),
@@ -307,6 +324,7 @@ SETTING = _Settings("setting", "settings", m.Setting, (
     Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
     Field("greeting", v.text, v.STRING, "what is said at sign-in"),
     Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
+    _NOTE,
 ), "subject", can_be_renamed=False)  # fmt: skip
 QUOTA = _Quotas("quota", "quotas", m.Quota, (
     _NAME,
@@ -319,12 +337,14 @@ QUOTA = _Quotas("quota", "quotas", m.Quota, (
     Field("grace", read_duration, v.DURATION, "how long above a soft limit, such as 7 days", write=write_duration),
     Field("bytes_over_since", v.moment, v.MOMENT, "when its bytes went above the soft limit", write=v.write_moment),
     Field("files_over_since", v.moment, v.MOMENT, "when its files went above the soft limit", write=v.write_moment),
+    _NOTE,
 ))  # fmt: skip
 LOCKOUT = Kind("lockout", "lockouts", m.Lockout, (
     Field("of", v.one_of(("account", "address")), v.choice(("account", "address")), "what is locked", REQUIRED),
     Field("failures", v.number(1, 1000), v.NUMBER, "after so many failed sign-ins", REQUIRED),
     Field("within", read_duration, v.DURATION, "within so long, such as 10 minutes", REQUIRED, write=write_duration),
     Field("lasts", read_duration, v.DURATION, "for so long, such as 30 minutes", REQUIRED, write=write_duration),
+    _NOTE,
 ), "of", can_be_renamed=False)  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (
     Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
@@ -344,7 +364,7 @@ OF_SECTION = {kind.section: kind for kind in EVERY}
 #: The sections that are lists of items with fields.
 SECTIONS = {kind.section: kind for kind in EVERY if kind not in (UNIT, FOLDER)}
 #: The settings there are.
-SETTINGS = {field.name: field for field in SETTING.fields[1:]}
+SETTINGS = {field.name: field for field in SETTING.fields[1:] if field is not _NOTE}
 
 
 def _lines(name: str, word: str, read: v.Read, about: str) -> Field:
@@ -367,4 +387,4 @@ def fields_of(kind: str) -> tuple[Field, ...]:
     """The fields of a kind that can be given and changed, or of the network."""
     if kind == NETWORK:
         return NETWORK_FIELDS
-    return () if kind == "unit" else KINDS[kind].fields
+    return (_NOTE,) if kind == "unit" else KINDS[kind].fields

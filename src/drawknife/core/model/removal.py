@@ -42,7 +42,10 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
     rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
     without = replace(model_without, **{declared.section: rest})
     if kind == "unit":
-        without = replace(without, unit_sources=tuple(x for x in without.unit_sources if x[0] not in called))
+        sources, notes = (
+            tuple(x for x in xs if x[0] not in called) for xs in (without.unit_sources, without.unit_notes)
+        )
+        without = replace(without, unit_sources=sources, unit_notes=notes)
     return checked(without, model)
 
 

@@ -203,7 +203,7 @@ def _of_groups(model: Model) -> Iterator[Problem]:
     position = {fold(g.name): i for i, g in enumerate(model.groups)}
     for i, group in enumerate(model.groups):
         for j, member in enumerate(group.members):
-            if member.kind not in ("account", "group", "unit"):
+            if member.subject.kind not in ("account", "group", "unit"):
                 yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
     sources = {g.name: g.source for g in model.groups}
     for loop in loops(model.groups):

@@ -43,7 +43,7 @@ def holders(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
     for group in groups:
         subject = Subject("group", group.name)
         for member in group.members:
-            held.setdefault(member, []).append(subject)
+            held.setdefault(member.subject, []).append(subject)
     for found in held.values():
         found.sort(key=lambda s: fold(s.name))
     return held
@@ -86,7 +86,8 @@ def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standin
 def loops(groups: Iterable[Group]) -> list[tuple[str, ...]]:
     """Every loop of groups found, each as the names along it, the first one again at the end."""
     inside = {
-        fold(g.name): sorted((fold(m.name) for m in g.members if m.kind == "group"), reverse=True) for g in groups
+        fold(g.name): sorted((fold(m.subject.name) for m in g.members if m.subject.kind == "group"), reverse=True)
+        for g in groups
     }
     spelled = {fold(g.name): g.name for g in groups}
     done: set[str] = set()

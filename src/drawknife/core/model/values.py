@@ -31,6 +31,11 @@ def text(value: Any) -> str:
     return value
 
 
+def note(value: Any) -> str | None:
+    """A note; one without text is none."""
+    return text(value) or None
+
+
 def of(read: Callable[[str], Any]) -> Read:
     return lambda value: read(text(value))
 
@@ -61,11 +66,44 @@ def number(low: int, high: int) -> Read:
 
 def day(value: Any) -> date:
     try:
-        if len(text(value)) == 10:
-            return date.fromisoformat(value)
-    except ValueError:
-        pass
-    raise BadValue(f"{shown(value)} is no day", "a day such as 2031-04-30")
+        return m.parse_day(text(value))
+    except BadValue:
+        raise BadValue(f"{shown(value)} is no day", "a day such as 2031-04-30") from None
+
+
+def line(parse: Callable[[str], Any], key: str = "line") -> Read:
+    """A line as text, or as a mapping with the line under `key`, and its ``until`` and ``note``."""
+
+    def read(value: Any) -> Any:
+        if not isinstance(value, dict):
+            return parse(text(value))
+        unknown = next((k for k in value if k not in (key, "until", "note")), None)
+        if unknown is not None or key not in value:
+            what = f"unknown key {unknown!r}" if unknown is not None else f"the key {key!r} is missing"
+            raise BadValue(what, f"{key}, until and note")
+        found = parse(text(value[key]))
+        if found.until is not None and value.get("until") is not None:
+            raise BadValue("its end is written twice", f"`until` in the mapping, and only the rest in `{key}`")
+        until = found.until if value.get("until") is None else day(value["until"])
+        return found._replace(until=until, note=None if value.get("note") is None else text(value["note"]) or None)
+
+    return read
+
+
+def write_line(key: str = "line") -> Callable[[Any], Any]:
+    """How a line is written: as text, or as a mapping where it has an end or a note."""
+
+    def write(found: Any) -> Any:
+        if found.until is None and found.note is None:
+            return found.says()
+        data = {key: found.says()}
+        if found.until is not None:
+            data["until"] = str(found.until)
+        if found.note is not None:
+            data["note"] = found.note
+        return data
+
+    return write
 
 
 def address(value: Any) -> str:
@@ -177,6 +215,7 @@ def or_unlimited(read: Read) -> Read:
 
 COUNT = number(0, 2**63 - 1)
 STRING: Schema = {"type": "string"}
+DAY: Schema = {"type": "string", "format": "date"}
 SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+(\.\d+)?( ?(B|[KMGTP]i?B))?$"}
 NUMBER: Schema = {"type": "integer", "minimum": 0}
 DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
@@ -191,6 +230,13 @@ PLACE: Schema = {"type": "string", "pattern": "^[^:]+:/"}
 
 def choice(words: tuple[str, ...]) -> Schema:
     return {"enum": list(words)}
+
+
+def line_schema(key: str = "line") -> Schema:
+    """A line as text, or as a mapping."""
+    keys: Schema = {key: STRING, "until": DAY, "note": STRING}
+    mapping = {"type": "object", "additionalProperties": False, "required": [key], "properties": keys}
+    return {"anyOf": [STRING, mapping]}
 
 
 def unlimited(schema: Schema) -> Schema:

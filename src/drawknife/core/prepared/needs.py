@@ -6,7 +6,8 @@ from typing import NamedTuple
 
 from ..words.names import Place, fold, parent
 from .namespace import Location, Namespace
-from .prepared import Prepared, PreparedAccount
+from .people import PreparedAccount
+from .prepared import Prepared
 from .question import Question
 
 

@@ -12,7 +12,8 @@ from ..model.standing import Rank
 from ..words.names import fold
 
 if TYPE_CHECKING:
-    from .prepared import Prepared, PreparedAccount
+    from .people import PreparedAccount
+    from .prepared import Prepared
 
 
 @dataclass(frozen=True, slots=True)

@@ -210,7 +210,7 @@ def take_census(body: msg.NewCensus) -> Response:
         newest = last is None or at >= last
         levels = [
             (f.limit.kind, f.limit.name, f.limit.used_bytes, f.limit.used_files)
-            for f in every_limit(prepare(after))
+            for f in every_limit(prepare(after).on(at.date()))
             if _measured_by(f, store.name, newest)
         ]
         kept = censuses.Census(store.name, at, g.who, body.measured, *total, line.model_dump_json())

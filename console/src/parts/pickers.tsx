@@ -1,0 +1,68 @@
+import { Autocomplete, type AutocompleteProps } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { answer, GET } from "../api";
+
+const useAccounts = (enabled: boolean) =>
+  useQuery({
+    queryKey: ["accounts"],
+    queryFn: () => answer(GET("/api/v1/accounts", { params: { query: { limit: 200_000 } } })),
+    enabled,
+  }).data?.accounts.map((a) => a.name) ?? [];
+
+const useUnits = (enabled: boolean) =>
+  useQuery({ queryKey: ["units"], queryFn: () => answer(GET("/api/v1/units")), enabled }).data?.units.map(
+    (unit) => unit.path,
+  ) ?? [];
+
+const useGroups = (enabled: boolean) =>
+  useQuery({
+    queryKey: ["groups", "", "all"],
+    queryFn: () => answer(GET("/api/v1/groups", { params: { query: { limit: 200_000 } } })),
+    enabled,
+  }).data?.groups.map((g) => g.name) ?? [];
+
+type Props = Omit<AutocompleteProps, "data">;
+
+/** An account, or a unit: those that there are, the first that hold what was typed. */
+export function NamePicker({ names, ...props }: Props & { names: "account" | "unit" }) {
+  const accounts = useAccounts(names === "account");
+  const units = useUnits(names === "unit");
+  return <Autocomplete {...props} limit={30} data={names === "account" ? accounts : units} />;
+}
+
+/** Whom a line can name: accounts, groups and units, and the subjects that are built in. */
+export function SubjectPicker({ builtIn, ...props }: Props & { builtIn: string[] }) {
+  const data = [
+    ...builtIn,
+    ...useGroups(true).map((name) => `group:${name}`),
+    ...useUnits(true).map((path) => `unit:${path}`),
+    ...useAccounts(true).map((name) => `account:${name}`),
+  ];
+  return <Autocomplete {...props} limit={30} data={data} />;
+}
+
+/** A store folder: the stores, and then the folders in what was typed so far. */
+export function PlacePicker(props: Props & { value: string }) {
+  const typed = props.value;
+  const inside = typed.includes(":/") ? typed.slice(0, typed.lastIndexOf("/") + 1).replace(/(.)\/$/, "$1") : "";
+  const top = inside.endsWith(":") ? `${inside}/` : inside;
+  const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
+  const folder = useQuery({
+    queryKey: ["folders", top],
+    queryFn: () => answer(GET("/api/v1/folders", { params: { query: { place: top } } })),
+    enabled: top !== "" && !top.includes("{"),
+    retry: false,
+  });
+  const data = top
+    ? (folder.data?.folders ?? []).map((f) => f.place)
+    : (stores.data?.stores ?? []).map((s) => `${s.name}:/`);
+  return <Autocomplete {...props} limit={30} data={[...new Set(data)]} />;
+}
+
+const UNITS = { size: ["KiB", "MiB", "GiB", "TiB"], duration: ["minutes", "hours", "days"] };
+
+/** A size or a duration: the number that was typed, in each unit. */
+export function AmountPicker({ kind, ...props }: Props & { kind: "size" | "duration"; value: string }) {
+  const number = props.value.match(/^\s*(\d+(\.\d+)?)/)?.[1];
+  return <Autocomplete {...props} data={number ? UNITS[kind].map((unit) => `${number} ${unit}`) : []} />;
+}

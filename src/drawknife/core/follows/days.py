@@ -1,0 +1,86 @@
+"""What follows from a change on the days to come, as lines end (docs/rules.md, "What follows")."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from ..prepared.prepared import Prepared
+from .consequences import Consequences, consequences_on
+from .pairing import Renames
+from .sign_in_changes import Credentials
+
+#: On so many days to come two models are compared; on fewer, where there are more accounts times folders than these.
+DAYS, FEW_DAYS, LARGE = 12, 3, 50_000_000
+
+
+def consequences(
+    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+) -> Consequences:
+    """What follows from having `after` in the place of `before`, as of a moment and after each end that is ahead.
+
+    `credentials` are what accounts have to sign in with, by their names before. What differs on a later day as it does
+    now is told once. Days that are not looked at are named in `left_out`.
+    """
+    now = consequences_on(before, after, at, renames, credentials)
+    days = days_ahead(before, after, at.date())
+    folders = sum(len(s.folders) for s in after.model.stores)
+    some = days[: FEW_DAYS if len(after.model.accounts) * folders > LARGE else DAYS]
+    known = _Known()
+    known.new_in(now)
+    later: list[tuple[date, Consequences]] = []
+    for day in some:
+        found = consequences_on(before, after, datetime.combine(day, at.timetz()), renames, credentials)
+        new = known.new_in(found)
+        if not new.nothing or new.left_out:
+            later.append((day, new))
+    left_out = now.left_out
+    if len(days) > len(some):
+        left_out += (f"lines end on {len(days)} days to come; what differs after {some[-1]} was not looked at",)
+    return now._replace(later=tuple(later), left_out=left_out)
+
+
+def days_ahead(before: Prepared, after: Prepared, today: date) -> list[date]:
+    """The day after each end in either model that is ahead."""
+    ends = {*before.full.ends, *after.full.ends}
+    return sorted(end + timedelta(days=1) for end in ends if today <= end < date.max)
+
+
+class _Known:
+    """What was told already: for each difference the accounts that have it."""
+
+    def __init__(self) -> None:
+        self._accounts: dict[Hashable, set[str]] = {}
+        self._once: set[Hashable] = set()
+
+    def new_in(self, found: Consequences) -> Consequences:
+        """What was not told before; it is from then on."""
+        return found._replace(
+            come=self._others(found.come, "come"),
+            gone=self._others(found.gone, "gone"),
+            sign_in=self._changes(found.sign_in, lambda x: (x.endpoint, x.may)),
+            access=self._changes(found.access, lambda x: x._replace(accounts=())),
+            leads=self._changes(found.leads, lambda x: x._replace(accounts=())),
+            settings=self._changes(found.settings, lambda x: ("setting", *map(str, x[1:]))),
+            room=self._changes(found.room, lambda x: x._replace(accounts=())),
+            new_findings=self._others(found.new_findings, "finding"),
+            mended=self._others(found.mended, "mended"),
+            left_out=self._others(found.left_out, "left out"),
+        )
+
+    def _others(self, found: Sequence[Any], what: str) -> tuple[Any, ...]:
+        new = tuple(x for x in found if (what, x) not in self._once)
+        self._once.update((what, x) for x in new)
+        return new
+
+    def _changes(self, found: Sequence[Any], key: Any) -> tuple[Any, ...]:
+        """The changes, each for those of its accounts of which it was not told."""
+        out = []
+        for change in found:
+            told = self._accounts.setdefault((type(change), key(change)), set())
+            new = tuple(name for name in change.accounts if name not in told)
+            told.update(new)
+            if new:
+                out.append(change._replace(accounts=new))
+        return tuple(out)
