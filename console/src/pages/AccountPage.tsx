@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, GET, named } from "../api";
 import { EditButton } from "../parts/Editor";
+import { Note } from "../parts/Line";
 import { AccountState } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
@@ -38,6 +39,7 @@ export function AccountPage() {
           {query.data && (
             <Text fz="sm" className="quiet" fw={400}>
               {query.data.account.display}
+              <Note note={query.data.account.note} />
             </Text>
           )}
         </Group>

@@ -1,12 +1,13 @@
 import { Anchor, Breadcrumbs, Group, Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { answer, type Folder, GET, RIGHTS } from "../api";
+import { answer, type Folder, GET, RIGHTS, type Store } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { type Column, Table } from "../parts/Table";
 import { size } from "../parts/values";
 
 const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
@@ -21,43 +22,41 @@ export function FolderPage() {
   );
 }
 
+const STORES: Column<Store>[] = [
+  { head: "store", track: "1fr", by: (s) => s.name, show: (s) => s.name },
+  { head: "baseline", track: "100px", by: (s) => s.baseline, show: (s) => s.baseline },
+  {
+    head: "capacity",
+    track: "110px",
+    by: (s) => s.capacity,
+    show: (s) => (s.capacity === null ? "" : size(s.capacity)),
+  },
+  { head: "folders", track: "110px", by: (s) => s.folders, show: (s) => s.folders.toLocaleString("en") },
+  { head: "entries", track: "110px", by: (s) => s.entries, show: (s) => s.entries.toLocaleString("en") },
+  {
+    head: "root",
+    track: "1.6fr",
+    by: (s) => s.root,
+    show: (s) => <span className="mono quiet">{s.root ?? "only planned"}</span>,
+  },
+];
+
 function Stores() {
   const query = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
-  const columns = "1fr 100px 110px 110px 110px 1.6fr";
   return (
-    <div className="sheet">
-      <div className="row head" style={{ gridTemplateColumns: columns, height: 32 }}>
-        <span>store</span>
-        <span>baseline</span>
-        <span>capacity</span>
-        <span>folders</span>
-        <span>entries</span>
-        <span>root</span>
-      </div>
-      <Loaded query={query}>
-        {(data) =>
-          data.stores.length === 0 ? (
-            <Empty>There are no stores yet.</Empty>
-          ) : (
-            data.stores.map((s) => (
-              <Link
-                key={s.name}
-                to={to(`${s.name}:/`)}
-                className="row"
-                style={{ gridTemplateColumns: columns, height: 36, color: "inherit", textDecoration: "none" }}
-              >
-                <b>{s.name}</b>
-                <span>{s.baseline}</span>
-                <span>{s.capacity === null ? "" : size(s.capacity)}</span>
-                <span>{s.folders.toLocaleString("en")}</span>
-                <span>{s.entries.toLocaleString("en")}</span>
-                <span className="mono quiet">{s.root ?? "only planned"}</span>
-              </Link>
-            ))
-          )
-        }
-      </Loaded>
-    </div>
+    <Loaded query={query}>
+      {(data) => (
+        <Table
+          label="Stores"
+          rows={data.stores}
+          columns={STORES}
+          keyOf={(s) => s.name}
+          to={(s) => to(`${s.name}:/`)}
+          one="store"
+          none="There are no stores yet."
+        />
+      )}
+    </Loaded>
   );
 }
 

@@ -6,8 +6,8 @@ import { answer, GET, RIGHTS, type Who } from "../api";
 import { AccountLink, Chain, Legend, Mark, PlaceLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { type Column, Table } from "../parts/Table";
 
-const COLUMNS = "34px minmax(120px, 1fr) minmax(140px, 1.2fr) minmax(240px, 2fr) minmax(180px, 1.6fr)";
 const GATES = ["endpoint", "virtual path", "folder"];
 
 /** Everybody who has a right at a place, and through what. */
@@ -75,80 +75,99 @@ export function WhoPage() {
   );
 }
 
-function Holders({ who }: { who: Who }) {
-  if (!who.total)
-    return (
-      <Empty>
-        Nobody has {who.right} at {who.at}.
-      </Empty>
-    );
+type Holder = Who["holders"][number];
+
+const HOLDERS: Column<Holder>[] = [
+  { head: "account", track: "minmax(120px, 1fr)", by: (h) => h.account, show: (h) => <Holding holder={h} /> },
+  {
+    head: "location",
+    track: "minmax(140px, 1.2fr)",
+    by: (h) => h.location,
+    show: (h) => <span className="mono">{h.location}</span>,
+  },
+  {
+    head: "by the entry",
+    track: "minmax(240px, 2fr)",
+    by: (h) => `${h.decided_by ?? ""} ${h.decided_at ?? ""}`,
+    show: (h) => (
+      <span style={{ whiteSpace: "normal" }}>
+        {h.decided_by && h.decided_at ? (
+          <>
+            <span className="mono">{h.decided_by}</span> <span className="quiet">on</span>{" "}
+            <PlaceLink place={h.decided_at} />
+          </>
+        ) : (
+          <span className="quiet">{h.place ? "the store is open" : "leads to virtual paths"}</span>
+        )}
+      </span>
+    ),
+  },
+  {
+    head: "through",
+    track: "minmax(180px, 1.6fr)",
+    by: (h) => h.chain.slice(1).join(" "),
+    show: (h) => <Chain chain={h.chain} />,
+  },
+];
+
+function Holding({ holder }: { holder: Holder }) {
   return (
     <>
-      <div className="sheet" style={{ overflow: "auto" }}>
-        <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
-          <span />
-          <span>account</span>
-          <span>location</span>
-          <span>by the entry</span>
-          <span>through</span>
-        </div>
-        {who.holders.map((h) => (
-          <div
-            key={h.account + h.location}
-            className="row"
-            style={{ gridTemplateColumns: COLUMNS, minHeight: 34, cursor: "default" }}
-          >
-            <Mark state={h.state} />
-            <b>
-              <AccountLink name={h.account} />
-            </b>
-            <span className="mono">{h.location}</span>
-            <span style={{ whiteSpace: "normal" }}>
-              {h.decided_by && h.decided_at ? (
-                <>
-                  <span className="mono">{h.decided_by}</span> <span className="quiet">on</span>{" "}
-                  <PlaceLink place={h.decided_at} />
-                </>
-              ) : (
-                <span className="quiet">{h.place ? "the store is open" : "leads to virtual paths"}</span>
-              )}
-            </span>
-            <Chain chain={h.chain} />
-          </div>
-        ))}
-      </div>
+      <Mark state={holder.state} />{" "}
+      <b>
+        <AccountLink name={holder.account} />
+      </b>
+    </>
+  );
+}
+
+function Holders({ who }: { who: Who }) {
+  return (
+    <>
+      <Table
+        label="Who"
+        rows={who.holders}
+        columns={HOLDERS}
+        keyOf={(h) => h.account + h.location}
+        one="account"
+        none={`Nobody has ${who.right} at ${who.at}.`}
+      />
       {who.total > who.holders.length && (
         <Text fz="xs" className="quiet">
           The first {who.holders.length} of {who.total}.
         </Text>
       )}
-      <Legend />
+      {who.total > 0 && <Legend />}
     </>
   );
 }
 
+const NEARLY: Column<Who["almost"][number]>[] = [
+  { head: "account", track: "180px", by: (a) => a.account, show: (a) => <AccountLink name={a.account} /> },
+  {
+    head: "location",
+    track: "180px",
+    by: (a) => a.location,
+    show: (a) => <span className="mono quiet">{a.location}</span>,
+  },
+  {
+    head: "what refuses",
+    track: "1fr",
+    by: (a) => a.obstacles[0]?.text,
+    show: (a) => <span style={{ whiteSpace: "normal" }}>{a.obstacles[0]?.text}</span>,
+  },
+];
+
 function Nearly({ who }: { who: Who }) {
-  if (!who.total)
-    return (
-      <Empty>
-        Nobody lacks {who.right} at {who.at} only by the {who.but_for} gate.
-      </Empty>
-    );
   return (
-    <div className="sheet">
-      {who.almost.map((a) => (
-        <div
-          key={a.account}
-          className="row"
-          style={{ gridTemplateColumns: "180px 180px 1fr", padding: "8px 14px", cursor: "default" }}
-        >
-          <b>
-            <AccountLink name={a.account} />
-          </b>
-          <span className="mono quiet">{a.location}</span>
-          <span style={{ whiteSpace: "normal" }}>{a.obstacles[0]?.text}</span>
-        </div>
-      ))}
-    </div>
+    <Table
+      label="Who nearly"
+      rows={who.almost}
+      columns={NEARLY}
+      keyOf={(a) => a.account + a.location}
+      tall
+      one="account"
+      none={`Nobody lacks ${who.right} at ${who.at} only by the ${who.but_for} gate.`}
+    />
   );
 }

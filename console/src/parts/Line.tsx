@@ -6,7 +6,7 @@ export function LineText({ line }: { line: Line }) {
     <div>
       <span className={line.ended ? "mono quiet" : "mono"}>{line.line}</span>
       {line.until && (
-        <span className="state-own">
+        <span className="state-own line-end">
           {" "}
           {line.ended ? "ended with" : "until"} {line.until}
         </span>

@@ -68,7 +68,7 @@ class AccountAnswers(Asked):
     def _line(self, a: Account) -> dict[str, Any]:
         return {
             "name": a.name, "kind": a.kind, "display": a.display, "mail": a.mail, "unit": a.unit,
-            "enabled": a.enabled, "expires": a.expires, "source": a.source, "credential": self._has_credential(a),
+            "enabled": a.enabled, "expires": a.expires, "source": a.source, "credential": self._has_credential(a), "note": a.note,
             "expired": a.expires is not None and self.now.date() > a.expires,
         }  # fmt: skip
 

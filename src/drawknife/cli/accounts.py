@@ -88,7 +88,7 @@ def show_account(answers: Answers, name: str, as_json: bool) -> None:
     facts = [
         ("kind", a.kind), ("state", state_of(a)), ("unit", a.unit), ("groups", ", ".join(a.groups)), ("mail", a.mail),
         ("home", a.home), ("expires", a.expires and f"{a.expires}, at the end of that day (UTC)"),
-        ("signs in by", ", ".join(a.methods)), ("source", a.source),
+        ("signs in by", ", ".join(a.methods)), ("source", a.source), ("note", a.note),
     ]  # fmt: skip
     for label, value in facts:
         if value:

@@ -24,6 +24,7 @@ class AccountLine(Message):
     source: str
     credential: bool | None = Field(None, description="Has it anything to sign in with? null: not known")
     locked: bool | None = Field(None, description="Is it locked out now? null: not looked at")
+    note: str | None = Field(None, description="Why it is there")
 
 
 class AccountList(Message):
