@@ -15,19 +15,23 @@ from ..words.rights import ENTER
 
 
 def walk(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
-    """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?"""
+    """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?
+
+    Goes from the nearest folder that carries anything to the next above, and not from folder to folder. Once a level has
+    allowed it, only a forbid further up can still refuse, and `forbids_above` tells whether there is any for this right.
+    """
     decided = False
     while node is not None:
-        at = depth if depth < 2 else 2
+        at = depth if depth < 2 else 2  # entries speak at depth 0, at 1, and deeper: see SPEAKS_AT
         if not decided:
-            if node.ruled & bit:
+            if node.ruled & bit:  # no entry of it lists the right: spare looking at each
                 for rights, sid, effect in node.rules[at]:
                     if rights & bit and sid in who:
                         if not effect:
-                            return False
+                            return False  # one deny is enough, whatever else the level says, and above
                         decided = True
             if not decided and node.sealed:
-                return False
+                return False  # nothing from above comes in; a forbid could only refuse, too
         if node.forbids_above & bit:
             for rights, sid, _ in node.forbids[at]:
                 if rights & bit and sid in who:
@@ -65,6 +69,8 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
             return False
         if len(at) <= len(top) or (node is None and not own_last):
             return True
+        # Between a folder that carries something and those below it that carry nothing all are alike, unless a line
+        # reaches only some depths or names the owner (`varies`): then each is asked, else the walk jumps to that folder.
         if own_last or node is None or depth == 0 or node.varies:
             own_last = None
             at = at[: at.rindex("/")] or "/"

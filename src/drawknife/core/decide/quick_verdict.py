@@ -15,7 +15,9 @@ from .folders import walk
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
 
+#: Which folder decides: the location itself, the folder that it is in, or itself with passing asked of its parent only.
 _ITSELF, _PARENT, _DELETED = 0, 1, 2
+#: For each action its right, the folder that decides, is it done to a file, and does it add bytes.
 _PLAN = {
     "enter": (BIT["enter"], _ITSELF, False, False),
     "list": (BIT["list"], _ITSELF, False, False),

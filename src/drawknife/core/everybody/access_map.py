@@ -164,7 +164,8 @@ class AccessMap:
         marked = store.marked
         top = _State(baseline(self.division.everybody, store.open), [], False)
         # The folders above the one at hand: what keys below them begin with, depth, path, and state.
-        # Before the first folder all counts as deep below: a baseline has no reach.
+        # A folder's key begins with the keys of those above it and a zero character: whatever on the stack does not begin
+        # so is not above it, and can go. Before the first folder all counts as deep below: a baseline has no reach.
         stack: list[tuple[str, int, str, _State]] = [("", -3, "", top)]
         for key, path in self._visits(store, wanted):
             while not key.startswith(stack[-1][0]):
@@ -271,6 +272,8 @@ class AccessMap:
             bit = node.owner if self._bit_of is None else self._bit_of.get(node.owner)
             owner = 0 if bit is None else 1 << bit
         rows = []
+        # Where another virtual path of somebody lies below a segment's, a folder is not only a folder: at some locations
+        # that path takes its place. What was made ready once for all folders that carry nothing cannot be shared then.
         matters = above.location_matters
         for a in above.rows:
             before, members, fixed = _between(above.flow, a.passed, distance), a.members, 0
@@ -311,6 +314,7 @@ class AccessMap:
         """
         if not before:
             return NOBODY, NOBODY, 0
+        # The folder's own owner is decided as the owner, everybody else as not the owner: one bit of the two lists.
         own_here = at
         if owner and at_own is not at:
             own_here = [a & ~owner | o & owner for a, o in zip(at, at_own, strict=True)]
@@ -323,6 +327,7 @@ class AccessMap:
             plain = NOBODY.copy()
             for r in self.indices:
                 plain[r] = own_here[r] & ceiling[r] & passed
+        # Deleting the folder asks passing to its parent only, so not `passed`, which has its own `enter` in it.
         plain[DELETE_FOLDER] = own_here[DELETE_FOLDER] & ceiling[DELETE_FOLDER] & deleting
         if at is at_own:
             return plain, plain, passed

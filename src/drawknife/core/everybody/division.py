@@ -113,7 +113,7 @@ class Division:
                 else:
                     refused[r] |= members
         sets = [a & ~d for a, d in zip(allowed, refused, strict=True)]
-        return [s & sets[ENTER] for s in sets]
+        return [s & sets[ENTER] for s in sets]  # whatever the action, `enter` is asked, too
 
     def _usable(self, sets: Sets) -> Sets:
         """A ceiling without those who may not enter, under the endpoint's."""
@@ -194,6 +194,8 @@ class Division:
 
 def bits_in(members: int) -> Iterator[int]:
     """The positions of the bits set, lowest first."""
+    # Few bits: `x & -x` is the lowest one set. But each step makes a number as long as the set, so of a full set it
+    # would take the square of its length: there byte by byte is quicker.
     if members.bit_count() * 8 < members.bit_length():
         while members:
             low = members & -members
