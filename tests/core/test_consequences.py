@@ -310,7 +310,7 @@ def _told_above(room, account, location):
 
 @given(seeds, st.integers(1, 3))
 @example(1089, 3)  # an account is spelled otherwise, and then removed
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=110, deadline=None)
 def test_changes_of_every_kind(seed, count):
     rng = Random(seed)
     before = random_model(seed)

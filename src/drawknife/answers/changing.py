@@ -18,6 +18,7 @@ from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold
 
 
@@ -45,8 +46,17 @@ class Keeper(Protocol):
     def credentials(self) -> Credentials:
         """What each account has to sign in with; None where that is not known."""
 
-    def change(self, edit: Edit, what: str, expected: int | None) -> Done:
-        """Put in force what `edit` makes of the model in force; only of revision `expected`, if that is given."""
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
+        """Put in force what `edit` makes of the model in force; only of revision `expected`, if that is given.
+
+        Accounts that come back get the credentials that they had when they went after the revision `back_from`.
+        """
+
+    def undoing(self, revision: int) -> Edit:
+        """What takes a revision back. :class:`Refused` where no history is kept."""
+
+    def returning(self, as_of: str) -> tuple[int, Edit]:
+        """What takes the whole model back to what it was, and the revision that this was."""
 
     def followed(self, done: Done, said: Sequence[str]) -> None:
         """Keep what followed from a change."""
@@ -128,6 +138,48 @@ class Changing:
             revision=done.revision, changed=changed, counts=counts, followed=self.followed(done, Renames(), held)
         )
 
+    # --- the way back -----------------------------------------------------------------------------
+
+    def preview_back(self, revision: int) -> msg.Preview:
+        """What undoing a revision on the model of today would do. Raises as :meth:`back`."""
+        return self._previewed(self.keeper.undoing(revision))
+
+    def back(self, revision: int, expected: int | None = None) -> msg.Changed:
+        """Undo a revision on the model of today.
+
+        Raises :class:`ChangeRefused` where something later touched what it changed, :class:`NotFound` where there is no
+        such revision, and :class:`Refused` where it cannot be had back.
+        """
+        return self._done(self.keeper.undoing(revision), f"back {revision}", expected, revision - 1)
+
+    def preview_back_to(self, as_of: str) -> msg.Preview:
+        """What taking the whole model back to a revision or a time would do. Raises as :meth:`back_to`."""
+        return self._previewed(self.keeper.returning(as_of)[1])
+
+    def back_to(self, as_of: str, expected: int | None = None) -> msg.Changed:
+        """Put in force the whole model as it was. Raises as :func:`drawknife.records.history.as_of`."""
+        revision, edit = self.keeper.returning(as_of)
+        return self._done(edit, f"back to revision {revision}", expected, revision)
+
+    def _previewed(self, edit: Edit) -> msg.Preview:
+        revision, prepared = self.keeper.newest()
+        after, renames = edit(prepared.model)
+        return preview(prepared, after, revision, self.now, renames, self.keeper.credentials())
+
+    def _done(self, edit: Edit, what: str, expected: int | None, back_from: int) -> msg.Changed:
+        held = self.keeper.credentials()
+        renamed: list[Renames] = []
+
+        def noting(model: Model) -> tuple[Model, Renames]:
+            after, renames = edit(model)
+            renamed.append(renames)
+            return after, renames
+
+        done = self.keeper.change(noting, what, expected, back_from)
+        count, items = item_changes(done.before, done.after, renamed[-1])
+        followed = self.followed(done, renamed[-1], held)
+        return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
+
     def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:
         """What followed from a change that is in force, in a line or two."""
         if done.before == done.after:
@@ -173,12 +225,18 @@ class InMemory:
     def credentials(self) -> Credentials:
         return None
 
-    def change(self, edit: Edit, what: str, expected: int | None) -> Done:
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
         before = self._prepared.model
         after, renames = edit(before)
         if after != before:
             self._keep(after, renames)
         return Done(before, after, 0)
+
+    def undoing(self, revision: int) -> Edit:
+        raise Refused("a model file has no history: a service keeps one")
+
+    def returning(self, as_of: str) -> tuple[int, Edit]:
+        raise Refused("a model file has no history: a service keeps one")
 
     def followed(self, done: Done, said: Sequence[str]) -> None:
         pass

@@ -163,6 +163,18 @@ class Preview(Follows):
     items: list[ItemChange]
 
 
+class Back(Message):
+    """One revision, to be undone."""
+
+    revision: Annotated[int, Field(ge=1, lt=2**63)]
+
+
+class BackTo(Message):
+    """A revision, or a time that has been, to whose model to go back."""
+
+    as_of: Annotated[str, Field(min_length=1, max_length=64)]
+
+
 class Checked(Message):
     """The changes could be done. `doubts` are questions: what is written looks like a slip."""
 

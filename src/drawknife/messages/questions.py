@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from pydantic import ConfigDict, Field
@@ -273,3 +274,30 @@ class FindingMessage(Message):
     kind: str
     about: str
     text: str
+
+
+class TurnMessage(Message):
+    """From when on the verdict was this one."""
+
+    at: datetime
+    allowed: bool | None = Field(description="null: the account, or the endpoint, was not there")
+    text: str
+    revision: int | None = Field(
+        description="The revision that made it; null: something ended, or it was so from the first"
+    )
+    who: str | None
+    what: str | None
+    items: list[str] = Field(description="What that revision changed of all that counts for the question")
+
+
+class WhenAnswer(Message):
+    """Since when an account can do a thing, or cannot."""
+
+    revision: int
+    account: str
+    action: str
+    path: str
+    allowed: bool | None = Field(description="The verdict now")
+    turns: list[TurnMessage] = Field(description="The last first; the last of the list is how it was at first")
+    looked_at: int = Field(description="So many revisions changed something that counts")
+    notes: list[str]

@@ -22,6 +22,7 @@ from drawknife.core.model.kinds import SECTIONS, STORE
 from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import change_data
 
+from . import credentials
 from .database import CHANGE_LOCK, Database
 from .journal import Item, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
@@ -44,13 +45,14 @@ def change_model(
     at_hand: Snapshot | None = None,
     told: bool = False,
     beside: Sequence[Item] | None = None,
+    renames: Sequence[tuple[str, str, str]] = (),
 ) -> Snapshot:
     """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
     `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless it
-    is `told` all the same. `beside` are items that changed beside the model, for the journal. Nothing is kept if
-    anything fails, or `edit` raises.
+    is `told` all the same. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
+    fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
         connection.execute("SELECT pg_advisory_xact_lock(%s)", (CHANGE_LOCK,))
@@ -58,7 +60,7 @@ def change_model(
         if expected is not None and expected != old.revision:
             raise Conflict(expected, old.revision)
         model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
-        _forget_credentials(connection, old.model, model)
+        _forget_credentials(connection, old, model)
         if old.model == model and old.revision and not told:
             return old
         changed = _write(connection, old.model, model)
@@ -68,7 +70,7 @@ def change_model(
             (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
             for d in differing(old.model, model)
         ]
-        write_line(connection, who, what, [*items, *(beside or ())], number)
+        write_line(connection, who, what, [*items, *(beside or ())], number, renames)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 
@@ -80,15 +82,13 @@ def replace_model(
     return change_model(database, lambda _, __: model, who, what, expected, before)
 
 
-def _forget_credentials(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> None:
-    """Credentials go with their account."""
-    if old.accounts is new.accounts:
+def _forget_credentials(connection: Connection[TupleRow], old: Snapshot, new: m.Model) -> None:
+    """Credentials go with their account, and are kept for a while, so that they can come back with it."""
+    if old.model.accounts is new.accounts:
         return
-    gone = list({a.name for a in old.accounts} - {a.name for a in new.accounts})
-    # A renamed account's have been carried to its new name by now.
-    if gone:
-        connection.execute("DELETE FROM passwords WHERE account = ANY(%s)", (gone,))
-        connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (gone,))
+    gone = list({a.name for a in old.model.accounts} - {a.name for a in new.accounts})
+    if gone:  # a renamed account's have been carried to its new name by now
+        credentials.put_by(connection, gone, old.revision + 1)
 
 
 def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import string
+from collections.abc import Sequence
 from typing import Any
 
 from argon2 import PasswordHasher
@@ -118,3 +119,54 @@ def carry_renamed(connection: Connection[TupleRow], old: str, new: str) -> None:
         "UPDATE public_keys SET account = %s WHERE account = %s",
     ):
         connection.execute(statement, (new, old))
+
+
+# --- coming back with their account ---------------------------------------------------------------
+
+#: Days for which credentials that went with their account are kept.
+KEPT_DAYS = 30
+
+
+def put_by(connection: Connection[TupleRow], accounts: Sequence[str], revision: int) -> None:
+    """Take the credentials of accounts that a revision removes out of use, and keep them for a while."""
+    names = list(accounts)
+    connection.execute(
+        """
+        INSERT INTO kept_credentials (revision, account, password, keys)
+        SELECT %(revision)s, name, to_jsonb(p) - 'account', coalesce(k.keys, '[]')
+        FROM unnest(%(names)s::text[]) AS name
+        LEFT JOIN passwords p ON p.account = name
+        LEFT JOIN (SELECT account, jsonb_agg(to_jsonb(public_keys) - 'account') AS keys
+                   FROM public_keys GROUP BY account) k ON k.account = name
+        WHERE p.account IS NOT NULL OR k.account IS NOT NULL
+        ON CONFLICT DO NOTHING
+        """,
+        {"revision": revision, "names": names},
+    )
+    connection.execute("DELETE FROM passwords WHERE account = ANY(%s)", (names,))
+    connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (names,))
+    connection.execute(
+        "DELETE FROM kept_credentials WHERE at < clock_timestamp() - make_interval(days => %s)", (KEPT_DAYS,)
+    )
+
+
+def bring_back(connection: Connection[TupleRow], account: str, went_as: Sequence[str], after: int) -> None:
+    """Give an account what it had when it first went after a revision, under one of some names; nothing if that is not kept."""
+    row = connection.execute(
+        "SELECT password, keys FROM kept_credentials WHERE account = ANY(%s) AND revision > %s ORDER BY revision LIMIT 1",
+        (list(went_as), after),
+    ).fetchone()
+    if row is None:
+        return
+    password, keys = row
+    if password is not None:
+        connection.execute(
+            "INSERT INTO passwords (account, hash, changed, changed_by) VALUES (%s, %s, %s, %s) ON CONFLICT DO NOTHING",
+            (account, password["hash"], password["changed"], password["changed_by"]),
+        )
+    for key in keys:
+        connection.execute(
+            "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added, added_by)"
+            " VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT DO NOTHING",
+            (account, *(key[x] for x in ("fingerprint", "kind", "body", "comment", "added", "added_by"))),
+        )

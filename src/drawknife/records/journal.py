@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -35,11 +36,17 @@ class Line(NamedTuple):
 
 
 def write_line(
-    connection: Connection[TupleRow], who: str, what: str, items: Iterable[Item] = (), revision: int | None = None
+    connection: Connection[TupleRow],
+    who: str,
+    what: str,
+    items: Iterable[Item] = (),
+    revision: int | None = None,
+    renames: Sequence[tuple[str, str, str]] = (),
 ) -> None:
-    """Add a line, in the transaction that makes the change."""
+    """Add a line, in the transaction that makes the change. `renames` are (kind, old name, new name)."""
     row = connection.execute(
-        "INSERT INTO journal (revision, who, what) VALUES (%s, %s, %s) RETURNING id", (revision, who, what)
+        "INSERT INTO journal (revision, who, what, renames) VALUES (%s, %s, %s, %s) RETURNING id",
+        (revision, who, what, _text(list(renames)) if renames else None),
     ).fetchone()
     assert row is not None
     with (
@@ -69,10 +76,38 @@ def note_followed(database: Database, revision: int, followed: Sequence[str]) ->
 _LINES = "SELECT id, revision, at, who, what, followed, before, after FROM journal"
 
 
-def read_journal(database: Database, limit: int, offset: int = 0) -> tuple[int, list[Line]]:
-    """How many lines there are, and some of them, the newest first, each with the first of its items."""
-    total = database.read("SELECT count(*) FROM journal")[0][0]
-    rows = database.read(f"{_LINES} ORDER BY id DESC LIMIT %s OFFSET %s", (limit, offset))
+class Wanted(NamedTuple):
+    """Which lines: of whom, about what (a section and a name, and how a line of text names it), from when, up to when."""
+
+    who: str | None = None
+    about: tuple[str, str, str] | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+
+    def where(self) -> tuple[str, tuple[Any, ...]]:
+        """The condition, with its parameters."""
+        conditions: list[str] = []
+        parameters: list[Any] = []
+        for condition, value in (("who = %s", self.who), ("at >= %s", self.since), ("at <= %s", self.until)):
+            if value is not None:
+                conditions.append(condition)
+                parameters.append(value)
+        if self.about is not None:
+            section, name, said = self.about
+            conditions.append(
+                "EXISTS (SELECT FROM item_changes WHERE line = id AND (section = %s AND name = %s"
+                " OR before ~* %s OR after ~* %s))"
+            )
+            named = f'(^|[" ]){re.escape(said)}($|[" ,])'
+            parameters += [section, name, named, named]
+        return f" WHERE {' AND '.join(conditions)}" if conditions else "", tuple(parameters)
+
+
+def read_journal(database: Database, limit: int, offset: int = 0, wanted: Wanted = Wanted()) -> tuple[int, list[Line]]:
+    """How many lines there are of those wanted, and some, the newest first, each with the first of its items."""
+    where, parameters = wanted.where()
+    total = database.read("SELECT count(*) FROM journal" + where, parameters)[0][0]
+    rows = database.read(f"{_LINES}{where} ORDER BY id DESC LIMIT %s OFFSET %s", (*parameters, limit, offset))
     ids = [row[0] for row in rows]
     items: dict[int, list[Item]] = {}
     for line, *item in database.read(
@@ -109,12 +144,13 @@ def _item(row: list[Any]) -> Item:
 def _line(row: TupleRow, items: list[Item], count: int) -> Line:
     id_, revision, at, who, what, followed, before, after = row
     if not count and (before or after):  # kept by an older version, many items only as their number
-        items = list(_of_sides(before or {}, after or {}))
+        items = list(sides_of(before or {}, after or {}))
         count = len(items)
     return Line(id_, revision, at, who, what, followed, count, items)
 
 
-def _of_sides(before: dict[str, Any], after: dict[str, Any]) -> Iterable[Item]:
+def sides_of(before: dict[str, Any], after: dict[str, Any]) -> Iterable[Item]:
+    """The items of a line that an older version kept; where it only counted them, ``counted`` in the place of each side."""
     for section in dict.fromkeys((*before, *after)):
         a, b = before.get(section), after.get(section)
         if isinstance(a, int) or isinstance(b, int):

@@ -191,7 +191,7 @@ def make_folders(folder_rows: Iterable[Row], entry_rows: Iterable[Row]) -> dict[
 
 
 #: Lines of older versions may mix addresses of both families; they lead nowhere, and are kept.
-_KEPT: dict[str, values.Read] = {
+KEPT_LINES: dict[str, values.Read] = {
     "openings": partial(values.opening, mixed=True),
     "forwardings": partial(values.forwarding, mixed=True),
 }
@@ -208,7 +208,7 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
             "unit_notes": tuple(sorted((path, note) for path, _, note in rows if note is not None)),
         }
     if part in LINES:
-        read = _KEPT.get(part, LINES[part].read)
+        read = KEPT_LINES.get(part, LINES[part].read)
         return {part: tuple(sorted(read(line) for _, line in fetch(tables["model_lines"])))}
     kind = SECTIONS[part]
     if kind is ACCOUNT:

@@ -14,7 +14,7 @@ from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
 
-from .api import accounts, changes, directories, limits, model, people, places, questions, sessions
+from .api import accounts, changes, directories, history, limits, model, people, places, questions, sessions
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .files import ReadableFolders
@@ -74,6 +74,7 @@ def create_app(
         limits.api,
         places.api,
         questions.api,
+        history.api,
     ):
         app.register_api(api)
     describe_problems(app)

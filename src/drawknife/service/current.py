@@ -11,16 +11,20 @@ import threading
 from dataclasses import replace
 from datetime import UTC, datetime
 from time import monotonic
+from typing import Any
 
 import psycopg
 import structlog
 
+from drawknife import messages as msg
 from drawknife.answers import Answering
+from drawknife.answers.when import turns, when_message
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
-from drawknife.records import credentials, sign_ins, tokens
+from drawknife.formats.questions import read_question
+from drawknife.records import credentials, history, sign_ins, tokens
 from drawknife.records.changes import CHANNEL
 from drawknife.records.database import Database, Unavailable
 from drawknife.records.directories import Secrets
@@ -36,6 +40,8 @@ log = structlog.get_logger()
 #: Seconds for which what the database said last is taken as still so.
 FRESH = 0.9
 LOOK_EVERY = 0.4
+#: So many models of the past are kept, prepared.
+KEPT_PASTS = 3
 
 _STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes)"
 
@@ -56,6 +62,8 @@ class Current:
         self._snapshot: Snapshot = EMPTY
         self._prepared: Prepared = prepare(EMPTY.model)
         self._preparing = threading.Lock()
+        self._past: dict[int, Prepared] = {}
+        self._preparing_past = threading.Lock()
         self._bring_forward = threading.Lock()
         self._said: tuple[int, int] = (0, 0)  # newest revision, newest change of a token
         self._said_at = 0.0
@@ -150,6 +158,45 @@ class Current:
             self.credentials(snapshot),
             self.certificates.seen,
             lambda: self._locked(snapshot),
+        )
+
+    def past(self, as_of: str) -> tuple[Snapshot, datetime]:
+        """The model as of a revision or a time that has been, and the time from which questions about it count.
+
+        Raises as :func:`drawknife.records.history.as_of`.
+        """
+        newest = self.snapshot()
+        then = history.as_of(self.database, as_of)
+        if then.revision == newest.revision:
+            return newest, then.at
+        return Snapshot(then.revision, history.model_at(self.database, newest, then.revision)), then.at
+
+    def answering_as_of(self, as_of: str) -> Answering:
+        """Answers about a model that was in force. What was known of sign-ins, credentials and certificates then is not."""
+        then = history.as_of(self.database, as_of)
+        with self._preparing_past:
+            prepared = self._past.pop(then.revision, None)
+            if prepared is None:
+                prepared = prepare(self.past(str(then.revision))[0].model, self.prepared()[1])
+            self._past[then.revision] = prepared  # the one asked about last comes last
+            while len(self._past) > KEPT_PASTS:
+                del self._past[next(iter(self._past))]
+        return Answering(prepared, then.revision, then.at, seen=lambda _: None)
+
+    def when(self, asked: dict[str, Any]) -> msg.WhenAnswer:
+        """Since when an account can do a thing. Raises as a decision, and :class:`history.NotKept`."""
+        snapshot, prepared = self.prepared()
+        answering = Answering(prepared, snapshot.revision, datetime.now(UTC))
+        answering.decide(asked)  # is all that it names there?
+        question, _ = read_question(asked)
+        question = replace(question, account=answering.account(question.account).name)
+        steps, folders = history.steps_for(self.database, snapshot, question)
+        begins = self.database.read("SELECT coalesce(min(at), clock_timestamp()) FROM revisions")[0][0]
+        return when_message(
+            turns(snapshot.model, question, steps, folders, begins, answering.now),
+            question,
+            snapshot.revision,
+            len(steps),
         )
 
     def credentials(self, snapshot: Snapshot) -> dict[str, frozenset[str]]:

@@ -10,11 +10,14 @@ from psycopg import Connection
 from psycopg.rows import TupleRow
 
 from drawknife.answers.changing import Changing, Done, Edit
+from drawknife.answers.taking_back import renamed_since, turned_round, undone
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared
-from drawknife.records import credentials
+from drawknife.core.words.errors import Refused
+from drawknife.records import credentials, history
 from drawknife.records.changes import change_model
 from drawknife.records.database import Unavailable
 from drawknife.records.journal import note_followed
@@ -41,9 +44,10 @@ class Kept:
     def credentials(self) -> Credentials:
         return self._state.credentials(self._state.snapshot())
 
-    def change(self, edit: Edit, what: str, expected: int | None) -> Done:
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
         """One transaction, one revision; credentials are carried along with renamed accounts."""
         was: list[Model] = []
+        renamed: list[tuple[str, str, str]] = []
 
         def within(model: Model, connection: Connection[TupleRow]) -> Model:
             after, renames = edit(model)
@@ -51,11 +55,59 @@ class Kept:
                 if r.kind == "account":
                     credentials.carry_renamed(connection, r.old, r.new)
             was.append(model)
+            renamed[:] = [(r.kind, r.old, r.new) for r in renames.each]
+            if back_from is not None:
+                self._bring_back(connection, model, after, renames, back_from)
             return after
 
-        after = change_model(self._state.database, within, self._who, what, expected, self._state.snapshot())
+        after = change_model(
+            self._state.database, within, self._who, what, expected, self._state.snapshot(), renames=renamed
+        )
         self._state.took(after)
         return Done(was[-1], after.model, after.revision)
+
+    def _bring_back(
+        self, connection: Connection[TupleRow], model: Model, after: Model, renames: Renames, back_from: int
+    ) -> None:
+        """Credentials come back with their account, under whatever name it went."""
+        renamed = {r.new for r in renames.each if r.kind == "account"}
+        known = {a.name for a in model.accounts}
+        since = history.renames_since(self._state.database, back_from)
+        for account in after.accounts:
+            if account.name not in known and account.name not in renamed:
+                names = [account.name]
+                for kind, old, new in since:
+                    if kind == "account" and old == names[-1]:
+                        names.append(new)
+                credentials.bring_back(connection, account.name, names, back_from)
+
+    def undoing(self, revision: int) -> Edit:
+        database = self._state.database
+        then = history.read_revision(database, revision)
+        items = [
+            Differs(
+                x.section, x.name, *(None if side is None else history.item_from(x.section, side) for side in x[3:])
+            )
+            for x in history.items_of(database, revision)
+        ]
+        if not items:
+            raise Refused(
+                f"revision {revision} changed nothing of the model, so there is nothing to take back: {then.what}"
+            )
+
+        def later(names: Sequence[tuple[str, str]]) -> dict[tuple[str, str], int]:
+            return {(section, name): by for section, name, by in history.touched_since(database, revision, names)}
+
+        return lambda model: (undone(model, revision, items, later), turned_round(then.renames))
+
+    def returning(self, as_of: str) -> tuple[int, Edit]:
+        snapshot, _ = self._state.past(as_of)
+        since = history.renames_since(self._state.database, snapshot.revision)
+
+        def edit(model: Model) -> tuple[Model, Renames]:
+            return snapshot.model, renamed_since(snapshot.model, model, since)
+
+        return snapshot.revision, edit
 
     def followed(self, done: Done, said: Sequence[str]) -> None:
         try:

@@ -9,12 +9,12 @@ from pydantic import Field
 
 from drawknife import messages as msg
 
-from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, rows_answer
+from .common import Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, rows_answer
 
 api = blueprint("accounts", "Accounts, their standing and their access")
 
 
-class Matching(Page):
+class Matching(AskingPage):
     matching: Annotated[str, Field(max_length=200, description="Part of a name, display name, mail or unit")] = ""
     limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
 
@@ -27,13 +27,13 @@ class Accounts(Matching):
     source: Annotated[str | None, Field(max_length=64, description="Only those of this directory, or `local`")] = None
 
 
-class Under(Page):
+class Under(AskingPage):
     under: msg.Location = "/"
     endpoint: Annotated[str | None, Field(description="As it is through this endpoint")] = None
     limit: Annotated[int, Field(ge=1, le=2_000_000, description="How many to tell at most")] = 1000
 
 
-class At(Query):
+class At(Asking):
     location: msg.Location = "/"
     endpoint: str | None = None
 
@@ -41,12 +41,12 @@ class At(Query):
 @api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
 def accounts(query: Accounts) -> Response:
     asked = ask()
-    return rows_answer(asked.accounts(**query.model_dump()), "accounts", asked.revision)
+    return rows_answer(asked.accounts(**query.model_dump(exclude={"as_of"})), "accounts", asked.revision)
 
 
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
-def account(path: NamePath) -> Response:
-    asked = ask()
+def account(path: NamePath, query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.account_detail(path.name), asked.revision)
 
 
@@ -55,8 +55,8 @@ def account(path: NamePath) -> Response:
     summary="What an account counts as, and its settings, each with where it comes from",
     responses={200: msg.StandingAnswer},
 )
-def standing(path: NamePath) -> Response:
-    asked = ask()
+def standing(path: NamePath, query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.standing(path.name), asked.revision)
 
 
@@ -66,7 +66,7 @@ def standing(path: NamePath) -> Response:
     responses={200: also_as_rows(msg.AccessAnswer)},
 )
 def access(path: NamePath, query: Under) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     found = asked.access(path.name, query.under, query.endpoint, query.offset, query.limit)
     return rows_answer(found, "rows", asked.revision)
 
@@ -77,5 +77,5 @@ def access(path: NamePath, query: Under) -> Response:
     responses={200: also_as_rows(msg.ListingAnswer)},
 )
 def listing(path: NamePath, query: At) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.listing(path.name, query.location, query.endpoint), "folders", asked.revision)

@@ -11,19 +11,19 @@ from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS
 from drawknife.formats.model_file import read_model
 
-from .common import Page, Query, also_as_rows, answer, ask, blueprint, if_match, problems, rows_answer, write
+from .common import Asking, AskingPage, also_as_rows, answer, ask, blueprint, if_match, problems, rows_answer, write
 from .model import ModelFile
 
 api = blueprint("changes", "Changes of the model, piece by piece")
 Kind = Annotated[str, Field(max_length=20, description=", ".join(KINDS))]
 
 
-class ItemsQuery(Page):
+class ItemsQuery(AskingPage):
     kind: Kind
     limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
 
 
-class ItemQuery(Query):
+class ItemQuery(Asking):
     kind: Kind
     name: Annotated[str, Field(min_length=1, max_length=8192, description="Its name; a folder's is STORE:/path")]
 
@@ -32,13 +32,13 @@ class ItemQuery(Query):
     "/items", summary="All items of one kind, as the model file has them", responses={200: also_as_rows(msg.ItemList)}
 )
 def items(query: ItemsQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.items(query.kind, query.offset, query.limit), "items", asked.revision)
 
 
 @api.get("/item", summary="One item as the model file has it, and what names it", responses={200: msg.ItemMessage})
 def item(query: ItemQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.item(query.kind, query.name), asked.revision)
 
 

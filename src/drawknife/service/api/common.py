@@ -123,9 +123,9 @@ def _flat(row: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def ask() -> Answering:
-    """Answers about the model in force."""
-    return current().answering()
+def ask(as_of: str | None = None) -> Answering:
+    """Answers about the model in force; or as of a revision or a time that has been."""
+    return current().answering() if as_of is None else current().answering_as_of(as_of)
 
 
 def write() -> Changing:
@@ -152,11 +152,23 @@ class Query(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class Asking(Query):
+    """Of which model it is asked."""
+
+    as_of: (
+        Annotated[str, Field(max_length=64, description="A revision, or a time that has been; left out: now")] | None
+    ) = None
+
+
 class Page(Query):
     """Which part of a list."""
 
     offset: Annotated[int, Field(ge=0, le=10**9, description="How many to leave out")] = 0
     limit: Annotated[int, Field(ge=1, le=10_000, description="How many to tell at most")] = 200
+
+
+class AskingPage(Page, Asking):
+    """Which part of a list, of which model."""
 
 
 class NamePath(BaseModel):

@@ -26,7 +26,20 @@ from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
 from ..keeping import note_what_followed
-from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
+from .common import (
+    Asking,
+    AskingPage,
+    NamePath,
+    Page,
+    Query,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    current,
+    problems,
+    rows_answer,
+)
 
 api = blueprint("limits", "The way in and the limits")
 
@@ -35,11 +48,11 @@ class EndpointPath(Query):
     name: Annotated[str, Field(description="The endpoint's name")]
 
 
-class ReachQuery(Query):
+class ReachQuery(Asking):
     client: Annotated[str, Field(max_length=45, alias="from", description="The client's address")]
 
 
-class AtQuery(Query):
+class AtQuery(Asking):
     at: Annotated[str | None, Field(description="As of this ISO 8601 time instead of now")] = None
 
 
@@ -47,11 +60,11 @@ class HeadroomQuery(AtQuery):
     location: msg.Location
 
 
-class UsageQuery(Page):
+class UsageQuery(AskingPage):
     by: Literal["account", "group", "unit", "folder", "store"] = "account"
 
 
-class HandoverQuery(Query):
+class HandoverQuery(Asking):
     endpoint: str | None = None
     format: Literal["text", "markdown", "html"] = "text"
 
@@ -65,7 +78,7 @@ class LockPath(Query):
     "/endpoints/<string:name>/reach", summary="Can a client at an address come to it?", responses={200: msg.ReachAnswer}
 )
 def reach(path: EndpointPath, query: ReachQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.reach(path.name, query.client), asked.revision)
 
 
@@ -165,7 +178,7 @@ def headroom(path: NamePath, query: HeadroomQuery) -> Response:
     responses={200: also_as_rows(msg.UsageAnswer)},
 )
 def usage(query: UsageQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.usage(query.by, query.offset, query.limit), "lines", asked.revision)
 
 
@@ -175,7 +188,7 @@ def usage(query: UsageQuery) -> Response:
     responses={200: also_as_rows(msg.LimitList)},
 )
 def limits(query: AtQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.limits(query.at, censuses.read_levels(current().database)), "limits", asked.revision)
 
 
@@ -313,5 +326,5 @@ def _path(text: str, where: str) -> str:
     responses={200: msg.HandoverAnswer},
 )
 def handover(path: NamePath, query: HandoverQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.handover(path.name, query.endpoint, query.format), asked.revision)

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, Any
 
 from flask import Response, request
 from flask_openapi3 import RawModel
 from pydantic import BaseModel, Field
 
-from drawknife.core.words.errors import NotFound
+from drawknife.answers.things import thing_of
+from drawknife.core.model.values import moment
+from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.names import BadValue
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal
 
 from .common import (
+    Asking,
     Page,
     Query,
     also_as_rows,
@@ -49,8 +54,8 @@ _FILE: dict[Any, Any] = {
 
 
 @api.get("/model", summary="The model in force, as a model file", responses=_FILE)
-def read() -> Response:
-    snapshot = current().snapshot()
+def read(query: Asking) -> Response:
+    snapshot = current().snapshot() if query.as_of is None else current().past(query.as_of)[0]
     kind = wanted_type(YAML, JSON)
     response = Response(write_model(snapshot.model, as_json=kind == JSON), mimetype=kind)
     response.headers["ETag"] = f'"{snapshot.revision}"'
@@ -89,13 +94,36 @@ def schema() -> Response:
 
 
 @api.get("/findings", summary="What wants attention though no rule is broken", responses={200: FindingList})
-def findings() -> Response:
-    asked = ask()
+def findings(query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.findings(), asked.revision)
 
 
 class LinePath(Query):
     revision: Annotated[int, Field(ge=0, lt=2**63, description="The revision that the change made")]
+
+
+class JournalQuery(Page):
+    who: Annotated[str, Field(max_length=200, description="Only what this one did")] | None = None
+    about: (
+        Annotated[
+            str,
+            Field(
+                max_length=8192,
+                description="Only what changed this, or a line that names it: group:NAME, STORE:/path, …",
+            ),
+        ]
+        | None
+    ) = None
+    since: Annotated[str, Field(max_length=64, description="From this time on")] | None = None
+    until: Annotated[str, Field(max_length=64, description="Up to this time")] | None = None
+
+
+def _moment(key: str, text: str | None) -> datetime | None:
+    try:
+        return None if text is None else moment(text)
+    except BadValue as bad:
+        raise BadInput(key, str(bad), bad.expected) from None
 
 
 def _line(line: journal.Line) -> JournalLine:
@@ -104,8 +132,14 @@ def _line(line: journal.Line) -> JournalLine:
 
 
 @api.get("/journal", summary="Who changed what, when; the newest first", responses={200: also_as_rows(JournalPage)})
-def read_lines(query: Page) -> Response:
-    total, lines = journal.read_journal(current().database, query.limit, query.offset)
+def read_lines(query: JournalQuery) -> Response:
+    wanted = journal.Wanted(
+        query.who,
+        thing_of(query.about) if query.about else None,
+        _moment("since", query.since),
+        _moment("until", query.until),
+    )
+    total, lines = journal.read_journal(current().database, query.limit, query.offset, wanted)
     return rows_answer(JournalPage(total=total, lines=[_line(x) for x in lines]), "lines")
 
 

@@ -21,26 +21,26 @@ from drawknife.records import credentials
 from drawknife.records.changes import change_model
 from drawknife.records.snapshots import Snapshot
 
-from .common import NamePath, Page, Query, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
+from .common import Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
 
 api = blueprint("people", "Groups, units, what comes down from them; credentials")
 
 
-class GroupsQuery(Page):
+class GroupsQuery(AskingPage):
     matching: Annotated[str, Field(max_length=200, description="Part of a name")] = ""
     limit: Annotated[int, Field(ge=1, le=200_000)] = 200
 
 
-class SubjectQuery(Page):
+class SubjectQuery(AskingPage):
     subject: Annotated[str, Field(max_length=1000, description="group:NAME or unit:PATH")]
     limit: Annotated[int, Field(ge=1, le=200_000)] = 1000
 
 
-class WaysQuery(Query):
+class WaysQuery(Asking):
     group: Annotated[str | None, Field(description="Only the ways into this group")] = None
 
 
-class WithoutQuery(Query):
+class WithoutQuery(Asking):
     subject: Annotated[str, Field(max_length=1000, description="group:NAME or unit:PATH")]
 
 
@@ -50,13 +50,13 @@ class KeyPath(NamePath):
 
 @api.get("/groups", summary="The groups", responses={200: also_as_rows(msg.GroupList)})
 def groups(query: GroupsQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.groups(query.matching, query.offset, query.limit), "groups", asked.revision)
 
 
 @api.get("/units", summary="The units, in tree order", responses={200: also_as_rows(msg.UnitList)})
-def units() -> Response:
-    asked = ask()
+def units(query: Asking) -> Response:
+    asked = ask(query.as_of)
     return rows_answer(asked.units(), "units", asked.revision)
 
 
@@ -66,7 +66,7 @@ def units() -> Response:
     responses={200: msg.SubjectDetail},
 )
 def subject(query: SubjectQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.subject(query.subject, query.offset, query.limit), asked.revision)
 
 
@@ -76,7 +76,7 @@ def subject(query: SubjectQuery) -> Response:
     responses={200: also_as_rows(msg.WaysAnswer)},
 )
 def ways(path: NamePath, query: WaysQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.ways(path.name, query.group), "groups", asked.revision)
 
 
@@ -86,7 +86,7 @@ def ways(path: NamePath, query: WaysQuery) -> Response:
     responses={200: msg.LossAnswer},
 )
 def without(path: NamePath, query: WithoutQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.without(path.name, query.subject), asked.revision)
 
 

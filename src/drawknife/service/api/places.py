@@ -10,18 +10,18 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.records.directories import last_syncs
 
-from .common import Query, answer, ask, blueprint, current
+from .common import Asking, answer, ask, blueprint, current
 
 api = blueprint("places", "Stores, folders, virtual paths, endpoints")
 
 
-class PlaceQuery(Query):
+class PlaceQuery(Asking):
     place: Annotated[str, Field(min_length=1, max_length=4200, description="STORE:/folder")]
 
 
 @api.get("/overview", summary="How much there is, and what wants attention", responses={200: msg.Overview})
-def overview() -> Response:
-    asked = ask()
+def overview(query: Asking) -> Response:
+    asked = ask(query.as_of)
     found = asked.overview()
     failed = [
         msg.FindingMessage(
@@ -34,24 +34,24 @@ def overview() -> Response:
 
 
 @api.get("/stores", summary="The stores", responses={200: msg.StoreList})
-def stores() -> Response:
-    asked = ask()
+def stores(query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.stores(), asked.revision)
 
 
 @api.get("/folders", summary="One folder, what it carries and what is in it", responses={200: msg.FolderAnswer})
 def folder(query: PlaceQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.folder(query.place), asked.revision)
 
 
 @api.get("/virtual-paths", summary="The virtual paths", responses={200: msg.VirtualPathList})
-def virtual_paths() -> Response:
-    asked = ask()
+def virtual_paths(query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.virtual_paths(), asked.revision)
 
 
 @api.get("/endpoints", summary="The endpoints, and which do not start", responses={200: msg.EndpointList})
-def endpoints() -> Response:
-    asked = ask()
+def endpoints(query: Asking) -> Response:
+    asked = ask(query.as_of)
     return answer(asked.endpoints(), asked.revision)

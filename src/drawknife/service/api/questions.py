@@ -18,8 +18,8 @@ from .common import (
     CSV,
     JSON,
     LINES,
-    Page,
-    Query,
+    Asking,
+    AskingPage,
     also_as_rows,
     answer,
     ask,
@@ -38,8 +38,8 @@ api = blueprint("questions", "Decisions and why, who, the map, comparisons")
     summary="May an account do something? With `explain`, why",
     responses={200: msg.Answer, **problems(413, 415)},
 )
-def decide(body: msg.QuestionMessage) -> Response:
-    asked = ask()
+def decide(body: msg.QuestionMessage, query: Asking) -> Response:
+    asked = ask(query.as_of)
     found = asked.decide(body.model_dump(by_alias=True, exclude_none=True))
     response = Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
     response.headers["ETag"] = f'"{asked.revision}"'
@@ -51,14 +51,14 @@ def decide(body: msg.QuestionMessage) -> Response:
     summary="Many questions at once; an error stands in the place of its answer",
     responses={200: msg.Answers, **problems(413, 415)},
 )
-def decide_many(body: msg.Questions) -> Response:
-    asked = ask()
+def decide_many(body: msg.Questions, query: Asking) -> Response:
+    asked = ask(query.as_of)
     given = request.get_json()["questions"]
     found = {"revision": asked.revision, "answers": list(decide_lines(asked, given))}
     return Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
 
 
-class WhoQuery(Page):
+class WhoQuery(AskingPage):
     right: Annotated[str, Field(description="One of the eleven rights")]
     at: Annotated[str, Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder")]
     endpoint: str | None = None
@@ -73,12 +73,12 @@ class WhoQuery(Page):
     responses={200: also_as_rows(msg.WhoAnswer)},
 )
 def who(query: WhoQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)
     return rows_answer(found, "almost" if query.but_for else "holders", asked.revision)
 
 
-class MapQuery(Query):
+class MapQuery(Asking):
     right: Annotated[str | None, Field(description="Left out: the perm word of RFC 3659")] = None
     endpoint: str | None = None
     matching: Annotated[str, Field(max_length=200, description="Part of an account's name")] = ""
@@ -95,8 +95,8 @@ class MapQuery(Query):
 
 @api.get("/map", summary="Accounts by places: a window of the map", responses={200: also_as_rows(msg.MapAnswer)})
 def map_(query: MapQuery) -> Response:
-    asked = ask()
-    found = asked.map(MapWindow(**query.model_dump()))
+    asked = ask(query.as_of)
+    found = asked.map(MapWindow(**query.model_dump(exclude={"as_of"})))
     kind = wanted_type(JSON, LINES, CSV)
     if kind == JSON:
         return answer(found, asked.revision)
@@ -119,7 +119,7 @@ def map_cells_one_by_one(found: msg.MapAnswer) -> list[dict[str, Any]]:
     ]
 
 
-class CompareQuery(Page):
+class CompareQuery(AskingPage):
     one: msg.Name
     other: msg.Name
     under: msg.Location = "/"
@@ -132,7 +132,7 @@ class CompareQuery(Page):
     responses={200: also_as_rows(msg.CompareAnswer)},
 )
 def compare(query: CompareQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     found = asked.compare(query.one, query.other, query.under, query.endpoint, query.offset, query.limit)
     return rows_answer(found, "differences", asked.revision)
 
@@ -142,8 +142,8 @@ def compare(query: CompareQuery) -> Response:
     summary="Where an account in force differs from itself in a model file",
     responses={200: msg.CompareAnswer, **problems(413, 415)},
 )
-def compare_models(body: msg.ModelComparison) -> Response:
-    asked = ask()
+def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
+    asked = ask(query.as_of)
     other = prepare(read_model(body.model))
     found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
     return answer(found, asked.revision)

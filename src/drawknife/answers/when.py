@@ -1,0 +1,110 @@
+"""Since when somebody can do a thing, or cannot: each turn, with the change or the day that made it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime, time
+from typing import Any, NamedTuple
+
+from drawknife import messages as msg
+from drawknife.core.decide.since import only_what_counts, turning_days, verdict_at, without_hours
+from drawknife.core.model.difference import Differs
+from drawknife.core.model.items import Model
+from drawknife.core.model.putting import items_at, with_items
+from drawknife.core.prepared.question import Question
+
+
+class Step(NamedTuple):
+    """A revision that changed something that counts for a question: the items, before and after it."""
+
+    revision: int
+    at: datetime
+    who: str
+    what: str
+    renames: tuple[tuple[str, str, str], ...]
+    items: tuple[Differs, ...]
+
+
+class Turn(NamedTuple):
+    """From when on the verdict was this one: by a revision, or as something ended (`by` None).
+
+    `allowed` is None where the account, or the endpoint, was not there.
+    """
+
+    at: datetime
+    allowed: bool | None
+    text: str
+    by: Step | None
+
+
+def undo(model: Model, items: Iterable[Differs]) -> Model:
+    """The model with some items as they were before a change, whatever else there is."""
+    some = list(items)
+    there = items_at(model, {(x.section, x.name) for x in some})
+    put: dict[str, dict[str, list[Any]]] = {}
+    for x in some:
+        now = put.setdefault(x.section, {}).setdefault(x.name, list(there.get((x.section, x.name), ())))
+        if x.after is not None and x.after in now:
+            now.remove(x.after)
+        if x.before is not None:
+            now.append(x.before)
+    return with_items(model, put)
+
+
+def turns(
+    model: Model,
+    question: Question,
+    steps: Sequence[Step],
+    folders: dict[str, set[str]],
+    begins: datetime,
+    now: datetime,
+) -> list[Turn]:
+    """The turns of the verdict on a question, the last first; `steps` are the newest first.
+
+    `folders` are those, by store in the form in which names are compared, that can count; `begins` is when the first
+    revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
+    """
+    names = [question.account]
+    for step in steps:
+        names += [old for kind, old, new in step.renames if kind == "account" and new == names[-1]]
+    model = only_what_counts(without_hours(model), [*names, *([question.owner] if question.owner else [])], folders)
+    eras: list[tuple[datetime, Step | None, Model, Question]] = []
+    for step in steps:
+        eras.append((step.at, step, model, question))
+        model = without_hours(undo(model, step.items))
+        before = next((old for kind, old, new in step.renames if kind == "account" and new == question.account), None)
+        if before is not None:
+            question = replace(question, account=before)
+    eras.append((begins, None, model, question))
+    found: list[Turn] = []
+    ends = [*(at for at, *_ in eras[:-1]), now]
+    for (at, by, then, asked), end in zip(reversed(eras), [*reversed(ends[:-1]), now], strict=True):
+        days = (datetime.combine(d, time(), UTC) for d in turning_days(then, asked.account))
+        for moment, made_by in [(at, by), *((day, None) for day in days if at < day < end)]:
+            answer = verdict_at(then, asked, moment)
+            allowed = None if answer is None else answer.allowed
+            if not found or found[-1].allowed is not allowed:
+                text = f"there was no {asked.account} then" if answer is None else answer.text
+                found.append(Turn(moment, allowed, text, made_by))
+    return found[::-1]
+
+
+def when_message(found: Sequence[Turn], question: Question, revision: int, looked_at: int) -> msg.WhenAnswer:
+    """The turns in the words of messages."""
+    notes = [f"{looked_at} of {revision} revisions changed something that counts for it; only these were looked at"]
+    notes.append("how full limits were was not asked")
+    if question.endpoint is not None:
+        notes.append("hours were not asked, nor credentials: methods are taken as written")
+    return msg.WhenAnswer(
+        revision=revision, account=question.account, action=question.action, path=question.path,
+        allowed=found[0].allowed if found else None, looked_at=looked_at, notes=notes,
+        turns=[
+            msg.TurnMessage(
+                at=t.at, allowed=t.allowed, text=t.text, revision=t.by.revision if t.by else None,
+                who=t.by.who if t.by else None, what=t.by.what if t.by else None,
+                items=[f"{x.section.replace('_', ' ')} {x.name}" for x in t.by.items[:20]] if t.by else [],
+            )
+            for t in found
+        ],
+    )  # fmt: skip

@@ -1,0 +1,73 @@
+"""Since when somebody can do a thing: the verdict on one question, from one model to the next (docs/rules.md, "History")."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from ..model.ending import ends
+from ..model.items import Account, Model, Store, VirtualPath
+from ..prepared.namespace import expand
+from ..prepared.prepared import prepare
+from ..prepared.question import Question, Verdict
+from ..words.names import BadValue, Place, ancestors, fold, join, rest_below
+from .gates import UnknownName, verdict
+
+
+def possible_folders(account: Account, paths: Sequence[VirtualPath], location: str) -> set[Place]:
+    """The folders that any of some virtual paths could lead an account to at a location, and all above them."""
+    found: set[Place] = set()
+    for v in paths:
+        rest = rest_below(location, v.path)
+        if rest is None:
+            continue
+        try:
+            top = expand(v, account)
+        except BadValue:
+            continue
+        found.update(Place(top.store, at) for at in ancestors(join(top.path, rest)))
+    return found
+
+
+def only_what_counts(model: Model, names: Sequence[str], folders: Mapping[str, set[str]]) -> Model:
+    """The model with some of its accounts, and some folders of each store: all that counts for one question."""
+    wanted = {fold(name) for name in names}
+
+    def store(s: Store) -> Store:
+        here = folders.get(fold(s.name), set())
+        return replace(s, folders=tuple(f for f in s.folders if f.path in here))
+
+    return replace(
+        model,
+        accounts=tuple(a for a in model.accounts if fold(a.name) in wanted),
+        stores=tuple(map(store, model.stores)),
+        usage=(),
+        quotas=(),
+    )
+
+
+def turning_days(model: Model, account: str) -> list[date]:
+    """The days on which a verdict about an account can turn though nothing is changed: a line or the account ends."""
+    days = {end + timedelta(days=1) for end in ends(model) if end < date.max}
+    days |= {
+        a.expires + timedelta(days=1)
+        for a in model.accounts
+        if fold(a.name) == fold(account) and a.expires is not None and a.expires < date.max
+    }
+    return sorted(days)
+
+
+def verdict_at(model: Model, question: Question, at: datetime) -> Verdict | None:
+    """The verdict as of a moment; None where the account, or the endpoint, is not there."""
+    try:
+        return verdict(prepare(model), question, at)
+    except UnknownName:
+        return None
+
+
+def without_hours(model: Model) -> Model:
+    """The model without hours: by them a verdict turns every day."""
+    values: Any = (replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings)
+    return replace(model, settings=tuple(values))
