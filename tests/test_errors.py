@@ -16,6 +16,7 @@ from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
 from drawknife.records.database import NoRoom, Unavailable, Uncertain
+from drawknife.records.history import NotKept
 from drawknife.service.busy import Busy
 from drawknife.service.files import NotReadable
 from drawknife.service.problems import TYPE, told
@@ -29,6 +30,7 @@ EACH = [
     (BadDocument([MISTAKE]), 400, "bad-document", WRONG_USAGE),
     (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
     (ChangeRefused([Problem(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
+    (NotKept("revision 3 was only counted"), 409, "change-refused", WRONG_USAGE),
     (TooFew("the directory has no people"), 409, "change-refused", WRONG_USAGE),
     (Conflict(3, 5), 412, "changed-meanwhile", NOT_SO),
     (DirectoryFailed("no answer"), 502, "directory-failed", FAILED),

@@ -157,6 +157,10 @@ def harbour(database, changing, demo):
 
 
 def test_an_older_revision_is_undone_on_the_model_of_today(database, harbour):
+    shown = harbour.preview_back(4)
+    assert {s.endpoint for s in shown.sign_in if s.may and s.accounts == ["yuki"]} >= {"harbour"}, (
+        "its password comes back"
+    )
     removed = harbour.back(4)
     assert [x.name for x in removed.items if x.section == "accounts"] == ["yuki"]
     assert credentials.is_right(database, "yuki", "secret of yuki") and credentials.is_right(

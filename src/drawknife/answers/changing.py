@@ -52,6 +52,9 @@ class Keeper(Protocol):
         Accounts that come back get the credentials that they had when they went after the revision `back_from`.
         """
 
+    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+        """For the accounts that come back, the methods that they will have a credential for."""
+
     def undoing(self, revision: int) -> Edit:
         """What takes a revision back. :class:`Refused` where no history is kept."""
 
@@ -142,7 +145,7 @@ class Changing:
 
     def preview_back(self, revision: int) -> msg.Preview:
         """What undoing a revision on the model of today would do. Raises as :meth:`back`."""
-        return self._previewed(self.keeper.undoing(revision))
+        return self._previewed(self.keeper.undoing(revision), revision - 1)
 
     def back(self, revision: int, expected: int | None = None) -> msg.Changed:
         """Undo a revision on the model of today.
@@ -154,30 +157,38 @@ class Changing:
 
     def preview_back_to(self, as_of: str) -> msg.Preview:
         """What taking the whole model back to a revision or a time would do. Raises as :meth:`back_to`."""
-        return self._previewed(self.keeper.returning(as_of)[1])
+        revision, edit = self.keeper.returning(as_of)
+        return self._previewed(edit, revision)
 
     def back_to(self, as_of: str, expected: int | None = None) -> msg.Changed:
         """Put in force the whole model as it was. Raises as :func:`drawknife.records.history.as_of`."""
         revision, edit = self.keeper.returning(as_of)
         return self._done(edit, f"back to revision {revision}", expected, revision)
 
-    def _previewed(self, edit: Edit) -> msg.Preview:
+    def _previewed(self, edit: Edit, back_from: int) -> msg.Preview:
         revision, prepared = self.keeper.newest()
         after, renames = edit(prepared.model)
-        return preview(prepared, after, revision, self.now, renames, self.keeper.credentials())
+        held = self._held(self.keeper.credentials(), prepared.model, after, renames, back_from)
+        return preview(prepared, after, revision, self.now, renames, held)
+
+    def _held(self, known: Credentials, model: Model, after: Model, renames: Renames, back_from: int) -> Credentials:
+        """What there is to sign in with, what comes back with an account included."""
+        return None if known is None else {**known, **self.keeper.coming_back(model, after, renames, back_from)}
 
     def _done(self, edit: Edit, what: str, expected: int | None, back_from: int) -> msg.Changed:
-        held = self.keeper.credentials()
+        known = self.keeper.credentials()
         renamed: list[Renames] = []
+        held: list[Credentials] = []
 
         def noting(model: Model) -> tuple[Model, Renames]:
             after, renames = edit(model)
             renamed.append(renames)
+            held.append(self._held(known, model, after, renames, back_from))
             return after, renames
 
         done = self.keeper.change(noting, what, expected, back_from)
         count, items = item_changes(done.before, done.after, renamed[-1])
-        followed = self.followed(done, renamed[-1], held)
+        followed = self.followed(done, renamed[-1], held[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
     def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:
@@ -231,6 +242,9 @@ class InMemory:
         if after != before:
             self._keep(after, renames)
         return Done(before, after, 0)
+
+    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+        return {}
 
     def undoing(self, revision: int) -> Edit:
         raise Refused("a model file has no history: a service keeps one")

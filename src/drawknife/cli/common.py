@@ -190,20 +190,26 @@ def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[F
     return status, text, None
 
 
+AS_OF = click.option("--as-of", metavar="REVISION|TIME", help="Of the model as it was; times are UTC unless they say.")
+
+
 def asks(command: F) -> F:
-    """A command that asks: adds --model, --url, --token and --json, and passes `answers` and `as_json`."""
+    """A command that asks: adds --model, --url, --token, --as-of and --json, and passes `answers` and `as_json`."""
 
     @click.option("--model", "model_file", metavar="FILE", help="Work on this model file, without a service.")
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
+    @AS_OF
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
-    def wrapped(model_file: str | None, url: str | None, token: str | None, **others: Any) -> Any:
+    def wrapped(model_file: str | None, url: str | None, token: str | None, as_of: str | None, **others: Any) -> Any:
         with errors_told():
             if model_file is not None:
+                if as_of is not None:
+                    raise click.UsageError("a model file has no history: --as-of is for a service")
                 return command(answers=model_answers(model_file), **others)
             with connect(url, token) as client:
-                return command(answers=client, **others)
+                return command(answers=client if as_of is None else client.as_of(as_of), **others)
 
     return wrapped  # type: ignore[return-value]
 

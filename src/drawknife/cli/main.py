@@ -7,7 +7,7 @@ from click.shell_completion import get_completion_class
 
 from drawknife import __version__
 
-from . import access, accounts, census, directories, items, limits, model, people, places, serve, way_in, why
+from . import access, accounts, census, directories, history, items, limits, model, people, places, serve, way_in, why
 from .common import NOT_SO, fail
 
 CONTEXT = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
@@ -49,5 +49,19 @@ def completion(shell: str) -> None:
     click.echo(kind(main, {}, "drawknife", "_DRAWKNIFE_COMPLETE").source())
 
 
-for module in (serve, model, accounts, people, directories, places, items, way_in, limits, census, access, why):
+for module in (
+    serve,
+    model,
+    accounts,
+    people,
+    directories,
+    places,
+    items,
+    way_in,
+    limits,
+    census,
+    access,
+    why,
+    history,
+):
     module.add_to(main)

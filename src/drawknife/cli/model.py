@@ -1,4 +1,4 @@
-"""The whole model: load, dump, check, and who changed it."""
+"""The whole model: load, dump, check."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from drawknife.formats.model_file import json_schema, read_model
 
 from .changing import say_followed
 from .common import (
+    AS_OF,
     NOT_SO,
     WRONG_USAGE,
     Answers,
@@ -31,7 +32,7 @@ from .common import (
     say,
     serves,
 )
-from .previews import draw_item, draw_preview
+from .previews import draw_preview
 
 
 @click.command()
@@ -106,15 +107,17 @@ def _ask_about(losses: msg.LoadLosses) -> None:
 
 @click.command()
 @click.option("--json", "as_json", is_flag=True, help="As JSON instead of YAML.")
+@AS_OF
 @serves
-def dump(client: Client, as_json: bool) -> None:
+def dump(client: Client, as_json: bool, as_of: str | None) -> None:
     """Print the model in force as a model file; equal models give equal files.
 
     \b
-    Example:
+    Examples:
       drawknife dump > model.yaml
+      drawknife dump --as-of 12 > before.yaml
     """
-    sys.stdout.write(client.dump(as_json))
+    sys.stdout.write((client if as_of is None else client.as_of(as_of)).dump(as_json))
 
 
 @click.command()
@@ -180,50 +183,6 @@ def schema() -> None:
 
 
 @click.command()
-@click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
-@click.option("--revision", type=click.IntRange(0), metavar="N", help="Only this revision, with every item it changed.")
-@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
-@serves
-def journal(client: Client, limit: int, revision: int | None, as_json: bool) -> None:
-    """Who changed the model, what, when, and what followed; the newest first.
-
-    \b
-    Examples:
-      drawknife journal --limit 5
-      drawknife journal --revision 1
-    """
-    if revision is not None:
-        lines = [client.journal_line(revision)]
-    else:
-        page = client.journal(limit=limit)
-        lines = page.lines
-    if as_json:
-        print_json(lines[0] if revision is not None else page)
-        return
-    out = console()
-    for line in lines:
-        number = "" if line.revision is None else str(line.revision)
-        out.print(
-            Text(f"{number:>5}  ", "bold").append(f"{line.at:%Y-%m-%d %H:%M:%S}  ", "dim").append(f"{line.who}  ")
-            .append(line.what, "bold")
-        )  # fmt: skip
-        shown = line.items if revision is not None else line.items[:ITEMS_SHOWN]
-        for change in shown:
-            draw_item(out, change)
-        if line.item_count > len(shown):
-            out.print(
-                f"  … and {line.item_count - len(shown):,} more; drawknife journal --revision {number} tells them all",
-                style="dim",
-            )
-        for said in line.followed or []:
-            out.print(Padding(Text("→ ", "dim").append(said, "default"), (0, 0, 0, 7), expand=False))
-
-
-#: Of a change of many items so many are told in a list of changes.
-ITEMS_SHOWN = 10
-
-
-@click.command()
 @click.option("--fail", "failing", is_flag=True, help="Exit status 1 if there is anything.")
 @asks
 def findings(answers: Answers, failing: bool, as_json: bool) -> None:
@@ -246,5 +205,5 @@ def findings(answers: Answers, failing: bool, as_json: bool) -> None:
 
 
 def add_to(group: click.Group) -> None:
-    for command in (load, dump, check, schema, findings, journal):
+    for command in (load, dump, check, schema, findings):
         group.add_command(command)

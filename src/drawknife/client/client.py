@@ -14,7 +14,7 @@ from pydantic import BaseModel
 
 from drawknife import messages as msg
 
-from .connection import Connection
+from .history import HistoryCalls
 
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
@@ -22,7 +22,7 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Client(Connection):
+class Client(HistoryCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------
@@ -255,18 +255,6 @@ class Client(Connection):
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken. ``GET /findings``."""
         return self._get(msg.FindingList, "/findings")
-
-    def journal(self, offset: int = 0, limit: int = 200) -> msg.JournalPage:
-        """Who changed what, when; the newest first. ``GET /journal``."""
-        return self._get(msg.JournalPage, "/journal", offset=offset, limit=limit)
-
-    def each_journal_line(self, page: int = 200) -> Iterator[msg.JournalLine]:
-        """All lines of the journal, the newest first, `page` at a time. ``GET /journal``."""
-        return self._each(lambda offset: self.journal(offset, page), "lines")
-
-    def journal_line(self, revision: int, offset: int = 0, limit: int = 10_000) -> msg.JournalLine:
-        """One revision with the items that it changed. ``GET /journal/{revision}``."""
-        return self._get(msg.JournalLine, f"/journal/{revision}", offset=offset, limit=limit)
 
     def overview(self) -> msg.Overview:
         """How much there is, and what wants attention. ``GET /overview``."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from copy import copy
 from types import TracebackType
 from typing import Any, Protocol, Self, TypeVar
 
@@ -14,6 +15,10 @@ from drawknife import messages as msg
 from .errors import ClientError, Refused, ServiceUnavailable
 
 T = TypeVar("T", bound=BaseModel)
+
+
+#: What is asked by other methods than GET.
+_ASKING = ("/decisions", "/decisions/batch", "/comparisons")
 
 
 class Page(Protocol):
@@ -28,12 +33,23 @@ class Connection:
 
     def __init__(self, url: str, token: str, timeout: float = 600) -> None:
         self.url = url.rstrip("/")
+        self._as_of: str | None = None
         self._http = httpx.Client(
             base_url=self.url + "/api/v1",
             headers={"Authorization": f"Bearer {token}"},
             timeout=httpx.Timeout(timeout, connect=5),
             transport=httpx.HTTPTransport(retries=1),  # of connecting only: nothing is asked twice
         )
+
+    def as_of(self, text: str) -> Self:
+        """The same connection, asking of a model of the past: of a revision, or as of a time that has been.
+
+        Nothing can be changed with it: :class:`ClientError`. What is kept beside the model, such as credentials and the
+        journal, is not of the past: :class:`Refused`.
+        """
+        past = copy(self)
+        past._as_of = text
+        return past
 
     def __enter__(self) -> Self:
         return self
@@ -47,6 +63,10 @@ class Connection:
         self._http.close()
 
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
+        if self._as_of is not None:
+            if method != "GET" and path not in _ASKING:
+                raise ClientError("the past can be asked of, and not changed; `back-to` takes the model back to it")
+            arguments["params"] = {**(arguments.get("params") or {}), "as_of": self._as_of}
         try:
             response = self._http.request(method, path, **arguments)
         except httpx.ConnectError:

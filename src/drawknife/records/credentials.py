@@ -150,12 +150,21 @@ def put_by(connection: Connection[TupleRow], accounts: Sequence[str], revision: 
     )
 
 
+_KEPT = (
+    "SELECT password, keys FROM kept_credentials WHERE account = ANY(%s) AND revision > %s ORDER BY revision LIMIT 1"
+)
+
+
+def kept_methods(database: Database, went_as: Sequence[str], after: int) -> frozenset[str]:
+    """What an account would have a credential for that comes back; see :func:`bring_back`."""
+    rows = database.read(_KEPT, (list(went_as), after))
+    password, keys = rows[0] if rows else (None, [])
+    return frozenset((["password"] if password else []) + (["key"] if keys else []))
+
+
 def bring_back(connection: Connection[TupleRow], account: str, went_as: Sequence[str], after: int) -> None:
     """Give an account what it had when it first went after a revision, under one of some names; nothing if that is not kept."""
-    row = connection.execute(
-        "SELECT password, keys FROM kept_credentials WHERE account = ANY(%s) AND revision > %s ORDER BY revision LIMIT 1",
-        (list(went_as), after),
-    ).fetchone()
+    row = connection.execute(_KEPT, (list(went_as), after)).fetchone()
     if row is None:
         return
     password, keys = row

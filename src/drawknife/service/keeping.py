@@ -57,7 +57,8 @@ class Kept:
             was.append(model)
             renamed[:] = [(r.kind, r.old, r.new) for r in renames.each]
             if back_from is not None:
-                self._bring_back(connection, model, after, renames, back_from)
+                for name, names in self._came_as(model, after, renames, back_from):
+                    credentials.bring_back(connection, name, names, back_from)
             return after
 
         after = change_model(
@@ -66,20 +67,24 @@ class Kept:
         self._state.took(after)
         return Done(was[-1], after.model, after.revision)
 
-    def _bring_back(
-        self, connection: Connection[TupleRow], model: Model, after: Model, renames: Renames, back_from: int
-    ) -> None:
-        """Credentials come back with their account, under whatever name it went."""
+    def _came_as(self, model: Model, after: Model, renames: Renames, back_from: int) -> list[tuple[str, list[str]]]:
+        """The accounts that come back, each with the names that it had since, of which it went under the last."""
         renamed = {r.new for r in renames.each if r.kind == "account"}
         known = {a.name for a in model.accounts}
         since = history.renames_since(self._state.database, back_from)
+        found = []
         for account in after.accounts:
             if account.name not in known and account.name not in renamed:
                 names = [account.name]
-                for kind, old, new in since:
-                    if kind == "account" and old == names[-1]:
-                        names.append(new)
-                credentials.bring_back(connection, account.name, names, back_from)
+                names += [new for kind, old, new in since if kind == "account" and old == names[-1]]
+                found.append((account.name, names))
+        return found
+
+    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+        return {
+            name: credentials.kept_methods(self._state.database, names, back_from)
+            for name, names in self._came_as(model, after, renames, back_from)
+        }
 
     def undoing(self, revision: int) -> Edit:
         database = self._state.database

@@ -15,7 +15,8 @@ from ..words.names import fold
 from ..words.rights import BIT, RIGHTS
 from .pairing import Pairing
 
-#: For each account the methods that it has a credential for; None: not known.
+#: For each account, by its name before, the methods that it has a credential for (of one that comes, by its name
+#: afterwards); None: not known.
 Credentials = Mapping[str, frozenset[str]] | None
 
 
@@ -100,8 +101,9 @@ class SigningIn:
         account = prepared.model.accounts[index]
         if prepared is self.pairing.before:
             return self.credentials.get(account.name, frozenset())
-        if index not in self._was:
-            return frozenset({"directory"} if account.source != "local" else ())
+        if index not in self._was:  # one that comes back may have what it had
+            own = self.credentials.get(account.name, frozenset())
+            return own | frozenset({"directory"} if account.source != "local" else ())
         was = self.pairing.before.model.accounts[self._was[index]]
         return self.credentials.get(was.name, frozenset())
 

@@ -8,6 +8,7 @@
     ├── NotFound              a name that there is none of; the nearest is told
     ├── Refused               it is understood, and the rules do not allow it
     │   ├── ChangeRefused     a change that the model does not allow, with every place in the way
+    │   ├── NotKept           a past that was not kept (records/history.py)
     │   └── TooFew            a directory has suddenly far fewer people (directory/plan.py)
     ├── Conflict              another revision is in force (records/changes.py)
     └── OutOfReach            something that is needed does not answer
@@ -76,6 +77,8 @@ class NotFound(DrawknifeError, LookupError):
         said = f"there is no {kind} {name!r}"
         super().__init__(said + (f"; did you mean {self.near}?" if self.near else ""))
         expected = f"the name of {'an' if kind[0] in 'aeiou' else 'a'} {kind}"
+        if kind == "revision":
+            expected = "a number that the journal has"
         self.places = [Wrong(where, said, expected, self.near)]
 
 

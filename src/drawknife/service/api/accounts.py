@@ -40,7 +40,7 @@ class At(Asking):
 
 @api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
 def accounts(query: Accounts) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return rows_answer(asked.accounts(**query.model_dump(exclude={"as_of"})), "accounts", asked.revision)
 
 

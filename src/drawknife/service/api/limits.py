@@ -168,7 +168,7 @@ def lift(path: LockPath) -> Response:
     responses={200: msg.HeadroomAnswer},
 )
 def headroom(path: NamePath, query: HeadroomQuery) -> Response:
-    asked = ask()
+    asked = ask(query.as_of)
     return answer(asked.headroom(path.name, query.location, query.at), asked.revision)
 
 
