@@ -85,9 +85,19 @@ def kinds() -> dict[str, Any]:
     }  # fmt: skip
     lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
     return {
-        "directory": directory_fields(), "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
+        "directory": directory_fields(), "of_the_past": _of_the_past(), "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
         "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
     }  # fmt: skip
+
+
+def _of_the_past() -> list[str]:
+    """The routes that can be asked of a model of the past, as patterns of their paths."""
+    found = []
+    for path, methods in openapi()["paths"].items():
+        for operation in methods.values():
+            if any(p["name"] == "as_of" for p in operation.get("parameters", [])):
+                found.append("^" + re.sub(r"\{\w+\}", "[^/]+", path) + "$")
+    return sorted(set(found))
 
 
 def directory_fields() -> list[dict[str, Any]]:

@@ -32,14 +32,15 @@ DAY = datetime(2026, 11, 22, 12, tzinfo=UTC)
 
 
 def printed(command: str, service: dict[str, str]) -> str:
-    """What a command prints, off a terminal, without blanks at the ends of lines; `service` is the environment that
-    names the service."""
+    """What a command prints, off a terminal, without blanks at the ends of lines, and with what is done now as done on
+    the day; `service` is the environment that names the service."""
     environment = {k: v for k, v in os.environ.items() if not k.startswith("DRAWKNIFE") and k != "COLUMNS"}
     done = subprocess.run(
         [ROOT / ".venv/bin/drawknife", *shlex.split(command)],
         capture_output=True, text=True, cwd=ROOT, env={**environment, **service},
     )  # fmt: skip
-    text = done.stdout + done.stderr
+    text = re.sub(rf"{datetime.now(UTC):%Y-%m-%d} \d\d:\d\d", f"{DAY:%Y-%m-%d %H:%M}", done.stdout + done.stderr)
+    text = re.sub(rf"({DAY:%Y-%m-%d %H:%M}):\d\d", r"\1:00", text)
     return "".join(line.rstrip() + "\n" for line in text.splitlines())
 
 

@@ -3,6 +3,7 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./generated/api.gen";
 import declared from "./generated/kinds.json";
+import { ofThePast } from "./past";
 
 type Schemas = components["schemas"];
 export type Access = Schemas["AccessAnswer"];
@@ -82,6 +83,10 @@ const client = createClient<paths, "application/json">({
     ).toString(),
 });
 client.use({
+  onRequest({ request }) {
+    const address = ofThePast(request.url);
+    return address === request.url ? undefined : new Request(address, request);
+  },
   async onResponse({ response }) {
     if (response.ok) return;
     const data = await response.json().catch(() => null);

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, GET, type Journal } from "../api";
 import { ItemDifference } from "../parts/Consequences";
+import { ShowRevision } from "../parts/Past";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
+import { TakeBack } from "../parts/TakeBack";
 
 /** Of a change of many items so many are told. */
 const SHOWN = 10;
@@ -11,7 +13,7 @@ type Line = Journal["lines"][number];
 
 const COLUMNS: Column<Line>[] = [
   { head: "revision", track: "70px", by: (x) => x.revision, show: (x) => <span className="mono">{x.revision}</span> },
-  { head: "when", track: "160px", by: (x) => x.at, show: (x) => new Date(x.at).toLocaleString("sv") },
+  { head: "when", track: "150px", by: (x) => x.at, show: (x) => new Date(x.at).toLocaleString("sv") },
   { head: "who", track: "130px", by: (x) => x.who, show: (x) => x.who },
   {
     head: "what",
@@ -25,7 +27,17 @@ const COLUMNS: Column<Line>[] = [
     by: (x) => [...x.items.map((item) => item.name), ...(x.followed ?? [])].join(" "),
     show: (x) => <Different line={x} />,
   },
+  { head: "", track: "150px", show: (x) => x.revision !== null && <Revision line={x} revision={x.revision} /> },
 ];
+
+function Revision({ line, revision }: { line: Line; revision: number }) {
+  return (
+    <>
+      <ShowRevision revision={revision} />
+      {line.item_count > 0 && <TakeBack revision={revision} />}
+    </>
+  );
+}
 
 function Different({ line }: { line: Line }) {
   return (

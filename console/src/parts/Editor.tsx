@@ -4,6 +4,7 @@ import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, type Change, type ChangeKind, GET, type Item, onlyAt, POST, Problem } from "../api";
+import { usePast } from "../past";
 import { Consequences } from "./Consequences";
 import { changesOf, type Draft, declaredAs, drafted, type Field, fieldsOf, itemOf, nameless } from "./fields";
 import { LinesField } from "./LinesField";
@@ -21,6 +22,7 @@ interface Opened {
 
 export function AddButton({ kind, after }: { kind: ChangeKind; after?: (name: string | null) => void }) {
   const [open, setOpen] = useState(false);
+  if (usePast() !== null) return null;
   return (
     <>
       <Button variant="default" size="xs" leftSection={<IconPlus size={14} />} onClick={() => setOpen(true)}>
@@ -40,6 +42,7 @@ export function EditButton({
   after,
 }: Opened & { name: string; what?: string; label?: string }) {
   const [open, setOpen] = useState(false);
+  if (usePast() !== null) return null;
   return (
     <>
       <Button

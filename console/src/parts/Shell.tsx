@@ -20,6 +20,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
 import { DELETE } from "../api";
+import { askOf, usePast } from "../past";
+import { PastBanner, PastButton } from "./Past";
 
 const PLACES = [
   ["/", "Overview", IconHome],
@@ -41,9 +43,11 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme("light");
   const client = useQueryClient();
+  const past = usePast();
   const navigate = useNavigate();
   const signOut = async () => {
     await DELETE("/api/v1/sessions").catch(() => undefined);
+    askOf(null);
     client.clear();
     navigate("/sign-in");
   };
@@ -72,6 +76,7 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
           ))}
         </nav>
         <div style={{ flex: 1 }} />
+        <PastButton />
         <Group justify="space-between" px={6}>
           <Text fz="xs" className="quiet" truncate maw={110}>
             {name}
@@ -95,7 +100,12 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
           </Group>
         </Group>
       </div>
-      <main style={{ overflow: "auto", minWidth: 0 }}>{children}</main>
+      <div style={{ display: "flex", flexDirection: "column", minWidth: 0, minHeight: 0 }}>
+        <PastBanner />
+        <main key={past} style={{ overflow: "auto", minWidth: 0, flex: 1 }}>
+          {children}
+        </main>
+      </div>
     </div>
   );
 }

@@ -1,17 +1,20 @@
 import { ActionIcon, Group, Stack, Text } from "@mantine/core";
 import { IconX } from "@tabler/icons-react";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import {
   type Answer,
   answer,
   type Explanation,
   examplePath,
+  GET,
   type Judgement,
   POST,
   type Right,
   type State,
 } from "../api";
+import { usePast } from "../past";
 import { Note } from "./Line";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
@@ -57,6 +60,7 @@ export function Why({ account, right, location, endpoint, state, close }: Props)
         </ActionIcon>
       </Group>
       <Loaded query={query}>{(answer) => <Told answer={answer} state={state} />}</Loaded>
+      <Since question={{ account, action: right, path, owner, endpoint }} />
     </div>
   );
 }
@@ -96,6 +100,57 @@ function Told({ answer, state }: { answer: Answer; state: State }) {
           <JudgementView key={j.right + j.place} judgement={j} />
         ))}
     </Stack>
+  );
+}
+
+interface Asked {
+  account: string;
+  action: Right;
+  path: string;
+  owner?: string;
+  endpoint?: string;
+}
+
+/** Since when it is so, and what made it so; asked for only where somebody wants to know. */
+function Since({ question }: { question: Asked }) {
+  const [asked, setAsked] = useState(false);
+  const query = useQuery({
+    queryKey: ["when", question],
+    queryFn: () => answer(GET("/api/v1/when", { params: { query: question } })),
+    enabled: asked,
+    retry: false,
+  });
+  if (usePast() !== null) return null;
+  if (!asked) {
+    return (
+      <button type="button" className="link" style={{ marginTop: 10 }} onClick={() => setAsked(true)}>
+        Since when?
+      </button>
+    );
+  }
+  return (
+    <section aria-label="Since when" style={{ fontSize: 13, marginTop: 10 }}>
+      {query.error && <span className="bad">{query.error.message}</span>}
+      {query.isFetching && "…"}
+      {query.data?.turns.map((turn, i) => (
+        <div key={turn.at}>
+          <span className={turn.allowed ? "good" : turn.allowed === null ? "quiet" : "bad"}>
+            {turn.allowed === null
+              ? "– was not there"
+              : turn.allowed
+                ? `● ${i ? "could" : "can"}`
+                : `✕ ${i ? "could not" : "cannot"}`}
+          </span>{" "}
+          <span className="quiet">since {new Date(turn.at).toLocaleString("sv")}</span>{" "}
+          {turn.revision !== null
+            ? `${turn.what}, by ${turn.who} (revision ${turn.revision})`
+            : i === (query.data?.turns.length ?? 0) - 1
+              ? "as it was at first"
+              : "as something ended"}
+        </div>
+      ))}
+      {query.data && <div className="quiet">{query.data.notes[0]}</div>}
+    </section>
   );
 }
 

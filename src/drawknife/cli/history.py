@@ -87,10 +87,18 @@ ITEMS_SHOWN = 10
 @click.argument("location")
 @click.option("--to", metavar="LOCATION", help="Where a rename leads.")
 @click.option("--endpoint", metavar="NAME", help="Coming in by this endpoint.")
+@click.option("--owner", metavar="ACCOUNT", help="Who owns the thing acted on.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @serves
 def when(
-    client: Client, account: str, action: str, location: str, to: str | None, endpoint: str | None, as_json: bool
+    client: Client,
+    account: str,
+    action: str,
+    location: str,
+    to: str | None,
+    endpoint: str | None,
+    owner: str | None,
+    as_json: bool,
 ) -> None:
     """Since when ACCOUNT can do ACTION at LOCATION, or cannot: each turn, with who made it and by what.
 
@@ -99,7 +107,7 @@ def when(
       drawknife when harrow-dredging download /charts/issued/sheet-14.pdf
       drawknife when ines upload /soundings/x --endpoint harbour
     """
-    found = client.when(account, action, location, to, endpoint)
+    found = client.when(account, action, location, to, endpoint, owner)
     if as_json:
         print_json(found)
         return

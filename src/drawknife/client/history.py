@@ -45,10 +45,18 @@ class HistoryCalls(Connection):
         return self._get(msg.JournalLine, f"/journal/{revision}", offset=offset, limit=limit)
 
     def when(
-        self, account: str, action: str, path: str, to: str | None = None, endpoint: str | None = None
+        self,
+        account: str,
+        action: str,
+        path: str,
+        to: str | None = None,
+        endpoint: str | None = None,
+        owner: str | None = None,
     ) -> msg.WhenAnswer:
         """Since when an account can do a thing, or cannot; each turn with the change that made it. ``GET /when``."""
-        return self._get(msg.WhenAnswer, "/when", account=account, action=action, path=path, to=to, endpoint=endpoint)
+        return self._get(
+            msg.WhenAnswer, "/when", account=account, action=action, path=path, to=to, endpoint=endpoint, owner=owner
+        )
 
     def preview_back(self, revision: int) -> msg.Preview:
         """What undoing a revision would do. ``POST /back/preview``. Raises as :meth:`back`."""

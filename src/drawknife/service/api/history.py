@@ -20,6 +20,7 @@ class WhenQuery(Query):
     action: Annotated[str, Field(max_length=20)]
     path: Location
     to: Location | None = None
+    owner: Annotated[str, Field(min_length=1, max_length=64, description="Who owns the thing acted on")] | None = None
     endpoint: Annotated[str, Field(min_length=1, max_length=64)] | None = None
 
 
