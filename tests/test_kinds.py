@@ -43,10 +43,11 @@ VALUES = {
               "grace": "7 days", "bytes_over_since": "2026-11-20T08:00:00+00:00",
               "files_over_since": "2026-11-20T08:00:00+00:00", "note": "why"},
     "lockout": {"failures": 5, "within": "10 minutes", "lasts": "30 minutes", "note": "why"},
+    "promise": {"says": "only group:crew may read at s:/x tree through quay", "kept": "always", "note": "why"},
     "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},
 }  # fmt: skip
 KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtual-path": "/v", "endpoint": "quay",
-        "setting": "account:ida", "quota": "pool", "lockout": "account"}  # fmt: skip
+        "setting": "account:ida", "quota": "pool", "lockout": "account", "promise": "inside"}  # fmt: skip
 
 
 def document():

@@ -13,6 +13,7 @@ import { GroupsPage } from "./pages/GroupsPage";
 import { JournalPage } from "./pages/JournalPage";
 import { MapPage } from "./pages/MapPage";
 import { OverviewPage } from "./pages/OverviewPage";
+import { PromisesPage } from "./pages/PromisesPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SubjectPage } from "./pages/SubjectPage";
 import { VirtualPathsPage } from "./pages/VirtualPathsPage";
@@ -72,6 +73,7 @@ export function App() {
         />
         <Route path="/map" element={<MapPage />} />
         <Route path="/who" element={<WhoPage />} />
+        <Route path="/promises" element={<PromisesPage />} />
         <Route path="/compare" element={<ComparePage />} />
         <Route path="/journal" element={<JournalPage />} />
         <Route path="*" element={<Failed error={new Problem(404, "There is no such page.")} />} />

@@ -37,6 +37,7 @@ export type Obstacle = Schemas["Obstacle"];
 export type Overview = Schemas["Overview"];
 export type Follows = Schemas["Follows"];
 export type Preview = Schemas["Preview"];
+export type PromiseLine = Schemas["PromiseLine"];
 export type Reach = Schemas["ReachAnswer"];
 export type RoomChange = Schemas["RoomChangeMessage"];
 export type Room = NonNullable<RoomChange["before"]>;

@@ -11,6 +11,7 @@ import {
   IconMoon,
   IconRoute,
   IconServer,
+  IconShieldCheck,
   IconSun,
   IconUserQuestion,
   IconUsers,
@@ -35,6 +36,7 @@ const PLACES = [
   ["/who", "Who can", IconUserQuestion],
   ["/map", "Map", IconGridDots],
   ["/compare", "Compare", IconArrowsDiff],
+  ["/promises", "Promises", IconShieldCheck],
   ["/journal", "Journal", IconBook2],
 ] as const;
 

@@ -14,6 +14,7 @@ from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS
 from drawknife.core.everybody.compare import differences
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.listing import list_as
+from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.everybody.who import almost, holders
 from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.people import PreparedAccount
@@ -121,6 +122,21 @@ class AccessAnswers(Asked):
         return msg.WhoAnswer(
             revision=self.revision, right=right, at=str(target), endpoint=way_in.name if way_in else None,
             but_for=but_for, total=total, holders=told, almost=nearly,
+        )  # fmt: skip
+
+    def promises(self) -> msg.PromiseList:
+        """The promises, and who breaks each."""
+        broken = {b.promise.name: b for b in broken_promises(self.prepared, self.now.date())}
+        return msg.PromiseList(
+            revision=self.revision,
+            promises=[
+                msg.PromiseLine(
+                    name=p.name, says=str(p.says), kept=p.kept, note=p.note, broken=p.name in broken,
+                    accounts=broken[p.name].accounts if p.name in broken else 0,
+                    breaches=[msg.BreachMessage(**b._asdict()) for b in broken[p.name].breaches] if p.name in broken else [],
+                )
+                for p in self.prepared.model.promises
+            ],
         )  # fmt: skip
 
     def compare(

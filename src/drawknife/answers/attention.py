@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from drawknife import messages as msg
+from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.limits.usage import every_limit, promised
 from drawknife.core.model.ending import ending
@@ -35,7 +36,7 @@ def attention(
     return [
         msg.FindingMessage(kind=kind, about=about, text=text)
         for found in (
-            _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
+            _promises(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificate_of), _limits(prepared, now),
         )
         for kind, about, text in found
@@ -60,6 +61,11 @@ def _accounts(prepared: Prepared, now: datetime) -> Found:
         elif days < 0:
             text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
             yield "account-expired", a.name, text
+
+
+def _promises(prepared: Prepared, now: datetime) -> Found:
+    for broken in broken_promises(prepared, now.date()):
+        yield "promise-broken", broken.promise.name, broken.text()
 
 
 def _lines(prepared: Prepared, now: datetime) -> Found:

@@ -7,7 +7,7 @@ to follow is the same.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any, NamedTuple, Protocol
 
 from drawknife import messages as msg
@@ -15,6 +15,7 @@ from drawknife.answers.previews import Told, follow, item_changes, preview
 from drawknife.answers.summaries import summary
 from drawknife.changing import Applied, apply
 from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
@@ -239,6 +240,7 @@ class InMemory:
     def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
         before = self._prepared.model
         after, renames = edit(before)
+        hold(self._prepared, self.prepared_for(after), datetime.now(UTC).date(), renames)
         if after != before:
             self._keep(after, renames)
         return Done(before, after, 0)

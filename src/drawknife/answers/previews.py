@@ -15,6 +15,7 @@ from drawknife.core.follows.days import consequences
 from drawknife.core.follows.held_back import held_back
 from drawknife.core.follows.no_effect import NoEffect, added_lines, lines_without_effect
 from drawknife.core.follows.pairing import Renames, items_differing
+from drawknife.core.follows.promises_held import broken_by
 from drawknife.core.follows.room_changes import Room
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.difference import Differs
@@ -151,5 +152,7 @@ def preview(
 ) -> msg.Preview:
     """What putting `after` in force would change, and what follows."""
     count, items = item_changes(before.model, after, renames)
-    told = follow(before, prepare(after, before), at, renames, credentials)
-    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, notes))
+    prepared = prepare(after, before)
+    told = follow(before, prepared, at, renames, credentials)
+    refused = [f"it would be refused: {b.text()}" for b in broken_by(before, prepared, at.date(), renames)]
+    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, [*refused, *notes]))

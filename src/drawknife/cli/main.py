@@ -7,7 +7,22 @@ from click.shell_completion import get_completion_class
 
 from drawknife import __version__
 
-from . import access, accounts, census, directories, history, items, limits, model, people, places, serve, way_in, why
+from . import (
+    access,
+    accounts,
+    census,
+    directories,
+    history,
+    items,
+    limits,
+    model,
+    people,
+    places,
+    promises,
+    serve,
+    way_in,
+    why,
+)
 from .common import NOT_SO, fail
 
 CONTEXT = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
@@ -62,6 +77,7 @@ for module in (
     census,
     access,
     why,
+    promises,
     history,
 ):
     module.add_to(main)

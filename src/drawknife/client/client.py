@@ -349,6 +349,10 @@ class Client(HistoryCalls):
             right=right, at=at, endpoint=endpoint, but_for=but_for, offset=offset, limit=limit or 10_000,
         )  # fmt: skip
 
+    def promises(self) -> msg.PromiseList:
+        """The promises, and who breaks each. ``GET /promises``."""
+        return self._get(msg.PromiseList, "/promises")
+
     def map(self, **window: Any) -> msg.MapAnswer:
         """A window of the map; `window` as in :class:`drawknife.answers.MapWindow`. ``GET /map``."""
         return self._get(msg.MapAnswer, "/map", **window)

@@ -6,8 +6,10 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 
 from drawknife import messages as msg
+from drawknife.core.follows.promises_held import hold
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.items import Model
+from drawknife.core.prepared.prepared import prepare
 from drawknife.records.changes import change_model
 from drawknife.records.database import Database
 from drawknife.records.directories import Directory, Secrets, record_sync
@@ -106,7 +108,11 @@ def sync(
         def edit(model: Model, _: object) -> Model:
             was.append(model)
             plans.append(planned(model, directory, found, most_leavers))
-            return plans[-1].model
+            after = plans[-1].model
+            if model.promises:
+                before = prepare(model)
+                hold(before, prepare(after, before), datetime.now(UTC).date())
+            return after
 
         snapshot = change_model(database, edit, who, f"sync {directory.name}", None, at_hand)
         made = plans[-1]

@@ -12,6 +12,7 @@ from psycopg.rows import TupleRow
 from drawknife.answers.changing import Changing, Done, Edit
 from drawknife.answers.taking_back import renamed_since, turned_round, undone
 from drawknife.core.follows.pairing import Renames
+from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
@@ -54,6 +55,7 @@ class Kept:
             for r in renames.each:
                 if r.kind == "account":
                     credentials.carry_renamed(connection, r.old, r.new)
+            keep_promises(self._state, model, after, renames)
             was.append(model)
             renamed[:] = [(r.kind, r.old, r.new) for r in renames.each]
             if back_from is not None:
@@ -122,6 +124,12 @@ class Kept:
 
     def credential_counts(self, names: Sequence[str]) -> tuple[int, int]:
         return credentials.counts_of(self._state.database, list(names))
+
+
+def keep_promises(state: Current, before: Model, after: Model, renames: Renames | None = None) -> None:
+    """:class:`ChangeRefused` where a change would break a promise that is always to be kept."""
+    if before.promises or after.promises:
+        hold(state.prepared_for(before), state.prepared_for(after), datetime.now(UTC).date(), renames)
 
 
 def changing(state: Current, who: str) -> Changing:

@@ -11,6 +11,7 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from ..everybody.findings import Finding, findings
+from ..everybody.promises import Broken, broken_promises
 from ..prepared.namespace import Location
 from ..prepared.prepared import Prepared
 from ..prepared.settings import resolve_all
@@ -81,7 +82,9 @@ def consequences_on(
     """
     before, after = before.on(at.date()), after.on(at.date())
     pairing = Pairing(before, after, renames)
-    old_findings, new_findings = findings(before), findings(after)
+    old_findings, new_findings = (
+        [*(_of_promise(b) for b in broken_promises(x, at.date())), *findings(x)] for x in (before, after)
+    )
     affected = pairing.affected()
     signing = SigningIn(pairing, at, credentials, affected | changed_settings(pairing))
     paths = with_changed_paths(pairing)
@@ -98,6 +101,10 @@ def consequences_on(
         tuple(_unlike(old_findings, new_findings, pairing.renames)),
         tuple(left_out),
     )
+
+
+def _of_promise(broken: Broken) -> Finding:
+    return Finding("promise-broken", broken.promise.name, broken.text())
 
 
 def access_lost(before: Prepared, after: Prepared, name: str) -> tuple[AccessChange, ...]:

@@ -82,6 +82,7 @@ class Renames:
             self.account,
             lambda path: self.name("unit", path),
             self.place,
+            lambda name: self.name("endpoint", name),
         )
 
     def carried(self, model: Model) -> Model:

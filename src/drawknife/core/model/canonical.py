@@ -24,6 +24,7 @@ class Canonical:
             lambda name: names.spell("account", name),
             lambda path: names.spell("unit", path),
             lambda place: Place(names.spell("store", place.store), check_path(place.path)),
+            lambda name: names.spell("endpoint", name),
         )
 
     def item(self, kind: Kind, item: Any) -> Any:

@@ -15,7 +15,7 @@ from ..words.names import Place, fold, join, parse_place, rest_below
 from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
 from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
-from .rewriting import Rewriting, same_name, same_place, same_subject
+from .rewriting import Rewriting, same_endpoint, same_name, same_place, same_subject
 from .soundness import Problem, key_path, problems
 
 
@@ -164,6 +164,7 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
         (lambda n: new.get(n, n)) if kind == "account" else same_name,
         same_name,
         (lambda p: Place(new.get(p.store, p.store), p.path)) if kind == "store" else same_place,
+        (lambda n: new.get(n, n)) if kind == "endpoint" else same_endpoint,
     )
     items: Any = tuple(replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section))
     return checked(rewriting.of(replace(model, **{section: items})), model)

@@ -10,8 +10,9 @@ from .values import Read, Schema
 REQUIRED = object()
 
 #: What a field names, so that it is spelled, carried along by a rename and struck out at a removal: a subject, lines
-#: that each have a subject, an account, a unit, a store folder, or a store folder in which placeholders may stand.
-Naming = Literal["subject", "line", "account", "unit", "place", "leads-to"]
+#: that each have a subject, an account, a unit, a store folder, a store folder in which placeholders
+#: may stand, or what a promise says.
+Naming = Literal["subject", "line", "account", "unit", "place", "leads-to", "promise"]
 
 
 class Field(NamedTuple):

@@ -24,12 +24,27 @@ from .lines import (
     parse_member,
     parse_subject,
 )
+from .promises import Says, parse_says
 
 __all__ = [
-    "BUILT_IN", "EFFECTS", "NAMED", "REACHES", "Entry", "Grant", "Member", "Subject",
-    "parse_day", "parse_entry", "parse_grant", "parse_member", "parse_subject",
+    "BUILT_IN",
+    "EFFECTS",
+    "NAMED",
+    "REACHES",
+    "Entry",
+    "Grant",
+    "Member",
+    "Says",
+    "Subject",
+    "parse_day",
+    "parse_entry",
+    "parse_grant",
+    "parse_member",
+    "parse_says",
+    "parse_subject",
 ]  # fmt: skip
 
+KEPT = ("always", "watched")
 KINDS = ("person", "service", "anonymous")
 BASELINES = ("closed", "open")
 LISTINGS = ("reachable", "all")
@@ -205,6 +220,16 @@ class Lockout:
 
 
 @dataclass(frozen=True, slots=True)
+class Promise:
+    """A sentence about everybody. `kept` is ``always``, and no change may break it, or ``watched``."""
+
+    name: str
+    says: Says
+    kept: str = "watched"
+    note: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Model:
     """Everything, at one revision.
 
@@ -227,6 +252,7 @@ class Model:
     unit_notes: tuple[tuple[str, str], ...] = ()
     gone: tuple[Subject, ...] = ()
     lockouts: tuple[Lockout, ...] = ()
+    promises: tuple[Promise, ...] = ()
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()

@@ -346,6 +346,12 @@ LOCKOUT = Kind("lockout", "lockouts", m.Lockout, (
     Field("lasts", read_duration, v.DURATION, "for so long, such as 30 minutes", REQUIRED, write=write_duration),
     _NOTE,
 ), "of", can_be_renamed=False)  # fmt: skip
+PROMISE = Kind("promise", "promises", m.Promise, (
+    _NAME,
+    Field("says", v.of(m.parse_says), v.STRING, "nobody in, only, or everybody in SUBJECTS may RIGHTS at PLACE [REACH] [through ENDPOINT]", REQUIRED, write=str, names="promise"),
+    Field("kept", v.one_of(m.KEPT), v.choice(m.KEPT), "always: what breaks it is refused; watched: that is a finding", "watched"),
+    _NOTE,
+))  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (
     Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
     Field("owner", v.of(check_name), v.NAME, "the account that owns them", names="account"),
@@ -354,7 +360,7 @@ USAGE = _Usage("usage", "usage", m.Usage, (
 ), can_be_renamed=False)  # fmt: skip
 
 #: Every kind, in the order of the model file; folders are in their stores.
-EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, USAGE)
+EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, PROMISE, USAGE)
 BY_NAME = {kind.name: kind for kind in EVERY}
 #: Those that are changed one by one; usage comes as a whole, by a census.
 KINDS = {name: kind for name, kind in BY_NAME.items() if kind is not USAGE}

@@ -7,10 +7,10 @@ from dataclasses import replace
 from operator import attrgetter
 from typing import Any, NamedTuple
 
-from ..words.names import fold, parse_place, unit_ancestors
+from ..words.names import Place, fold, parse_place, unit_ancestors
 from .edits import ChangeRefused, checked, find_all, refuse
 from .fields import Field
-from .items import Model, Subject
+from .items import Model, Says, Subject
 from .kinds import FOLDER, KINDS, SECTIONS, SETTING, SUBJECT_KINDS, Kind
 from .placeholders import WHOLE_HOME
 from .rewriting import Rewriting, same_name, same_place
@@ -137,6 +137,11 @@ def _in_field(
             for x in get(item):
                 if x.subject in wanted:
                     yield found(item, x.subject, str(x))
+    elif field.names == "promise":
+        for item in items:
+            for one in _named_in_promise(item.says):
+                if one in wanted:
+                    yield found(item, one, str(item.says))
     elif field.many:
         word = "" if sum(f.names == "subject" for f in kind.naming) == 1 else f"{field.word} "
         for item in items:
@@ -151,6 +156,15 @@ def _in_field(
             named = _named(field, value) if value else None
             if named is not None and named in wanted:
                 yield found(item, named, f"{field.name}: {value}")
+
+
+def _named_in_promise(says: Says) -> set[Subject]:
+    named = set(says.subjects)
+    if isinstance(says.place, Place):
+        named.add(Subject("store", says.place.store))
+    if says.endpoint is not None:
+        named.add(Subject("endpoint", says.endpoint))
+    return named
 
 
 def _named(field: Field, value: Any) -> Subject | None:

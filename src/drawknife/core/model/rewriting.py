@@ -8,9 +8,13 @@ from typing import Any, NamedTuple
 
 from ..words.names import Place
 from .fields import REQUIRED, Field
-from .items import Model, Subject
+from .items import Model, Says, Subject
 from .kinds import FOLDER, SECTIONS, STORE, Kind
 from .placeholders import WHOLE_HOME
+
+
+def same_endpoint(name: str) -> str:
+    return name
 
 
 class Rewriting(NamedTuple):
@@ -20,6 +24,7 @@ class Rewriting(NamedTuple):
     account: Callable[[str], str | None]
     unit: Callable[[str], str | None]
     place: Callable[[Place], Place]
+    endpoint: Callable[[str], str] = same_endpoint
 
     def of(self, model: Model) -> Model:
         """The model with every reference written anew. Definitions stay as they are."""
@@ -67,11 +72,26 @@ class Rewriting(NamedTuple):
                 return self.unit(value)
             case "place":
                 return self.place(value)
+            case "promise":
+                return self._says(value)
             case _:  # where a virtual path leads
                 if value == WHOLE_HOME:
                     return value
                 store, _, path = value.partition(":")
                 return str(self.place(Place(store, path)))
+
+    def _says(self, says: Says) -> Says | None:
+        """What a promise says. Where its last subject goes, ``only`` nobody is left, and of the others nothing."""
+        kept = tuple(sorted({s for s in map(self.subject, says.subjects) if s is not None}))
+        if not kept and says.quantifier != "only":
+            return None
+        if not kept:
+            says = says._replace(quantifier="nobody")
+        return says._replace(
+            subjects=kept or (Subject("anyone"),),
+            place=self.place(says.place) if isinstance(says.place, Place) else says.place,
+            endpoint=None if says.endpoint is None else self.endpoint(says.endpoint),
+        )
 
     def _lines(self, lines: tuple[Any, ...]) -> tuple[Any, ...]:
         """Lines with their subjects written anew; the same tuple where none is different, as in nearly all."""

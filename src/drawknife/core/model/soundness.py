@@ -6,9 +6,9 @@ from functools import cached_property
 from typing import Any
 
 from ..words.errors import nearest
-from ..words.names import ANONYMOUS, fold
+from ..words.names import ANONYMOUS, Place, fold
 from .fields import Field
-from .items import Account, Folder, Model, Store, Subject
+from .items import Account, Folder, Model, Says, Store, Subject
 from .kinds import FOLDER, SECTIONS, USAGE, Kind
 from .placeholders import WHOLE_HOME
 from .standing import loops, units_of
@@ -47,6 +47,7 @@ class Names:
         self.group = {fold(g.name): g.name for g in reversed(model.groups)}
         self.unit = units_of(model)
         self.store = {fold(s.name): s.name for s in reversed(model.stores)}
+        self.endpoint = {fold(e.name): e.name for e in reversed(model.endpoints)}
         self._missing = 0
         #: Subjects that exist and are spelled as they are defined: most need no second look.
         self.exact = {Subject("account", name) for name in self.account.values()}
@@ -60,12 +61,19 @@ class Names:
         return (
             self.exact <= other.exact
             and self.store.items() <= other.store.items()
+            and self.endpoint.items() <= other.endpoint.items()
             and self.gone <= other.gone | {s.key for s in other.exact}
         )  # fmt: skip
 
     @cached_property
     def _by_kind(self) -> dict[str, dict[str, str]]:
-        return {"account": self.account, "group": self.group, "unit": self.unit, "store": self.store}
+        return {
+            "account": self.account,
+            "group": self.group,
+            "unit": self.unit,
+            "store": self.store,
+            "endpoint": self.endpoint,
+        }
 
     def missing(self, kind: str, name: str, where: Where) -> Problem | None:
         """The problem, if there is no `kind` of that name."""
@@ -90,12 +98,21 @@ class Names:
                     if not self.exact.issuperset(subjects):
                         found = self._missing_subjects(subjects, (*where, field.name))
                         yield from found if field.many else (replace(p, where=p.where[:-1]) for p in found)
+                case "promise":
+                    yield from self._missing_in_promise(value, (*where, field.name))
                 case "account" | "unit" as named:
                     yield from self._maybe_missing(named, value, where, field)
                 case "place":
                     yield from self._maybe_missing("store", value.store, where, field)
                 case _ if value != WHOLE_HOME:
                     yield from self._maybe_missing("store", value.partition(":")[0], where, field)
+
+    def _missing_in_promise(self, says: Says, where: Where) -> Iterator[Problem]:
+        yield from (replace(p, where=where) for p in self._missing_subjects(says.subjects, where))
+        if isinstance(says.place, Place):
+            yield from _maybe(self.missing("store", says.place.store, where))
+        if says.endpoint is not None:
+            yield from _maybe(self.missing("endpoint", says.endpoint, where))
 
     def _maybe_missing(self, kind: str, name: str, where: Where, field: Field) -> Iterator[Problem]:
         if fold(name) not in self._by_kind[kind]:

@@ -147,3 +147,9 @@ def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
     other = prepare(read_model(body.model))
     found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
     return answer(found, asked.revision)
+
+
+@api.get("/promises", summary="The promises, and who breaks each", responses={200: msg.PromiseList})
+def promises(query: Asking) -> Response:
+    asked = ask(query.as_of)
+    return answer(asked.promises(), asked.revision)

@@ -1,0 +1,275 @@
+"""Which promises a model keeps, and who breaks one, where: by the map's sets (docs/rules.md, "Promises")."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import NamedTuple
+
+from ..decide.folder_decision import judge
+from ..model.items import Endpoint, Promise, Says, Subject
+from ..prepared.people import bits_of
+from ..prepared.prepared import Prepared
+from ..words.names import Place, depth, fold, join, rest_below
+from ..words.rights import FILE_RIGHTS, RIGHTS
+from .access_map import AccessMap, access_of_all
+from .closed_form import INDICES, Sets
+from .division import bits_in
+
+#: What stands for a folder that is not recorded, in a place that is told.
+UNRECORDED = "…"
+#: So many who break a promise are named, each with one place.
+NAMED = 5
+#: And so many in a sentence.
+IN_TEXT = 2
+
+
+class Breach(NamedTuple):
+    """One account that breaks a promise: where, by which right, and by which line, in words."""
+
+    account: str
+    where: str
+    right: str
+    line: str
+
+
+class Broken(NamedTuple):
+    """A promise that is not kept: how many accounts break it, and the first of them."""
+
+    promise: Promise
+    accounts: int
+    breaches: tuple[Breach, ...]
+
+    def text(self) -> str:
+        """Who breaks it, where, and by which line, in a sentence."""
+        some = self.breaches[:IN_TEXT]
+        more = f"; and {self.accounts - len(some)} more" if self.accounts > len(some) else ""
+        each = "; ".join(f"{b.account} at {b.where}: {b.line}" for b in some)
+        return f"promise {self.promise.name} is broken ({self.promise.says}): {each}{more}"
+
+
+class _At(NamedTuple):
+    """The access at one place: whose location it is, and the sets on what is not one's own, and on what is.
+
+    `unrecorded` says how many levels below its folder it is, of which nothing is recorded.
+    """
+
+    where: str
+    unrecorded: int
+    members: int
+    plain: Sets
+    owning: Sets
+    place: Place | None
+
+
+def broken_promises(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None = None) -> list[Broken]:
+    """The promises that are not kept, by the accounts' state on a day. `promises`: those of another model."""
+    prepared = prepared.on(day)
+    wanted = prepared.model.promises if promises is None else promises
+    found = (_broken(prepared, promise, day) for promise in wanted)
+    return [x for x in found if x is not None]
+
+
+def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
+    says = promise.says
+    map_, admitted = _map(prepared, says)
+    subjects = _members(prepared, says.subjects)
+    if says.quantifier == "everybody":
+        active = bits_of(
+            [i for i, a in enumerate(prepared.model.accounts) if a.enabled and (a.expires is None or day <= a.expires)],
+            len(prepared.model.accounts),
+        )
+        return _lacking(prepared, promise, map_, admitted, subjects & active)
+    breaking: dict[int, tuple[_At, int]] = {}
+    wanted = subjects if says.quantifier == "nobody" else map_.division.everybody & ~subjects
+    left = wanted & admitted
+    for at in _places(prepared, map_, says):
+        for r in INDICES[says.rights]:
+            some = (at.plain[r] | at.owning[r]) & at.members & left
+            if some:
+                left &= ~some
+                for bit in bits_in(some):
+                    breaking[bit] = (at, r)
+    if not breaking:
+        return None
+    breaches = (_breach(prepared, bit, *breaking[bit]) for bit in sorted(breaking)[:NAMED])
+    return Broken(promise, len(breaking), tuple(breaches))
+
+
+def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
+    """Who of these lacks a right at a place, in state ``yes``, by all locations that lead there, or sees none of it."""
+    says = promise.says
+    lacking: dict[int, tuple[str, str]] = {}
+    seen: dict[str, int] = {}
+    left = subjects
+
+    def note(some: int, where: str, right: str) -> None:
+        nonlocal left
+        for bit in bits_in(some & left):
+            lacking[bit] = (where, right)
+        left &= ~some
+
+    first = RIGHTS[INDICES[says.rights][0]]
+    for at in _places(prepared, map_, says):
+        # At a store folder each place has to be seen by everybody; at a virtual location, any.
+        key = str(at.place) + at.unrecorded * UNRECORDED if isinstance(says.place, Place) else ""
+        seen[key] = seen.get(key, 0) | at.members
+        for r in INDICES[says.rights]:
+            some = at.members & ~(at.plain[r] & at.owning[r] & admitted)
+            if some & left:
+                note(some, at.where, RIGHTS[r])
+    for key in _all_places(prepared, says) if isinstance(says.place, Place) else [""]:
+        note(~seen.get(key, 0) & subjects, f"{key or says.place}, which it does not see", first)
+    if isinstance(says.place, str) and says.reach in ("here", "tree"):
+        own = 0
+        for at in _places(prepared, map_, says._replace(reach="here")):
+            own |= at.members
+        note(~own & subjects, f"{says.place}, which it does not see", first)
+    if not lacking:
+        return None
+    names = prepared.model.accounts
+    breaches = tuple(
+        Breach(names[bit].name, where, right, f"it lacks {right}")
+        for bit, (where, right) in sorted(lacking.items())[:NAMED]
+    )
+    return Broken(promise, len(lacking), breaches)
+
+
+# --- places ---------------------------------------------------------------------------------------
+
+_DEPTHS = {"tree": (0, 10**9), "here": (0, 0), "below": (1, 10**9), "children": (1, 1)}
+
+
+def _reaches(reach: str, levels: int) -> bool:
+    low, high = _DEPTHS[reach]
+    return low <= levels <= high
+
+
+def _places(prepared: Prepared, map_: AccessMap, says: Says) -> Iterator[_At]:
+    """The access at every place that a promise speaks of, location by location."""
+    cells = map_.cells(_folders(prepared, map_, says))
+    if isinstance(says.place, str):
+        yield from _synthetic(map_, says)
+    for cell in cells:
+        if cell.segment is None or cell.place is None:
+            continue
+        if isinstance(says.place, Place):
+            rest = rest_below(cell.path, says.place.path)
+        else:
+            rest = rest_below(cell.location, says.place)
+        if rest is None:
+            continue
+        levels = depth(rest) if rest else 0
+        # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these.
+        if not _is_place(prepared, says, cell.place, cell.location == cell.segment.path, rest):
+            continue
+        where = cell.location
+        if _reaches(says.reach, levels):
+            yield _At(where, 0, cell.members, cell.plain, cell.owning, cell.place)
+        for distance in (1, 2):
+            if _reaches(says.reach, levels + distance):
+                plain, owning = cell.below(distance)
+                yield _At(
+                    f"{where.rstrip('/')}{f'/{UNRECORDED}' * distance}",
+                    distance,
+                    cell.members,
+                    plain,
+                    owning,
+                    cell.place,
+                )
+
+
+def _is_place(prepared: Prepared, says: Says, place: Place, begins: bool, rest: str) -> bool:
+    """Is a folder a place: the promise's own, one that is recorded, or one that a virtual path leads to?
+
+    For a store folder the places are the same for everybody, so whose virtual path it is does not count.
+    """
+    if not rest or begins or prepared.stores[place.store].folder(place.path) is not None:
+        return True
+    return isinstance(says.place, Place)
+
+
+def _folders(prepared: Prepared, map_: AccessMap, says: Says) -> dict[str, list[str]]:
+    """By store, the folders whose cells have to be looked at."""
+    if isinstance(says.place, Place):
+        return {says.place.store: _under(prepared, map_, says.place, says.reach)}
+    found: dict[str, set[str]] = {}
+    for segment in map_.division.segments:
+        if rest_below(segment.path, says.place) is not None:  # it begins at the location or below it
+            found.setdefault(segment.place.store, set()).update(_under(prepared, map_, segment.place, "tree"))
+        rest = rest_below(says.place, segment.path)
+        if rest:  # it holds the location
+            top = Place(segment.place.store, join(segment.place.path, rest))
+            found.setdefault(top.store, set()).update(_under(prepared, map_, top, says.reach))
+    return {store: sorted(paths) for store, paths in found.items()}
+
+
+def _under(prepared: Prepared, map_: AccessMap, top: Place, reach: str) -> list[str]:
+    """A folder, and what is recorded below it or begins a virtual path there, as far as the reach goes."""
+    ready = prepared.stores.get(top.store)
+    if ready is None:
+        return []
+    paths = {top.path}
+    if reach != "here":
+        paths.update(f.path for f in ready.recorded_below(top.path))
+        starting = map_.division.starting.get(top.store, {})
+        paths.update(path for path in starting if rest_below(path, top.path) is not None)
+    if reach == "children":
+        paths = {p for p in paths if depth(p) <= depth(top.path) + 1}
+    return sorted(paths)
+
+
+def _all_places(prepared: Prepared, says: Says) -> list[str]:
+    """Every place of a promise about a store folder, as :func:`_lacking` calls them."""
+    assert isinstance(says.place, Place)
+    map_ = access_of_all(prepared)
+    found = []
+    for path in _under(prepared, map_, says.place, says.reach):
+        levels = depth(path) - depth(says.place.path)
+        for distance in (0, 1, 2):
+            if _reaches(says.reach, levels + distance):
+                found.append(str(Place(says.place.store, path)) + UNRECORDED * distance)
+    return found
+
+
+def _synthetic(map_: AccessMap, says: Says) -> Iterator[_At]:
+    assert isinstance(says.place, str)
+    for cell in map_.synthetic():
+        rest = rest_below(cell.location, says.place)
+        if rest is not None and _reaches(says.reach, depth(rest) if rest else 0):
+            yield _At(cell.location, 0, cell.members, cell.plain, cell.owning, None)
+
+
+# --- people, endpoints, lines ---------------------------------------------------------------------
+
+
+def _members(prepared: Prepared, subjects: tuple[Subject, ...]) -> int:
+    bits = access_of_all(prepared).division.bits
+    found = 0
+    for subject in subjects:
+        found |= bits.get(prepared.people.number(subject), 0)
+    return found
+
+
+def _map(prepared: Prepared, says: Says) -> tuple[AccessMap, int]:
+    """The map, through the promise's endpoint, and whom that admits by its lists, if it is there and starts."""
+    everybody = (1 << len(prepared.model.accounts)) - 1
+    if says.endpoint is None:
+        return access_of_all(prepared), everybody
+    endpoint: Endpoint | None = prepared.endpoints.get(fold(says.endpoint))
+    if endpoint is None or not endpoint.enabled or endpoint.name in prepared.stopped_by:
+        return access_of_all(prepared), 0
+    admitted = everybody if endpoint.only is None else _members(prepared, endpoint.only)
+    return access_of_all(prepared, endpoint), admitted & ~_members(prepared, endpoint.never)
+
+
+def _breach(prepared: Prepared, bit: int, at: _At, r: int) -> Breach:
+    """Who, where, and the line that lets it."""
+    account, right = prepared.people.prepared(bit), RIGHTS[r]
+    if at.place is None:
+        return Breach(account.name, at.where, right, f"it can {right}: its virtual paths lie below")
+    own = None if right not in FILE_RIGHTS else not at.plain[r] >> bit & 1
+    path = at.place.path + f"/{UNRECORDED}" * at.unrecorded
+    why = judge(prepared.stores[at.place.store], path.replace("//", "/"), right, account, own)
+    line = f"`{why.decided_by}` on {why.decided_at} lets it {right}" if why.decided_by else f"nothing refuses {right}"
+    return Breach(account.name, at.where, right, line)
