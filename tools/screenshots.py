@@ -40,6 +40,16 @@ CONSOLE = {
 DARK = {"console-map", "console-who"}
 
 
+def _service() -> dict[str, str]:
+    """What names the running demo to the command line."""
+    token = ROOT / ".run" / "admin-token"
+    return (
+        {"DRAWKNIFE_URL": "http://127.0.0.1:8750", "DRAWKNIFE_TOKEN": token.read_text().strip()}
+        if token.exists()
+        else {}
+    )
+
+
 def terminal(name: str, command: str) -> None:
     """One command in a terminal window of 100 columns."""
     shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; touch {FOLDER}/.done; read x"
@@ -55,7 +65,7 @@ def terminal(name: str, command: str) -> None:
     """
     subprocess.run(
         ["xvfb-run", "-a", "-s", "-screen 0 1280x900x24", "sh", "-c", script],
-        check=True, cwd=ROOT, env={**os.environ, "SHOWN": shown, "TERM": "xterm-256color"},
+        check=True, cwd=ROOT, env={**os.environ, **_service(), "SHOWN": shown, "TERM": "xterm-256color"},
     )  # fmt: skip
     done.unlink(missing_ok=True)
 

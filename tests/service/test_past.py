@@ -23,7 +23,12 @@ CHANGES = [
         {"op": "rename", "kind": "account", "name": "yuki", "to": "yoko"},
         {"op": "add", "kind": "unit", "name": "shore/jetty"},
         {"op": "change", "kind": "virtual-path", "name": "/charts", "add": {"grants": ["account:odile read"]}},
-        {"op": "change", "kind": "promise", "name": "soundings-stay-inside", "set": {"kept": "watched", "note": "asked for"}},
+        {
+            "op": "change",
+            "kind": "promise",
+            "name": "soundings-stay-inside",
+            "set": {"kept": "watched", "note": "asked for"},
+        },
         {"op": "change", "kind": "network", "set": {"inside": ["192.0.2.0/24", "203.0.113.0/24"]}},
     ],
 ]

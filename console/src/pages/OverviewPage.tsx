@@ -14,6 +14,13 @@ const COUNTS: [string, string, string][] = [
   ["virtual_paths", "virtual paths", "/virtual-paths"],
   ["endpoints", "endpoints", "/endpoints"],
 ];
+/** Where a line stands: a group, a folder, a virtual path, or an endpoint. */
+function lineAt(about: string): string {
+  if (about.startsWith("group:")) return `/subjects/${encodeURIComponent(about)}`;
+  if (about.startsWith("/")) return `/virtual-paths?path=${encodeURIComponent(about)}`;
+  return about.includes(":/") ? `/stores?place=${encodeURIComponent(about)}` : "/endpoints";
+}
+
 const KINDS: Record<string, [string, (about: string) => string]> = {
   "endpoint-clash": ["An endpoint does not start", () => "/endpoints"],
   "path-ambiguous": ["A virtual path leads two ways", (about) => `/virtual-paths?path=${encodeURIComponent(about)}`],
@@ -29,6 +36,9 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "passive-range-small": ["Too few passive ports", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
   "account-expires": ["An account expires", (about) => `/accounts/${encodeURIComponent(about)}`],
   "account-expired": ["An account expired", (about) => `/accounts/${encodeURIComponent(about)}`],
+  "promise-broken": ["A promise is broken", () => "/promises"],
+  "line-ended": ["A line has ended", lineAt],
+  "line-ends": ["A line ends soon", lineAt],
   "limit-nearly-full": ["A limit is nearly full", () => "/limits"],
   "limit-soft": ["A soft limit is passed", () => "/limits"],
   overcommitted: ["More given away than there is", () => "/limits"],

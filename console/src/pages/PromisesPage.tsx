@@ -2,7 +2,7 @@ import { Group, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { answer, GET, type PromiseLine } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
-import { Note } from "../parts/Line";
+import { Code, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
@@ -52,7 +52,9 @@ function Kept({ promise: p }: { promise: PromiseLine }) {
       {p.breaches.map((b) => (
         <div key={b.account}>
           <AccountLink name={b.account} /> <span className="quiet">at</span> <span className="mono">{b.where}</span>{" "}
-          <span className="quiet">{b.line}</span>
+          <span className="quiet">
+            <Code text={b.line} />
+          </span>
         </div>
       ))}
       {p.accounts > p.breaches.length && <div className="quiet">and {p.accounts - p.breaches.length} more</div>}

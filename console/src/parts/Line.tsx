@@ -20,3 +20,20 @@ export function LineText({ line }: { line: Line }) {
 export function Note({ note }: { note: string | null | undefined }) {
   return note ? <span className="quiet note"> “{note}”</span> : null;
 }
+
+/** Text with what stands in backticks set as code. */
+export function Code({ text }: { text: string }) {
+  return (
+    <>
+      {text.split("`").map((part, i) =>
+        i % 2 ? (
+          <span key={i} className="mono">
+            {part}
+          </span>
+        ) : (
+          part
+        ),
+      )}
+    </>
+  );
+}

@@ -15,7 +15,7 @@ import {
   type State,
 } from "../api";
 import { usePast } from "../past";
-import { Note } from "./Line";
+import { Code, Note } from "./Line";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
 
@@ -151,23 +151,6 @@ function Since({ question }: { question: Asked }) {
       ))}
       {query.data && <div className="quiet">{query.data.notes[0]}</div>}
     </section>
-  );
-}
-
-/** Text with what stands in backticks set as code. */
-function Code({ text }: { text: string }) {
-  return (
-    <>
-      {text.split("`").map((part, i) =>
-        i % 2 ? (
-          <span key={i} className="mono">
-            {part}
-          </span>
-        ) : (
-          part
-        ),
-      )}
-    </>
   );
 }
 

@@ -75,6 +75,7 @@ def _lines(prepared: Prepared, now: datetime) -> Found:
             continue
         days = (line.until - now.date()).days
         said = f"{line.says()} in group {name}" if kind is GROUP else f"`{line.says()}` on {name}"
+        name = f"group:{name}" if kind is GROUP else name
         if days < 0:
             yield (
                 "line-ended",

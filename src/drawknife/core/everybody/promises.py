@@ -34,11 +34,16 @@ class Breach(NamedTuple):
 
 
 class Broken(NamedTuple):
-    """A promise that is not kept: how many accounts break it, and the first of them."""
+    """A promise that is not kept: who breaks it, and the first of them with where and how."""
 
     promise: Promise
-    accounts: int
+    who: tuple[str, ...]
     breaches: tuple[Breach, ...]
+
+    @property
+    def accounts(self) -> int:
+        """How many accounts break it."""
+        return len(self.who)
 
     def text(self) -> str:
         """Who breaks it, where, and by which line, in a sentence."""
@@ -93,7 +98,8 @@ def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
     if not breaking:
         return None
     breaches = (_breach(prepared, bit, *breaking[bit]) for bit in sorted(breaking)[:NAMED])
-    return Broken(promise, len(breaking), tuple(breaches))
+    names = tuple(prepared.model.accounts[bit].name for bit in sorted(breaking))
+    return Broken(promise, names, tuple(breaches))
 
 
 def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
@@ -127,12 +133,11 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
         note(~own & subjects, f"{says.place}, which it does not see", first)
     if not lacking:
         return None
-    names = prepared.model.accounts
+    names = {bit: prepared.model.accounts[bit].name for bit in sorted(lacking)}
     breaches = tuple(
-        Breach(names[bit].name, where, right, f"it lacks {right}")
-        for bit, (where, right) in sorted(lacking.items())[:NAMED]
+        Breach(names[bit], where, right, f"it lacks {right}") for bit, (where, right) in sorted(lacking.items())[:NAMED]
     )
-    return Broken(promise, len(lacking), breaches)
+    return Broken(promise, tuple(names.values()), breaches)
 
 
 # --- places ---------------------------------------------------------------------------------------

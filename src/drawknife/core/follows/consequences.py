@@ -16,6 +16,7 @@ from ..prepared.namespace import Location
 from ..prepared.prepared import Prepared
 from ..prepared.settings import resolve_all
 from ..words.names import Place, tree_key
+from ..words.sizes import several
 from .access_changes import AccessChange, Side, access_changes
 from .access_compared import compare_access, with_changed_paths
 from .pairing import Pairing, Renames, changed_settings
@@ -82,9 +83,8 @@ def consequences_on(
     """
     before, after = before.on(at.date()), after.on(at.date())
     pairing = Pairing(before, after, renames)
-    old_findings, new_findings = (
-        [*(_of_promise(b) for b in broken_promises(x, at.date())), *findings(x)] for x in (before, after)
-    )
+    old_findings, new_findings = findings(before), findings(after)
+    old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
     affected = pairing.affected()
     signing = SigningIn(pairing, at, credentials, affected | changed_settings(pairing))
     paths = with_changed_paths(pairing)
@@ -97,14 +97,40 @@ def consequences_on(
         tuple(_leads(pairing, affected | paths)),
         tuple(_settings(pairing, affected)),
         tuple(room_changes(pairing, at, affected | paths | changed_settings(pairing))),
-        tuple(_unlike(new_findings, old_findings, pairing.renames)),
-        tuple(_unlike(old_findings, new_findings, pairing.renames)),
+        (
+            *_otherwise_broken(new_promises, old_promises, pairing.renames),
+            *_unlike(new_findings, old_findings, pairing.renames),
+        ),
+        (
+            *_otherwise_broken(old_promises, new_promises, pairing.renames, back=True),
+            *_unlike(old_findings, new_findings, pairing.renames),
+        ),
         tuple(left_out),
     )
 
 
-def _of_promise(broken: Broken) -> Finding:
-    return Finding("promise-broken", broken.promise.name, broken.text())
+def _otherwise_broken(some: list[Broken], others: list[Broken], renames: Renames, back: bool = False) -> list[Finding]:
+    """The promises that only some of these are broken, and those that more accounts break; `others` are of the model
+    before, or where it is looked `back` at, of the one afterwards."""
+
+    def called(kind: str, name: str) -> str:
+        return renames.name(kind, name)
+
+    known = {
+        (b.promise.name if back else called("promise", b.promise.name)): {
+            n if back else called("account", n) for n in b.who
+        }
+        for b in others
+    }
+    found = []
+    for b in some:
+        name = called("promise", b.promise.name) if back else b.promise.name
+        if name not in known:
+            found.append(Finding("promise-broken", b.promise.name, b.text()))
+        elif more := [n for n in b.who if (called("account", n) if back else n) not in known[name]]:
+            text = f"promise {b.promise.name} ({b.promise.says}) is broken by {several(more)}"
+            found.append(Finding("promise-broken", b.promise.name, text))
+    return found
 
 
 def access_lost(before: Prepared, after: Prepared, name: str) -> tuple[AccessChange, ...]:
