@@ -230,6 +230,7 @@ export function useFilter(label: string, placeholder: string, begins = "") {
       ref={field}
       aria-label={label}
       placeholder={placeholder}
+      autoFocus
       w={300}
       leftSection={<IconSearch size={15} />}
       rightSection={<Kbd size="xs">/</Kbd>}

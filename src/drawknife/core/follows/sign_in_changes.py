@@ -101,8 +101,10 @@ class SigningIn:
         account = prepared.model.accounts[index]
         if prepared is self.pairing.before:
             return self.credentials.get(account.name, frozenset())
-        if index not in self._was:  # one that comes back may have what it had
-            own = self.credentials.get(account.name, frozenset())
+        if index not in self._was:
+            # One that comes back may have what it had; one that only bears the name of another that was there has not.
+            back = account.name not in self.pairing.before.people.index
+            own = self.credentials.get(account.name, frozenset()) if back else frozenset()
             return own | frozenset({"directory"} if account.source != "local" else ())
         was = self.pairing.before.model.accounts[self._was[index]]
         return self.credentials.get(was.name, frozenset())
