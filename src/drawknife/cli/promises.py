@@ -44,16 +44,16 @@ def list_promises(answers: Answers, failing: bool, as_json: bool) -> None:
     raise SystemExit(NOT_SO if failing and any(p.broken for p in found.promises) else 0)
 
 
-show_command(promise, "promise", "NAME", "Show one promise.", "promise show raw-soundings-stay-inside")
+show_command(promise, "promise", "NAME", "Show one promise.", "promise show soundings-stay-inside")
 add_command(
     promise, "promise", "NAME",
     "Add a promise. One that is always to be kept is refused if it is broken; what would break it later is, too.",
-    'promise add raw-soundings-stay-inside --kept always --says "only group:sonar-lab may download at survey:/soundings tree"',
+    'promise add drafts-stay-inside --kept always --says "nobody in group:partners may list at survey:/charts/drafts tree"',
     'promise add all-read-notices --says "everybody in signed-in may read at /notices"',
 )  # fmt: skip
-change_command(promise, "promise", "NAME", "Change a promise.", "promise change all-read-notices --kept always")
-rename_command(promise, "promise", "NAME", "Rename a promise.", "promise rename all-read-notices notices")
-remove_command(promise, "promise", "NAME", "Remove a promise.", "promise remove notices")
+change_command(promise, "promise", "NAME", "Change a promise.", "promise change lab-reads-charts --kept watched")
+rename_command(promise, "promise", "NAME", "Rename a promise.", "promise rename lab-reads-charts charts-for-the-lab")
+remove_command(promise, "promise", "NAME", "Remove a promise.", "promise remove lab-reads-charts")
 
 
 def add_to(group: click.Group) -> None:
