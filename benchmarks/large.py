@@ -33,7 +33,7 @@ def large_model(seed: int = 7, size: float = 1, places: float = 1) -> m.Model:
         members |= {m.Subject("unit", rng.choice(units)) for _ in range(rng.randint(0, 1))}
         # Groups hold earlier ones, up to some six deep.
         members |= {m.Subject("group", f"g{rng.randrange(i):04}") for _ in range(rng.randint(0, 2)) if i > 200}
-        groups.append(m.Group(f"g{i:04}", tuple(members)))
+        groups.append(m.Group(f"g{i:04}", tuple(map(m.Member, members))))
     stores = _stores(rng, folders_wanted, accounts)
     return sound(
         m.Model(tuple(units), accounts, tuple(groups), stores, _virtual_paths(rng), _endpoints(), _settings(rng))

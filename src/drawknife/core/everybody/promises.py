@@ -165,6 +165,8 @@ def _places(prepared: Prepared, map_: AccessMap, says: Says) -> Iterator[_At]:
         if rest is None:
             continue
         levels = depth(rest) if rest else 0
+        if not any(_reaches(says.reach, levels + distance) for distance in (0, 1, 2)):
+            continue
         # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these.
         if not _is_place(prepared, says, cell.place, cell.location == cell.segment.path, rest):
             continue
@@ -199,13 +201,18 @@ def _folders(prepared: Prepared, map_: AccessMap, says: Says) -> dict[str, list[
     if isinstance(says.place, Place):
         return {says.place.store: _under(prepared, map_, says.place, says.reach)}
     found: dict[str, set[str]] = {}
-    for segment in map_.division.segments:
-        if rest_below(segment.path, says.place) is not None:  # it begins at the location or below it
-            found.setdefault(segment.place.store, set()).update(_under(prepared, map_, segment.place, "tree"))
-        rest = rest_below(says.place, segment.path)
-        if rest:  # it holds the location
-            top = Place(segment.place.store, join(segment.place.path, rest))
-            found.setdefault(top.store, set()).update(_under(prepared, map_, top, says.reach))
+    deepest = _DEPTHS[says.reach][1]
+    tops: set[tuple[Place, str]] = set()
+    for path, segments in map_.division.by_path.items():
+        below, rest = rest_below(path, says.place), rest_below(says.place, path)
+        if below is not None:  # they begin at the location or below it
+            levels = depth(below) if below else 0
+            if levels <= deepest:
+                tops.update((s.place, "here" if levels == deepest else says.reach) for s in segments)
+        elif rest:  # they hold the location
+            tops.update((Place(s.place.store, join(s.place.path, rest)), says.reach) for s in segments)
+    for top, reach in tops:
+        found.setdefault(top.store, set()).update(_under(prepared, map_, top, "tree" if reach == "below" else reach))
     return {store: sorted(paths) for store, paths in found.items()}
 
 
@@ -217,8 +224,8 @@ def _under(prepared: Prepared, map_: AccessMap, top: Place, reach: str) -> list[
     paths = {top.path}
     if reach != "here":
         paths.update(f.path for f in ready.recorded_below(top.path))
-        starting = map_.division.starting.get(top.store, {})
-        paths.update(path for path in starting if rest_below(path, top.path) is not None)
+        unrecorded = map_.division.unrecorded.get(top.store, ())
+        paths.update(path for path in unrecorded if rest_below(path, top.path) is not None)
     if reach == "children":
         paths = {p for p in paths if depth(p) <= depth(top.path) + 1}
     return sorted(paths)
