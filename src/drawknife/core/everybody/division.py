@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -9,7 +10,7 @@ from ..model.items import Endpoint
 from ..prepared.namespace import Candidate, Served, expand, namespace_of
 from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
-from ..words.names import BadValue, Place, ancestors, parent
+from ..words.names import BadValue, Place, ancestors, parent, tree_key
 from ..words.rights import RIGHTS
 from .closed_form import COUNT, INDICES, Sets
 
@@ -73,11 +74,26 @@ class Division:
             self.by_path.setdefault(segment.path, []).append(segment)
             store, top = segment.place
             self.starting.setdefault(store, {}).setdefault(top, []).append(segment)
+        self._unrecorded_sorted: dict[str, list[tuple[str, str]]] = {}
         #: By store, the folders that segments begin at and that are not recorded.
         self.unrecorded = {
             name: {top for top in tops if prepared.stores[name].folder(top) is None}
             for name, tops in self.starting.items()
         }
+
+    def unrecorded_below(self, top: Place) -> list[str]:
+        """The folders at one and below it that segments begin at and that are not recorded."""
+        found = self._unrecorded_sorted.get(top.store)
+        if found is None:
+            found = self._unrecorded_sorted[top.store] = sorted(
+                (tree_key(path), path) for path in self.unrecorded.get(top.store, ())
+            )
+        key = tree_key(top.path)
+        if not key:
+            return [path for _, path in found]
+        start = bisect_left(found, (key,))
+        stop = bisect_left(found, (key + "\x01",), start)
+        return [path for _, path in found[start:stop]]
 
     def synthetic_at(self, location: str) -> int:
         """The accounts for which `location` is synthetic."""

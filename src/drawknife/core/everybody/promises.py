@@ -12,7 +12,7 @@ from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
 from ..words.names import Place, depth, fold, join, rest_below
 from ..words.rights import FILE_RIGHTS, RIGHTS
-from .access_map import AccessMap, access_of_all
+from .access_map import AccessMap, Cell, access_of_all
 from .closed_form import INDICES, Sets
 from .division import bits_in
 
@@ -54,30 +54,43 @@ class Broken(NamedTuple):
 
 
 class _At(NamedTuple):
-    """The access at one place: whose location it is, and the sets on what is not one's own, and on what is.
+    """The access at one place: the cell of its folder, and the sets on what is not one's own, and on what is.
 
-    `unrecorded` says how many levels below its folder it is, of which nothing is recorded.
+    `unrecorded` says how many levels below that folder it is, of which nothing is recorded.
     """
 
-    where: str
+    cell: Cell
     unrecorded: int
-    members: int
     plain: Sets
     owning: Sets
-    place: Place | None
+
+    @property
+    def where(self) -> str:
+        """The location, in words."""
+        more = f"/{UNRECORDED}" * self.unrecorded
+        return self.cell.location if not more else self.cell.location.rstrip("/") + more
 
 
 def broken_promises(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None = None) -> list[Broken]:
     """The promises that are not kept, by the accounts' state on a day. `promises`: those of another model."""
     prepared = prepared.on(day)
-    wanted = prepared.model.promises if promises is None else promises
-    found = (_broken(prepared, promise, day) for promise in wanted)
-    return [x for x in found if x is not None]
+    known = prepared.derived.setdefault("promises", {})
+    assert isinstance(known, dict)
+    out = []
+    for promise in prepared.model.promises if promises is None else promises:
+        key = (promise.says, day)
+        if key not in known:
+            known[key] = _broken(prepared, promise, day)
+        found: Broken | None = known[key]
+        if found is not None:
+            out.append(found._replace(promise=promise))
+    return out
 
 
 def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
     says = promise.says
     map_, admitted = _map(prepared, says)
+    map_ = map_.restricted(says.rights)
     subjects = _members(prepared, says.subjects)
     if says.quantifier == "everybody":
         active = bits_of(
@@ -88,9 +101,11 @@ def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
     breaking: dict[int, tuple[_At, int]] = {}
     wanted = subjects if says.quantifier == "nobody" else map_.division.everybody & ~subjects
     left = wanted & admitted
-    for at in _places(prepared, map_, says):
+    for at in _places(prepared, map_, says, left):
+        if not left:
+            break
         for r in INDICES[says.rights]:
-            some = (at.plain[r] | at.owning[r]) & at.members & left
+            some = (at.plain[r] | at.owning[r]) & at.cell.members & left
             if some:
                 left &= ~some
                 for bit in bits_in(some):
@@ -105,8 +120,10 @@ def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
 def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
     """Who of these lacks a right at a place, in state ``yes``, by all locations that lead there, or sees none of it."""
     says = promise.says
+    of_folder = isinstance(says.place, Place)
     lacking: dict[int, tuple[str, str]] = {}
     seen: dict[str, int] = {}
+    itself = 0
     left = subjects
 
     def note(some: int, where: str, right: str) -> None:
@@ -116,21 +133,26 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
         left &= ~some
 
     first = RIGHTS[INDICES[says.rights][0]]
-    for at in _places(prepared, map_, says):
-        # At a store folder each place has to be seen by everybody; at a virtual location, any.
-        key = str(at.place) + at.unrecorded * UNRECORDED if isinstance(says.place, Place) else ""
-        seen[key] = seen.get(key, 0) | at.members
+    for at in _places(prepared, map_, says, left):
+        # At a store folder each place has to be seen by everybody; at a virtual location, any, and itself if it is a place.
+        key = at.cell.path if of_folder else ""
+        seen[key] = seen.get(key, 0) | at.cell.members
+        if not of_folder and not at.unrecorded and at.cell.location == says.place:
+            itself |= at.cell.members
         for r in INDICES[says.rights]:
-            some = at.members & ~(at.plain[r] & at.owning[r] & admitted)
+            some = at.cell.members & ~(at.plain[r] & at.owning[r] & admitted)
             if some & left:
                 note(some, at.where, RIGHTS[r])
-    for key in _all_places(prepared, says) if isinstance(says.place, Place) else [""]:
-        note(~seen.get(key, 0) & subjects, f"{key or says.place}, which it does not see", first)
-    if isinstance(says.place, str) and says.reach in ("here", "tree"):
-        own = 0
-        for at in _places(prepared, map_, says._replace(reach="here")):
-            own |= at.members
-        note(~own & subjects, f"{says.place}, which it does not see", first)
+    if isinstance(says.place, Place):
+        # What lies below a folder that somebody sees is seen, too: only the folders themselves need be asked about.
+        for path in _under(prepared, map_, says.place, says.reach):
+            if not left:
+                break
+            if _speaks_of(says, path):
+                note(~seen.get(path, 0) & subjects, f"{Place(says.place.store, path)}, which it does not see", first)
+    else:
+        unseen = ~itself if says.reach in ("here", "tree") else ~seen.get("", 0)
+        note(unseen & subjects, f"{says.place}, which it does not see", first)
     if not lacking:
         return None
     names = {bit: prepared.model.accounts[bit].name for bit in sorted(lacking)}
@@ -150,9 +172,9 @@ def _reaches(reach: str, levels: int) -> bool:
     return low <= levels <= high
 
 
-def _places(prepared: Prepared, map_: AccessMap, says: Says) -> Iterator[_At]:
-    """The access at every place that a promise speaks of, location by location."""
-    cells = map_.cells(_folders(prepared, map_, says))
+def _places(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> Iterator[_At]:
+    """The access at every place that a promise speaks of, location by location; at least all that is to do with `among`."""
+    cells = map_.cells(_folders(prepared, map_, says, among))
     if isinstance(says.place, str):
         yield from _synthetic(map_, says)
     for cell in cells:
@@ -170,20 +192,9 @@ def _places(prepared: Prepared, map_: AccessMap, says: Says) -> Iterator[_At]:
         # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these.
         if not _is_place(prepared, says, cell.place, cell.location == cell.segment.path, rest):
             continue
-        where = cell.location
-        if _reaches(says.reach, levels):
-            yield _At(where, 0, cell.members, cell.plain, cell.owning, cell.place)
-        for distance in (1, 2):
+        for distance in (0, 1, 2):
             if _reaches(says.reach, levels + distance):
-                plain, owning = cell.below(distance)
-                yield _At(
-                    f"{where.rstrip('/')}{f'/{UNRECORDED}' * distance}",
-                    distance,
-                    cell.members,
-                    plain,
-                    owning,
-                    cell.place,
-                )
+                yield _At(cell, distance, *(cell.below(distance) if distance else (cell.plain, cell.owning)))
 
 
 def _is_place(prepared: Prepared, says: Says, place: Place, begins: bool, rest: str) -> bool:
@@ -196,14 +207,15 @@ def _is_place(prepared: Prepared, says: Says, place: Place, begins: bool, rest: 
     return isinstance(says.place, Place)
 
 
-def _folders(prepared: Prepared, map_: AccessMap, says: Says) -> dict[str, list[str]]:
-    """By store, the folders whose cells have to be looked at."""
+def _folders(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> dict[str, list[str]]:
+    """By store, the folders whose cells have to be looked at, as some accounts see them."""
     if isinstance(says.place, Place):
         return {says.place.store: _under(prepared, map_, says.place, says.reach)}
     found: dict[str, set[str]] = {}
     deepest = _DEPTHS[says.reach][1]
     tops: set[tuple[Place, str]] = set()
-    for path, segments in map_.division.by_path.items():
+    for path, every in map_.division.by_path.items():
+        segments = [s for s in every if s.members & among]
         below, rest = rest_below(path, says.place), rest_below(says.place, path)
         if below is not None:  # they begin at the location or below it
             levels = depth(below) if below else 0
@@ -224,24 +236,17 @@ def _under(prepared: Prepared, map_: AccessMap, top: Place, reach: str) -> list[
     paths = {top.path}
     if reach != "here":
         paths.update(f.path for f in ready.recorded_below(top.path))
-        unrecorded = map_.division.unrecorded.get(top.store, ())
-        paths.update(path for path in unrecorded if rest_below(path, top.path) is not None)
+        paths.update(map_.division.unrecorded_below(top))
     if reach == "children":
         paths = {p for p in paths if depth(p) <= depth(top.path) + 1}
     return sorted(paths)
 
 
-def _all_places(prepared: Prepared, says: Says) -> list[str]:
-    """Every place of a promise about a store folder, as :func:`_lacking` calls them."""
+def _speaks_of(says: Says, path: str) -> bool:
+    """Is a folder, or one that is not recorded in it, as far as the reach of a promise about a store folder goes?"""
     assert isinstance(says.place, Place)
-    map_ = access_of_all(prepared)
-    found = []
-    for path in _under(prepared, map_, says.place, says.reach):
-        levels = depth(path) - depth(says.place.path)
-        for distance in (0, 1, 2):
-            if _reaches(says.reach, levels + distance):
-                found.append(str(Place(says.place.store, path)) + UNRECORDED * distance)
-    return found
+    levels = depth(path) - depth(says.place.path)
+    return any(_reaches(says.reach, levels + distance) for distance in (0, 1, 2))
 
 
 def _synthetic(map_: AccessMap, says: Says) -> Iterator[_At]:
@@ -249,7 +254,7 @@ def _synthetic(map_: AccessMap, says: Says) -> Iterator[_At]:
     for cell in map_.synthetic():
         rest = rest_below(cell.location, says.place)
         if rest is not None and _reaches(says.reach, depth(rest) if rest else 0):
-            yield _At(cell.location, 0, cell.members, cell.plain, cell.owning, None)
+            yield _At(cell, 0, cell.plain, cell.owning)
 
 
 # --- people, endpoints, lines ---------------------------------------------------------------------
@@ -278,10 +283,11 @@ def _map(prepared: Prepared, says: Says) -> tuple[AccessMap, int]:
 def _breach(prepared: Prepared, bit: int, at: _At, r: int) -> Breach:
     """Who, where, and the line that lets it."""
     account, right = prepared.people.prepared(bit), RIGHTS[r]
-    if at.place is None:
+    place = at.cell.place
+    if place is None:
         return Breach(account.name, at.where, right, f"it can {right}: its virtual paths lie below")
     own = None if right not in FILE_RIGHTS else not at.plain[r] >> bit & 1
-    path = at.place.path + f"/{UNRECORDED}" * at.unrecorded
-    why = judge(prepared.stores[at.place.store], path.replace("//", "/"), right, account, own)
+    path = place.path + f"/{UNRECORDED}" * at.unrecorded
+    why = judge(prepared.stores[place.store], path.replace("//", "/"), right, account, own)
     line = f"`{why.decided_by}` on {why.decided_at} lets it {right}" if why.decided_by else f"nothing refuses {right}"
     return Breach(account.name, at.where, right, line)
