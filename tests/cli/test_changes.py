@@ -83,6 +83,11 @@ def test_a_preview_folds_what_goes_with_signing_in(drawknife):
     assert {a["endpoint"] for a in told["access"]} == {"harbour", "lab-sftp", "public-tides"} and not told["nothing"]
 
 
+def test_a_note_on_a_unit_is_shown_as_what_differs_although_the_unit_was_only_a_path(drawknife):
+    out = drawknife("unit", "change", "partners", "--note", "by contract", "--preview").stdout
+    assert "~ units partners\n      note none → by contract" in out and "path" not in out
+
+
 def test_nothing_follows_is_said_in_words_that_say_how_much_was_looked_at(drawknife):
     out = drawknife("account", "change", "ines", "--display", "I. Calado", "--preview").stdout
     assert "Nothing follows: nobody gains or loses anything, anywhere" in out

@@ -168,6 +168,15 @@ def test_the_journal_by_who_by_what_and_by_time(client, own):
             assert response.status_code == 400 and response.json()["places"][0]["where"] == key
 
 
+def test_findings_tell_what_of_the_past_was_not_looked_at(client, own):
+    assert "passwords and keys" not in client.findings().not_looked_at
+    assert not any(f.kind == "no-credential" for f in client.as_of("1").findings().findings)
+    unknown = ["passwords and keys", "the certificate of harbour"]
+    assert client.as_of("1").findings().not_looked_at == unknown == client.as_of("1").overview().not_looked_at
+    told = run("findings", "--as-of", "1", environment={"DRAWKNIFE_URL": own.url, "DRAWKNIFE_TOKEN": own.token})
+    assert told.stderr == "not looked at: passwords and keys; the certificate of harbour\n"
+
+
 def test_since_when(client, own):
     found = client.when("harrow-dredging", "download", "/charts/issued/sheet.pdf")
     lines = client.journal(about="survey:/charts").lines
@@ -196,6 +205,8 @@ def test_the_command_line(own):
     assert "cannot download" in told.stdout and "change folder survey:/charts" in told.stdout
     assert json.loads(drawknife("when", "ines", "list", "/charts", "--json").stdout)["allowed"] is True
     assert "remove account tomasz" in drawknife("journal", "--about", "account:tomasz").stdout
+    nothing = drawknife("journal", "--who", "nobody")
+    assert (nothing.stdout, nothing.stderr) == ("", "no line is like that\n")
 
 
 def test_back_is_shown_first_and_not_done_unasked(own, client):

@@ -83,7 +83,13 @@ export function OverviewPage() {
               <div className="row head" style={{ gridTemplateColumns: "1fr", height: 36 }}>
                 What wants a decision now
               </div>
-              {data.findings.length === 0 && <Empty>All is well: nothing wants a decision.</Empty>}
+              {data.findings.length === 0 && (
+                <Empty>
+                  {data.not_looked_at.length
+                    ? "Nothing that was looked at wants a decision."
+                    : "All is well: nothing wants a decision."}
+                </Empty>
+              )}
               {data.findings.map((f) => {
                 const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
                 return (
@@ -105,6 +111,11 @@ export function OverviewPage() {
                 );
               })}
             </section>
+            {data.not_looked_at.length > 0 && (
+              <Text fz="xs" className="quiet">
+                Not looked at: {data.not_looked_at.join("; ")}.
+              </Text>
+            )}
             <Text fz="xs" className="quiet">
               Revision {data.revision} is in force.
             </Text>

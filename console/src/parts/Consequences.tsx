@@ -17,7 +17,8 @@ function plain(value: unknown): string {
 /** One item that differs: added, removed, or the keys that are not the same. */
 export function ItemDifference({ item }: { item: ItemChange }) {
   const [a, b] = [item.before, item.after].map((side) =>
-    side !== null && typeof side === "object" ? (side as Record<string, unknown>) : null,
+    // A unit of which there is only its path to say is told as that.
+    typeof side === "string" ? { path: side } : (side as Record<string, unknown> | null),
   );
   const [sign, style] = item.before === null ? ["+", "good"] : item.after === null ? ["−", "bad"] : ["~", "state-own"];
   const keys = a && b ? [...new Set([...Object.keys(a), ...Object.keys(b)])] : [];

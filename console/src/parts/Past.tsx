@@ -91,7 +91,7 @@ export function PastBanner() {
         <Text fz="sm">
           <b>This is the past{when}</b>
           {then.data && `: revision ${then.data.revision}`}. Nothing can be changed here; directories, credentials and
-          the journal are of today.
+          the journal are of today, and what accounts had to sign in with then is not known.
         </Text>
       )}
       <span style={{ flex: 1 }} />

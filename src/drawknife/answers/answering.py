@@ -29,13 +29,16 @@ class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, Limi
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
-        return msg.Overview(revision=self.revision, counts=counts, findings=self.findings().findings)
+        found = self.findings()
+        return msg.Overview(
+            revision=self.revision, counts=counts, findings=found.findings, not_looked_at=found.not_looked_at
+        )
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
         lasting = [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in findings(self.prepared)]
-        now = attention(self.prepared, self.now, self.certificate_of, self.credentials)
-        return msg.FindingList(revision=self.revision, findings=[*lasting, *now])
+        now, unknown = attention(self.prepared, self.now, self.certificate_of, self.credentials)
+        return msg.FindingList(revision=self.revision, findings=[*lasting, *now], not_looked_at=unknown)
 
 
 def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[str, Any]]:

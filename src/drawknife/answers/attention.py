@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 
 from drawknife import messages as msg
@@ -31,16 +31,26 @@ def attention(
     now: datetime,
     certificate_of: Callable[[Endpoint], msg.CertificateAnswer | None],
     credentials: Credentials,
-) -> list[msg.FindingMessage]:
-    """What wants a decision as of a moment. `credentials` None: they are not known."""
-    return [
+) -> tuple[list[msg.FindingMessage], list[str]]:
+    """What wants a decision as of a moment, and what could not be looked at.
+
+    `certificate_of` gives None for a certificate of which nothing is known; `credentials` None: they are not known.
+    """
+    certificates = {
+        e.name: certificate_of(e) for e in prepared.model.endpoints if e.enabled and e.certificate is not None
+    }
+    found = [
         msg.FindingMessage(kind=kind, about=about, text=text)
-        for found in (
+        for group in (
             _promises(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
-            _endpoints(prepared, certificate_of), _limits(prepared, now),
+            _endpoints(prepared, certificates), _limits(prepared, now),
         )
-        for kind, about, text in found
+        for kind, about, text in group
     ]  # fmt: skip
+    unknown = ["passwords and keys"] if credentials is None and prepared.model.accounts else []
+    if unseen := [name for name, seen in certificates.items() if seen is None]:
+        unknown.append(f"the certificate{'s' * (len(unseen) > 1)} of {several(unseen, NAMED)}")
+    return found, unknown
 
 
 Found = Iterator[tuple[str, str, str]]
@@ -101,13 +111,13 @@ def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:
         yield "no-credential", lacking[0], text
 
 
-def _endpoints(prepared: Prepared, certificate_of: Callable[[Endpoint], msg.CertificateAnswer | None]) -> Found:
+def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAnswer | None]) -> Found:
     for e in prepared.model.endpoints:
         if not e.enabled:
             continue
         if tls_policy(e) == "required" and e.certificate is None:
             yield "no-certificate", e.name, f"{e.name} requires TLS, and names no certificate; give it one"
-        c = certificate_of(e) if e.certificate is not None else None
+        c = certificates.get(e.name)
         for line in [c.problem] if c and c.problem else c.warnings if c else []:
             yield "certificate", e.name, f"the certificate of {e.name}: {line}"
         if e.passive_ports is not None:

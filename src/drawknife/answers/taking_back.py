@@ -1,4 +1,4 @@
-"""Differs one revision on the model of today (docs/rules.md, "History")."""
+"""Undoes one revision on the model of today (docs/rules.md, "History")."""
 
 from __future__ import annotations
 

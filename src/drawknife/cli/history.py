@@ -13,7 +13,7 @@ from drawknife import messages as msg
 from drawknife.client import Client
 
 from .changing import tell_changed
-from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, serves
+from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say, serves
 from .marks import plain_table
 from .previews import draw_item, draw_preview
 
@@ -55,6 +55,8 @@ def journal(
     if as_json:
         print_json(lines[0] if revision is not None else page)
         return
+    if not lines:
+        say("no line is like that" if any((who, about, since, until)) else "nothing was changed yet")
     out = console()
     for line in lines:
         number = "" if line.revision is None else str(line.revision)

@@ -201,6 +201,8 @@ def findings(answers: Answers, failing: bool, as_json: bool) -> None:
             click.echo(f"{finding.kind}: {finding.text}")
         if not found.findings:
             say("nothing")
+        if found.not_looked_at:
+            say(f"not looked at: {'; '.join(found.not_looked_at)}")
     raise SystemExit(NOT_SO if failing and found.findings else 0)
 
 

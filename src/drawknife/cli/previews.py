@@ -185,10 +185,10 @@ def draw_item(out: Console, x: msg.ItemChange) -> None:
     """One item that differs, and its keys that do."""
     sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
     out.print(Text(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold"))
-    before = x.before if isinstance(x.before, dict) else {}
-    after = x.after if isinstance(x.after, dict) else {}
-    if not before or not after:
+    if x.before is None or x.after is None:
         return
+    # A unit of which there is only its path to say is told as that.
+    before, after = (side if isinstance(side, dict) else {"path": side} for side in (x.before, x.after))
     defaults = _defaults(x.section)
     for key in dict.fromkeys((*before, *after)):
         a, b = before.get(key, defaults.get(key)), after.get(key, defaults.get(key))

@@ -15,6 +15,9 @@ from .questions import FindingMessage
 class FindingList(Message):
     revision: int
     findings: list[FindingMessage]
+    not_looked_at: list[str] = Field(
+        description="What nothing is known of here, and no finding tells of: of the past, and of a model file"
+    )
 
 
 class JournalLine(Message):

@@ -92,3 +92,4 @@ class Overview(Message):
     revision: int
     counts: dict[str, int]
     findings: list[FindingMessage]
+    not_looked_at: list[str] = Field(description="As in the list of findings")
