@@ -13,6 +13,7 @@ from tools.cluster import Cluster
 from tools.serving import serving
 
 from drawknife.answers import Answering, certificates
+from drawknife.client import ServiceUnavailable
 from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.model_file import read_model
 from drawknife.records.database import Database, bring_up_to_date
@@ -20,7 +21,7 @@ from drawknife.records.database import Database, bring_up_to_date
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "tidewrack.yaml"
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
-__all__ = ["DEMO", "DRAWKNIFE", "ROOT", "run", "serving"]
+__all__ = ["DEMO", "DRAWKNIFE", "ROOT", "run", "serving", "until"]
 
 # The same examples at each run, so that a run never hangs on luck; `./run soak` goes through new ones.
 SOAKING = bool(os.environ.get("DRAWKNIFE_SOAK"))
@@ -119,3 +120,15 @@ def on_demo():
         return done.returncode, done.stdout, done.stderr
 
     return command
+
+
+def until(good, tries=200_000):
+    """Ask until the answer is good; asking takes its time by itself."""
+    for _ in range(tries):
+        try:
+            found = good()
+        except ServiceUnavailable:
+            continue
+        if found:
+            return found
+    raise AssertionError("it did not come to that")

@@ -300,7 +300,9 @@ def test_the_examples_of_asking_commands_work_on_the_demo(example, tmp_path, mon
     if "--no-credential" in example:  # which a model file cannot tell, and that is said
         assert done.returncode == 2 and "expected a service" in done.stderr
         return
-    assert done.returncode in (0, 1) and not done.stderr, (line, done.stderr)
+    # What a model file does not hold is not passed over in silence.
+    said = "not looked at: passwords and keys\n" if "findings" in example else ""
+    assert done.returncode in (0, 1) and done.stderr == said, (line, done.stderr)
 
 
 @pytest.fixture(scope="module")

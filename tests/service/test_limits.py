@@ -16,7 +16,7 @@ from drawknife import messages as msg
 from drawknife.answers.certificates import covers
 from drawknife.client import Refused
 
-from ..conftest import DEMO, run, serving
+from ..conftest import DEMO, run, serving, until
 
 GIB = 2**30
 
@@ -178,11 +178,7 @@ def test_failures_lock_and_can_be_lifted_and_sessions_count(client):
 
 def looked_at(client):
     """What the service has seen of the certificate, once it has looked at it."""
-    for _ in range(10_000):
-        found = client.certificate("harbour")
-        if found.looked_at is not None:
-            return found
-    raise AssertionError("nobody looked at it")
+    return until(lambda: (found := client.certificate("harbour")).looked_at is not None and found)
 
 
 def make_certificate(folder, names, days):

@@ -3,21 +3,7 @@
 import httpx
 from tools.cluster import Cluster
 
-from drawknife.client import ServiceUnavailable
-
-from ..conftest import DEMO, serving
-
-
-def until(good, tries=200_000):
-    """Ask until the answer is good; asking takes its time by itself."""
-    for _ in range(tries):
-        try:
-            found = good()
-        except ServiceUnavailable:
-            continue
-        if found:
-            return found
-    raise AssertionError("it did not come to that")
+from ..conftest import DEMO, serving, until
 
 
 def test_a_clear_503_and_recovery_by_itself(tmp_path_factory):
