@@ -17,6 +17,10 @@ from .closed_form import COUNT, INDICES, Sets
 ENTER = RIGHTS.index("enter")
 
 
+#: So many virtual paths are kept divided.
+KEPT_PATHS = 5_000
+
+
 class Segment(NamedTuple):
     """A virtual path as some accounts have it: they all are led to the same folder.
 
@@ -60,7 +64,7 @@ class Division:
         self.paths = set(prepared.virtual_paths.by_path)
         self.above_paths = {up for p in self.paths if p != "/" for up in ancestors(parent(p))}
         for path, candidates in prepared.virtual_paths.by_path.items():
-            self._divide(path, candidates)
+            self._divide_or_take_over(path, candidates, accounts is None and endpoint is None)
         #: For each location above served virtual paths, the accounts that have one below it.
         self.above: dict[str, int] = {}
         for path, members in self.served.items():
@@ -154,6 +158,28 @@ class Division:
     def _strand(self, path: str, bits: list[int]) -> None:
         if bits:
             self.unserved[path] = self.unserved.get(path, 0) | bits_of(bits, len(self.accounts))
+
+    def _divide_or_take_over(self, path: str, candidates: list[Candidate], everybody: bool) -> None:
+        """Of all accounts, a path that is as it was is divided as it was, as long as the people are the same."""
+        if not everybody:
+            self._divide(path, candidates)
+            return
+        known = self.prepared.people.divided
+        key = (path, path in self.above_paths, tuple(c.vpath for c in candidates))
+        found = known.get(key)
+        if found is None:
+            if len(known) >= KEPT_PATHS:
+                known.clear()
+            before = len(self.segments)
+            self._divide(path, candidates)
+            known[key] = tuple(self.segments[before:]), self.served.get(path), self.unserved.get(path)
+            return
+        segments, served, unserved = found
+        self.segments += segments
+        if served is not None:
+            self.served[path] = served
+        if unserved is not None:
+            self.unserved[path] = unserved
 
     def _divide(self, path: str, candidates: list[Candidate]) -> None:
         """Divide the accounts that have `path` by the folder that it leads them to."""

@@ -6,7 +6,7 @@ that is not recorded, directly in it and one deeper: a line may speak only there
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from ..everybody.access_map import OF_FILES, AccessMap, Cell, access_of_all
@@ -78,19 +78,21 @@ def access_changes(
     branches: dict[str, list[str]] | None = None,
     renames: Renames | None = None,
     endpoint: str | None = None,
+    under: frozenset[str] | None = None,
 ) -> list[AccessChange]:
     """What changes between two sides for the accounts of the same bits; None: there is nothing on that side.
 
     `branches` are folders by store: only they are looked at, in both; where the accounts are led to the same
-    folders in both, and only these differ.
+    folders in both, and only these differ. `under` are virtual paths: only locations at them, below or above them, and
+    those in `branches`, are looked at, as nothing else can differ.
     """
     renames = renames or Renames()
     one, other = (None if side is None else Looking(side, _map_of(side)) for side in (before, after))
-    old = _seen(one, branches, renames) if one is not None else {}
-    new = _seen(other, branches, None) if other is not None else {}
+    old = _seen(one, branches, renames, under) if one is not None else {}
+    new = _seen(other, branches, None, under) if other is not None else {}
     if renames.moves and other is not None:
         _mark_moved_in(new, other.map, renames)
-    if branches is None:
+    if branches is None or under is not None:
         _ask_the_other(one, old, new)
         _ask_the_other(other, new, old)
     found: dict[tuple[int, Changes], list[str]] = {}
@@ -118,19 +120,62 @@ def access_changes(
 # --- looking ------------------------------------------------------------------------------------
 
 
-def _seen(looking: Looking, branches: dict[str, list[str]] | None, renames: Renames | None) -> dict[str, _Seen]:
+def _seen(
+    looking: Looking,
+    branches: dict[str, list[str]] | None,
+    renames: Renames | None,
+    under: frozenset[str] | None = None,
+) -> dict[str, _Seen]:
     """Every location of the accounts of a side, by what it is called afterwards."""
     side, map_ = looking
     found: dict[str, _Seen] = {}
     wanted = None if branches is None else _wanted(map_, branches)
-    for cell in map_.cells(wanted):
+    for cell in map_.cells(wanted) if under is None else _cells_under(side.prepared, map_, under, wanted or {}):
         members = cell.members if side.admitted is None else cell.members & side.admitted
-        if branches is not None and not _is_location(cell, branches):
+        if branches is not None and under is None and not _is_location(cell, branches):
             continue
         if members:
             location, moved = _called(cell, renames) if renames else (cell.location, False)
             _put(found, location, members, _depths(cell, side.admitted), moved)
     return found
+
+
+def _cells_under(
+    prepared: Prepared, map_: AccessMap, under: frozenset[str], branches: dict[str, list[str]]
+) -> Iterator[Cell]:
+    """The cells at some virtual paths, below them, and above them: there only what is fixed can be another. And those of
+    some folders."""
+    division = map_.division
+    above = {up for path in under for up in ancestors(path)}
+
+    def is_under(location: str) -> bool:
+        return any(rest_below(location, path) is not None for path in under)
+
+    besides = {store: set(folders) for store, folders in branches.items()}
+    wanted: dict[str, set[str]] = {store: set(folders) for store, folders in besides.items()}
+    for path, segments in division.by_path.items():
+        for segment in segments:
+            store, top = segment.place
+            folders = wanted.setdefault(store, set())
+            whole = [top] if is_under(path) else []
+            for to in () if whole else under:
+                rest = rest_below(to, path)
+                if rest is not None:
+                    folder = join(top, rest)
+                    folders.update(up for up in ancestors(folder) if rest_below(up, top) is not None)
+                    whole.append(folder)
+            for folder in whole:
+                folders.add(folder)
+                folders.update(f.path for f in prepared.stores[store].recorded_below(folder))
+    yield from map_.synthetic(above | {x for x in division.above if is_under(x)})
+    for cell in map_.cells({store: sorted(folders, key=tree_key) for store, folders in wanted.items() if folders}):
+        at = cell.segment
+        in_branch = at is not None and cell.path in besides.get(at.place.store, ())
+        if not in_branch and cell.location not in above and not is_under(cell.location):
+            continue
+        recorded = at is None or prepared.stores[at.place.store].folder(cell.path) is not None
+        if recorded or (at is not None and cell.location == at.path):
+            yield cell  # else it is no location of theirs: it is only looked at as others have it
 
 
 def _map_of(side: Side) -> AccessMap:

@@ -43,8 +43,17 @@ def compare_access(
     if branches is None:
         out += _whole(pairing, list(everybody))
     else:
-        elsewhere, standing = _divided(pairing, affected | with_paths)
-        out += _whole(pairing, sorted(elsewhere))
+        elsewhere, standing, paths = _divided(pairing, affected | with_paths)
+        only_paths = paths.keys() - standing.keys()
+        if only_paths:
+            under = frozenset().union(*(paths[i] for i in only_paths))
+            out += access_changes(
+                *_sides(pairing, sorted(only_paths)), _names(pairing, sorted(only_paths)), _below(pairing, branches),
+                under=under,
+            )  # fmt: skip
+        out += _whole(pairing, sorted(elsewhere - only_paths))
+        for i in elsewhere:
+            standing.pop(i, None)
         some = _joined(branches, _naming(pairing, standing))
         out += _in_branches(pairing, sorted(standing), some)
         looked_at = elsewhere | standing.keys()
@@ -85,7 +94,7 @@ def _whole(pairing: Pairing, positions: list[int]) -> list[AccessChange]:
 
 def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> list[AccessChange]:
     """Accounts that are led to the same folders in both, compared in some folders and below them."""
-    wanted = {name: sorted(_with_below(pairing, name, tops), key=tree_key) for name, tops in branches.items() if tops}
+    wanted = _below(pairing, branches)
     if not positions or not wanted:
         return []
     if pairing.aligned and len(positions) > len(pairing.common) // 2:
@@ -93,6 +102,10 @@ def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> 
         sides = Side(pairing.before, None, None, kept), Side(pairing.after, None, None, kept)
         return access_changes(*sides, [a.name for a in pairing.after.model.accounts], wanted)
     return access_changes(*_sides(pairing, positions), _names(pairing, positions), wanted)
+
+
+def _below(pairing: Pairing, branches: Branches) -> dict[str, list[str]]:
+    return {name: sorted(_with_below(pairing, name, tops), key=tree_key) for name, tops in branches.items() if tops}
 
 
 def _with_below(pairing: Pairing, store: str, tops: set[str]) -> set[str]:
@@ -118,22 +131,28 @@ def _names(pairing: Pairing, positions: list[int]) -> list[str]:
 # --- what differs ---------------------------------------------------------------------------------
 
 
-def _divided(pairing: Pairing, positions: Iterable[int]) -> tuple[set[int], dict[int, frozenset[Subject]]]:
-    """Who is led elsewhere, or let do other things there; and of the others, what each counts as in one model only."""
+def _divided(
+    pairing: Pairing, positions: Iterable[int]
+) -> tuple[set[int], dict[int, frozenset[Subject]], dict[int, frozenset[str]]]:
+    """Who is led elsewhere, or let do other things there; what each counts as in one model only; and of those for whom
+    nothing else is another, the virtual paths at which it is."""
     elsewhere: set[int] = set()
     standing: dict[int, frozenset[Subject]] = {}
+    paths: dict[int, frozenset[str]] = {}
     for i in positions:
         was, now = pairing.common[i]
         one, other = pairing.before.people.prepared(was), pairing.after.people.prepared(now)
         old, new = pairing.before.namespace(one), pairing.after.namespace(other)
-        same = old.unserved.keys() == new.unserved.keys() and {
-            path: (pairing.renames.place(s.place), s.ceiling) for path, s in old.served.items()
-        } == {path: (s.place, s.ceiling) for path, s in new.served.items()}
-        if not same or pairing.renames:
-            elsewhere.add(i)
-        elif differ := one.standing.ranks.keys() ^ other.standing.ranks.keys():
+        was_led = {path: (pairing.renames.place(s.place), s.ceiling) for path, s in old.served.items()}
+        now_led = {path: (s.place, s.ceiling) for path, s in new.served.items()}
+        if differ := one.standing.ranks.keys() ^ other.standing.ranks.keys():
             standing[i] = frozenset(differ)
-    return elsewhere, standing
+        if was_led != now_led or old.unserved.keys() != new.unserved.keys() or pairing.renames:
+            elsewhere.add(i)
+            if not pairing.renames:
+                changed = {path for path, _ in was_led.items() ^ now_led.items()}
+                paths[i] = frozenset(changed | (old.unserved.keys() ^ new.unserved.keys()))
+    return elsewhere, standing, paths
 
 
 def _naming(pairing: Pairing, standing: dict[int, frozenset[Subject]]) -> Branches:

@@ -81,15 +81,31 @@ def _candidates(pairing: Pairing, affected: set[int]) -> Iterable[int]:
         return everybody
     if [(s.name, s.capacity) for s in a.stores] != [(s.name, s.capacity) for s in b.stores]:
         return everybody
-    # What an account sends may belong to another, whose room then counts.
-    if any(name == "uploads_owner" for m in (a, b) for s in m.settings for name, _ in s.values):
-        return everybody
     old, new = _shared(pairing.before), _shared(pairing.after)
     if [q for q in a.quotas if q.folder] != [q for q in b.quotas if q.folder]:
         return everybody
     was: set[object] = {s for q, used in old.items() if new.get(q) != used for s in q.shared_by}
     now: set[object] = {s for q, used in new.items() if old.get(q) != used for s in q.shared_by}
-    return sorted(affected | pairing.positions(was, now))
+    found = affected | pairing.positions(was, now)
+    return sorted(found | _sending_for(pairing, found))
+
+
+def _sending_for(pairing: Pairing, owners: set[int]) -> set[int]:
+    """Positions of the accounts whose uploads belong to one of some others, whose room then counts, in either model."""
+    sets: list[set[object]] = [
+        {s.subject for s in m.settings if any(name == "uploads_owner" for name, _ in s.values)}
+        for m in (pairing.before.model, pairing.after.model)
+    ]
+    if not any(sets):
+        return set()
+    owning = [{pairing.common[i][side] for i in owners} for side in (0, 1)]
+    found = set()
+    for i in pairing.positions(*sets):
+        for side, prepared in enumerate((pairing.before, pairing.after)):
+            account = prepared.people.prepared(pairing.common[i][side])
+            if uploads_owner(prepared, account).index in owning[side]:
+                found.add(i)
+    return found
 
 
 def _shared(prepared: Prepared) -> dict[Quota, tuple[int, int]]:

@@ -3,6 +3,7 @@
 Equal models are then equal, and give equal files.
 """
 
+from bisect import insort
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -12,7 +13,7 @@ from .items import Model, Store, Usage
 from .kinds import FOLDER, LINES, OF_SECTION, SECTIONS, STORE, Kind
 from .lines import each_once
 from .rewriting import Rewriting
-from .soundness import Names
+from .soundness import MOST_CHANGED, Names
 
 
 class Canonical:
@@ -39,6 +40,30 @@ class Canonical:
                 if ordered != value:
                     changed[field.name] = ordered
         return kind.but(found, changed) if changed else found
+
+
+def _in_place(
+    kind: Kind, one: Callable[[Any], Any], old: tuple[Any, ...], new: tuple[Any, ...]
+) -> tuple[Any, ...] | None:
+    """Where a few items take the places of others that are called alike, or a few come in: the rest stays in its order.
+
+    None where it is not so simple.
+    """
+    if len(new) == len(old):
+        places = [i for i, (a, b) in enumerate(zip(old, new, strict=True)) if a is not b]
+        if len(places) < MOST_CHANGED and all(kind.called(old[i]) == kind.called(new[i]) for i in places):
+            made = list(new)
+            for i in places:
+                made[i] = one(new[i])
+            return tuple(made)
+        return None
+    come = new[len(old) :]
+    if len(old) < len(new) and len(come) < MOST_CHANGED and all(a is b for a, b in zip(old, new, strict=False)):
+        made = list(old)
+        for item in map(one, come):
+            insort(made, item, key=kind.order)
+        return tuple(made)
+    return None
 
 
 def _each_once(rows: tuple[Usage, ...]) -> tuple[Usage, ...]:
@@ -68,6 +93,8 @@ def sound(model: Model, before: Model | None = None) -> Model:
     def made(kind: Kind, one: Callable[[Any], Any], old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[Any, ...]:
         if new is old:
             return old
+        if kind.each_once and (kept := _in_place(kind, one, old, new)) is not None:
+            return kept
         known = set(map(id, old))
         found = [item if id(item) in known else one(item) for item in new]
         if not kind.each_once:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 from ..words.errors import nearest
@@ -39,20 +39,25 @@ class Problem:
 MOST_NEAREST = 200
 
 
+@lru_cache(maxsize=8)
+def _named(kind: str, names: tuple[str, ...]) -> tuple[dict[str, str], frozenset[Subject]]:
+    """The names of one kind: comparison form to spelling, and the subjects. Most changes leave them as they were."""
+    spelled = {fold(name): name for name in reversed(names)}
+    return spelled, frozenset(Subject(kind, name) for name in spelled.values())
+
+
 class Names:
     """The names that a model defines: comparison form to spelling."""
 
     def __init__(self, model: Model) -> None:
-        self.account = {fold(a.name): a.name for a in reversed(model.accounts)}
-        self.group = {fold(g.name): g.name for g in reversed(model.groups)}
+        self.account, accounts = _named("account", tuple(a.name for a in model.accounts))
+        self.group, groups = _named("group", tuple(g.name for g in model.groups))
         self.unit = units_of(model)
         self.store = {fold(s.name): s.name for s in reversed(model.stores)}
         self.endpoint = {fold(e.name): e.name for e in reversed(model.endpoints)}
         self._missing = 0
         #: Subjects that exist and are spelled as they are defined: most need no second look.
-        self.exact = {Subject("account", name) for name in self.account.values()}
-        self.exact |= {Subject("group", name) for name in self.group.values()}
-        self.exact |= {Subject("unit", path) for path in self.unit.values()}
+        self.exact = {Subject("unit", path) for path in self.unit.values()}.union(accounts, groups)
         #: Subjects that a directory once had: what still names them matches nobody, and is kept.
         self.gone = {s.key for s in model.gone}
 
@@ -62,7 +67,7 @@ class Names:
             self.exact <= other.exact
             and self.store.items() <= other.store.items()
             and self.endpoint.items() <= other.endpoint.items()
-            and self.gone <= other.gone | {s.key for s in other.exact}
+            and (self.gone <= other.gone or self.gone <= other.gone | {s.key for s in other.exact})
         )  # fmt: skip
 
     @cached_property
@@ -150,7 +155,7 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
         return new_items(getattr(before, section), getattr(model, section))
 
     for kind in SECTIONS.values():
-        if kind.each_once and kind is not USAGE:
+        if kind.each_once and kind is not USAGE and getattr(model, kind.section) is not getattr(before, kind.section):
             out += _duplicates(kind, getattr(model, kind.section))
     out += _of_units(model)
     out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i))]
@@ -170,10 +175,20 @@ def new_items(old: tuple[Any, ...], new: tuple[Any, ...]) -> Iterator[tuple[int,
     """The items of `new`, with their positions, that are not the same objects in `old`."""
     if new is old:
         return
+    if len(new) == len(old):  # nearly always all but a few are in their places
+        some = [i for i, (a, b) in enumerate(zip(old, new, strict=True)) if a is not b]
+        if len(some) < MOST_CHANGED:
+            there = {id(old[i]) for i in some}
+            yield from ((i, new[i]) for i in some if id(new[i]) not in there)
+            return
     known = set(map(id, old))
     for i, item in enumerate(new):
         if id(item) not in known:
             yield i, item
+
+
+#: Where not more items than these are others, they are looked at one by one.
+MOST_CHANGED = 1000
 
 
 def _maybe(problem: Problem | None) -> list[Problem]:
@@ -235,7 +250,8 @@ def _of_groups(model: Model) -> Iterator[Problem]:
 
 def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
     seen: set[str] = set()
-    for i, folder in enumerate(store.folders):
+    alike = [f.path for f in store.folders] == [f.path for f in known]
+    for i, folder in enumerate(() if alike else store.folders):
         if folder.path in seen:
             yield Problem(
                 (*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once"

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+from typing import Any
+
 from ..model.items import Account, Model, Subject
 from ..model.standing import Rank, Standing, holders, standing
 from ..words.names import fold, unit_ancestors
@@ -43,25 +46,41 @@ class PreparedAccount:
 class People:
     """Accounts, groups and units: who counts as what."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Model, before: People | None = None) -> None:
         #: By name as the model spells it, the accounts that were asked for already.
         self.asked: dict[str, PreparedAccount] = {}
+        #: Has every subject the number that it had `before`?
+        self.same_numbers = before is not None and _same_names(before, model)
         self.accounts = model.accounts
         self.groups = model.groups
         self.units = model.units
+        self.index: dict[str, int]
+        self.by_fold: dict[str, int]
+        self.subjects: list[Subject]
+        self.sid: dict[Subject, int]
+        self.held: dict[Subject, list[Subject]]
+        if before is not None and self.same_numbers:
+            self.index, self.by_fold = before.index, before.by_fold
+            self.subjects, self.sid = before.subjects, before.sid
+        else:
+            self._number_all(model)
+        self.held = before.held if before is not None and before.groups == model.groups else holders(model.groups)
+        self._accounts: dict[int, PreparedAccount] = {}
+        self._standings: dict[str, Standing] = {}
+        #: Room for what is derived of the people alone.
+        self.derived: dict[str, dict[int, int]] = {}
+        #: Room for how the accounts are divided by virtual paths (core/everybody/division.py).
+        self.divided: dict[Hashable, Any] = {}
+
+    def _number_all(self, model: Model) -> None:
         self.index = {a.name: i for i, a in enumerate(model.accounts)}
         self.by_fold = {fold(a.name): i for i, a in enumerate(model.accounts)}
-        self.held = holders(model.groups)
         subjects = [Subject("owner"), Subject("anyone"), Subject("signed-in"), Subject("anonymous")]
         subjects += [Subject("unit", u) for u in model.units]
         subjects += [Subject("group", g.name) for g in model.groups]
         subjects += [Subject("account", a.name) for a in model.accounts]
         self.subjects = subjects
         self.sid = {s: i for i, s in enumerate(subjects)}
-        self._accounts: dict[int, PreparedAccount] = {}
-        self._standings: dict[str, Standing] = {}
-        #: Room for what is derived of the people alone.
-        self.derived: dict[str, dict[int, int]] = {}
 
     def standing_of(self, account: Account) -> Standing:
         """The standing of an account; those asked for last are kept."""
@@ -157,3 +176,12 @@ def bits_of(indices: list[int], count: int) -> int:
     for i in indices:
         raw[i >> 3] |= 1 << (i & 7)
     return int.from_bytes(raw, "little")
+
+
+def _same_names(before: People, model: Model) -> bool:
+    """Are accounts, groups and units called as before, in the same order?"""
+    return (
+        before.units == model.units
+        and [g.name for g in before.groups] == [g.name for g in model.groups]
+        and [a.name for a in before.accounts] == [a.name for a in model.accounts]
+    )

@@ -42,8 +42,9 @@ class Prepared:
         if old is not None and _same(old.model, model, "accounts", "groups", "units"):
             self.people: People = old.people
         else:
-            self.people = People(model)
-            old = None
+            self.people = People(model, old.people if old is not None else None)
+            if not self.people.same_numbers:
+                old = None
         self.stores: dict[str, PreparedStore] = {}
         for store in model.stores:
             was = old.stores.get(store.name) if old is not None else None

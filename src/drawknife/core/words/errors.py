@@ -8,6 +8,7 @@
     ├── NotFound              a name that there is none of; the nearest is told
     ├── Refused               it is understood, and the rules do not allow it
     │   ├── ChangeRefused     a change that the model does not allow, with every place in the way
+    │   ├── NotAllowed        whoever asks may not do it; what it would take is told
     │   ├── NotKept           a past that was not kept (records/history.py)
     │   └── TooFew            a directory has suddenly far fewer people (directory/plan.py)
     ├── Conflict              another revision is in force (records/changes.py)
@@ -72,18 +73,26 @@ class BadInput(Mistaken):
 class NotFound(DrawknifeError, LookupError):
     """There is no `kind` of that name. `near` is the nearest name that there is; `where` names the field."""
 
-    def __init__(self, kind: str, name: str, names: Iterable[str] = (), where: str = "name") -> None:
+    def __init__(
+        self, kind: str, name: str, names: Iterable[str] = (), where: str = "name", expected: str = ""
+    ) -> None:
         self.kind, self.name, self.near, self.where = kind, name, nearest(name, names), where
         said = f"there is no {kind} {name!r}"
         super().__init__(said + (f"; did you mean {self.near}?" if self.near else ""))
-        expected = f"the name of {'an' if kind[0] in 'aeiou' else 'a'} {kind}"
-        if kind == "revision":
-            expected = "a number that the journal has"
+        expected = expected or f"the name of {'an' if kind[0] in 'aeiou' else 'a'} {kind}"
         self.places = [Wrong(where, said, expected, self.near)]
 
 
 class Refused(DrawknifeError):
     """It is understood, and the rules do not allow it."""
+
+
+class NotAllowed(Refused):
+    """Whoever asks may not do it. `places` tells what of it, each by itself."""
+
+    def __init__(self, message: str, what: Iterable[str] = ()) -> None:
+        super().__init__(message)
+        self.places = [Wrong("", x) for x in what]
 
 
 class Conflict(DrawknifeError):

@@ -1,0 +1,94 @@
+"""Does a change lie within an administrator's area: what it touches, and what anybody gains by it (docs/rules.md, "Areas")."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..model.areas import Area, items_outside
+from ..model.difference import differing
+from ..model.items import Subject
+from ..prepared.prepared import Prepared
+from ..words.names import fold
+from ..words.sizes import several
+from .access_changes import UNRECORDED
+from .consequences import Consequences
+from .pairing import Renames
+
+
+def outside(area: Area, before: Prepared, after: Prepared, follows: Consequences, renames: Renames) -> list[str]:
+    """What of a change does not lie within the area, in words; nothing: it does.
+
+    A gain lies within it where its place does, or where the account that gains it is in one of its units, now and before.
+    Settings may also be others for who is, or was, in one of its groups.
+    """
+    old, new = before.model, after.model
+    items = list(differing(old, new))
+    # Where an account is in both, what is set for it is judged by where it was.
+    said = items_outside(area, items, (*new.accounts, *old.accounts))
+    said += [
+        f"the home of {d.name}, {d.after.home}"
+        for d in items
+        if d.section == "accounts" and d.after is not None and d.after.home is not None
+        and (d.before is None or d.before.home != d.after.home) and not area.holds_place(d.after.home)
+    ]  # fmt: skip
+    origin = renames.origins("account", (a.name for a in old.accounts))
+    was = {a.name: a for a in old.accounts}
+    inside = set()
+    for account in new.accounts:
+        before_it = origin.get(fold(account.name))
+        if area.holds_account(account) and (before_it is None or area.holds_account(was[before_it])):
+            inside.add(account.name)
+    members = {
+        a.name
+        for a in new.accounts
+        if _in_groups(area, after, a.name) or _in_groups(area, before, origin.get(fold(a.name)) or "")
+    }
+    said += _gains(area, after, follows, inside, members)
+    return list(dict.fromkeys(said))
+
+
+def _gains(area: Area, after: Prepared, follows: Consequences, inside: set[str], members: set[str]) -> Iterator[str]:
+    def others(names: tuple[str, ...]) -> list[str]:
+        return [n for n in names if n not in inside]
+
+    for change in follows.access:
+        if not (change.gained or change.widened):
+            continue
+        names = others(change.accounts)
+        for location in change.locations if names else ():
+            here = location.split("/" + UNRECORDED)[0] or "/"
+            elsewhere = [n for n in names if not _leads_inside(area, after, n, here)]
+            if elsewhere:
+                yield f"{several(elsewhere)} would gain {', '.join((*change.gained, *change.widened))} at {here}"
+    for entered in follows.sign_in:
+        if entered.may and (names := others(entered.accounts)):
+            yield f"{several(names)} could sign in at {entered.endpoint}"
+    for led in follows.leads:
+        names = others(led.accounts)
+        if led.after is not None and names and not area.holds_place(led.after):
+            yield f"{led.location} would lead {several(names)} to {led.after}"
+    for room in follows.room:
+        names = [n for n in others(room.accounts) if not _leads_inside(area, after, n, room.location)]
+        if names:
+            yield f"{several(names)} would have other room at {room.location}"
+    for setting in follows.settings:
+        names = [n for n in others(setting.accounts) if n not in members]
+        if names:
+            yield f"{setting.name} of {several(names)} would be another"
+    yield from follows.left_out
+    for _, then in follows.later:
+        yield from _gains(area, after, then, inside, members)
+
+
+def _leads_inside(area: Area, after: Prepared, name: str, location: str) -> bool:
+    account = after.account(name)
+    if account is None:
+        return True  # it is there no more
+    place = after.namespace(account).resolve(location).place
+    return place is not None and area.holds_place(place)
+
+
+def _in_groups(area: Area, prepared: Prepared, name: str) -> bool:
+    account = prepared.account(name)
+    groups = (Subject("group", g.name) for g in prepared.model.groups if fold(g.name) in area.groups)
+    return account is not None and any(prepared.people.number(s) in account.who for s in groups)
