@@ -11,7 +11,7 @@ from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_told
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.soundness import Problem
 from drawknife.core.words import errors
-from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotFound
+from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotAllowed, NotFound
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
@@ -31,6 +31,7 @@ EACH = [
     (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
     (ChangeRefused([Problem(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
     (NotKept("revision 3 was only counted"), 409, "change-refused", WRONG_USAGE),
+    (NotAllowed("this takes the role owner", ["the network"]), 403, "not-allowed", WRONG_USAGE),
     (TooFew("the directory has no people"), 409, "change-refused", WRONG_USAGE),
     (Conflict(3, 5), 412, "changed-meanwhile", NOT_SO),
     (DirectoryFailed("no answer"), 502, "directory-failed", FAILED),

@@ -11,6 +11,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 
+import httpx
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
@@ -85,7 +86,36 @@ def fill(url: str, token: str, now: datetime | None = None) -> None:
     """What the demo has beside its model file: a directory, credentials, and a history of censuses up to `now`."""
     add_directory(url, token)
     add_credentials(url, token)
+    add_people(url, token)
     add_history(url, token, now or datetime.now(UTC))
+
+
+def add_people(url: str, token: str) -> None:
+    """Made-up colleagues of the administrator: olga edits all, pim the lab's; a program; and a draft of pim's that waits."""
+    with Client(url, token) as client:
+        if len(client.administrators().administrators) > 1:
+            return
+        client.add_administrator("olga", "editor")
+        client.add_administrator("pim", "editor", ["unit:shore/lab", "group:sonar-lab", "store:survey"])
+        client.make_token("night-report", "reader", "2031-12-31")
+        code = client.sign_in_link("pim").path.partition("#")[2]
+        with httpx.Client(base_url=url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
+            browser.post("/sessions", json={"token": code}).raise_for_status()
+            browser.post(
+                "/drafts/watch-keeps-charts/changes",
+                json={
+                    "changes": [
+                        {
+                            "op": "change",
+                            "kind": "folder",
+                            "name": "survey:/charts",
+                            "add": {"entries": ["deny group:night-watch delete-file"]},
+                        }
+                    ]
+                },
+            ).raise_for_status()
+            browser.delete("/sessions")
+        client.comment_on_draft("watch-keeps-charts", "odile is in the watch, and of the chart desk: is that meant?")
 
 
 def add_credentials(url: str, token: str) -> None:

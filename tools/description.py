@@ -16,6 +16,7 @@ from drawknife.core.model.fields import REQUIRED, Field
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SETTINGS
 from drawknife.core.model.values import DURATION, SIZE
 from drawknife.core.words.rights import BUNDLES, RIGHTS
+from drawknife.core.words.roles import ADDS
 from drawknife.messages import DirectoryOptions
 from drawknife.records.database import Database
 from drawknife.service.app import create_app
@@ -85,17 +86,18 @@ def kinds() -> dict[str, Any]:
     }  # fmt: skip
     lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
     return {
-        "directory": directory_fields(), "of_the_past": _of_the_past(), "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
+        "directory": directory_fields(), "of_the_past": _with_parameter("as_of"), "in_drafts": _with_parameter("draft"),
+        "roles": ADDS, "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
         "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
     }  # fmt: skip
 
 
-def _of_the_past() -> list[str]:
-    """The routes that can be asked of a model of the past, as patterns of their paths."""
+def _with_parameter(name: str) -> list[str]:
+    """The routes that take a parameter, as patterns of their paths: those that can be asked of the past, or of a draft."""
     found = []
     for path, methods in openapi()["paths"].items():
         for operation in methods.values():
-            if any(p["name"] == "as_of" for p in operation.get("parameters", [])):
+            if any(p["name"] == name for p in operation.get("parameters", [])):
                 found.append("^" + re.sub(r"\{\w+\}", "[^/]+", path) + "$")
     return sorted(set(found))
 

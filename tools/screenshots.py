@@ -20,8 +20,8 @@ TERMINAL = {
     "who": "who download /soundings/north-bank",
     "map": "map --right upload",
     "compare": "compare ines yuki --under /soundings/north-bank",
+    "mend": "mend refa list /charts --most 3",
     "standing": "standing yuki",
-    "headroom": "headroom odile /charts/issued",
     "limits": "limits",
     "preview": "account change ines --not-enabled --preview",
 }
@@ -33,9 +33,9 @@ CONSOLE = {
     "console-overview": "/",
     "console-group": "/subjects/group%3Asonar-lab?without=yuki",
     "console-sync": "/directories?preview=bureau",
-    "console-settings": "/accounts/yuki?show=standing",
     "console-limits": "/limits?limit=capacity%20survey",
     "console-endpoints": "/endpoints",
+    "console-draft": "/drafts/watch-keeps-charts",
 }
 DARK = {"console-map", "console-who"}
 

@@ -5,8 +5,10 @@ import { Navigate, Route, Routes, useLocation } from "react-router";
 import { answer, GET, Problem } from "./api";
 import { AccountPage } from "./pages/AccountPage";
 import { AccountsPage } from "./pages/AccountsPage";
+import { AdministratorsPage } from "./pages/AdministratorsPage";
 import { ComparePage } from "./pages/ComparePage";
 import { DirectoriesPage } from "./pages/DirectoriesPage";
+import { DraftPage, DraftsPage } from "./pages/DraftsPage";
 import { EndpointsPage } from "./pages/EndpointsPage";
 import { FolderPage } from "./pages/FolderPage";
 import { GroupsPage } from "./pages/GroupsPage";
@@ -52,7 +54,7 @@ export function App() {
     );
   }
   return (
-    <Shell name={signedIn.data.name}>
+    <Shell who={signedIn.data}>
       <Routes>
         <Route path="/" element={<OverviewPage />} />
         <Route path="/accounts" element={<AccountsPage />} />
@@ -75,6 +77,9 @@ export function App() {
         <Route path="/who" element={<WhoPage />} />
         <Route path="/promises" element={<PromisesPage />} />
         <Route path="/compare" element={<ComparePage />} />
+        <Route path="/drafts" element={<DraftsPage />} />
+        <Route path="/drafts/:name" element={<DraftPage />} />
+        <Route path="/administrators" element={<AdministratorsPage />} />
         <Route path="/journal" element={<JournalPage />} />
         <Route path="*" element={<Failed error={new Problem(404, "There is no such page.")} />} />
       </Routes>

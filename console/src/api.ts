@@ -16,7 +16,15 @@ export type Change = Schemas["Change"];
 export type ChangeKind = Change["kind"];
 export type Comparison = Schemas["CompareAnswer"];
 export type Credentials = Schemas["Credentials"];
+export type Administrator = Schemas["AdministratorLine"];
 export type Directory = Schemas["DirectoryLine"];
+export type Draft = Schemas["DraftAnswer"];
+export type DraftLine = Schemas["DraftLine"];
+export type MendQuestion = Omit<Schemas["MendQuestion"], "stop" | "most">;
+export type Mends = Schemas["MendsAnswer"];
+export type Role = NonNullable<Schemas["AdministratorChange"]["role"]>;
+export type SignedIn = Schemas["SignedIn"];
+export type Token = Schemas["TokenLine"];
 export type Endpoint = Schemas["EndpointLine"];
 export type Explanation = Schemas["ExplanationMessage"];
 export type Fault = Schemas["Fault"];
@@ -84,9 +92,13 @@ const client = createClient<paths, "application/json">({
     ).toString(),
 });
 client.use({
-  onRequest({ request }) {
+  async onRequest({ request }) {
     const address = ofThePast(request.url);
-    return address === request.url ? undefined : new Request(address, request);
+    if (address === request.url) return undefined;
+    // Made of its parts: a browser takes no other request's body as it is.
+    const { method, headers, credentials, signal } = request;
+    const body = method === "GET" ? undefined : await request.text();
+    return new Request(address, { method, headers, credentials, signal, body });
   },
   async onResponse({ response }) {
     if (response.ok) return;

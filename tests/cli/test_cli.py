@@ -278,7 +278,7 @@ def done_by(line, folder, monkeypatch, **environment):
     for name in ("DRAWKNIFE_URL", "DRAWKNIFE_TOKEN", "COLUMNS"):
         monkeypatch.delenv(name, raising=False)
     done = CliRunner(env={"HOME": str(folder), **environment}).invoke(
-        main, shlex.split(line)[1:], input="secret-word\n"
+        main, shlex.split(line)[1:], input="a secret word\n"
     )
     assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
     return subprocess.CompletedProcess(line, done.exit_code, done.stdout, done.stderr)
@@ -288,7 +288,7 @@ def in_shell(line, folder, **environment):
     path = f"{DRAWKNIFE.parent}:{os.environ['PATH']}"
     environment = {"PATH": path, "HOME": str(folder), "LANG": "C.UTF-8", **environment}
     return subprocess.run(
-        ["bash", "-c", line], cwd=folder, env=environment, capture_output=True, text=True, input="secret-word\n"
+        ["bash", "-c", line], cwd=folder, env=environment, capture_output=True, text=True, input="a secret word\n"
     )
 
 
@@ -324,6 +324,31 @@ def of_a_past_that_there_is(client, example):
     return " ".join([*words, *yes])
 
 
+def let_there_be_others(client, example):
+    """The administrators and the token that the examples name, but for what the example adds itself."""
+    there = {a.name for a in client.administrators().administrators}
+    for name in ("olga", "pim"):
+        if f"add {name}" in example and name in there:
+            client.remove_administrator(name)
+        elif f"add {name}" not in example and name not in there:
+            client.add_administrator(name, "editor")
+    for token in client.tokens().tokens:
+        if token.called == "night-report":
+            client.end_token(token.id)
+    if "make" not in example:
+        client.make_token("night-report", "reader")
+
+
+def of_a_draft_that_there_is(client, example):
+    """The draft that the examples name, as it is before: not begun, or with two steps and two administrators' say."""
+    for draft in client.drafts().drafts:
+        client.drop_draft(draft.name)
+    if "draft begin" not in example:
+        unit, other = ({"op": "add", "kind": "unit", "item": {"path": path}} for path in ("shore/pier", "shore/jetty"))
+        client.add_to_draft("spring", [unit, other])
+    return example + " --yes" if "draft apply" in example else example
+
+
 @pytest.mark.parametrize("example", examples(asking=False))
 def test_the_examples_of_changing_commands_work_on_the_demo(example, for_examples, monkeypatch):
     service, folder = for_examples
@@ -347,6 +372,10 @@ def test_the_examples_of_changing_commands_work_on_the_demo(example, for_example
             client.take_census(NewCensus(store="public", at=datetime(2026, 11, 2, 4, 0, 11, tzinfo=UTC), rows=[]))
         if "12" in example.split() or "2026-11-20T08:00" in example:
             example = of_a_past_that_there_is(client, example)
+        if " administrator " in example or " token " in example:
+            let_there_be_others(client, example)
+        if " draft " in example:
+            example = of_a_draft_that_there_is(client, example)
         before = client.dump()
     done = done_by(example, folder, monkeypatch, **service.environment)
     assert done.returncode == 0 and "Traceback" not in done.stderr, (example, done.stdout, done.stderr)

@@ -10,7 +10,7 @@ import httpx
 import pytest
 from tools.cluster import Cluster, free_port
 
-from ..conftest import ROOT, run
+from ..conftest import DEMO, ROOT, run, serving
 
 
 @contextmanager
@@ -116,3 +116,18 @@ def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
     finally:
         cluster.throw_away()
     assert not cluster.folder.exists()
+
+
+def test_the_demo_has_colleagues_a_program_and_a_draft_that_waits(address, tmp_path):
+    from tools.demo import add_people
+
+    with serving(address, tmp_path, "--load", DEMO) as service:
+        for _ in range(2):  # once is enough
+            add_people(service.url, service.token)
+        with service.client() as client:
+            assert {a.name: a.role for a in client.administrators().administrators} == {
+                "administrator": "owner", "olga": "editor", "pim": "editor",
+            }  # fmt: skip
+            assert [t.called for t in client.tokens().tokens if t.kind == "token"] == ["administrator", "night-report"]
+            draft = client.draft("watch-keeps-charts")
+            assert draft.draft.writers == ["pim"] and draft.preview.item_count == 1 and len(draft.comments) == 1

@@ -11,7 +11,7 @@ from tools.demo import BUREAU
 
 from drawknife.messages import NewCensus
 
-from ..conftest import DEMO, ROOT, serving
+from ..conftest import DEMO, ROOT, serving, until
 
 _numbers = itertools.count(1)
 ARGUMENTS = [
@@ -48,7 +48,7 @@ def test_a_wrong_token_is_refused_and_the_address_is_kept(browser, service):
     page.goto("/accounts/ines")
     page.get_by_label("Token").fill("dk_wrong")
     page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_text("That token is not valid")).to_be_visible()
+    expect(page.get_by_text("this is no token that is good")).to_be_visible()
     page.get_by_label("Token").fill(service.token)
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/accounts/ines$"))
@@ -64,7 +64,7 @@ def test_the_link_that_the_service_prints_signs_in_once(browser, service):
     expect(page.get_by_label("Token")).to_be_visible()
     page.goto("/")
     page.goto(link)
-    expect(page.get_by_text("the link was used already")).to_be_visible()
+    expect(page.get_by_text("a link signs in once")).to_be_visible()
     page.close()
 
 
@@ -481,3 +481,54 @@ def test_the_sign_in_question_tells_all_that_is_in_the_way(page):
     expect(form).to_contain_text("refa is not admitted from 203.0.113.9")
     expect(form).to_contain_text("The client is told only: “Sign-in refused.”")
     expect(form).to_contain_text("port 2121 leads to harbour, and the passive range 40000-40099 does not")
+
+
+def test_a_mend_goes_into_a_draft_which_is_looked_at_and_applied(own_page):
+    page = own_page
+    page.goto("/drafts")
+    page.get_by_label("A new draft").fill("autumn")
+    page.get_by_role("button", name="Begin it").click()
+    banner = page.get_by_role("status", name="The draft")
+    expect(banner).to_contain_text("As it would be with draft autumn")
+    page.goto("/accounts/fulmar?why=upload@/notices")
+    page.get_by_role("button", name="What would let it pass?").click()
+    ways = page.get_by_label("Ways to mend it")
+    ways.get_by_role("button", name="Put in autumn").first.click()
+    with page.service.client() as client:
+        before = client.dump()
+        until(lambda: client.draft("autumn").steps)
+        assert client.dump() == before and client.in_draft("autumn").dump() != before
+        banner.get_by_role("link", name="autumn").click()
+        steps = page.get_by_label("Steps")
+        expect(steps).to_contain_text("account:fulmar")
+        expect(page.get_by_label("What would follow")).to_contain_text("fulmar")
+        page.get_by_label("Comment", exact=True).fill("is it meant?")
+        page.get_by_role("button", name="Say it").click()
+        expect(page.get_by_label("Comments", exact=True)).to_contain_text("administrator")
+        page.get_by_role("button", name="Apply it").click()
+        expect(page.get_by_role("heading", name="Journal")).to_be_visible()
+        expect(page.get_by_text("apply draft autumn")).to_be_visible()
+        assert client.dump() != before and "autumn" not in {d.name for d in client.drafts().drafts}
+    expect(banner).to_have_count(0)
+
+
+def test_an_administrator_is_added_and_signs_in_by_a_link(own_page, browser):
+    page = own_page
+    page.goto("/administrators")
+    page.get_by_role("button", name="Add an administrator").click()
+    form = page.get_by_role("dialog")
+    form.get_by_label("name").fill("olga")
+    form.get_by_role("button", name="Save").click()
+    row = page.get_by_label("Administrators", exact=True).locator(".row", has_text="olga")
+    expect(row).to_contain_text("reader")
+    row.get_by_role("button", name="Sign-in link").click()
+    link = page.get_by_label("Link").input_value()
+    hers = browser.new_page(base_url=page.service.url)
+    hers.goto(link)
+    expect(hers.get_by_text("olga, reader")).to_be_visible()
+    hers.goto("/accounts/ines")
+    hers.get_by_role("button", name="Edit").click()
+    hers.get_by_label("note").fill("on leave")
+    hers.get_by_role("button", name="Save").click()
+    expect(hers.get_by_role("alert")).to_contain_text("this takes the role editor")
+    hers.close()

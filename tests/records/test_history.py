@@ -19,6 +19,7 @@ from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials, history
 from drawknife.records.changes import change_model
 from drawknife.records.snapshots import read_snapshot
+from drawknife.records.tokens import Holder
 from drawknife.service.keeping import Kept
 
 from ..conftest import ROOT
@@ -58,7 +59,7 @@ class State:
 
 @pytest.fixture
 def changing(database):
-    return Changing(Kept(State(database), "ada"), datetime.now(UTC))
+    return Changing(Kept(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
 
 
 def made(changing, rng, count):

@@ -10,7 +10,7 @@ import pytest
 from drawknife.core.model.items import parse_entry, parse_subject
 from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import read_model
-from drawknife.records import changes, tokens
+from drawknife.records import administrators, changes, tokens
 from drawknife.records.changes import replace_model
 from drawknife.records.database import Database, SchemaProblem, Unavailable, bring_up_to_date, schema_steps
 from drawknife.records.journal import note, note_followed, read_journal, read_line
@@ -202,8 +202,9 @@ def test_services_that_start_at_once_do_not_collide(address):
 
 
 def test_tokens_are_kept_as_digests_only(database):
+    administrators.ensure_owner(database, "ada")
     token = tokens.make_token(database, "ada")
-    assert tokens.holder(database, token) == "ada"
+    assert tokens.holder(database, token) == ("ada", "owner", None, "ada", False, None)
     assert tokens.holder(database, token + "x") is None
     kept = database.read("SELECT digest, name FROM tokens")
     assert token.encode() not in bytes(kept[0][0])
@@ -216,6 +217,7 @@ def test_tokens_are_kept_as_digests_only(database):
 def test_a_sign_in_code_is_good_once_and_is_no_token(database):
     from datetime import timedelta
 
+    administrators.ensure_owner(database, "ada")
     code = tokens.make_token(database, "ada", "code", timedelta(minutes=1))
     assert tokens.holder(database, code) is None
     assert tokens.spend_code(database, code) == "ada"

@@ -187,7 +187,7 @@ def test_the_map_as_lines_and_csv(service):
 
 def test_the_console_signs_in_by_cookie_and_out_again(service):
     with httpx.Client(base_url=service.url + "/api/v1") as browser:
-        problem(browser.post("/sessions", json={"token": "dk_no"}), 401, "sign-in-required")
+        problem(browser.post("/sessions", json={"token": "dk_no"}), 401, "sign-in-refused")
         signed = browser.post("/sessions", json={"token": service.token})
         cookie = signed.headers["Set-Cookie"]
         assert "HttpOnly" in cookie and "SameSite=Strict" in cookie and service.token not in cookie

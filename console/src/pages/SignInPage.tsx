@@ -1,12 +1,14 @@
-import { Button, Center, PasswordInput, Stack, Text, Title } from "@mantine/core";
+import { Button, Center, PasswordInput, Stack, Text, TextInput, Title } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { answer, POST, Problem } from "../api";
+import { answer, POST } from "../api";
 
 /** Signs in with a token, or by itself with the code of a sign-in link (behind the #). */
 export function SignInPage() {
   const [token, setToken] = useState("");
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
   const [failed, setFailed] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
   const [search] = useSearchParams();
@@ -14,17 +16,16 @@ export function SignInPage() {
   const client = useQueryClient();
   const spent = useRef(false);
 
-  const signIn = async (secret: string) => {
+  const signIn = async (shown: { token: string } | { name: string; password: string }) => {
     setBusy(true);
     setFailed(null);
     try {
-      await answer(POST("/api/v1/sessions", { body: { token: secret } }));
+      await answer(POST("/api/v1/sessions", { body: shown }));
       await client.invalidateQueries();
       const next = search.get("next") ?? "/";
       navigate(next.startsWith("/") && !next.startsWith("//") ? next : "/", { replace: true });
     } catch (error) {
-      const refused = error instanceof Problem && (error.status === 401 || error.status === 400);
-      setFailed(refused ? "That token is not valid, or the link was used already." : (error as Error).message);
+      setFailed((error as Error).message);
       setBusy(false);
     }
   };
@@ -35,13 +36,13 @@ export function SignInPage() {
     if (code && !spent.current) {
       spent.current = true;
       window.history.replaceState(null, "", window.location.pathname + window.location.search);
-      signIn(code);
+      signIn({ token: code });
     }
   }, []);
 
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    signIn(token.trim());
+    signIn(token.trim() ? { token: token.trim() } : { name: name.trim(), password });
   };
   return (
     <Center h="100vh">
@@ -53,18 +54,31 @@ export function SignInPage() {
               Drawknife
             </Title>
             <Text fz="sm" className="quiet">
-              Sign in with a token, or open the link that the service printed when it started.
+              Sign in with your name and password, with your token, or by a link that an owner gave you.
             </Text>
           </div>
+          <TextInput
+            label="Name"
+            autoFocus
+            value={name}
+            onChange={(e) => setName(e.currentTarget.value)}
+            autoComplete="username"
+          />
+          <PasswordInput
+            label="Password"
+            value={password}
+            onChange={(e) => setPassword(e.currentTarget.value)}
+            autoComplete="current-password"
+          />
           <PasswordInput
             label="Token"
-            autoFocus
+            description="in the place of a name and a password"
             value={token}
             onChange={(e) => setToken(e.currentTarget.value)}
             error={failed}
             autoComplete="off"
           />
-          <Button type="submit" loading={busy} disabled={!token.trim()}>
+          <Button type="submit" loading={busy} disabled={!token.trim() && !(name.trim() && password)}>
             Sign in
           </Button>
         </Stack>

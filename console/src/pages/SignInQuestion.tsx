@@ -1,7 +1,8 @@
 import { Button, Group, Select, Text, TextInput } from "@mantine/core";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Answer, answer, GET, POST, Problem, type Reach } from "../api";
+import { type Answer, answer, GET, type MendQuestion, POST, Problem, type Reach } from "../api";
+import { Mending } from "../parts/Mending";
 
 const YES_NO = [
   { value: "", label: "not said" },
@@ -10,6 +11,7 @@ const YES_NO = [
 ];
 
 interface Told {
+  asked: MendQuestion;
   answer: Answer;
   reach: Reach | null;
 }
@@ -31,18 +33,17 @@ export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; cho
         account: account ?? "",
         action: "sign-in",
         endpoint,
-        explain: true,
         ...(from ? { from } : {}),
         ...(tls ? { tls: tls === "yes" } : {}),
         ...(method ? { method } : {}),
       };
-      const told = await answer(POST("/api/v1/decisions", { body: body }));
+      const told = await answer(POST("/api/v1/decisions", { body: { ...body, explain: true } }));
       const reach = from
         ? await answer(
             GET("/api/v1/endpoints/{name}/reach", { params: { path: { name: endpoint ?? "" }, query: { from } } }),
           )
         : null;
-      return { answer: told, reach };
+      return { asked: body, answer: told, reach };
     },
   });
   const told = question.data;
@@ -105,6 +106,7 @@ export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; cho
               </div>
             ))
           )}
+          {!told.answer.allowed && <Mending question={told.asked} stop={false} />}
           {told.answer.told_to_client && (
             <div className="quiet">The client is told only: “{told.answer.told_to_client}”</div>
           )}

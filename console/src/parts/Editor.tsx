@@ -3,13 +3,14 @@ import { useDebouncedValue } from "@mantine/hooks";
 import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, type Change, type ChangeKind, GET, type Item, onlyAt, POST, Problem } from "../api";
-import { usePast } from "../past";
+import { answer, type Change, type ChangeKind, GET, type Item, POST, Problem } from "../api";
+import { useDraft, usePast } from "../past";
 import { Consequences } from "./Consequences";
 import { changesOf, type Draft, declaredAs, drafted, type Field, fieldsOf, itemOf, nameless } from "./fields";
 import { LinesField } from "./LinesField";
 import { AmountPicker, NamePicker, PlacePicker } from "./pickers";
 import { SaveRow } from "./SaveRow";
+import { writeChanges } from "./write";
 
 const word = (kind: ChangeKind) => (kind === "setting" ? "settings" : declaredAs(kind).title);
 
@@ -114,6 +115,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
   const [removing, setRemoving] = useState(false);
   const [everywhere, setEverywhere] = useState(false);
   const client = useQueryClient();
+  const inDraft = useDraft();
   const changes: Change[] = removing
     ? [{ op: "remove", kind, name: name ?? "", ...(everywhere ? { everywhere } : {}) }]
     : name === null
@@ -131,8 +133,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
     placeholderData: keepPreviousData,
   });
   const save = useMutation({
-    mutationFn: () =>
-      answer(POST("/api/v1/changes", { body: { changes: changes }, headers: onlyAt(preview.data?.revision) })),
+    mutationFn: () => writeChanges(changes, inDraft, preview.data?.revision),
     onSuccess: async () => {
       await client.invalidateQueries();
       close();
@@ -166,6 +167,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
           <SaveRow
             ready={fresh && changes.length > 0 && !preview.error}
             saving={save.isPending}
+            word={inDraft === null ? "Save" : `Put in ${inDraft}`}
             removable={name !== null && kind !== "network"}
             removing={removing}
             setRemoving={setRemoving}

@@ -3,6 +3,7 @@ import { Button, Group } from "@mantine/core";
 interface Props {
   ready: boolean;
   saving: boolean;
+  word?: string;
   removable: boolean;
   removing: boolean;
   setRemoving: (removing: boolean) => void;
@@ -10,12 +11,12 @@ interface Props {
 }
 
 /** The buttons at the end of a form: save or cancel; and remove, which is asked once more. */
-export function SaveRow({ ready, saving, removable, removing, setRemoving, close }: Props) {
+export function SaveRow({ ready, saving, word = "Save", removable, removing, setRemoving, close }: Props) {
   return (
     <Group justify="space-between" mt={8}>
       <Group gap={8}>
         <Button type="submit" size="xs" color={removing ? "red.8" : undefined} disabled={!ready} loading={saving}>
-          {removing ? "Remove" : "Save"}
+          {removing ? "Remove" : word}
         </Button>
         <Button size="xs" variant="default" onClick={removing ? () => setRemoving(false) : close}>
           {removing ? "Keep it" : "Cancel"}

@@ -9,19 +9,22 @@ import {
   IconHome,
   IconLogout,
   IconMoon,
+  IconPencilCheck,
   IconRoute,
   IconServer,
   IconShieldCheck,
   IconSun,
   IconUserQuestion,
+  IconUserShield,
   IconUsers,
   IconUsersGroup,
 } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { NavLink, useNavigate } from "react-router";
-import { DELETE } from "../api";
-import { askOf, usePast } from "../past";
+import { DELETE, type SignedIn } from "../api";
+import { askOf, useDraft, usePast } from "../past";
+import { DraftBanner } from "./DraftBanner";
 import { PastBanner, PastButton } from "./Past";
 
 const PLACES = [
@@ -37,15 +40,18 @@ const PLACES = [
   ["/map", "Map", IconGridDots],
   ["/compare", "Compare", IconArrowsDiff],
   ["/promises", "Promises", IconShieldCheck],
+  ["/drafts", "Drafts", IconPencilCheck],
   ["/journal", "Journal", IconBook2],
+  ["/administrators", "Administrators", IconUserShield],
 ] as const;
 
 /** The frame of every page: where one can go, on the left. */
-export function Shell({ name, children }: { name: string; children: ReactNode }) {
+export function Shell({ who, children }: { who: SignedIn; children: ReactNode }) {
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme("light");
   const client = useQueryClient();
   const past = usePast();
+  const draft = useDraft();
   const navigate = useNavigate();
   const signOut = async () => {
     await DELETE("/api/v1/sessions").catch(() => undefined);
@@ -80,8 +86,8 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
         <div style={{ flex: 1 }} />
         <PastButton />
         <Group justify="space-between" px={6}>
-          <Text fz="xs" className="quiet" truncate maw={110}>
-            {name}
+          <Text fz="xs" className="quiet" truncate maw={130} title={`${who.name}, ${who.role}`}>
+            {who.name}, {who.role}
           </Text>
           <Group gap={4}>
             <Tooltip label={scheme === "dark" ? "Light" : "Dark"}>
@@ -104,7 +110,8 @@ export function Shell({ name, children }: { name: string; children: ReactNode })
       </div>
       <div style={{ display: "flex", flexDirection: "column", minWidth: 0, minHeight: 0 }}>
         <PastBanner />
-        <main key={past} style={{ overflow: "auto", minWidth: 0, flex: 1 }}>
+        <DraftBanner />
+        <main key={past ?? draft} style={{ overflow: "auto", minWidth: 0, flex: 1 }}>
           {children}
         </main>
       </div>

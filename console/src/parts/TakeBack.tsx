@@ -2,13 +2,14 @@ import { Button, Group, Loader, Modal, Text } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, onlyAt, POST, Problem } from "../api";
-import { usePast } from "../past";
+import { useDraft, usePast } from "../past";
 import { Consequences, ItemDifference } from "./Consequences";
 
 /** Undoing a revision on the model of today: shown first, and then done. */
 export function TakeBack({ revision }: { revision: number }) {
   const [open, setOpen] = useState(false);
-  if (usePast() !== null) return null;
+  const draft = useDraft();
+  if (usePast() !== null || draft !== null) return null;
   return (
     <>
       <Button size="compact-xs" variant="subtle" onClick={() => setOpen(true)}>

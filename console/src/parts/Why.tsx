@@ -16,6 +16,7 @@ import {
 } from "../api";
 import { usePast } from "../past";
 import { Code, Note } from "./Line";
+import { Mending } from "./Mending";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
 
@@ -60,6 +61,7 @@ export function Why({ account, right, location, endpoint, state, close }: Props)
         </ActionIcon>
       </Group>
       <Loaded query={query}>{(answer) => <Told answer={answer} state={state} />}</Loaded>
+      <Mending question={{ account, action: right, path, owner, endpoint }} stop={state !== "no"} />
       <Since question={{ account, action: right, path, owner, endpoint }} />
     </div>
   );

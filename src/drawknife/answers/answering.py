@@ -13,6 +13,7 @@ from drawknife.answers.access import AccessAnswers
 from drawknife.answers.accounts import AccountAnswers
 from drawknife.answers.attention import attention
 from drawknife.answers.limits import LimitAnswers
+from drawknife.answers.mending import MendAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
 from drawknife.core.everybody.findings import findings
@@ -20,7 +21,7 @@ from drawknife.core.words.errors import BadInput
 from drawknife.formats.questions import as_data
 
 
-class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers):
+class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers):
     """Answers about one model: each subject has a file of its own."""
 
     def overview(self) -> msg.Overview:

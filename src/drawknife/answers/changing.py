@@ -19,7 +19,7 @@ from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
-from drawknife.core.words.errors import Refused
+from drawknife.core.words.errors import DrawknifeError, Refused
 from drawknife.core.words.names import fold
 
 
@@ -62,6 +62,9 @@ class Keeper(Protocol):
     def returning(self, as_of: str) -> tuple[int, Edit]:
         """What takes the whole model back to what it was, and the revision that this was."""
 
+    def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
+        """Why whoever asks may not make this change; None if they may."""
+
     def followed(self, done: Done, said: Sequence[str]) -> None:
         """Keep what followed from a change."""
 
@@ -83,11 +86,28 @@ class Changing:
 
     def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
         """What changes would do, and what follows. Raises as :func:`drawknife.changing.apply`."""
-        revision, prepared = self.keeper.newest()
-        applied = apply(prepared.model, changes)
-        notes = (*applied.doubts, *applied.notes)
-        held = self.keeper.credentials()
-        return preview(prepared, applied.model, revision, self.now, applied.renames, held, notes)
+        notes: list[str] = []
+
+        def edit(model: Model) -> tuple[Model, Renames]:
+            applied = apply(model, changes)
+            notes.extend((*applied.doubts, *applied.notes))
+            return applied.model, applied.renames
+
+        return self.preview_edit(edit, notes)
+
+    def _shown(
+        self,
+        before: Prepared,
+        after: Model,
+        revision: int,
+        renames: Renames,
+        held: Credentials,
+        notes: Sequence[str] = (),
+    ) -> msg.Preview:
+        """A preview; that whoever asks may not make the change is told in it, as they may put it in a draft."""
+        refused = self.keeper.may_not(before.model, after, renames)
+        notes = (*([f"you may not do it yourself: {refused}"] if refused is not None else []), *notes)
+        return preview(before, after, revision, self.now, renames, held, notes)
 
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
         """Could they be done, and do they look like slips? Raises as :meth:`preview`."""
@@ -97,27 +117,21 @@ class Changing:
 
     def change(self, changes: Sequence[dict[str, Any]], expected: int | None = None) -> msg.Changed:
         """Do all of the changes, or none. Raises as :meth:`preview`, and what the keeper raises."""
-        held = self.keeper.credentials()
         applied: list[Applied] = []
 
         def edit(model: Model) -> tuple[Model, Renames]:
             applied.append(apply(model, changes))
             return applied[-1].model, applied[-1].renames
 
-        done = self.keeper.change(edit, _in_few_words(changes), expected)
-        count, items = item_changes(done.before, done.after, applied[-1].renames)
-        followed = self.followed(done, applied[-1].renames, held)
-        return msg.Changed(
-            revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed,
-            notes=[*applied[-1].doubts, *applied[-1].notes],
-        )  # fmt: skip
+        done = self.change_edit(edit, _in_few_words(changes), expected)
+        return done.model_copy(update={"notes": [*applied[-1].doubts, *applied[-1].notes]})
 
     # --- the whole model --------------------------------------------------------------------------
 
     def preview_model(self, model: Model) -> msg.Preview:
         """What putting another model in force would do."""
         revision, prepared = self.keeper.newest()
-        return preview(prepared, model, revision, self.now, credentials=self.keeper.credentials())
+        return self._shown(prepared, model, revision, Renames(), self.keeper.credentials())
 
     def losses(self, model: Model) -> msg.LoadLosses:
         """How much would go if another model were put in force."""
@@ -146,7 +160,7 @@ class Changing:
 
     def preview_back(self, revision: int) -> msg.Preview:
         """What undoing a revision on the model of today would do. Raises as :meth:`back`."""
-        return self._previewed(self.keeper.undoing(revision), revision - 1)
+        return self.preview_edit(self.keeper.undoing(revision), back_from=revision - 1)
 
     def back(self, revision: int, expected: int | None = None) -> msg.Changed:
         """Undo a revision on the model of today.
@@ -154,29 +168,39 @@ class Changing:
         Raises :class:`ChangeRefused` where something later touched what it changed, :class:`NotFound` where there is no
         such revision, and :class:`Refused` where it cannot be had back.
         """
-        return self._done(self.keeper.undoing(revision), f"back {revision}", expected, revision - 1)
+        return self.change_edit(self.keeper.undoing(revision), f"back {revision}", expected, revision - 1)
 
     def preview_back_to(self, as_of: str) -> msg.Preview:
         """What taking the whole model back to a revision or a time would do. Raises as :meth:`back_to`."""
         revision, edit = self.keeper.returning(as_of)
-        return self._previewed(edit, revision)
+        return self.preview_edit(edit, back_from=revision)
 
     def back_to(self, as_of: str, expected: int | None = None) -> msg.Changed:
         """Put in force the whole model as it was. Raises as :func:`drawknife.records.history.as_of`."""
         revision, edit = self.keeper.returning(as_of)
-        return self._done(edit, f"back to revision {revision}", expected, revision)
+        return self.change_edit(edit, f"back to revision {revision}", expected, revision)
 
-    def _previewed(self, edit: Edit, back_from: int) -> msg.Preview:
+    # --- any edit ---------------------------------------------------------------------------------
+
+    def preview_edit(self, edit: Edit, notes: Sequence[str] = (), back_from: int | None = None) -> msg.Preview:
+        """What an edit would do. Accounts that come back are taken to have what they went with after `back_from`."""
         revision, prepared = self.keeper.newest()
         after, renames = edit(prepared.model)
         held = self._held(self.keeper.credentials(), prepared.model, after, renames, back_from)
-        return preview(prepared, after, revision, self.now, renames, held)
+        return self._shown(prepared, after, revision, renames, held, notes)
 
-    def _held(self, known: Credentials, model: Model, after: Model, renames: Renames, back_from: int) -> Credentials:
+    def _held(
+        self, known: Credentials, model: Model, after: Model, renames: Renames, back_from: int | None
+    ) -> Credentials:
         """What there is to sign in with, what comes back with an account included."""
-        return None if known is None else {**known, **self.keeper.coming_back(model, after, renames, back_from)}
+        if known is None or back_from is None:
+            return known
+        return {**known, **self.keeper.coming_back(model, after, renames, back_from)}
 
-    def _done(self, edit: Edit, what: str, expected: int | None, back_from: int) -> msg.Changed:
+    def change_edit(
+        self, edit: Edit, what: str, expected: int | None = None, back_from: int | None = None
+    ) -> msg.Changed:
+        """Put in force what an edit makes of the model. Raises what the edit and the keeper raise."""
         known = self.keeper.credentials()
         renamed: list[Renames] = []
         held: list[Credentials] = []
@@ -253,6 +277,9 @@ class InMemory:
 
     def returning(self, as_of: str) -> tuple[int, Edit]:
         raise Refused("a model file has no history: a service keeps one")
+
+    def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
+        return None
 
     def followed(self, done: Done, said: Sequence[str]) -> None:
         pass

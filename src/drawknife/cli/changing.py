@@ -14,7 +14,7 @@ from drawknife.answers.changing import Changing
 from drawknife.client import Client
 from drawknife.core.model.fields import Field
 from drawknife.core.model.kinds import NETWORK, fields_of
-from drawknife.core.words.names import BadValue
+from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
 from .common import DEFAULT_URL, connect, console, errors_told, print_json, say
@@ -23,8 +23,43 @@ from .model_files import file_changing
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-#: What changes: a service, or a model file.
-Writer = Client | Changing
+class InDraft:
+    """Puts changes into a draft of a service."""
+
+    def __init__(self, client: Client, name: str) -> None:
+        self._client, self.name = client, name
+
+    def asking(self) -> Client:
+        """Asks as it would be with the draft; where there is none of the name yet, as it is."""
+        there = any(d.name.casefold() == self.name.casefold() for d in self._client.drafts().drafts)
+        return self._client.in_draft(self.name) if there else self._client
+
+    def account_names(self) -> set[str]:
+        return self.asking().account_names()
+
+    def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
+        return self._client.in_draft(self.name).preview(changes)
+
+    def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
+        return self._client.in_draft(self.name).check(changes)
+
+    def change(self, changes: Sequence[dict[str, Any]], revision: int | None = None) -> msg.DraftWritten:
+        return self._client.add_to_draft(self.name, changes)
+
+
+#: What changes: a service, a draft in it, or a model file.
+Writer = Client | InDraft | Changing
+
+
+def draft_name(context: click.Context, option: click.Parameter, name: str | None) -> str | None:
+    """A name that a draft may have, or None."""
+    try:
+        return None if name is None else check_name(name)
+    except BadValue as bad:
+        raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
+
+
+DRAFT = click.option("--draft", metavar="NAME", callback=draft_name, help="Put it in this draft, and nothing in force.")
 
 
 def writes(command: F) -> F:
@@ -33,11 +68,16 @@ def writes(command: F) -> F:
 
     @click.option("--model", "model_file", metavar="FILE", help="Change this model file, without a service.")
     @click.option("--out", metavar="FILE", help="With --model: write the result here, and leave that as it is.")
+    @DRAFT
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
     @functools.wraps(command)
-    def wrapped(model_file: str | None, out: str | None, url: str | None, token: str | None, **others: Any) -> Any:
+    def wrapped(
+        model_file: str | None, out: str | None, draft: str | None, url: str | None, token: str | None, **others: Any
+    ) -> Any:
         if model_file is not None:
+            if draft is not None:
+                raise click.UsageError("a model file has no drafts: --draft is for a service")
             if model_file == "-" and out is None:
                 raise click.UsageError("a model from standard input is written somewhere: name --out FILE")
             with errors_told():
@@ -47,7 +87,7 @@ def writes(command: F) -> F:
         if out is not None:
             raise click.UsageError("--out goes with --model")
         with errors_told(), connect(url, token) as client:
-            return command(writer=client, target=None, **others)
+            return command(writer=client if draft is None else InDraft(client, draft), target=None, **others)
 
     return wrapped  # type: ignore[return-value]
 
@@ -74,6 +114,8 @@ def edits(command: F) -> F:
     ) -> None:
         if target is not None and if_revision is not None:
             raise click.UsageError("a model file has no revisions: leave --if-revision out")
+        if isinstance(writer, InDraft) and if_revision is not None:
+            raise click.UsageError("a draft is of no revision: --if-revision goes with `draft apply`")
 
         def apply(changes: Sequence[dict[str, Any]]) -> None:
             if preview:
@@ -96,19 +138,35 @@ def edits(command: F) -> F:
     return writes(wrapped)  # type: ignore[return-value]
 
 
-def tell_changed(done: msg.Changed, target: str | None = None) -> None:
+def tell_changed(done: msg.Changed | msg.DraftWritten, target: str | None = None) -> None:
     """One line on standard error for what was done, to a file if `target` is given."""
+    if isinstance(done, msg.DraftWritten):
+        _tell_drafted(done)
+        return
     where = f"revision {done.revision}" if target is None else "the model" if target == "-" else target
     if not done.changed:
         say(f"nothing to change: {where} says so already")
         return
-    # What was renamed first: the others only name it.
-    named = [_what(x) for x in sorted(done.items, key=lambda x: not _renamed(x))[:4]]
-    more = f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
-    say(f"{where}: {', '.join(named)}{more}")
+    say(f"{where}: {_in_short(done)}")
     say_followed(done.followed)
     for note in done.notes:
         say(f"  note: {note}")
+
+
+def _tell_drafted(done: msg.DraftWritten) -> None:
+    begun = " (begun with it)" if done.begun else ""
+    said = _in_short(done) if done.item_count else "nothing that is not so already"
+    say(f"draft {done.draft}{begun}: {said}; nothing of it is in force")
+    for would in done.would:
+        say(f"  applied now: {would}")
+    for note in done.notes:
+        say(f"  note: {note}")
+
+
+def _in_short(done: msg.Changed | msg.DraftWritten) -> str:
+    """The first items that differ. What was renamed comes first: the others only name it."""
+    named = [_what(x) for x in sorted(done.items, key=lambda x: not _renamed(x))[:4]]
+    return ", ".join(named) + (f" and {done.item_count - len(named)} more" if done.item_count > len(named) else "")
 
 
 def say_followed(followed: Sequence[str]) -> None:

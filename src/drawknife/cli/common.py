@@ -191,25 +191,38 @@ def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[F
 
 
 AS_OF = click.option("--as-of", metavar="REVISION|TIME", help="Of the model as it was; times are UTC unless they say.")
+IN_DRAFT = click.option("--draft", metavar="NAME", help="Of the model as it would be with this draft applied.")
+
+
+def asked_of(client: Client, as_of: str | None, draft: str | None) -> Client:
+    """A client that asks of the past, or of a draft, or of today."""
+    if as_of is not None and draft is not None:
+        raise click.UsageError("a draft is of today: --draft or --as-of, not both")
+    return client.as_of(as_of) if as_of is not None else client.in_draft(draft) if draft is not None else client
 
 
 def asks(command: F) -> F:
-    """A command that asks: adds --model, --url, --token, --as-of and --json, and passes `answers` and `as_json`."""
+    """A command that asks: adds --model, --url, --token, --as-of, --draft and --json, and passes `answers` and `as_json`."""
 
     @click.option("--model", "model_file", metavar="FILE", help="Work on this model file, without a service.")
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
     @AS_OF
+    @IN_DRAFT
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
-    def wrapped(model_file: str | None, url: str | None, token: str | None, as_of: str | None, **others: Any) -> Any:
+    def wrapped(
+        model_file: str | None, url: str | None, token: str | None, as_of: str | None, draft: str | None, **others: Any
+    ) -> Any:
         with errors_told():
             if model_file is not None:
                 if as_of is not None:
                     raise click.UsageError("a model file has no history: --as-of is for a service")
+                if draft is not None:
+                    raise click.UsageError("a model file has no drafts: --draft is for a service")
                 return command(answers=model_answers(model_file), **others)
             with connect(url, token) as client:
-                return command(answers=client if as_of is None else client.as_of(as_of), **others)
+                return command(answers=asked_of(client, as_of, draft), **others)
 
     return wrapped  # type: ignore[return-value]
 

@@ -12,7 +12,7 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.client import Client
 
-from .changing import tell_changed
+from .changing import DRAFT, tell_changed
 from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say, serves
 from .marks import plain_table
 from .previews import draw_item, draw_preview
@@ -141,8 +141,9 @@ _YES = click.option("--yes", is_flag=True, help="Do not ask.")
 @_PREVIEW
 @_IF_REVISION
 @_YES
+@DRAFT
 @serves
-def back(client: Client, revision: int, preview: bool, if_revision: int | None, yes: bool) -> None:
+def back(client: Client, revision: int, preview: bool, if_revision: int | None, yes: bool, draft: str | None) -> None:
     """Undo REVISION on the model of today; that is a revision itself.
 
     What it would do is shown first, and asked about on a terminal. It is refused where something later touched what
@@ -153,6 +154,9 @@ def back(client: Client, revision: int, preview: bool, if_revision: int | None, 
       drawknife back 12 --preview
       drawknife back 12
     """
+    if draft is not None:
+        tell_changed(client.add_back_to_draft(draft, revision))
+        return
     _take_back(client.preview_back(revision), preview, yes, if_revision, lambda at: client.back(revision, at))
 
 
@@ -161,8 +165,9 @@ def back(client: Client, revision: int, preview: bool, if_revision: int | None, 
 @_PREVIEW
 @_IF_REVISION
 @_YES
+@DRAFT
 @serves
-def back_to(client: Client, as_of: str, preview: bool, if_revision: int | None, yes: bool) -> None:
+def back_to(client: Client, as_of: str, preview: bool, if_revision: int | None, yes: bool, draft: str | None) -> None:
     """Take the whole model back to what it was as of a revision or a time; that is a revision itself.
 
     \b
@@ -170,6 +175,9 @@ def back_to(client: Client, as_of: str, preview: bool, if_revision: int | None, 
       drawknife back-to 12 --preview
       drawknife back-to 2026-11-20T08:00
     """
+    if draft is not None:
+        tell_changed(client.add_back_to_draft(draft, as_of=as_of))
+        return
     _take_back(client.preview_back_to(as_of), preview, yes, if_revision, lambda at: client.back_to(as_of, at))
 
 

@@ -10,11 +10,14 @@ from drawknife import __version__
 from . import (
     access,
     accounts,
+    administrators,
     census,
     directories,
+    drafts,
     history,
     items,
     limits,
+    mending,
     model,
     people,
     places,
@@ -77,7 +80,10 @@ for module in (
     census,
     access,
     why,
+    mending,
     promises,
     history,
+    drafts,
+    administrators,
 ):
     module.add_to(main)

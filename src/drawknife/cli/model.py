@@ -15,12 +15,14 @@ from drawknife.client import Client
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import json_schema, read_model
 
-from .changing import say_followed
+from .changing import DRAFT, say_followed, tell_changed
 from .common import (
     AS_OF,
+    IN_DRAFT,
     NOT_SO,
     WRONG_USAGE,
     Answers,
+    asked_of,
     asks,
     console,
     errors_told,
@@ -40,8 +42,9 @@ from .previews import draw_preview
 @click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
 @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
 @click.option("--yes", is_flag=True, help="Do not ask, even if accounts go.")
+@DRAFT
 @serves
-def load(client: Client, file: str, preview: bool, if_revision: int | None, yes: bool) -> None:
+def load(client: Client, file: str, preview: bool, if_revision: int | None, yes: bool, draft: str | None) -> None:
     """Put the model FILE in force in place of the model there is ("-": standard input).
 
     All or nothing: a file with a mistake changes nothing, and all its mistakes are told. Where accounts would go,
@@ -56,6 +59,10 @@ def load(client: Client, file: str, preview: bool, if_revision: int | None, yes:
     if preview:
         with errors_told(file):
             draw_preview(console(), client.preview_model(raw))
+        return
+    if draft is not None:
+        with errors_told(file):
+            tell_changed(client.add_model_to_draft(draft, raw))
         return
     if not yes:
         with errors_told(file):
@@ -108,8 +115,9 @@ def _ask_about(losses: msg.LoadLosses) -> None:
 @click.command()
 @click.option("--json", "as_json", is_flag=True, help="As JSON instead of YAML.")
 @AS_OF
+@IN_DRAFT
 @serves
-def dump(client: Client, as_json: bool, as_of: str | None) -> None:
+def dump(client: Client, as_json: bool, as_of: str | None, draft: str | None) -> None:
     """Print the model in force as a model file; equal models give equal files.
 
     \b
@@ -117,7 +125,7 @@ def dump(client: Client, as_json: bool, as_of: str | None) -> None:
       drawknife dump > model.yaml
       drawknife dump --as-of 12 > before.yaml
     """
-    sys.stdout.write((client if as_of is None else client.as_of(as_of)).dump(as_json))
+    sys.stdout.write(asked_of(client, as_of, draft).dump(as_json))
 
 
 @click.command()

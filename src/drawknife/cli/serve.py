@@ -8,12 +8,15 @@ from pathlib import Path
 
 import click
 
-from drawknife.core.words.names import BadValue
+from drawknife.core.words.names import BadValue, fold
 from drawknife.core.words.quantities import read_size
+from drawknife.core.words.sizes import several
 
 from .common import FAILED, check_private, fail, say
 
 CODE_LASTS = timedelta(minutes=15)
+#: The owner that is made at first start.
+FIRST_OWNER = "administrator"
 
 
 def _size(text: str) -> int:
@@ -84,6 +87,9 @@ def _size(text: str) -> int:
     type=click.IntRange(1, 64),
     help="Processes that answer; each has the model in memory.",
 )
+@click.option(
+    "--second-person", is_flag=True, help="Every change is a draft, which is applied by somebody who wrote none of it."
+)
 @click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
 def serve(
     database: str,
@@ -97,6 +103,7 @@ def serve(
     files: tuple[Path, ...],
     largest: int,
     processes: int,
+    second_person: bool,
     log_requests: bool,
 ) -> None:
     """Run the service, until Ctrl-C.
@@ -134,6 +141,7 @@ def serve(
         threads,
         processes,
         log_requests,
+        second_person,
     )
     Server(options, listening, ready).run()
 
@@ -159,9 +167,8 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
             say(f"loaded {first_model}")
         link = ""
         if token_file is not None:
-            _ensure_token(records, token_file)
-            code = tokens.make_token(records, "administrator", "code", CODE_LASTS)
-            link = f"/sign-in#{code}"
+            owner = _ensure_token(records, token_file)
+            link = f"/sign-in#{tokens.make_token(records, owner, 'code', CODE_LASTS)}" if owner else ""
         records.close()
         return link
     except Unavailable as error:
@@ -174,29 +181,41 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
         fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
 
 
-def _ensure_token(records: object, path: Path) -> None:
-    """Make the administrator's token on first start, in a file that only its owner can read.
+def _ensure_token(records: object, path: Path) -> str | None:
+    """Make the first owner and its token on first start, in a file that only its owner can read; its name.
 
-    Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before.
+    Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before. Whoever
+    starts the service holds its database, and so can always make that owner again, by deleting the file. None where it was
+    removed as an administrator.
     """
-    from drawknife.records import journal, tokens
+    from drawknife.records import administrators, journal, tokens
     from drawknife.records.database import Database
 
     assert isinstance(records, Database)
+    there = next((a.name for a in administrators.each(records) if fold(a.name) == FIRST_OWNER), None)
     if path.exists():
         check_private(path)
         if tokens.holder(records, path.read_text().strip(), "token") is not None:
-            return
+            return there
+        if there is None and (owners := [a.name for a in administrators.each(records) if a.role == "owner"]):
+            say(
+                f"the token in {path} is not valid, and {FIRST_OWNER} is no administrator any more; ask {several(owners)}"
+            )
+            return None
     path.parent.mkdir(parents=True, exist_ok=True)
     path.unlink(missing_ok=True)
     path.touch(mode=0o600, exist_ok=False)
-    ended = tokens.end_all(records, "administrator")
-    path.write_text(tokens.make_token(records, "administrator") + "\n")
+    name = there or FIRST_OWNER
+    if administrators.ensure_owner(records, name):
+        say(f"{name} is an owner now")
+    ended = tokens.end_all(records, name)
+    path.write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
     say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
     if ended:
         journal.note(
             records, "drawknife serve", f"made a new administrator's token; {ended} tokens and sessions before it ended"
         )
+    return name
 
 
 def add_to(group: click.Group) -> None:

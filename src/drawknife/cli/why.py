@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import islice
-from typing import IO, Any
+from typing import IO, Any, TypeVar
 
 import click
 from rich.console import Console
@@ -25,37 +26,39 @@ from drawknife.formats.questions import as_data
 
 from .common import Answers, asks, console, print_json
 
+F = TypeVar("F", bound=Callable[..., Any])
 FATES = {"decides": ("▶", "bold"), "agrees": ("=", "default"), "overruled": ("×", "default")}
 
 
-@click.command()
-@click.argument("account")
-@click.argument("action", type=click.Choice(ACTIONS), metavar="ACTION")
-@click.argument("location", required=False)
-@click.option("--to", metavar="LOCATION", help="The destination of a rename.")
-@click.option("--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set.")
-@click.option("--replaces", is_flag=True, help="A file of the destination's name exists.")
-@click.option("--owner", metavar="ACCOUNT", help="Who owns the file that is acted on.")
-@click.option("--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too.")
-@click.option("--from", "from_", metavar="ADDRESS", help="The client's address.")
-@click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
-@click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
-@click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
-@click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
-@asks
-def why(answers: Answers, account: str, action: str, location: str | None, as_json: bool, **facts: Any) -> None:
-    """May ACCOUNT do ACTION at LOCATION, and why?
+def questions(command: F) -> F:
+    """A command about one question: its arguments and options, passed as `question`."""
 
-    ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder to
-    be made; for enter, list and delete-folder the folder. Exit status 0 if allowed, 1 if refused.
+    @click.argument("account")
+    @click.argument("action", type=click.Choice(ACTIONS), metavar="ACTION")
+    @click.argument("location", required=False)
+    @click.option("--to", metavar="LOCATION", help="The destination of a rename.")
+    @click.option("--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set.")
+    @click.option("--replaces", is_flag=True, help="A file of the destination's name exists.")
+    @click.option("--owner", metavar="ACCOUNT", help="Who owns the file that is acted on.")
+    @click.option("--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too.")
+    @click.option("--from", "from_", metavar="ADDRESS", help="The client's address.")
+    @click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
+    @click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
+    @click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
+    @click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
+    @functools.wraps(command)
+    def wrapped(account: str, action: str, location: str | None, **others: Any) -> Any:
+        facts = {name: others.pop(name) for name in _FACTS}
+        return command(question=_question(account, action, location, facts), **others)
 
-    \b
-    Examples:
-      drawknife why fulmar upload /charts/x
-      drawknife why ines delete-file /charts/exchange/plan.pdf --owner odile
-      drawknife why refa sign-in --endpoint harbour --from 203.0.113.9
-    """
-    question: dict[str, Any] = {"account": account, "action": action, "path": location, "explain": True}
+    return wrapped  # type: ignore[return-value]
+
+
+_FACTS = ("to", "thing", "replaces", "owner", "endpoint", "from_", "tls", "method", "size", "at")
+
+
+def _question(account: str, action: str, location: str | None, facts: dict[str, Any]) -> dict[str, Any]:
+    question: dict[str, Any] = {"account": account, "action": action, "path": location}
     question.update(
         {name.rstrip("_"): value for name, value in facts.items() if value is not None and value is not False}
     )
@@ -67,8 +70,26 @@ def why(answers: Answers, account: str, action: str, location: str | None, as_js
             question["size"] = read_size(int(text) if text.isdecimal() else text)
         except BadValue as bad:
             raise click.BadParameter(f"{bad}; expected {bad.expected}", param_hint="--size") from None
-    question = {name: value for name, value in question.items() if value is not None}
-    answer = answers.decide(question)
+    return {name: value for name, value in question.items() if value is not None}
+
+
+@click.command()
+@questions
+@asks
+def why(answers: Answers, question: dict[str, Any], as_json: bool) -> None:
+    """May ACCOUNT do ACTION at LOCATION, and why?
+
+    ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder to
+    be made; for enter, list and delete-folder the folder. Exit status 0 if allowed, 1 if refused.
+    `drawknife mend` tells ways to change what it says.
+
+    \b
+    Examples:
+      drawknife why fulmar upload /charts/x
+      drawknife why ines delete-file /charts/exchange/plan.pdf --owner odile
+      drawknife why refa sign-in --endpoint harbour --from 203.0.113.9
+    """
+    answer = answers.decide({**question, "explain": True})
     found = answer if isinstance(answer, msg.Answer) else msg.Answer.model_validate(answer)
     if as_json:
         print_json(found)

@@ -14,6 +14,8 @@ from pydantic import BaseModel
 
 from drawknife import messages as msg
 
+from .administrators import AdministratorCalls
+from .drafts import DraftCalls
 from .history import HistoryCalls
 
 T = TypeVar("T", bound=BaseModel)
@@ -22,7 +24,7 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Client(HistoryCalls):
+class Client(HistoryCalls, DraftCalls, AdministratorCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------
@@ -320,6 +322,11 @@ class Client(HistoryCalls):
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
         """The folders that an account sees where it lists a location. ``GET /accounts/{name}/listing``."""
         return self._get(msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint)
+
+    def mend(self, question: dict[str, Any], stop: bool = False, most: int = 5) -> msg.MendsAnswer:
+        """Ways to mend a refusal; with `stop`, to refuse what is allowed. ``POST /mends``. :class:`Refused` as a decision."""
+        body = {**question, "stop": stop, "most": most}
+        return self._read(msg.MendsAnswer, self._request("POST", "/mends", json=body))
 
     def decide(self, question: dict[str, Any]) -> msg.Answer:
         """The answer to one question, written as docs/reference/questions.md has it. ``POST /decisions``."""

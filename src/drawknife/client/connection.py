@@ -18,7 +18,8 @@ T = TypeVar("T", bound=BaseModel)
 
 
 #: What is asked by other methods than GET.
-_ASKING = ("/decisions", "/decisions/batch", "/comparisons")
+_ASKING = ("/decisions", "/decisions/batch", "/comparisons", "/mends")
+_ASKING_IN_DRAFTS = (*_ASKING, "/changes/preview", "/changes/check")
 
 
 class Page(Protocol):
@@ -33,7 +34,7 @@ class Connection:
 
     def __init__(self, url: str, token: str, timeout: float = 600) -> None:
         self.url = url.rstrip("/")
-        self._as_of: str | None = None
+        self._of_another: dict[str, str] = {}
         self._http = httpx.Client(
             base_url=self.url + "/api/v1",
             headers={"Authorization": f"Bearer {token}"},
@@ -48,8 +49,14 @@ class Connection:
         journal, is not of the past: :class:`Refused`.
         """
         past = copy(self)
-        past._as_of = text
+        past._of_another = {"as_of": text}
         return past
+
+    def in_draft(self, name: str) -> Self:
+        """The same connection, asking of the model as it would be with a draft applied; as :meth:`as_of` otherwise."""
+        drafted = copy(self)
+        drafted._of_another = {"draft": name}
+        return drafted
 
     def __enter__(self) -> Self:
         return self
@@ -63,10 +70,14 @@ class Connection:
         self._http.close()
 
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
-        if self._as_of is not None:
-            if method != "GET" and path not in _ASKING:
-                raise ClientError("the past can be asked of, and not changed; `back-to` takes the model back to it")
-            arguments["params"] = {**(arguments.get("params") or {}), "as_of": self._as_of}
+        if self._of_another:
+            past = "as_of" in self._of_another
+            if method != "GET" and path not in (_ASKING if past else _ASKING_IN_DRAFTS):
+                raise ClientError(
+                    "the past can be asked of, and not changed; `back-to` takes the model back to it"
+                    if past else "this is not asked of a draft"
+                )  # fmt: skip
+            arguments["params"] = {**(arguments.get("params") or {}), **self._of_another}
         try:
             response = self._http.request(method, path, **arguments)
         except httpx.ConnectError:

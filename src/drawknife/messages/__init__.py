@@ -4,10 +4,13 @@ Rights, gates and states are in the words of docs/rules.md.
 """
 
 from .accounts import *  # noqa: F403
+from .administrators import *  # noqa: F403
 from .base import *  # noqa: F403
 from .changes import *  # noqa: F403
 from .directories import *  # noqa: F403
+from .drafts import *  # noqa: F403
 from .limits import *  # noqa: F403
+from .mends import *  # noqa: F403
 from .model import *  # noqa: F403
 from .people import *  # noqa: F403
 from .places import *  # noqa: F403

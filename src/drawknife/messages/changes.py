@@ -34,6 +34,10 @@ class Change(Message):
     to: Annotated[str, Field(max_length=8192)] | None = Field(None, description="rename: the new name")
     everywhere: bool | None = Field(None, description="remove: strike out the lines that name it, too")
 
+    def plain(self) -> Values:
+        """As it is written down. What is null is left out, but for the values that `set` takes back to their default."""
+        return self.model_dump(exclude_none=True, exclude={"set"}) | ({"set": self.set} if self.set else {})
+
 
 class Changes(Message):
     """Changes that are done together or not at all."""

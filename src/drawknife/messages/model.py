@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
 
 from pydantic import Field
 
@@ -62,13 +61,3 @@ class Health(Message):
     status: str
     version: str
     revision: int
-
-
-class SignIn(Message):
-    """A token, or the code of a sign-in link."""
-
-    token: Annotated[str, Field(max_length=200)]
-
-
-class SignedIn(Message):
-    name: str

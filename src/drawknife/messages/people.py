@@ -140,9 +140,10 @@ class Credentials(Message):
     """What an account has to sign in with. A password is never shown again, nor its hash."""
 
     account: str
-    password_set: str | None = Field(description="When it was set last")
+    password_set: str | None = Field(description="When it was set last; `set` to who may see no more")
     password_set_by: str | None
-    keys: list[KeyMessage]
+    has_keys: bool
+    keys: list[KeyMessage] = Field(description="None to who may see only whether there are any")
 
 
 class NewPassword(Message):

@@ -23,14 +23,10 @@ from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import change_data
 
 from . import credentials
-from .database import CHANGE_LOCK, Database
+from .database import CHANGE_LOCK, CHANNEL, Database
 from .journal import Item, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
 from .tables import TABLES, Row, Table
-
-#: Told to every service that listens when there is a new revision.
-CHANNEL = "drawknife_revision"
-
 
 #: Makes a new model of the one in force. What it writes on the connection is part of the same transaction.
 Edit = Callable[[m.Model, Connection[TupleRow]], m.Model]

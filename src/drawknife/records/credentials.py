@@ -16,7 +16,7 @@ from drawknife.formats.public_keys import PublicKey
 
 from .database import Database
 
-_hasher = PasswordHasher()
+HASHER = PasswordHasher()
 #: Letters and digits that are not mistaken for each other, and a few signs that every keyboard has.
 USUAL_ALPHABET = "".join(sorted(set(string.ascii_letters + string.digits) - set("0OIl1"))) + "-_.+"
 
@@ -32,7 +32,7 @@ def set_password(connection: Connection[TupleRow], account: str, password: str, 
     connection.execute(
         "INSERT INTO passwords (account, hash, changed_by) VALUES (%s, %s, %s) ON CONFLICT (account)"
         " DO UPDATE SET hash = excluded.hash, changed = clock_timestamp(), changed_by = excluded.changed_by",
-        (account, _hasher.hash(password), who),
+        (account, HASHER.hash(password), who),
     )
 
 
@@ -45,12 +45,12 @@ def is_right(database: Database, account: str, password: str) -> bool:
     """Is it the account's password? An account without one takes as long to answer."""
     rows = database.read("SELECT hash FROM passwords WHERE account = %s", (account,))
     try:
-        return _hasher.verify(rows[0][0] if rows else _NOBODYS, password) and bool(rows)
+        return HASHER.verify(rows[0][0] if rows else NOBODYS, password) and bool(rows)
     except (Argon2Error, InvalidHashError):
         return False
 
 
-_NOBODYS = _hasher.hash(secrets.token_urlsafe())
+NOBODYS = HASHER.hash(secrets.token_urlsafe())
 
 
 def add_key(connection: Connection[TupleRow], account: str, key: PublicKey, who: str) -> bool:

@@ -17,6 +17,8 @@ from drawknife.core.words.errors import DrawknifeError, OutOfReach
 
 #: Held while the schema is brought up to date, and while the model is changed.
 SCHEMA_LOCK, CHANGE_LOCK = 0x64726177, 0x6B6E6966
+#: What every service listens to: told that there is a new revision, or that a token has changed.
+CHANNEL = "drawknife_revision"
 
 
 class Unavailable(OutOfReach):

@@ -29,6 +29,9 @@ from .journal import Item, sides_of
 from .snapshots import Snapshot
 from .tables import KEPT_LINES
 
+#: What is expected where a revision is not there.
+KNOWN = "a number that the journal has"
+
 
 class AsOf(NamedTuple):
     """A revision, and the time from which questions about it count."""
@@ -50,7 +53,7 @@ def as_of(database: Database, text: str) -> AsOf:
     if text.isascii() and text.isdecimal():
         rows = database.read("SELECT number, at FROM revisions WHERE number = %s", (int(text[:18]),))
         if not rows:
-            raise NotFound("revision", text, [], "as_of")
+            raise NotFound("revision", text, [], "as_of", KNOWN)
         return AsOf(*rows[0])
     try:
         at = moment(text)
@@ -180,7 +183,7 @@ def read_revision(database: Database, number: int) -> Revision:
     """One revision; :class:`NotFound`."""
     rows = database.read(f"{_REVISION} WHERE revision = %s", (number,))
     if not rows:
-        raise NotFound("revision", str(number), [], "revision")
+        raise NotFound("revision", str(number), [], "revision", KNOWN)
     return _revision(rows[0])
 
 

@@ -1,14 +1,51 @@
-"""Tokens: who may use the service. Only their SHA-256 digests are kept."""
+"""What the service is used with: tokens of programs, console sessions, and codes of sign-in links.
+
+Only their SHA-256 digests are kept.
+"""
 
 from __future__ import annotations
 
 import secrets
-from datetime import timedelta
+from datetime import datetime, timedelta
 from hashlib import sha256
+from typing import NamedTuple
 
-from .database import Database
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
+from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.roles import narrower
+
+from .database import CHANNEL, Database
 
 PREFIX = "dk_"
+
+
+class Holder(NamedTuple):
+    """Who asks. `name` is what the journal calls it: the administrator, or the program whose token it is.
+
+    `area` None is everything; `by` is the administrator; `session` is false for a program.
+    """
+
+    name: str
+    role: str
+    area: tuple[str, ...] | None
+    by: str
+    session: bool
+    expires: datetime | None = None
+
+
+class Token(NamedTuple):
+    """A token that is in use, a session, or a link that nobody has opened yet, as it is listed."""
+
+    id: int
+    administrator: str
+    kind: str
+    called: str | None
+    role: str
+    made: datetime
+    expires: datetime | None
+    last_used: datetime | None
 
 
 def digest(token: str) -> bytes:
@@ -16,25 +53,61 @@ def digest(token: str) -> bytes:
     return sha256(token.encode("utf-8", "surrogatepass")).digest()
 
 
-def make_token(database: Database, name: str, kind: str = "token", lasts: timedelta | None = None) -> str:
-    """Make a token, a console `session`, or a `code` that can be exchanged for one once."""
+def make_token(
+    database: Database,
+    name: str,
+    kind: str = "token",
+    lasts: timedelta | None = None,
+    called: str | None = None,
+    role: str | None = None,
+    until: datetime | None = None,
+) -> str:
+    """Make a program's `token`, a console `session`, or a `code` that can be exchanged for one once, of an administrator.
+
+    It `lasts` from now, or `until` a moment, or without end. A token is `called` by a name of its own: :class:`BadInput` if a token or an administrator has it already.
+    """
     token = PREFIX + secrets.token_urlsafe(32)
-    with database.connection() as connection:
+    with database.transaction() as connection:
         connection.execute("DELETE FROM tokens WHERE expires < clock_timestamp()")
+        if called is not None and called != name:
+            connection.execute("LOCK TABLE tokens IN SHARE ROW EXCLUSIVE MODE")
+            taken = connection.execute(
+                "SELECT 'a token' FROM tokens WHERE lower(called) = lower(%s) UNION ALL"
+                " SELECT 'an administrator' FROM administrators WHERE folded = lower(%s)",
+                (called, called),
+            ).fetchone()
+            if taken is not None:
+                raise BadInput("called", f"there is {taken[0]} of the name {called} already", "another name")
         connection.execute(
-            "INSERT INTO tokens (digest, name, kind, expires) VALUES (%s, %s, %s, clock_timestamp() + %s)",
-            (digest(token), name, kind, lasts),
+            "INSERT INTO tokens (digest, name, kind, expires, called, role)"
+            " VALUES (%s, %s, %s, coalesce(%s, clock_timestamp() + %s), %s, %s)",
+            (digest(token), name, kind, until, lasts, called, role),
         )
     return token
 
 
-def holder(database: Database, token: str, kind: str | None = None) -> str | None:
+_HOLDER = (
+    "UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE a.name = t.name AND digest = %s"
+    " AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
+    " RETURNING t.name, called, kind, t.role, a.role, area, expires"
+)
+
+
+def holder(database: Database, token: str, kind: str | None = None) -> Holder | None:
     """Whose token or session it is; None if it is none, or no longer. `kind`: only one of this kind."""
-    rows = database.read(
-        "SELECT name FROM tokens WHERE digest = %s AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())",
-        (digest(token), [kind] if kind else ["token", "session"]),
+    rows = database.read(_HOLDER, (digest(token), [kind] if kind else ["token", "session"]))
+    if not rows:
+        return None
+    name, called, of_kind, role, makers, area, expires = rows[0]
+    session = of_kind == "session"
+    return Holder(
+        name if session else called or name,
+        makers if session else narrower(role or makers, makers),
+        None if area is None else tuple(area),
+        name,
+        session,
+        expires,
     )
-    return rows[0][0] if rows else None
 
 
 def spend_code(database: Database, code: str) -> str | None:
@@ -46,16 +119,46 @@ def spend_code(database: Database, code: str) -> str | None:
     return rows[0][0] if rows else None
 
 
+def each(database: Database, administrator: str | None = None) -> list[Token]:
+    """All that are good, of one administrator or of all; the newest last."""
+    rows = database.read(
+        "SELECT id, t.name, kind, called, coalesce(t.role, a.role), a.role, created, expires, last_used"
+        " FROM tokens t JOIN administrators a ON a.name = t.name"
+        " WHERE (expires IS NULL OR expires > clock_timestamp()) AND (%s::text IS NULL OR t.name = %s) ORDER BY id",
+        (administrator, administrator),
+    )
+    return [
+        Token(number, by, kind, called, narrower(role, makers), *when)
+        for number, by, kind, called, role, makers, *when in rows
+    ]
+
+
 def revoke(database: Database, token: str) -> None:
     """Make a token void everywhere, at once."""
     with database.transaction() as connection:
         connection.execute("DELETE FROM tokens WHERE digest = %s", (digest(token),))
-        connection.execute("SELECT nextval('token_changes')")
+        tell_of_change(connection)
+
+
+def end(database: Database, number: int, administrator: str | None = None) -> Token:
+    """End one that is listed, everywhere, at once; only one of `administrator`, if that is given. :class:`NotFound`."""
+    found = next((t for t in each(database, administrator) if t.id == number), None)
+    with database.transaction() as connection:
+        if found is None or not connection.execute("DELETE FROM tokens WHERE id = %s", (number,)).rowcount:
+            raise NotFound("token", str(number), [], "id", "a number that the list of tokens has")
+        tell_of_change(connection)
+    return found
 
 
 def end_all(database: Database, name: str) -> int:
-    """End every token, session and code of one name, everywhere, at once; returns how many there were."""
+    """End every token, session and code of one administrator, everywhere, at once; returns how many there were."""
     with database.transaction() as connection:
         count = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
-        connection.execute("SELECT nextval('token_changes')")
+        tell_of_change(connection)
     return count
+
+
+def tell_of_change(connection: Connection[TupleRow]) -> None:
+    """Let every service look anew at who holds what, once the transaction is done."""
+    connection.execute("SELECT nextval('token_changes')")
+    connection.execute("SELECT pg_notify(%s, 'tokens')", (CHANNEL,))

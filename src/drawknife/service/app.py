@@ -14,13 +14,26 @@ from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
 
-from .api import accounts, changes, directories, history, limits, model, people, places, questions, sessions
+from .api import (
+    accounts,
+    administrators,
+    changes,
+    directories,
+    drafts,
+    history,
+    limits,
+    model,
+    people,
+    places,
+    questions,
+    sessions,
+)
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .files import ReadableFolders
 from .problems import bad_fields, register
 from .requests import Request, check_text
-from .security import asker, refused, with_headers
+from .security import asker, check_role, refused, with_headers
 from .shared import Shared
 from .syncing import start_syncing
 
@@ -39,11 +52,13 @@ def create_app(
     files: ReadableFolders | None = None,
     shared: Shared | None = None,
     start: bool = True,
+    second_person: bool = False,
 ) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
 
     `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be read; `shared` is
-    what this process tells others of the same service. `start` false makes it without connecting, to describe it.
+    what this process tells others of the same service. `start` false makes it without connecting, to describe it. With
+    `second_person` every change is a draft, applied by another than who wrote it.
     """
     app = OpenAPI(
         "drawknife",
@@ -59,7 +74,7 @@ def create_app(
     app.request_class = Request
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
-    current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared())
+    current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared(), second_person)
     app.extensions["drawknife"] = current
     register(app)
 
@@ -75,6 +90,8 @@ def create_app(
         places.api,
         questions.api,
         history.api,
+        drafts.api,
+        administrators.api,
     ):
         app.register_api(api)
     describe_problems(app)
@@ -100,8 +117,12 @@ def _look_at_each_request(app: OpenAPI, current: Current) -> None:
             request.max_content_length = LARGEST_MODEL
         if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
             return None
-        g.who = asker(request, current)
-        return refused(request, current) if g.who is None else None
+        g.holder = asker(request, current)
+        if g.holder is None:
+            return refused(request, current)
+        g.who = g.holder.name
+        check_role(request, g.holder, PREFIX)
+        return None
 
     @app.after_request
     def finish(response: Response) -> Response:

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import contextlib
 import threading
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 from datetime import UTC, datetime
 from time import monotonic
-from typing import Any
+from typing import Any, TypeVar
 
 import psycopg
 import structlog
@@ -25,8 +26,7 @@ from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
 from drawknife.formats.questions import read_question
 from drawknife.records import credentials, history, sign_ins, tokens
-from drawknife.records.changes import CHANNEL
-from drawknife.records.database import Database, Unavailable
+from drawknife.records.database import CHANNEL, Database, Unavailable
 from drawknife.records.directories import Secrets
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
 
@@ -36,12 +36,13 @@ from .files import ReadableFolders
 from .shared import Shared
 
 log = structlog.get_logger()
+T = TypeVar("T")
 
 #: Seconds for which what the database said last is taken as still so.
 FRESH = 0.9
 LOOK_EVERY = 0.4
-#: So many models of the past are kept, prepared.
-KEPT_PASTS = 3
+#: So many models that are not in force, of the past or of drafts, are kept, prepared.
+KEPT_APART = 3
 
 _STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes)"
 
@@ -49,11 +50,14 @@ _STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_
 class Current:
     """Keeps the newest snapshot, prepared, and who holds which token."""
 
-    def __init__(self, database: Database, secrets: Secrets, files: ReadableFolders, shared: Shared) -> None:
+    def __init__(
+        self, database: Database, secrets: Secrets, files: ReadableFolders, shared: Shared, second_person: bool = False
+    ) -> None:
         self.database = database
         self.secrets = secrets
         self.files = files
         self.shared = shared
+        self.second_person = second_person
         self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)
@@ -62,13 +66,13 @@ class Current:
         self._snapshot: Snapshot = EMPTY
         self._prepared: Prepared = prepare(EMPTY.model)
         self._preparing = threading.Lock()
-        self._past: dict[int, Prepared] = {}
-        self._preparing_past = threading.Lock()
+        self._apart: dict[Hashable, Any] = {}
+        self._preparing_apart = threading.Lock()
         self._bring_forward = threading.Lock()
         self._said: tuple[int, int] = (0, 0)  # newest revision, newest change of a token
         self._said_at = 0.0
         self._lost = False
-        self._holders: dict[bytes, str] = {}
+        self._holders: dict[bytes, tokens.Holder] = {}
         self._holders_at = (-1, 0.0)
         self._stop = threading.Event()
 
@@ -174,14 +178,19 @@ class Current:
     def answering_as_of(self, as_of: str) -> Answering:
         """Answers about a model that was in force. What was known of sign-ins, credentials and certificates then is not."""
         then = history.as_of(self.database, as_of)
-        with self._preparing_past:
-            prepared = self._past.pop(then.revision, None)
-            if prepared is None:
-                prepared = prepare(self.past(str(then.revision))[0].model, self.prepared()[1])
-            self._past[then.revision] = prepared  # the one asked about last comes last
-            while len(self._past) > KEPT_PASTS:
-                del self._past[next(iter(self._past))]
+        prepared = self.kept_apart(
+            then.revision, lambda: prepare(self.past(str(then.revision))[0].model, self.prepared()[1])
+        )
         return Answering(prepared, then.revision, then.at, seen=lambda _: None)
+
+    def kept_apart(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What is made of a model that is not in force; the last few are kept, by their keys."""
+        with self._preparing_apart:
+            found: T = self._apart.pop(key) if key in self._apart else make()
+            self._apart[key] = found  # the one asked about last comes last
+            while len(self._apart) > KEPT_APART:
+                del self._apart[next(iter(self._apart))]
+        return found
 
     def when(self, asked: dict[str, Any]) -> msg.WhenAnswer:
         """Since when an account can do a thing. Raises as a decision, and :class:`history.NotKept`."""
@@ -219,17 +228,23 @@ class Current:
 
     def _known(self, question: Question, at: datetime) -> Question:
         """A question with what is known of who signs in: credentials, sessions that are open, and what is locked."""
-        client = str(read_address(question.client)) if question.client is not None else None
-        locks = sign_ins.locks_on(self.database, self._snapshot.model, question.account, client, at)
-        sessions = question.sessions
-        if sessions is None and question.action == "sign-in":
-            sessions = sign_ins.sessions_open(self.database, question.account, at)
         account = self._prepared.account(question.account)
         held = self.credentials(self._snapshot).get(account.name, frozenset()) if account is not None else None
+        return self.with_facts(question, at, self._snapshot.model, question.account, held)
+
+    def with_facts(
+        self, question: Question, at: datetime, model: Model, called: str, held: frozenset[str] | None
+    ) -> Question:
+        """A question of a model with the locks, sessions and credentials (`held`) of the account that is `called` so today."""
+        client = str(read_address(question.client)) if question.client is not None else None
+        locks = sign_ins.locks_on(self.database, model, called, client, at)
+        sessions = question.sessions
+        if sessions is None and question.action == "sign-in":
+            sessions = sign_ins.sessions_open(self.database, called, at)
         return replace(question, locks=locks, sessions=sessions, credentials=held)
 
-    def holder(self, token: str) -> str | None:
-        """Whose token it is. What is known is forgotten when any token changes, and each minute."""
+    def holder(self, token: str) -> tokens.Holder | None:
+        """Whose token it is. What is known is forgotten when any token or administrator changes, and each minute."""
         _, change = self._newest()
         ended = self.shared.ended()
         if ended != self._ended:
@@ -237,13 +252,15 @@ class Current:
         if self._holders_at[0] != change or monotonic() - self._holders_at[1] > 60:
             self._holders, self._holders_at = {}, (change, monotonic())
         digest = tokens.digest(token)
-        name = self._holders.get(digest)
-        if name is None:
-            name = tokens.holder(self.database, token)
-            if name is not None:
+        found = self._holders.get(digest)
+        if found is None:
+            found = tokens.holder(self.database, token)
+            if found is not None:
                 with contextlib.suppress(RuntimeError):
-                    self._holders[digest] = name
-        return name
+                    self._holders[digest] = found
+        if found is not None and found.expires is not None and found.expires <= datetime.now(UTC):
+            return None
+        return found
 
     def forget_tokens(self) -> None:
         """Forget at once who holds what, in all processes of this service, after a token was ended here."""

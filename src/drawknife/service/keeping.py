@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 
 import structlog
@@ -11,29 +11,43 @@ from psycopg.rows import TupleRow
 
 from drawknife.answers.changing import Changing, Done, Edit
 from drawknife.answers.taking_back import renamed_since, turned_round, undone
+from drawknife.core.follows.days import consequences
+from drawknife.core.follows.outside_area import outside
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.areas import parse_area
 from drawknife.core.model.difference import Differs
-from drawknife.core.model.items import Model
+from drawknife.core.model.items import Account, Model
+from drawknife.core.model.kinds import NETWORK_FIELDS
 from drawknife.core.prepared.prepared import Prepared
-from drawknife.core.words.errors import Refused
+from drawknife.core.words.errors import DrawknifeError, NotAllowed, Refused
+from drawknife.core.words.names import Place
+from drawknife.core.words.roles import OWNER, covers
 from drawknife.records import credentials, history
 from drawknife.records.changes import change_model
 from drawknife.records.database import Unavailable
 from drawknife.records.journal import note_followed
 from drawknife.records.snapshots import Snapshot
+from drawknife.records.tokens import Holder
 
 from .current import Current
 
 log = structlog.get_logger()
 
 
-class Kept:
-    """A :class:`~drawknife.answers.changing.Keeper`; `who` makes the changes."""
+#: What is done within the transaction of a change, once it is known that it may be done.
+Within = Callable[[Connection[TupleRow]], None]
 
-    def __init__(self, state: Current, who: str) -> None:
-        self._state, self._who = state, who
+
+class Kept:
+    """A :class:`~drawknife.answers.changing.Keeper`; the holder makes the changes, as far as it may.
+
+    `within` is done in the same transaction.
+    """
+
+    def __init__(self, state: Current, holder: Holder, within: Within | None = None) -> None:
+        self._state, self._holder, self._within = state, holder, within
 
     def newest(self) -> tuple[int, Prepared]:
         snapshot, prepared = self._state.prepared()
@@ -56,6 +70,9 @@ class Kept:
                 if r.kind == "account":
                     credentials.carry_renamed(connection, r.old, r.new)
             keep_promises(self._state, model, after, renames)
+            check_may(self._state, self._holder, model, after, renames)
+            if self._within is not None:
+                self._within(connection)
             was.append(model)
             renamed[:] = [(r.kind, r.old, r.new) for r in renames.each]
             if back_from is not None:
@@ -64,7 +81,7 @@ class Kept:
             return after
 
         after = change_model(
-            self._state.database, within, self._who, what, expected, self._state.snapshot(), renames=renamed
+            self._state.database, within, self._holder.name, what, expected, self._state.snapshot(), renames=renamed
         )
         self._state.took(after)
         return Done(was[-1], after.model, after.revision)
@@ -116,6 +133,9 @@ class Kept:
 
         return snapshot.revision, edit
 
+    def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
+        return may_not(self._state, self._holder, before, after, renames)
+
     def followed(self, done: Done, said: Sequence[str]) -> None:
         try:
             note_followed(self._state.database, done.revision, said)
@@ -132,11 +152,55 @@ def keep_promises(state: Current, before: Model, after: Model, renames: Renames 
         hold(state.prepared_for(before), state.prepared_for(after), datetime.now(UTC).date(), renames)
 
 
-def changing(state: Current, who: str) -> Changing:
+def check_may(state: Current, holder: Holder, before: Model, after: Model, renames: Renames) -> None:
+    """:class:`NotAllowed` where a change is not the holder's to make: what it touches, or what anybody gains by it."""
+    refused = may_not(state, holder, before, after, renames)
+    if refused is not None:
+        raise refused
+
+
+def may_not(state: Current, holder: Holder, before: Model, after: Model, renames: Renames) -> NotAllowed | None:
+    """Why a change is not the holder's to make; None if it is."""
+    if before == after:
+        return None
+    if not covers(holder.role, OWNER) and any(getattr(before, x) != getattr(after, x) for x in _NETWORK):
+        return NotAllowed(f"the network takes the role owner; yours is {holder.role}: ask an owner")
+    if holder.area is None:
+        return None
+    was, now = state.prepared_for(before), state.prepared_for(after)
+    follows = consequences(was, now, datetime.now(UTC), renames, state.credentials(state.snapshot()))
+    found = outside(parse_area(holder.area), was, now, follows, renames)
+    if not found:
+        return None
+    more = f", and {len(found) - 1} more" if len(found) > 1 else ""
+    return NotAllowed(
+        f"that is not within your area ({', '.join(holder.area)}): {found[0]}{more}; put it in a draft for somebody else",
+        found,
+    )
+
+
+def check_place(holder: Holder, place: Place) -> None:
+    """:class:`NotAllowed` where a folder is not within the holder's area."""
+    if holder.area is not None and not parse_area(holder.area).holds_place(place):
+        raise NotAllowed(f"{place} is not within your area ({', '.join(holder.area)})")
+
+
+def check_account(holder: Holder, account: Account | None, called: str) -> None:
+    """:class:`NotAllowed` where an account is not within the holder's area."""
+    if holder.area is not None and not parse_area(holder.area).holds_account(account):
+        raise NotAllowed(f"{called} is not within your area ({', '.join(holder.area)})")
+
+
+_NETWORK = tuple(field.name for field in NETWORK_FIELDS)
+#: Who makes the changes that the service makes by itself.
+ITSELF = Holder("drawknife", OWNER, None, "drawknife", False)
+
+
+def changing(state: Current, holder: Holder) -> Changing:
     """Changes of the model in force, by somebody, as of now."""
-    return Changing(Kept(state, who), datetime.now(UTC))
+    return Changing(Kept(state, holder), datetime.now(UTC))
 
 
 def note_what_followed(state: Current, before: Model, after: Snapshot, held: Credentials) -> None:
     """Keep what followed from a change that was made in another way: by a sync, or a census."""
-    changing(state, "").followed(Done(before, after.model, after.revision), Renames(), held)
+    changing(state, ITSELF).followed(Done(before, after.model, after.revision), Renames(), held)

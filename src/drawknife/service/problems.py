@@ -10,8 +10,9 @@ import structlog
 from flask import Flask, Response, request
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import NotFound as RoutingNotFound
 
-from drawknife.core.words.errors import BadInput, Conflict, DrawknifeError, Mistaken, NotFound, Refused
+from drawknife.core.words.errors import BadInput, Conflict, DrawknifeError, Mistaken, NotAllowed, NotFound, Refused
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument
 from drawknife.messages import Fault, Problem
@@ -52,7 +53,10 @@ def bad_fields(error: ValidationError) -> Response:
         where = ".".join(str(step) for step in one["loc"])
         shown = repr(one.get("input"))
         places.append(Fault(where=where, message=one["msg"], found=shown[:80]))
-    return problem("bad-input", "The input has mistakes", 400, "see places for each mistake", places)
+    detail = f"{len(places)} mistakes in the input; places tells each"
+    if len(places) == 1:
+        detail = f"{places[0].where}: {places[0].message}" if places[0].where else places[0].message
+    return problem("bad-input", "The input has mistakes", 400, detail, places)
 
 
 class Told(NamedTuple):
@@ -71,6 +75,7 @@ TOLD: dict[type[Exception], Told] = {
     BadDocument: Told("bad-document", "The document has mistakes", 400),
     NotFound: Told("not-found", "There is no such thing", 404),
     Refused: Told("change-refused", "The change cannot be done", 409),
+    NotAllowed: Told("not-allowed", "That is not yours to do", 403),
     Conflict: Told("changed-meanwhile", "The model has changed meanwhile", 412),
     DirectoryFailed: Told("directory-failed", "The directory did not answer as it should", 502),
     NotReadable: Told("file-not-read", "The file is not read", 400),
@@ -126,7 +131,10 @@ def register(app: Flask) -> None:
     @app.errorhandler(HTTPException)
     def _(error: HTTPException) -> Response:
         status = error.code or 500
-        response = problem("http-" + str(status), error.name, status, error.description or error.name)
+        detail = error.description or error.name
+        if isinstance(error, RoutingNotFound):
+            detail = f"there is nothing at {request.path}; /api/v1/openapi.json tells what there is"
+        response = problem("http-" + str(status), error.name, status, detail)
         if error.get_response().headers.get("Allow"):
             response.headers["Allow"] = error.get_response().headers["Allow"]
         return response

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Iterable
+from functools import cache
 from time import monotonic
 from typing import TYPE_CHECKING, Any
 
 import structlog
 from flask import Request, Response
 
+from drawknife.core.words.errors import NotAllowed
+from drawknife.records.tokens import Holder
+
 from .current import Current
 from .problems import problem, unauthorized
+from .routes_and_roles import ROLE_OF, what_it_takes
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
@@ -31,7 +37,7 @@ HEADERS = {
 }
 
 
-def asker(request: Request, current: Current) -> str | None:
+def asker(request: Request, current: Current) -> Holder | None:
     """Who sends the request; None if nobody known.
 
     A cookie is only good for a change if the request says itself that it comes from the console:
@@ -46,12 +52,33 @@ def asker(request: Request, current: Current) -> str | None:
     return None
 
 
+def check_role(request: Request, holder: Holder, prefix: str) -> None:
+    """:class:`NotAllowed` where the route takes a role that is wider than the asker's."""
+    if request.url_rule is None:
+        return  # there is no such route, and the answer says so
+    route = _route(request.url_rule.rule, prefix)
+    needed = ROLE_OF.get((request.method, route))
+    if needed is None:
+        if request.method in ("OPTIONS", "HEAD") or route.startswith("/openapi"):
+            return
+        raise NotAllowed("this is for nobody: the route stands in no line of the table of roles")
+    wanted = what_it_takes(holder.role, needed)
+    if wanted is not None:
+        raise NotAllowed(wanted)
+
+
+@cache
+def _route(rule: str, prefix: str) -> str:
+    """A rule as the table of roles has it: ``/drafts/{name}``."""
+    return re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.removeprefix(prefix))
+
+
 #: So many refused sign-ins of one address within so many seconds, and the next are not looked at.
 MOST_REFUSED, WITHIN = 20, 60.0
 
 
 class Refusals:
-    """Refused sign-ins to the service, by the client's address, in this process."""
+    """Refused sign-ins to the service, by the client's address or by the name that was tried, in this process."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()

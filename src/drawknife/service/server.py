@@ -63,6 +63,7 @@ class Options(NamedTuple):
     threads: int
     processes: int
     verbose: bool
+    second_person: bool = False
 
 
 # --- waitress, with deadlines and problems --------------------------------------------------------
@@ -308,8 +309,9 @@ def _work(options: Options, listening: socket.socket, shared: Shared, extend: Ca
     """One process: the application, until SIGTERM."""
     set_up_logging(options.verbose)
     app = create_app(
-        Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared
-    )
+        Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared,
+        second_person=options.second_person,
+    )  # fmt: skip
     extend(app)
     server = make_server(app, listening, options.threads, shared)
 

@@ -40,13 +40,13 @@ class At(Asking):
 
 @api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
 def accounts(query: Accounts) -> Response:
-    asked = ask(query.as_of)
-    return rows_answer(asked.accounts(**query.model_dump(exclude={"as_of"})), "accounts", asked.revision)
+    asked = ask(query)
+    return rows_answer(asked.accounts(**query.model_dump(exclude={"as_of", "draft"})), "accounts", asked.revision)
 
 
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
 def account(path: NamePath, query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.account_detail(path.name), asked.revision)
 
 
@@ -56,7 +56,7 @@ def account(path: NamePath, query: Asking) -> Response:
     responses={200: msg.StandingAnswer},
 )
 def standing(path: NamePath, query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.standing(path.name), asked.revision)
 
 
@@ -66,7 +66,7 @@ def standing(path: NamePath, query: Asking) -> Response:
     responses={200: also_as_rows(msg.AccessAnswer)},
 )
 def access(path: NamePath, query: Under) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     found = asked.access(path.name, query.under, query.endpoint, query.offset, query.limit)
     return rows_answer(found, "rows", asked.revision)
 
@@ -77,5 +77,5 @@ def access(path: NamePath, query: Under) -> Response:
     responses={200: also_as_rows(msg.ListingAnswer)},
 )
 def listing(path: NamePath, query: At) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.listing(path.name, query.location, query.endpoint), "folders", asked.revision)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from flask import Response, request
 from pydantic import Field
@@ -11,7 +11,21 @@ from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS
 from drawknife.formats.model_file import read_model
 
-from .common import Asking, AskingPage, also_as_rows, answer, ask, blueprint, if_match, problems, rows_answer, write
+from .common import (
+    Asking,
+    AskingPage,
+    Query,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    check_no_second_person,
+    drafting,
+    if_match,
+    problems,
+    rows_answer,
+    write,
+)
 from .model import ModelFile
 
 api = blueprint("changes", "Changes of the model, piece by piece")
@@ -32,20 +46,20 @@ class ItemQuery(Asking):
     "/items", summary="All items of one kind, as the model file has them", responses={200: also_as_rows(msg.ItemList)}
 )
 def items(query: ItemsQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.items(query.kind, query.offset, query.limit), "items", asked.revision)
 
 
 @api.get("/item", summary="One item as the model file has it, and what names it", responses={200: msg.ItemMessage})
 def item(query: ItemQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.item(query.kind, query.name), asked.revision)
 
 
-def _plain(changes: msg.Changes) -> list[dict[str, Any]]:
-    return [
-        c.model_dump(exclude_none=True, exclude={"set"}) | ({"set": c.set} if c.set else {}) for c in changes.changes
-    ]
+class InDraft(Query):
+    draft: (
+        Annotated[str, Field(max_length=64, description="Laid upon this draft; left out: on what is in force")] | None
+    ) = None
 
 
 @api.post(
@@ -53,8 +67,10 @@ def _plain(changes: msg.Changes) -> list[dict[str, Any]]:
     summary="What changes would do: the items that differ, and what follows for whom",
     responses={200: msg.Preview, **problems(409, 413, 415)},
 )
-def preview_changes(body: msg.Changes) -> Response:
-    told = write().preview(_plain(body))
+def preview_changes(body: msg.Changes, query: InDraft) -> Response:
+    told = (write() if query.draft is None else drafting().changing(query.draft)).preview(
+        [c.plain() for c in body.changes]
+    )
     return answer(told, told.revision)
 
 
@@ -63,8 +79,10 @@ def preview_changes(body: msg.Changes) -> Response:
     summary="Could the changes be done, and do they look like slips? Nothing is changed, nor looked at what follows",
     responses={200: msg.Checked, **problems(409, 413, 415)},
 )
-def check_changes(body: msg.Changes) -> Response:
-    told = write().check(_plain(body))
+def check_changes(body: msg.Changes, query: InDraft) -> Response:
+    told = (write() if query.draft is None else drafting().changing(query.draft)).check(
+        [c.plain() for c in body.changes]
+    )
     return answer(told, told.revision)
 
 
@@ -75,7 +93,8 @@ def check_changes(body: msg.Changes) -> Response:
     responses={200: msg.Changed, **problems(409, 412, 413, 415, 507)},
 )
 def change(body: msg.Changes) -> Response:
-    done = write().change(_plain(body), if_match(request.headers.get("If-Match")))
+    check_no_second_person()
+    done = write().change([c.plain() for c in body.changes], if_match(request.headers.get("If-Match")))
     return answer(done, done.revision)
 
 

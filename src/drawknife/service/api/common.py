@@ -14,11 +14,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
 from drawknife.answers.changing import Changing
-from drawknife.core.words.errors import BadInput
+from drawknife.core.words.errors import BadInput, NotAllowed
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Message, Problem
 
 from ..current import Current
+from ..drafting import Drafting
 from ..keeping import changing
 from ..problems import MEDIA_TYPE
 
@@ -57,7 +58,7 @@ def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIB
         url_prefix=PREFIX,
         abp_tags=[Tag(name=name, description=description)],
         abp_security=[] if open_to_all else [{"token": []}],
-        abp_responses=problems(400) if open_to_all else problems(400, 401, 404),
+        abp_responses=problems(400) if open_to_all else problems(400, 401, 403, 404),
     )
 
 
@@ -123,14 +124,33 @@ def _flat(row: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def ask(as_of: str | None = None) -> Answering:
-    """Answers about the model in force; or as of a revision or a time that has been."""
-    return current().answering() if as_of is None else current().answering_as_of(as_of)
+def ask(query: Asking | None = None) -> Answering:
+    """Answers about the model in force; or as of a revision or a time that has been; or as it would be with a draft."""
+    if query is None or (query.as_of is None and query.draft is None):
+        return current().answering()
+    if query.draft is None:
+        return current().answering_as_of(query.as_of or "")
+    if query.as_of is not None:
+        raise BadInput("draft", "a draft is of today, and as_of asks of the past", "one of them")
+    return drafting().answering(query.draft)
 
 
 def write() -> Changing:
     """Changes of the model in force, by who asks."""
-    return changing(current(), g.who)
+    return changing(current(), g.holder)
+
+
+def check_no_second_person() -> None:
+    """:class:`NotAllowed` where every change is a draft, which somebody else applies."""
+    if current().second_person:
+        raise NotAllowed(
+            "here every change is a draft that a second person applies: put it in one (--draft NAME), and ask somebody to"
+        )
+
+
+def drafting() -> Drafting:
+    """Drafts, by who asks."""
+    return Drafting(current(), g.holder)
 
 
 def wanted_type(*types: str) -> str:
@@ -158,6 +178,7 @@ class Asking(Query):
     as_of: (
         Annotated[str, Field(max_length=64, description="A revision, or a time that has been; left out: now")] | None
     ) = None
+    draft: Annotated[str, Field(max_length=64, description="As it would be with this draft applied")] | None = None
 
 
 class Page(Query):

@@ -10,7 +10,7 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.messages import Location
 
-from .common import Query, answer, blueprint, current, if_match, problems, write
+from .common import Query, answer, blueprint, check_no_second_person, current, if_match, problems, write
 
 api = blueprint("history", "Since when, and the way back")
 
@@ -47,6 +47,7 @@ def preview_back(body: msg.Back) -> Response:
 
 @api.post("/back", summary="Undo one revision", description=_ONE, responses={200: msg.Changed, **_CHANGES})
 def back(body: msg.Back) -> Response:
+    check_no_second_person()
     done = write().back(body.revision, if_match(request.headers.get("If-Match")))
     return answer(done, done.revision)
 
@@ -61,5 +62,6 @@ def preview_back_to(body: msg.BackTo) -> Response:
 
 @api.post("/back-to", summary="Take the whole model back", description=_ALL, responses={200: msg.Changed, **_CHANGES})
 def back_to(body: msg.BackTo) -> Response:
+    check_no_second_person()
     done = write().back_to(body.as_of, if_match(request.headers.get("If-Match")))
     return answer(done, done.revision)

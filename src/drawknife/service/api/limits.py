@@ -25,7 +25,7 @@ from drawknife.records import censuses, sign_ins
 from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
-from ..keeping import note_what_followed
+from ..keeping import check_account, check_place, note_what_followed
 from .common import (
     Asking,
     AskingPage,
@@ -78,7 +78,7 @@ class LockPath(Query):
     "/endpoints/<string:name>/reach", summary="Can a client at an address come to it?", responses={200: msg.ReachAnswer}
 )
 def reach(path: EndpointPath, query: ReachQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.reach(path.name, query.client), asked.revision)
 
 
@@ -124,6 +124,9 @@ def report_sign_ins(body: msg.SignInEvents) -> Response:
             address = str(read_address(str(ip_address(e.address))))
         except ValueError:
             raise BadInput(f"events[{i}].address", f"{e.address!r} is no address", "an IPv4 or IPv6 address") from None
+        if g.holder.area is not None:
+            named = current().prepared()[1].account(e.account)
+            check_account(g.holder, named.account if named is not None else None, f"account {e.account}")
         at = now if e.at is None else _not_ahead(e.at, now, f"events[{i}].at")
         events.append(sign_ins.Event(at, e.what, e.account, address, e.endpoint, e.session))
     return answer(msg.Taken(count=sign_ins.add_events(current().database, events)))
@@ -154,6 +157,9 @@ def lockouts() -> Response:
     responses={204: None},
 )
 def lift(path: LockPath) -> Response:
+    if g.holder.area is not None:
+        account = current().prepared()[1].account(path.name) if path.of == "account" else None
+        check_account(g.holder, account.account if account is not None else None, f"{path.of} {path.name}")
     sign_ins.lift(current().database, path.of, path.name, g.who)
     note(current().database, g.who, f"lift the lock of {path.of} {path.name}")
     return Response(status=204)
@@ -168,7 +174,7 @@ def lift(path: LockPath) -> Response:
     responses={200: msg.HeadroomAnswer},
 )
 def headroom(path: NamePath, query: HeadroomQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.headroom(path.name, query.location, query.at), asked.revision)
 
 
@@ -178,7 +184,7 @@ def headroom(path: NamePath, query: HeadroomQuery) -> Response:
     responses={200: also_as_rows(msg.UsageAnswer)},
 )
 def usage(query: UsageQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.usage(query.by, query.offset, query.limit), "lines", asked.revision)
 
 
@@ -188,7 +194,7 @@ def usage(query: UsageQuery) -> Response:
     responses={200: also_as_rows(msg.LimitList)},
 )
 def limits(query: AtQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.limits(query.at, censuses.read_levels(current().database)), "limits", asked.revision)
 
 
@@ -233,6 +239,7 @@ def take_census(body: msg.NewCensus) -> Response:
         added.append(new)
         return after
 
+    check_place(g.holder, Place(body.store, "/"))
     before = state.snapshot()
     was: list[Model] = []
 
@@ -264,6 +271,7 @@ def forget_census(query: CensusQuery) -> Response:
         at = read_moment(query.at)
     except BadValue as bad:
         raise BadInput("at", str(bad), bad.expected) from None
+    check_place(g.holder, Place(query.store, "/"))
     if not censuses.forget(database, query.store, at):
         raise NotFound(
             f"census of {query.store} at",
@@ -326,5 +334,5 @@ def _path(text: str, where: str) -> str:
     responses={200: msg.HandoverAnswer},
 )
 def handover(path: NamePath, query: HandoverQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.handover(path.name, query.endpoint, query.format), asked.revision)

@@ -16,6 +16,7 @@ from drawknife.core.words.names import BadValue
 from drawknife.formats.model_file import json_schema, read_model, write_model
 from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal
+from drawknife.records.history import KNOWN
 
 from .common import (
     Asking,
@@ -25,6 +26,7 @@ from .common import (
     answer,
     ask,
     blueprint,
+    check_no_second_person,
     current,
     if_match,
     problems,
@@ -55,12 +57,13 @@ _FILE: dict[Any, Any] = {
 
 @api.get("/model", summary="The model in force, as a model file", responses=_FILE)
 def read(query: Asking) -> Response:
-    snapshot = current().snapshot() if query.as_of is None else current().past(query.as_of)[0]
+    asked = ask(query)
     kind = wanted_type(YAML, JSON)
-    response = Response(write_model(snapshot.model, as_json=kind == JSON), mimetype=kind)
-    response.headers["ETag"] = f'"{snapshot.revision}"'
-    # A model file is what the revision is, and nothing else: whoever has it need not be sent it again.
-    response.make_conditional(request)
+    response = Response(write_model(asked.full.model, as_json=kind == JSON), mimetype=kind)
+    if query.draft is None:
+        response.headers["ETag"] = f'"{asked.revision}"'
+        # A model file is what the revision is, and nothing else: whoever has it need not be sent it again.
+        response.make_conditional(request)
     return response
 
 
@@ -72,6 +75,7 @@ def read(query: Asking) -> Response:
 )
 def load(raw: ModelFile) -> Response:
     expected = if_match(request.headers.get("If-Match"))
+    check_no_second_person()
     done = write().load(read_model(request.get_data(cache=False)), expected)
     return answer(done, done.revision)
 
@@ -95,7 +99,7 @@ def schema() -> Response:
 
 @api.get("/findings", summary="What wants attention though no rule is broken", responses={200: FindingList})
 def findings(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.findings(), asked.revision)
 
 
@@ -149,5 +153,5 @@ def read_lines(query: JournalQuery) -> Response:
 def read_line(path: LinePath, query: Page) -> Response:
     found = journal.read_line(current().database, path.revision, query.limit, query.offset)
     if found is None:
-        raise NotFound("revision", str(path.revision), [], "revision")
+        raise NotFound("revision", str(path.revision), [], "revision", KNOWN)
     return answer(_line(found))

@@ -15,12 +15,14 @@ from drawknife import messages as msg
 from drawknife.core.model.edits import change, find
 from drawknife.core.model.items import Model
 from drawknife.core.words.errors import BadInput, NotFound
-from drawknife.core.words.names import BadValue
+from drawknife.core.words.names import ANONYMOUS, BadValue, fold
+from drawknife.core.words.roles import EDITOR, covers
 from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials
 from drawknife.records.changes import change_model
 from drawknife.records.snapshots import Snapshot
 
+from ..keeping import check_account
 from .common import Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
 
 api = blueprint("people", "Groups, units, what comes down from them; credentials")
@@ -50,13 +52,13 @@ class KeyPath(NamePath):
 
 @api.get("/groups", summary="The groups", responses={200: also_as_rows(msg.GroupList)})
 def groups(query: GroupsQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.groups(query.matching, query.offset, query.limit), "groups", asked.revision)
 
 
 @api.get("/units", summary="The units, in tree order", responses={200: also_as_rows(msg.UnitList)})
 def units(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.units(), "units", asked.revision)
 
 
@@ -66,7 +68,7 @@ def units(query: Asking) -> Response:
     responses={200: msg.SubjectDetail},
 )
 def subject(query: SubjectQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.subject(query.subject, query.offset, query.limit), asked.revision)
 
 
@@ -76,7 +78,7 @@ def subject(query: SubjectQuery) -> Response:
     responses={200: also_as_rows(msg.WaysAnswer)},
 )
 def ways(path: NamePath, query: WaysQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return rows_answer(asked.ways(path.name, query.group), "groups", asked.revision)
 
 
@@ -86,7 +88,7 @@ def ways(path: NamePath, query: WaysQuery) -> Response:
     responses={200: msg.LossAnswer},
 )
 def without(path: NamePath, query: WithoutQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.without(path.name, query.subject), asked.revision)
 
 
@@ -102,7 +104,15 @@ def show_credentials(path: NamePath) -> Response:
 
 def _credentials(account: str) -> Response:
     found = credentials.credentials_of(current().database, account)
-    return answer(msg.Credentials.model_validate({"account": account, **found}))
+    if not covers(g.holder.role, EDITOR):
+        # Whether there are any, and nothing else of them.
+        found = {
+            "password_set": "set" if found["password_set"] else None,
+            "password_set_by": None,
+            "keys": [],
+            "has_keys": bool(found["keys"]),
+        }
+    return answer(msg.Credentials.model_validate({"account": account, "has_keys": bool(found["keys"]), **found}))
 
 
 @api.put(
@@ -133,7 +143,7 @@ def set_password(path: NamePath, body: msg.NewPassword) -> Response:
     responses={200: msg.PasswordRight, **problems(413, 415)},
 )
 def check_password(path: NamePath, body: msg.PasswordGuess) -> Response:
-    account = ask().account(path.name).name
+    account = _in_area(path.name)
     return answer(msg.PasswordRight(right=credentials.is_right(current().database, account, body.password)))
 
 
@@ -141,7 +151,7 @@ def check_password(path: NamePath, body: msg.PasswordGuess) -> Response:
     "/accounts/<string:name>/password", summary="Take the password away", responses={204: None, **problems(409)}
 )
 def clear_password(path: NamePath) -> Response:
-    account = ask().account(path.name).name
+    account = _in_area(path.name)
 
     def clear(connection: Connection[TupleRow]) -> bool:
         if not credentials.clear_password(connection, account):
@@ -178,7 +188,7 @@ def add_key(path: NamePath, body: msg.NewKey) -> Response:
     responses={200: msg.Credentials, **problems(409)},
 )  # fmt: skip
 def remove_key(path: KeyPath) -> Response:
-    account = ask().account(path.name).name
+    account = _in_area(path.name)
 
     def take(connection: Connection[TupleRow]) -> bool:
         left = credentials.remove_key(connection, account, path.fingerprint)
@@ -191,9 +201,15 @@ def remove_key(path: KeyPath) -> Response:
 
 
 def _may_have_credentials(name: str) -> str:
-    account = ask().account(name).account
-    if account.kind == "anonymous":
+    account = _in_area(name)
+    if fold(account) == ANONYMOUS:
         raise BadInput("name", "the anonymous account signs in without credentials", "another account")
+    return account
+
+
+def _in_area(name: str) -> str:
+    account = ask().account(name).account
+    check_account(g.holder, account, f"account {account.name}")
     return account.name
 
 

@@ -21,7 +21,7 @@ class PlaceQuery(Asking):
 
 @api.get("/overview", summary="How much there is, and what wants attention", responses={200: msg.Overview})
 def overview(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     found = asked.overview()
     failed = [
         msg.FindingMessage(
@@ -35,23 +35,23 @@ def overview(query: Asking) -> Response:
 
 @api.get("/stores", summary="The stores", responses={200: msg.StoreList})
 def stores(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.stores(), asked.revision)
 
 
 @api.get("/folders", summary="One folder, what it carries and what is in it", responses={200: msg.FolderAnswer})
 def folder(query: PlaceQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.folder(query.place), asked.revision)
 
 
 @api.get("/virtual-paths", summary="The virtual paths", responses={200: msg.VirtualPathList})
 def virtual_paths(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.virtual_paths(), asked.revision)
 
 
 @api.get("/endpoints", summary="The endpoints, and which do not start", responses={200: msg.EndpointList})
 def endpoints(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.endpoints(), asked.revision)

@@ -39,7 +39,7 @@ api = blueprint("questions", "Decisions and why, who, the map, comparisons")
     responses={200: msg.Answer, **problems(413, 415)},
 )
 def decide(body: msg.QuestionMessage, query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     found = asked.decide(body.model_dump(by_alias=True, exclude_none=True))
     response = Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
     response.headers["ETag"] = f'"{asked.revision}"'
@@ -52,10 +52,21 @@ def decide(body: msg.QuestionMessage, query: Asking) -> Response:
     responses={200: msg.Answers, **problems(413, 415)},
 )
 def decide_many(body: msg.Questions, query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     given = request.get_json()["questions"]
     found = {"revision": asked.revision, "answers": list(decide_lines(asked, given))}
     return Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
+
+
+@api.post(
+    "/mends",
+    summary="Ways to mend a refusal, or to stop what is allowed, each with what else follows",
+    responses={200: msg.MendsAnswer, **problems(413, 415)},
+)
+def mend(body: msg.MendQuestion, query: Asking) -> Response:
+    asked = ask(query)
+    question = body.model_dump(by_alias=True, exclude_none=True, exclude={"stop", "most"})
+    return answer(asked.mend(question, body.stop, body.most), asked.revision)
 
 
 class WhoQuery(AskingPage):
@@ -73,7 +84,7 @@ class WhoQuery(AskingPage):
     responses={200: also_as_rows(msg.WhoAnswer)},
 )
 def who(query: WhoQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)
     return rows_answer(found, "almost" if query.but_for else "holders", asked.revision)
 
@@ -95,8 +106,8 @@ class MapQuery(Asking):
 
 @api.get("/map", summary="Accounts by places: a window of the map", responses={200: also_as_rows(msg.MapAnswer)})
 def map_(query: MapQuery) -> Response:
-    asked = ask(query.as_of)
-    found = asked.map(MapWindow(**query.model_dump(exclude={"as_of"})))
+    asked = ask(query)
+    found = asked.map(MapWindow(**query.model_dump(exclude={"as_of", "draft"})))
     kind = wanted_type(JSON, LINES, CSV)
     if kind == JSON:
         return answer(found, asked.revision)
@@ -132,7 +143,7 @@ class CompareQuery(AskingPage):
     responses={200: also_as_rows(msg.CompareAnswer)},
 )
 def compare(query: CompareQuery) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     found = asked.compare(query.one, query.other, query.under, query.endpoint, query.offset, query.limit)
     return rows_answer(found, "differences", asked.revision)
 
@@ -143,7 +154,7 @@ def compare(query: CompareQuery) -> Response:
     responses={200: msg.CompareAnswer, **problems(413, 415)},
 )
 def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     other = prepare(read_model(body.model))
     found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
     return answer(found, asked.revision)
@@ -151,5 +162,5 @@ def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
 
 @api.get("/promises", summary="The promises, and who breaks each", responses={200: msg.PromiseList})
 def promises(query: Asking) -> Response:
-    asked = ask(query.as_of)
+    asked = ask(query)
     return answer(asked.promises(), asked.revision)

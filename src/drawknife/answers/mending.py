@@ -1,0 +1,154 @@
+"""Ways to mend a refusal or to stop what is allowed, in the words of :mod:`messages`, the least harm first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, NamedTuple
+
+from drawknife import messages as msg
+from drawknife.answers.asked import Asked
+from drawknife.answers.drafting import says
+from drawknife.answers.summaries import summary
+from drawknife.changing import apply
+from drawknife.core.decide.gates import UnknownName, verdict
+from drawknife.core.follows.consequences import Consequences
+from drawknife.core.follows.days import consequences
+from drawknife.core.follows.promises_held import broken_by
+from drawknife.core.model.items import parse_entry, parse_grant
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.errors import BadInput
+from drawknife.core.words.sizes import number_of
+from drawknife.formats.questions import read_question
+from drawknife.mending import mends, stops
+from drawknife.mending.search import Changes
+
+#: Of so many ways what follows is looked at: in a model where accounts times folders are not more than `LARGE`, and in a
+#: larger one, where each takes its time.
+LOOKED_AT, LOOKED_AT_IN_LARGE, LARGE = 16, 5, 20_000_000
+NAMES = 20
+
+
+class _Way(NamedTuple):
+    """A way with what follows from it."""
+
+    changes: Changes
+    follows: Consequences
+    others: list[str]
+    breaks: list[str]
+    also: int
+    rights: int
+
+    @property
+    def rank(self) -> tuple[bool, int, int, int, int]:
+        return bool(self.breaks), len(self.others), self.also, len(self.changes), self.rights
+
+
+class MendAnswers(Asked):
+    """The part of :class:`drawknife.answers.Answering` that is about mending."""
+
+    def mend(self, data: Any, stop: bool = False, most: int = 5) -> msg.MendsAnswer:
+        """Ways after which a refused question is allowed; with `stop`, an allowed one refused.
+
+        Raises :class:`BadInput`, as a decision does.
+        """
+        question, _ = read_question(data)
+        if self.known is not None and question.endpoint is not None:
+            question = self.known(question, question.at or self.now)
+        try:
+            now = verdict(self.prepared, question, self.now)
+        except UnknownName as unknown:
+            raise BadInput(unknown.key, str(unknown), f"the name of an {unknown.kind}") from None
+        found = (stops if stop else mends)(self.full, question, self.now)
+        folders = sum(len(s.folders) for s in self.full.model.stores)
+        large = folders * len(self.full.model.accounts) > LARGE
+        looked_at = LOOKED_AT_IN_LARGE if large else LOOKED_AT
+        tried = (self._way(changes, question, not stop) for changes in found.found[:looked_at])
+        ways = _folded(sorted((way for way in tried if way is not None), key=lambda w: w.rank))
+        left = []
+        if len(found.found) > looked_at:
+            left.append(
+                f"{number_of(len(found.found) - looked_at, 'more way')}, of which what follows was not looked at;"
+                " those with the fewest changes, about the fewest accounts, were"
+            )
+        if not found.all_looked_at:
+            left.append("there may be more ways: not all sets of changes were tried")
+        if len(ways) > most:
+            left.append(f"{number_of(len(ways) - most, 'more way')}, which do more: `most` says how many are told")
+        return msg.MendsAnswer(
+            revision=self.revision, allowed=now.allowed, text=now.text,
+            mends=[_message(i, *some) for i, some in enumerate(ways[:most], 1)], left_out=left,
+        )  # fmt: skip
+
+    def _way(self, changes: Changes, question: Question, wanted: bool) -> _Way | None:
+        """A way with what follows from it; None where it turns out on the whole model that it is none."""
+        asker = self.account(question.account).name
+        after = prepare(apply(self.full.model, list(changes)).model, self.full)
+        if verdict(after, question, self.now).allowed is not wanted:
+            return None
+        follows = consequences(self.full, after, self.now, None, self.credentials)
+        breaks = [b.text() for b in broken_by(self.full, after, self.now.date(), None)]
+        breaks += [f.text for f in follows.new_findings if f.kind == "promise-broken"]
+        others = _others(follows, asker)
+        also = _also(follows, asker, wanted)
+        return _Way(changes, follows, others, list(dict.fromkeys(breaks)), also, _rights(changes))
+
+
+def _others(follows: Consequences, asker: str) -> list[str]:
+    """The other accounts for which sign-in, access, settings or room are different, on any day."""
+    found: dict[str, None] = {}
+    for f in (follows, *(then for _, then in follows.later)):
+        for some in (f.sign_in, f.access, f.settings, f.room, f.leads):
+            for change in some:
+                found.update(dict.fromkeys(change.accounts))
+        found.update(dict.fromkeys((*f.come, *f.gone)))
+    found.pop(asker, None)
+    return list(found)
+
+
+def _also(follows: Consequences, asker: str, gains: bool) -> int:
+    """How much the asker gains by it; where something is stopped, how much is lost."""
+    access = [c for c in follows.access if asker in c.accounts]
+    rights = sum(len(c.locations) * len((*c.gained, *c.widened) if gains else (*c.lost, *c.narrowed)) for c in access)
+    return rights + sum(s.may is gains for s in follows.sign_in if asker in s.accounts)
+
+
+def _rights(changes: Changes) -> int:
+    """How wide what is added is: the rights that it lets, and more for what speaks below the folder, too."""
+    wide = 0
+    for change in changes:
+        for line in (change.get("add") or {}).get("entries", ()):
+            entry = parse_entry(_text(line))
+            wide += entry.rights.bit_count() + (entry.reach != "here") if entry.effect == "allow" else 0
+        for line in (change.get("add") or {}).get("grants", ()):
+            wide += parse_grant(_text(line)).rights.bit_count()
+    return wide
+
+
+def _text(line: Any) -> str:
+    return line if isinstance(line, str) else str(line["line"])
+
+
+def _folded(ways: Iterable[_Way]) -> list[list[_Way]]:
+    """Ways in their order; those that change the same items, and from which the same follows, with the first of them."""
+    found: list[list[_Way]] = []
+    for way in ways:
+        for some in found:
+            if some[0].follows == way.follows and _items(some[0].changes) == _items(way.changes):
+                some.append(way)
+                break
+        else:
+            found.append([way])
+    return found
+
+
+def _items(changes: Changes) -> set[tuple[str, str]]:
+    return {(c["kind"], c.get("name", "")) for c in changes}
+
+
+def _message(number: int, way: _Way, *alike: _Way) -> msg.MendMessage:
+    return msg.MendMessage(
+        alike=[msg.AlikeWay(says=[says(c) for c in w.changes], changes=[msg.Change(**c) for c in w.changes]) for w in alike],
+        number=number, says=[says(c) for c in way.changes], changes=[msg.Change(**c) for c in way.changes],
+        others=way.others[:NAMES], other_count=len(way.others), breaks=way.breaks, follows=summary(way.follows),
+    )  # fmt: skip

@@ -1,0 +1,207 @@
+"""Who may use the service: administrators, and the tokens of programs."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+
+from drawknife.client import Client
+from drawknife.core.words.roles import ADDS, ROLES
+
+from .common import WRONG_USAGE, console, fail, print_json, say, serves
+from .marks import plain_table
+
+_ROLE = click.option(
+    "--role", type=click.Choice(ROLES), help="; ".join(f"{role}: {adds}" for role, adds in ADDS.items()) + "."
+)
+_AREA = click.option(
+    "--area", multiple=True, metavar="THING", help="store:NAME, STORE:/folder, unit:PATH or group:NAME. Repeatable."
+)
+
+
+@click.group()
+def administrator() -> None:
+    """Administrators: list, add, change, remove, password, link."""
+
+
+@administrator.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@serves
+def list_administrators(client: Client, as_json: bool) -> None:
+    """List the administrators, their roles and areas.
+
+    \b
+    Example:
+      drawknife administrator list
+    """
+    found = client.administrators()
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("administrator", "role", "area", "password", "added by")
+    for a in found.administrators:
+        area = "everything" if a.area is None else ", ".join(a.area)
+        table.add_row(a.name, a.role, area, "set" if a.has_password else "none", a.added_by)
+    console().print(table)
+
+
+@administrator.command("add")
+@click.argument("name")
+@_ROLE
+@_AREA
+@serves
+def add(client: Client, name: str, role: str | None, area: tuple[str, ...]) -> None:
+    """Add an administrator, and print a link that signs in to the console: good once, and for a day.
+
+    \b
+    Examples:
+      drawknife administrator add olga --role editor
+      drawknife administrator add pim --role editor --area unit:shore/lab --area survey:/soundings
+    """
+    if role is None:
+        fail(WRONG_USAGE, f"say what {name} may do: --role {' or '.join(ROLES)}")
+    client.add_administrator(name, role, area or None)
+    say(f"{name} is an administrator with the role {role}")
+    _print_link(client, name)
+
+
+def _print_link(client: Client, name: str) -> None:
+    link = client.sign_in_link(name)
+    say(f"a link for {name}, good once, until {link.until:%Y-%m-%d %H:%M} UTC:")
+    click.echo(client.url + link.path)
+
+
+@administrator.command("change")
+@click.argument("name")
+@_ROLE
+@_AREA
+@click.option("--everything", is_flag=True, help="Take the area away: everything may be changed.")
+@serves
+def change(client: Client, name: str, role: str | None, area: tuple[str, ...], everything: bool) -> None:
+    """Give an administrator another role or another area. It counts at once.
+
+    \b
+    Example:
+      drawknife administrator change pim --role drafter
+    """
+    if role is None and not area and not everything:
+        fail(WRONG_USAGE, "name something to change: --role, --area, or --everything")
+    done = client.change_administrator(name, role, [] if everything else area or None)
+    reach = "everything" if done.area is None else ", ".join(done.area)
+    say(f"{done.name} has the role {done.role}, for {reach}")
+
+
+@administrator.command("remove")
+@click.argument("name")
+@serves
+def remove(client: Client, name: str) -> None:
+    """Remove an administrator; tokens, sessions and links end at once.
+
+    \b
+    Example:
+      drawknife administrator remove pim
+    """
+    ended = client.remove_administrator(name)
+    say(f"{name} is no administrator any more; {ended} token{'' if ended == 1 else 's'} and sessions ended")
+
+
+@administrator.command("password")
+@click.argument("name")
+@serves
+def password(client: Client, name: str) -> None:
+    """Set an administrator's password: asked for twice, or read from standard input. 12 characters or more.
+
+    \b
+    Example:
+      drawknife administrator password olga
+    """
+    given = (
+        click.prompt("Password", hide_input=True, confirmation_prompt=True, err=True)
+        if sys.stdin.isatty()
+        else sys.stdin.readline().rstrip("\n")
+    )
+    client.set_administrator_password(name, given)
+    say(f"the password of {name} is set; whoever was signed in to the console with it is no more")
+
+
+@administrator.command("link")
+@click.argument("name")
+@serves
+def link(client: Client, name: str) -> None:
+    """Print a link that signs an administrator in to the console: good once, and for a day.
+
+    \b
+    Example:
+      drawknife administrator link olga
+    """
+    _print_link(client, name)
+
+
+@click.group()
+def token() -> None:
+    """What is signed in with: list, make, end."""
+
+
+@token.command("list")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@serves
+def list_tokens(client: Client, as_json: bool) -> None:
+    """List tokens of programs, console sessions, and links that nobody has opened yet.
+
+    \b
+    Example:
+      drawknife token list
+    """
+    found = client.tokens()
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("number", "what", "of", "role", "last day", "last used")
+    kinds = {"session": "console session", "code": "sign-in link"}
+    for t in found.tokens:
+        used = "never" if t.last_used is None else f"{t.last_used:%Y-%m-%d %H:%M}"
+        last = "none" if t.last_day is None else str(t.last_day)
+        table.add_row(str(t.id), t.called or kinds[t.kind], t.administrator, t.role, last, used)
+    console().print(table)
+
+
+@token.command("make")
+@click.argument("called")
+@click.option("--role", type=click.Choice(ROLES), help="No wider than your own, which it is if this is left out.")
+@click.option("--last-day", metavar="DAY", help="The last day (UTC) that it is good.")
+@serves
+def make(client: Client, called: str, role: str | None, last_day: str | None) -> None:
+    """Make a token for a program, and print it this once. The journal calls the program so.
+
+    \b
+    Example:
+      drawknife token make night-report --role reader --last-day 2027-06-30
+    """
+    made = client.make_token(called, role, last_day)
+    say(f"the token {made.called}, with the role {made.role}; it is not shown again:")
+    click.echo(made.token)
+
+
+@token.command("end")
+@click.argument("which", metavar="NUMBER|NAME")
+@serves
+def end(client: Client, which: str) -> None:
+    """End a token, a session or a link, at once and everywhere; by its number or a program's name.
+
+    \b
+    Example:
+      drawknife token end night-report
+    """
+    number = int(which) if which.isdecimal() else None
+    if number is None:
+        number = next((t.id for t in client.tokens().tokens if t.called == which), None)
+    if number is None:
+        fail(WRONG_USAGE, f"there is no token {which!r}; `drawknife token list` tells which there are")
+    client.end_token(number)
+    say(f"{which} is ended")
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(administrator)
+    group.add_command(token)

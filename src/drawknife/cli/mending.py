@@ -1,0 +1,101 @@
+"""Ways to mend a refusal, or to stop what is allowed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.answers import Answering
+from drawknife.answers.changing import Changing
+from drawknife.client import Client
+
+from .changing import InDraft, Writer, tell_changed, writes
+from .common import NOT_SO, WRONG_USAGE, Answers, console, fail, print_json, say
+from .why import questions
+
+
+#: Of the wider ways with the same effect so many are told.
+ALIKE = 3
+
+
+@click.command()
+@questions
+@click.option("--stop", is_flag=True, help="It is allowed: the ways to refuse it.")
+@click.option("--most", default=5, show_default=True, type=click.IntRange(1, 16), help="So many ways at most.")
+@click.option("--take", type=click.IntRange(1), metavar="N", help="Do way N; with --draft, put it in that draft.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@writes
+def mend(
+    writer: Writer, target: str | None, question: dict[str, Any], stop: bool, most: int, take: int | None, as_json: bool
+) -> None:
+    """What would let ACCOUNT do ACTION at LOCATION, and what else would follow from it.
+
+    The ways come with the least harm first: those that break no promise, then by how many others gain or lose
+    anything. None of the changes of a way can be left out; what stands after "or" has the same effect today, and speaks of
+    more people. Facts are given as to `why`. With --draft, it is asked as
+    it would be with that draft. Exit status 1 where there is no way to it.
+
+    \b
+    Examples:
+      drawknife mend fulmar upload /charts/x
+      drawknife mend refa list /charts --take 1 --draft for-refa
+      drawknife mend odile download /charts/sheet-14.pdf --stop
+    """
+    found = _answers(writer).mend(question, stop, max(most, take or 1))
+    if take is None:
+        print_json(found) if as_json else _draw(console(), found, stop)
+        raise SystemExit(0 if found.mends or found.allowed is not stop else NOT_SO)
+    if take > len(found.mends):
+        _draw(console(), found, stop)
+        fail(WRONG_USAGE, f"there is no way {take}; there are {len(found.mends)}")
+    way = found.mends[take - 1]
+    for line in way.says:
+        say(line)
+    # What was looked at is what is done: at that revision, or not at all.
+    done = writer.change([c.plain() for c in way.changes], found.revision if isinstance(writer, Client) else None)
+    print_json(done) if as_json else tell_changed(done, target)
+
+
+def _answers(writer: Writer) -> Answers:
+    if isinstance(writer, Changing):
+        return Answering(writer.keeper.newest()[1], 0, writer.now, seen=lambda _: None)
+    return writer.asking() if isinstance(writer, InDraft) else writer
+
+
+def _draw(out: Console, found: msg.MendsAnswer, stop: bool) -> None:
+    word = (" ALLOWED ", "reverse green") if found.allowed else (" REFUSED ", "reverse red")
+    out.print(Text().append(*word).append(f"  {found.text}"))
+    if found.allowed is not stop:
+        out.print("There is nothing to stop." if stop else "There is nothing to mend.", style="dim")
+    elif not found.mends:
+        out.print("No change of the model would " + ("refuse it." if stop else "allow it: see `drawknife why`."))
+    for m in found.mends:
+        out.print()
+        out.print(Text(f"{m.number:>2}  ", "bold").append(m.says[0], "bold"))
+        for line in m.says[1:]:
+            out.print(Padding(Text(line, "bold"), (0, 0, 0, 4), expand=False))
+        for alike in m.alike[:ALIKE]:
+            others = "; ".join(line for line in alike.says if line not in m.says)
+            out.print(Padding(Text("or ", "dim").append(others, "default"), (0, 0, 0, 4), expand=False))
+        if len(m.alike) > ALIKE:
+            out.print(f"    or {len(m.alike) - ALIKE} more that are wider", style="dim")
+        for broken in m.breaks:
+            out.print(Padding(Text("✗ breaks ", "red").append(broken, "default"), (0, 0, 0, 4), expand=False))
+        others = "nobody else is touched" if not m.other_count else f"{m.other_count} other account" + (
+            "" if m.other_count == 1 else "s"
+        )  # fmt: skip
+        out.print(Padding(Text(others, "dim" if not m.other_count else "yellow"), (0, 0, 0, 4), expand=False))
+        for line in m.follows:
+            out.print(Padding(Text("→ ", "dim").append(line, "default"), (0, 0, 0, 4), expand=False))
+    for left in found.left_out:
+        out.print()
+        out.print(Padding(Text(left, "dim"), (0, 0, 0, 0), expand=False))
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(mend)

@@ -1,0 +1,67 @@
+"""A model narrowed to what counts for one question, so that many changes of it can be tried (all but the limits)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from drawknife.core.decide.since import only_what_counts, possible_folders
+from drawknife.core.model.items import Account, Group, Model, Subject
+from drawknife.core.model.standing import holders
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import fold, rest_below, unit_ancestors
+
+#: A model of no more accounts than this stays as it is.
+SMALL = 200
+
+
+def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
+    """The model with the asker, whoever the lines that count name, the folders on the way, and the virtual paths there."""
+    if len(model.accounts) <= small:
+        return replace(model, promises=())
+    locations = [x for x in (question.path, question.to) if x is not None]
+    asker = next(a for a in model.accounts if fold(a.name) == fold(question.account))
+    places = {p for at in locations for p in possible_folders(asker, model.virtual_paths, at)}
+    folders: dict[str, set[str]] = {}
+    for place in places:
+        folders.setdefault(fold(place.store), set()).add(place.path)
+    paths = tuple(v for v in model.virtual_paths if any(_related(v.path, at) for at in locations))
+    there = [f for s in model.stores for f in s.folders if f.path in folders.get(fold(s.name), ())]
+    named = [
+        *(e.subject for f in there for e in f.entries), *(g.subject for v in paths for g in v.grants),
+        *(e.subject for x in model.endpoints for e in x.entries), *(s for x in model.endpoints for s in x.never),
+        *(s for x in model.endpoints for s in x.only or ()), *(x.subject for x in model.settings),
+    ]  # fmt: skip
+    names = {asker.name, *(s.name for s in named if s.kind == "account"), *(f.owner for f in there if f.owner)}
+    names |= {question.owner} if question.owner else set()
+    names |= {str(value) for x in model.settings for key, value in x.values if key == "uploads_owner"}
+    kept = only_what_counts(model, sorted(names), folders)
+    groups = {s for s in named if s.kind == "group"} | _holding(model, asker)
+    return replace(kept, virtual_paths=paths, promises=(), groups=_without_others(kept, kept.accounts, groups))
+
+
+def _related(path: str, location: str) -> bool:
+    """Does one lie at or below the other?"""
+    return rest_below(location, path) is not None or rest_below(path, location) is not None
+
+
+def _holding(model: Model, account: Account) -> set[Subject]:
+    """The groups that hold an account, or held it by a line that has ended."""
+    held = holders(model.groups)
+    todo = [Subject("account", account.name), *(Subject("unit", u) for u in unit_ancestors(account.unit or ""))]
+    found: set[Subject] = set()
+    while todo:
+        for group in held.get(todo.pop(), ()):
+            if group not in found:
+                found.add(group)
+                todo.append(group)
+    return found
+
+
+def _without_others(model: Model, accounts: Iterable[Account], groups: set[Subject]) -> tuple[Group, ...]:
+    there = {Subject("account", a.name) for a in accounts} | groups
+    return tuple(
+        replace(g, members=tuple(m for m in g.members if m.subject.kind == "unit" or m.subject in there))
+        for g in model.groups
+        if Subject("group", g.name) in groups
+    )

@@ -1,0 +1,89 @@
+"""Ways to stop what is allowed: a deny or less of what allows it, a grant that goes, a group that is left, a door that shuts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from drawknife.core.decide.folder_decision import decider
+from drawknife.core.decide.gates import Case
+from drawknife.core.model.items import Subject
+from drawknife.core.prepared.needs import demands
+from drawknife.core.prepared.people import PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.words.names import Place, ancestors, rest_below
+from drawknife.core.words.rights import BIT
+
+from .steps import Way, at_endpoint, at_folder, in_group, on_path, set_to, without_rights
+
+
+def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
+    """Each thing that could be taken away, or refused."""
+    account = case.account
+    if case.question.action == "sign-in":
+        yield from _out(prepared, case)
+        return
+    used: set[Subject] = set()
+    for right, place, own, _, _ in demands(prepared, account, case.question, case.sites):
+        store = prepared.stores[place.store]
+        node, depth = store.nearest(place.path)
+        owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
+        decision, _ = decider(store, place.path, BIT[right], account.who_owning if owning else account.who)
+        yield (at_folder(place, [f"deny account:{account.name} {right} here"]),)
+        recorded = next((at for at in ancestors(place.path) if store.folder(at) is not None), None)
+        if recorded is not None:
+            yield (at_folder(Place(place.store, recorded), [f"deny account:{account.name} {right}"]),)
+        if decision is not None and decision.entry.effect == "allow":
+            at, entry = Place(place.store, decision.at), decision.entry
+            used.add(entry.subject)
+            yield (at_folder(at, drop=[entry.says()]),)
+            narrower = without_rights(entry, right)
+            if narrower is not None:
+                yield (at_folder(at, [narrower], [entry.says()]),)
+        if store.store.baseline != "closed":
+            yield (set_to("store", store.name, baseline="closed"),)
+    served = case.sites.here.served
+    for v in served.sources if served is not None else ():
+        for grant in v.grants:
+            if prepared.people.number(grant.subject) in account.who:
+                used.add(grant.subject)
+                yield (on_path(v, drop=[grant.says()]),)
+                narrower = without_rights(grant, case.question.action)
+                if narrower is not None:
+                    yield (on_path(v, [narrower], [grant.says()]),)
+    if case.sites.here.synthetic:  # it is there for the virtual paths below it
+        for v in prepared.model.virtual_paths:
+            if rest_below(v.path, case.sites.here.location) is not None:
+                for grant in v.grants:
+                    if prepared.people.number(grant.subject) in account.who:
+                        used.add(grant.subject)
+                        yield (on_path(v, drop=[grant.says()]),)
+    yield from _leaving(prepared, account, used)
+    if case.endpoint is not None:
+        yield (at_endpoint(case.endpoint.name, [f"deny account:{account.name} {case.question.action}"]),)
+        yield from _out(prepared, case)
+
+
+def _leaving(prepared: Prepared, account: PreparedAccount, used: set[Subject]) -> Iterator[Way]:
+    """The account taken out of the groups that bring it what allows it: out of the one that it is a member of."""
+    told: set[str] = set()
+    for subject in sorted(used):
+        if subject.kind != "group" or subject not in account.standing.ranks:
+            continue
+        for inner, outer in pairwise(account.standing.chain(subject)):
+            change = in_group(outer.name, drop=[str(inner)])
+            if outer.kind == "group" and str(change) not in told:
+                told.add(str(change))
+                yield (change,)
+
+
+def _out(prepared: Prepared, case: Case) -> Iterator[Way]:
+    """Not let in any more: here, or anywhere."""
+    account, endpoint = case.account, case.endpoint
+    if endpoint is None:
+        return
+    yield (at_endpoint(endpoint.name, [f"account:{account.name}"], field="never"),)
+    yield (set_to("account", account.name, enabled=False),)
+    if endpoint.only is not None:
+        named = [str(s) for s in endpoint.only if prepared.people.number(s) in account.who]
+        yield (at_endpoint(endpoint.name, drop=named, field="only"),)

@@ -1,0 +1,48 @@
+"""Ways to mend a refusal, or to stop what is allowed."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from .base import Message
+from .changes import Change
+from .questions import QuestionMessage
+
+
+class MendQuestion(QuestionMessage):
+    """A question, and how many ways are wanted. With `stop` the ways to refuse it, where it is allowed."""
+
+    stop: bool = False
+    most: Annotated[int, Field(ge=1, le=16)] = 5
+
+
+class AlikeWay(Message):
+    """A way that changes the same items, and from which the same follows today; it speaks of more people, or of more rights."""
+
+    says: list[str]
+    changes: list[Change]
+
+
+class MendMessage(Message):
+    """One way: what to do, and what else follows. None of its changes can be left out."""
+
+    number: int
+    says: list[str] = Field(description="Each change in a line")
+    changes: list[Change]
+    others: list[str] = Field(description="The first of the other accounts for which something is different")
+    other_count: int
+    breaks: list[str] = Field(description="The promises that it breaks")
+    follows: list[str] = Field(description="What follows from it, in a line or two")
+    alike: list[AlikeWay] = Field(description="Wider ways with the same effect today, as for a group that it is in")
+
+
+class MendsAnswer(Message):
+    """The ways, the least harm first: that break no promise, then by whom else they touch, and what else they give."""
+
+    revision: int
+    allowed: bool = Field(description="The answer to the question as it is")
+    text: str
+    mends: list[MendMessage]
+    left_out: list[str] = Field(description="What was not looked at")

@@ -1,0 +1,162 @@
+"""The people who may use the service: their roles, areas and passwords."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from argon2.exceptions import Argon2Error, InvalidHashError
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
+from drawknife.core.words.errors import BadInput, NotFound, Refused
+from drawknife.core.words.names import fold
+from drawknife.core.words.roles import OWNER
+
+from .credentials import HASHER, NOBODYS
+from .database import Database
+from .journal import write_line
+from .tokens import tell_of_change
+
+
+class Administrator(NamedTuple):
+    """A person. `area` None is everything; of the password only whether there is one."""
+
+    name: str
+    role: str
+    area: tuple[str, ...] | None
+    has_password: bool
+    added: datetime
+    added_by: str
+
+
+_ROWS = "SELECT name, role, area, password IS NOT NULL, added, added_by FROM administrators"
+
+
+def _administrator(row: Any) -> Administrator:
+    name, role, area, *others = row
+    return Administrator(name, role, None if area is None else tuple(area), *others)
+
+
+def each(database: Database) -> list[Administrator]:
+    """All of them, by name."""
+    return [_administrator(row) for row in database.read(_ROWS + " ORDER BY folded")]
+
+
+def find(database: Database, name: str) -> Administrator:
+    """One; :class:`NotFound` with the nearest name."""
+    rows = database.read(_ROWS + " WHERE folded = %s", (fold(name),))
+    if not rows:
+        raise NotFound("administrator", name, (a.name for a in each(database)))
+    return _administrator(rows[0])
+
+
+def add(database: Database, name: str, role: str, area: Sequence[str] | None, who: str) -> None:
+    """A new one; :class:`BadInput` if an administrator or a token has the name already."""
+    with database.transaction() as connection:
+        _hold(connection)
+        taken = connection.execute(
+            "SELECT 'an administrator' FROM administrators WHERE folded = %s UNION ALL"
+            " SELECT 'a token' FROM tokens WHERE lower(called) = %s",
+            (fold(name), fold(name)),
+        ).fetchone()
+        if taken is not None:
+            raise BadInput("name", f"there is {taken[0]} of the name {name} already", "another name")
+        connection.execute(
+            "INSERT INTO administrators (name, folded, role, area, added_by) VALUES (%s, %s, %s, %s, %s)",
+            (name, fold(name), role, area if area is None else list(area), who),
+        )
+        write_line(connection, who, f"add administrator {name}", [_item(name, None, (role, area))])
+
+
+def change(database: Database, name: str, role: str, area: Sequence[str] | None, who: str) -> None:
+    """Another role or area, which counts at once. :class:`Refused` for the last owner."""
+    with database.transaction() as connection:
+        _hold(connection)
+        before = _locked(connection, name)
+        if before[0] == OWNER and role != OWNER:
+            _check_not_the_last_owner(connection, name)
+        connection.execute(
+            "UPDATE administrators SET role = %s, area = %s WHERE name = %s",
+            (role, area if area is None else list(area), name),
+        )
+        write_line(connection, who, f"change administrator {name}", [_item(name, before, (role, area))])
+        tell_of_change(connection)
+
+
+def remove(database: Database, name: str, who: str) -> int:
+    """Take one away, with all tokens and sessions; returns how many these were. :class:`Refused` for the last owner."""
+    with database.transaction() as connection:
+        _hold(connection)
+        before = _locked(connection, name)
+        if before[0] == OWNER:
+            _check_not_the_last_owner(connection, name)
+        ended = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
+        connection.execute("DELETE FROM administrators WHERE name = %s", (name,))
+        write_line(connection, who, f"remove administrator {name}, and {ended} tokens", [_item(name, before, None)])
+        tell_of_change(connection)
+    return ended
+
+
+def set_password(database: Database, name: str, password: str, who: str) -> None:
+    """Keep the argon2 hash (RFC 9106) of a password; the console sessions that there are end."""
+    with database.transaction() as connection:
+        connection.execute("UPDATE administrators SET password = %s WHERE name = %s", (HASHER.hash(password), name))
+        connection.execute("DELETE FROM tokens WHERE name = %s AND kind <> 'token'", (name,))
+        write_line(connection, who, f"set the password of administrator {name}")
+        tell_of_change(connection)
+
+
+def with_password(database: Database, name: str, password: str) -> str | None:
+    """The administrator of this name and password; None if there is none. A name that there is not takes as long."""
+    rows = database.read("SELECT name, password FROM administrators WHERE folded = %s", (fold(name),))
+    known, kept = rows[0] if rows else (None, None)
+    try:
+        return known if HASHER.verify(kept or NOBODYS, password) and kept else None
+    except (Argon2Error, InvalidHashError):
+        return None
+
+
+def ensure_owner(database: Database, name: str) -> bool:
+    """Let there be an owner of this name; true if it was none before."""
+    with database.transaction() as connection:
+        _hold(connection)
+        made = connection.execute(
+            "INSERT INTO administrators (name, folded, role, added_by) VALUES (%s, %s, 'owner', 'drawknife serve')"
+            " ON CONFLICT (folded) DO UPDATE SET role = 'owner', area = NULL WHERE administrators.role <> 'owner'",
+            (name, fold(name)),
+        ).rowcount
+        others = connection.execute("SELECT count(*) FROM administrators WHERE name <> %s", (name,)).fetchone()
+        if made and others and others[0]:
+            write_line(connection, "drawknife serve", f"made {name} an owner")
+    return made > 0
+
+
+def _hold(connection: Connection[TupleRow]) -> None:
+    """One change of administrators at a time, so that two do not each take away what they think is not the last owner."""
+    connection.execute("LOCK TABLE administrators, tokens IN SHARE ROW EXCLUSIVE MODE")
+
+
+def _locked(connection: Connection[TupleRow], name: str) -> tuple[str, Sequence[str] | None]:
+    row = connection.execute("SELECT role, area FROM administrators WHERE name = %s", (name,)).fetchone()
+    if row is None:
+        raise NotFound("administrator", name)
+    return row[0], row[1]
+
+
+def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> None:
+    others = connection.execute(
+        "SELECT count(*) FROM administrators WHERE role = 'owner' AND name <> %s", (name,)
+    ).fetchone()
+    if not others or not others[0]:
+        raise Refused(f"{name} is the last owner, and somebody has to be: make somebody else an owner first")
+
+
+def _item(name: str, before: Any, after: Any) -> tuple[str, str, Any, Any]:
+    """How the journal has it: beside the model, as directories are."""
+
+    def side(of: Any) -> Any:
+        return None if of is None else {"name": name, "role": of[0], "area": None if of[1] is None else list(of[1])}
+
+    return "administrators", name, side(before), side(after)

@@ -1,0 +1,307 @@
+"""Who may do what: one table of routes and roles, administrators, their areas, links and passwords, tokens of programs."""
+
+import re
+from datetime import UTC, datetime, timedelta
+
+import httpx
+import psycopg
+import pytest
+from tools.description import openapi
+
+from drawknife.client import Client
+from drawknife.core.words.roles import ROLES, covers
+from drawknife.service.routes_and_roles import ROLE_OF
+
+from ..conftest import DEMO, run, serving
+from .people import refused, signed_in
+
+PASSWORD = "a long enough password"
+OPEN = {("GET", "/health"), ("GET", "/sessions"), ("POST", "/sessions"), ("DELETE", "/sessions")}
+
+
+@pytest.fixture(scope="module")
+def own(cluster, tmp_path_factory):
+    address = cluster.create_database("administrators")
+    with serving(
+        address, tmp_path_factory.mktemp("administrators"), "--load", str(DEMO), "--processes", "2"
+    ) as service:
+        service.address = address
+        with service.client() as owner:
+            for role in ("reader", "drafter", "editor"):
+                owner.add_administrator(f"the-{role}", role)
+            owner.add_administrator("pim", "editor", ["survey:/soundings", "unit:shore/lab"])
+        service.tokens = {name: signed_in(service, name) for name in ("the-reader", "the-drafter", "the-editor", "pim")}
+        service.tokens["owner"] = service.token
+        yield service
+
+
+@pytest.fixture
+def owner(own):
+    with own.client() as client:
+        yield client
+
+
+# --- routes and roles -----------------------------------------------------------------------------
+
+
+def described():
+    for path, methods in openapi()["paths"].items():
+        for method in methods:
+            yield method.upper(), path.removeprefix("/api/v1")
+
+
+def test_every_route_stands_in_the_table_and_nothing_else_does():
+    assert set(described()) - OPEN == set(ROLE_OF)
+
+
+def filled(path):
+    """A path that leads somewhere, if to nothing that there is."""
+    return re.sub(
+        r"{(\w+)}", lambda m: {"id": "1", "number": "1", "revision": "1", "of": "account"}.get(m[1], "nobody"), path
+    )
+
+
+@pytest.mark.parametrize(("method", "path"), sorted(ROLE_OF))
+def test_each_route_is_refused_to_each_role_below_it(own, method, path):
+    needed = ROLE_OF[method, path]
+    for role in ROLES[:-1]:
+        headers = {"Authorization": f"Bearer {own.tokens[f'the-{role}']}"}
+        answer = httpx.request(
+            method, own.url + "/api/v1" + filled(path), headers=headers, json={} if method != "GET" else None
+        )
+        if covers(role, needed):
+            assert answer.status_code != 403 or "owner" in answer.text or "no wider" in answer.text, answer.text
+        else:
+            assert answer.status_code == 403, (role, answer.status_code)
+            assert (
+                f"takes the role {needed}" in answer.json()["detail"] and f"yours is {role}" in answer.json()["detail"]
+            )
+
+
+def test_a_route_that_stands_nowhere_is_for_nobody(own, monkeypatch):
+    from drawknife.core.words.errors import NotAllowed
+    from drawknife.records.tokens import Holder
+    from drawknife.service import security
+
+    monkeypatch.delitem(security.ROLE_OF, ("GET", "/journal"))
+    request = type("R", (), {"method": "GET", "url_rule": type("U", (), {"rule": "/api/v1/journal"})})
+    with pytest.raises(NotAllowed):
+        security.check_role(request, Holder("x", "owner", None, "x", True), "/api/v1")
+
+
+# --- roles, on the running service ----------------------------------------------------------------
+
+
+def test_a_reader_asks_everything_and_sees_of_credentials_only_whether_there_are_any(owner, as_):
+    owner.set_password("bram", PASSWORD)
+    reader = as_("the-reader")
+    assert reader.access("bram").rows
+    assert reader.credentials("bram").model_dump() == {
+        "account": "bram", "password_set": "set", "password_set_by": None, "has_keys": False, "keys": [],
+    }  # fmt: skip
+    assert as_("the-editor").credentials("bram").password_set_by == "administrator"
+    assert "yours is reader" in refused(403, lambda: reader.change([{"op": "add", "kind": "unit", "name": "x"}]))
+
+
+def test_an_editor_changes_the_model_but_not_the_network_nor_all_of_it(owner, as_):
+    editor = as_("the-editor")
+    editor.change([{"op": "add", "kind": "unit", "name": "shore/pier"}])
+    network = [{"op": "change", "kind": "network", "set": {"inside": ["203.0.113.0/24"]}}]
+    assert "the network takes the role owner" in refused(403, lambda: editor.change(network))
+    assert any("you may not do it yourself" in n for n in editor.preview(network).notes)
+    refused(403, lambda: editor.load(DEMO.read_bytes()))
+    refused(403, lambda: editor.back_to("1"))
+    assert owner.journal(who=editor.me().name).lines[0].what == "add unit shore/pier"
+
+
+def test_an_area_bounds_what_is_changed_and_what_anybody_gains(as_, owner):
+    pim = as_("pim")
+    done = pim.change(
+        [
+            {
+                "op": "change",
+                "kind": "folder",
+                "name": "survey:/soundings/raw",
+                "add": {"entries": ["allow unit:shore/lab look"]},
+            }
+        ]
+    )
+    assert done.changed
+    elsewhere = [
+        {"op": "change", "kind": "folder", "name": "survey:/charts", "add": {"entries": ["allow account:ines all"]}}
+    ]
+    said = refused(403, lambda: pim.change(elsewhere))
+    assert "not within your area (survey:/soundings, unit:shore/lab): folders survey:/charts" in said
+    assert any("not within your area" in n for n in pim.preview(elsewhere).notes)
+    refused(403, lambda: pim.set_password("bram", PASSWORD))
+    pim.set_password("ines", PASSWORD)
+    refused(403, lambda: pim.lift("account", "bram"))
+    refused(403, lambda: pim.lift("address", "192.0.2.1"))
+    # To look and to propose is everybody's.
+    assert pim.add_to_draft("for-odile", elsewhere).item_count == 1
+    assert "not within your area" in refused(403, lambda: pim.apply_draft("for-odile"))
+    assert as_("the-editor").apply_draft("for-odile").changed
+    owner.back(owner.health().revision)
+
+
+# --- people ---------------------------------------------------------------------------------------
+
+
+def test_the_last_owner_stays(owner):
+    assert "the last owner" in refused(409, lambda: owner.remove_administrator("administrator"))
+    assert "the last owner" in refused(409, lambda: owner.change_administrator("administrator", "reader"))
+    assert "did you mean" in refused(404, lambda: owner.remove_administrator("administratr"))
+
+
+def test_a_name_is_one_persons_or_one_programs(owner):
+    owner.make_token("night-report")
+    assert "there is a token" in refused(400, lambda: owner.add_administrator("Night-Report", "reader"))
+    assert "there is an administrator of the name PIM" in refused(400, lambda: owner.add_administrator("PIM", "reader"))
+    assert "name pim already" in refused(400, lambda: owner.make_token("pim"))
+    refused(400, lambda: owner.make_token("NIGHT-report"))
+
+
+@pytest.mark.parametrize("area", [["survey"], ["account:ines"], ["store:"], ["unit:shore/lab", "everything"]])
+def test_an_area_that_is_none_is_refused(owner, area):
+    assert "area: " in refused(400, lambda: owner.add_administrator("lena", "editor", area))
+    refused(400, lambda: owner.add_administrator("lena", "owner", ["store:survey"]))
+
+
+def test_a_link_signs_in_once(own, owner):
+    link = owner.sign_in_link("the-reader").path.partition("#")[2]
+    with httpx.Client(base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
+        first = browser.post("/sessions", json={"token": link})
+        assert (first.status_code, first.json()["role"]) == (200, "reader")
+        assert browser.get("/accounts").status_code == 200
+        again = browser.post("/sessions", json={"token": link})
+        assert again.status_code == 401
+        assert "a link signs in once, and only for a while; ask an owner for another" in again.json()["detail"]
+
+
+def test_a_link_that_has_expired_signs_nobody_in(own, owner):
+    link = owner.sign_in_link("the-reader").path.partition("#")[2]
+    with psycopg.connect(own.address, autocommit=True) as connection:
+        connection.execute("UPDATE tokens SET expires = clock_timestamp() - interval '1 second' WHERE kind = 'code'")
+    answer = httpx.post(own.url + "/api/v1/sessions", json={"token": link})
+    assert answer.status_code == 401 and "ask an owner for another" in answer.json()["detail"]
+
+
+def test_a_password_signs_in_and_a_new_one_ends_the_sessions(own, owner):
+    owner.add_administrator("olga", "editor")
+    owner.set_administrator_password("olga", PASSWORD)
+    with httpx.Client(base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
+        assert browser.post("/sessions", json={"name": "olga", "password": "not her password"}).status_code == 401
+        assert browser.post("/sessions", json={"name": "OLGA", "password": PASSWORD}).json()["name"] == "olga"
+        assert browser.put("/administrators/olga/password", json={"password": "short"}).status_code == 400
+        assert browser.put("/administrators/pim/password", json={"password": PASSWORD}).status_code == 403
+        assert browser.put("/administrators/olga/password", json={"password": PASSWORD + "!"}).status_code == 204
+        assert browser.get("/accounts").status_code == 401
+        assert browser.post("/sessions", json={"name": "olga"}).status_code == 400
+    with psycopg.connect(own.address) as connection:
+        kept = connection.execute("SELECT password FROM administrators WHERE name = 'olga'").fetchone()[0]
+    assert kept.startswith("$argon2id$")
+    assert not any(PASSWORD in line.model_dump_json() for line in owner.journal(limit=1000).lines)
+
+
+# --- tokens ---------------------------------------------------------------------------------------
+
+
+def test_a_token_is_no_wider_than_its_maker_and_ends_with_it(own, owner):
+    owner.add_administrator("nils", "editor")
+    nils = Client(own.url, signed_in(own, "nils"))
+    assert "no wider than its maker's" in refused(403, lambda: nils.make_token("hoist", "owner"))
+    program = Client(own.url, nils.make_token("hoist", "editor").token)
+    program.change([{"op": "add", "kind": "unit", "name": "shore/hoist"}])
+    assert owner.journal().lines[0].who == "hoist"
+    owner.change_administrator("nils", "reader")
+    assert "yours is reader" in refused(
+        403, lambda: program.change([{"op": "add", "kind": "unit", "name": "shore/no"}])
+    )
+    assert owner.remove_administrator("nils") >= 2
+    for gone in (nils, program):
+        refused(401, gone.me)
+
+
+def test_a_token_of_a_program_signs_nobody_in_to_the_console(own, owner):
+    made = owner.make_token("cart", "reader")
+    answer = httpx.post(own.url + "/api/v1/sessions", json={"token": made.token})
+    assert answer.status_code == 401 and "the token of the program cart" in answer.json()["detail"]
+
+
+def test_ended_is_ended_at_once_in_every_process(own, owner):
+    for i in range(5):
+        made = owner.make_token(f"brief-{i}", "reader")
+        with Client(own.url, made.token) as program:
+            for _ in range(4):
+                assert program.me().name == f"brief-{i}"
+        number = next(t.id for t in owner.tokens().tokens if t.called == f"brief-{i}")
+        owner.end_token(number)
+        for _ in range(8):  # by new connections, so that each process is met
+            with Client(own.url, made.token) as program:
+                refused(401, program.me)
+    refused(404, lambda: owner.end_token(number))
+
+
+def test_one_sees_and_ends_only_ones_own_tokens(owner, as_):
+    reader = as_("the-reader")
+    assert {t.administrator for t in reader.tokens().tokens} == {"the-reader"}
+    of_others = next(t.id for t in owner.tokens().tokens if t.administrator != "the-reader")
+    refused(404, lambda: reader.end_token(of_others))
+
+
+def test_a_last_day_is_kept(own, owner):
+    today = datetime.now(UTC).date()
+    made = owner.make_token("until-today", "reader", str(today))
+    listed = next(t for t in owner.tokens().tokens if t.called == "until-today")
+    assert listed.last_day == today and listed.last_used is None
+    with Client(own.url, made.token) as program:
+        assert program.me().role == "reader"
+    assert next(t for t in owner.tokens().tokens if t.called == "until-today").last_used is not None
+    refused(400, lambda: owner.make_token("until-yesterday", "reader", str(today - timedelta(days=1))))
+
+
+# --- the command line -----------------------------------------------------------------------------
+
+
+def test_administrators_by_command_line(own):
+    def drawknife(*arguments, given=None):
+        done = run(*arguments, given=given, environment=own.environment)
+        assert "Traceback" not in done.stderr
+        return done.returncode, done.stdout, done.stderr
+
+    status, link, said = drawknife("administrator", "add", "rune", "--role", "editor", "--area", "unit:fleet")
+    assert status == 0 and "/sign-in#dk_" in link and "good once" in said
+    assert "unit:fleet" in drawknife("administrator", "list")[1]
+    assert "for everything" in drawknife("administrator", "change", "rune", "--everything")[2]
+    assert drawknife("administrator", "change", "rune")[0] == 2
+    assert drawknife("administrator", "add", "sven")[0] == 2
+    assert drawknife("administrator", "password", "rune", given="short\n")[0] == 2
+    assert drawknife("administrator", "password", "rune", given=PASSWORD + "\n")[0] == 0
+    status, token, _ = drawknife("token", "make", "rota", "--role", "drafter")
+    assert status == 0
+    assert (
+        run(
+            "group", "join", "boats", "ines", environment={**own.environment, "DRAWKNIFE_TOKEN": token.strip()}
+        ).returncode
+        == 2
+    )
+    assert "rota" in drawknife("token", "list")[1]
+    assert drawknife("token", "end", "rota")[0] == 0
+    assert drawknife("token", "end", "rota")[0] == 2
+    assert "no administrator any more" in drawknife("administrator", "remove", "rune")[2]
+
+
+# --- last, as it keeps this address out for a while ---
+
+
+def test_a_name_that_is_tried_too_often_is_not_looked_at(own, owner):
+    """From wherever it is tried: the counter is of the name, too."""
+    from drawknife.service.security import MOST_REFUSED
+
+    owner.add_administrator("tried", "reader")
+    owner.set_administrator_password("tried", PASSWORD)
+    told = set()
+    for i in range(2 * MOST_REFUSED + 2):  # two processes, each with its own count
+        answer = httpx.post(own.url + "/api/v1/sessions", json={"name": "tried", "password": f"wrong {i}"})
+        told.add(answer.status_code)
+    assert told == {401, 429}
