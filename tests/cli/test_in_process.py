@@ -3,16 +3,20 @@
 import csv
 import io
 import json
+from importlib import import_module
+from pathlib import Path
 
+import click
 import pytest
 from click.testing import CliRunner
 
 from drawknife.answers.map_window import MapWindow
 from drawknife.cli.common import model_answers
-from drawknife.cli.main import main
+from drawknife.cli.main import MODULES, main
 
 from ..conftest import DEMO
 
+CLI = Path(__file__).parents[2] / "src" / "drawknife" / "cli"
 ASKED = model_answers(str(DEMO))
 
 
@@ -43,6 +47,7 @@ def run(*arguments, given=None):
         (["reach", "harbour", "203.0.113.9"], lambda: ASKED.reach("harbour", "203.0.113.9")),
         (["usage", "group"], lambda: ASKED.usage("group")),
         (["findings"], lambda: ASKED.findings()),
+        (["idle"], lambda: ASKED.idle()),
     ],
     ids=lambda x: " ".join(x) if isinstance(x, list) else "",
 )  # fmt: skip
@@ -96,3 +101,35 @@ def test_many_questions_are_answered_line_by_line():
     answers = [json.loads(line) for line in done.stdout.splitlines()]
     assert [a.get("allowed") for a in answers] == [True, None, False, None] and done.exit_code == 1
     assert answers[1]["error"]["nearest"] == "ines" and answers[0] == ASKED.decide(questions[0])
+
+
+def test_what_has_no_effect_is_taken_away_from_a_file(tmp_path):
+    """All of it together, in one go; and what is left has an effect, or stands for what was taken."""
+    out = tmp_path / "smaller.yaml"
+    told = run("idle")
+    assert told.exit_code == 0 and "no virtual path leads refa to homes:/teams/partners" in told.output
+    assert "◆ refuses" in told.output and "take away only what nobody wants" in told.output
+    done = run("idle", "--take-all", "--out", str(out))
+    assert done.exit_code == 0 and "nobody gains or loses anything" in done.output, done.output
+    before, after = ASKED, model_answers(str(out))
+    assert len(before.idle().idle) > 10 and not after.idle().idle
+    for account in before.prepared.model.accounts:
+        assert before.access(account.name).rows == after.access(account.name).rows
+    one = run("idle", "--take", "2", "--out", str(out))
+    assert one.exit_code == 0 and len(model_answers(str(out)).idle().idle) == len(before.idle().idle) - 1
+    none = run("idle", "--take", "99", "--out", str(out))
+    assert none.exit_code == 2 and "there is no number 99" in none.output
+    grants = run("idle", "--only", "grant", "--json")
+    assert {x["kind"] for x in json.loads(grants.stdout)["idle"]} == {"grant"}
+    assert "Nothing of the kind" in run("idle", "--only", "quota").output
+    both = run("idle", "--take", "1", "--take-all")
+    assert both.exit_code == 2 and "not both" in both.output
+
+
+def test_each_command_is_loaded_by_its_own_module_and_none_is_forgotten():
+    for module in {*MODULES.values()}:
+        group = click.Group()
+        import_module(f"drawknife.cli.{module}").add_to(group)
+        assert {*group.commands} == {name for name, at in MODULES.items() if at == module}
+    there = {p.stem for p in CLI.glob("*.py") if "def add_to(" in p.read_text()}
+    assert there == {*MODULES.values()}

@@ -45,10 +45,10 @@ def entry(place, line):
         (entry("survey:/soundings", "allow account:yuki delete-file here"), "`deny group:night-watch delete-file,delete-folder` on survey:/soundings, a deny on its level"),
         (entry("survey:/", "deny group:sonar-lab download"), "a nearer level decides for"),
         (entry("survey:/charts", "allow group:partners upload"), "the grants on /charts hold it back from harrow-dredging, uni-esk"),
-        (entry("survey:/charts", "allow group:all-hands look here"), "it was so already for bram, ines, odile and 2 more"),
+        (entry("survey:/charts", "allow group:all-hands look here"), "on survey:/charts decides the same for yuki"),
         (entry("survey:/soundings", "deny anonymous all"), "no virtual path leads anonymous to survey:/soundings"),
-        ({"op": "change", "kind": "virtual-path", "name": "/charts", "add": {"grants": ["account:ines read"]}}, "it was so already: other grants let ines read on /charts"),
-        ({"op": "change", "kind": "endpoint", "name": "lab-sftp", "add": {"entries": ["allow account:ines read"]}}, "it was so already for ines"),
+        ({"op": "change", "kind": "virtual-path", "name": "/charts", "add": {"grants": ["account:ines read"]}}, "it is so without it: other grants let ines read on /charts"),
+        ({"op": "change", "kind": "endpoint", "name": "lab-sftp", "add": {"entries": ["allow account:ines read"]}}, "it is so without it for ines"),
         ({"op": "change", "kind": "group", "name": "all-hands", "add": {"members": ["account:ines"]}}, "ines counted as group:all-hands already"),
     ],
 )  # fmt: skip
@@ -86,7 +86,7 @@ def test_a_line_that_speaks_only_where_nobody_is_led_has_a_reason():
     (deep,) = told(model, entry("t:/", "allow account:ada append children")).without_effect
     assert deep.reasons == ("no virtual path leads ada to t:/",)
     (idle,) = told(model, entry("t:/", "allow account:ada append")).without_effect
-    assert idle.reasons == ("it was so already for ada",)
+    assert idle.reasons == ("it is so without it: what nothing decides is allowed in t",)
 
 
 def test_a_line_that_names_somebody_by_a_new_name_is_not_a_new_line(demo):

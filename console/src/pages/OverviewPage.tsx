@@ -2,6 +2,7 @@ import { Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, GET } from "../api";
+import { IdleParts } from "../parts/Idle";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 
@@ -116,6 +117,7 @@ export function OverviewPage() {
                 Not looked at: {data.not_looked_at.join("; ")}.
               </Text>
             )}
+            <IdleParts />
             <Text fz="xs" className="quiet">
               Revision {data.revision} is in force.
             </Text>

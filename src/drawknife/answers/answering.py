@@ -12,6 +12,7 @@ from drawknife import messages as msg
 from drawknife.answers.access import AccessAnswers
 from drawknife.answers.accounts import AccountAnswers
 from drawknife.answers.attention import attention
+from drawknife.answers.idle import IdleAnswers
 from drawknife.answers.limits import LimitAnswers
 from drawknife.answers.mending import MendAnswers
 from drawknife.answers.people import PeopleAnswers
@@ -21,7 +22,7 @@ from drawknife.core.words.errors import BadInput
 from drawknife.formats.questions import as_data
 
 
-class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers):
+class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers, IdleAnswers):
     """Answers about one model: each subject has a file of its own."""
 
     def overview(self) -> msg.Overview:

@@ -16,7 +16,7 @@ from drawknife.core.model.kinds import GROUP
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.words.sizes import several, show_size
 
-from .limits import fullness, limit_fields, sessions_allowed
+from .limits import limit_fields, sessions_allowed
 
 #: Days before an end from which it wants attention, and how full a limit may be.
 SOON, NEARLY = 30, 0.9
@@ -131,7 +131,7 @@ def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAns
 def _limits(prepared: Prepared, now: datetime) -> Found:
     for f in every_limit(prepared):
         x = msg.FilledLimit(**limit_fields(f.limit, now), accounts=[], folders=[])
-        share = fullness(x)
+        share = x.fullness
         if x.grace_ends is not None:
             ends = "ended" if x.grace_ends <= now else "ends"
             text = (

@@ -125,7 +125,7 @@ class LimitAnswers(Asked):
             self._filled(f, moment, (history or {}).get((f.limit.kind, f.limit.name), []))
             for f in every_limit(prepared)
         ]
-        found.sort(key=lambda x: -fullness(x))
+        found.sort(key=lambda x: -x.fullness)
         return msg.LimitList(
             revision=self.revision, limits=found,
             promised=[
@@ -200,14 +200,3 @@ def limit_fields(x: Limit, at: datetime) -> dict[str, Any]:
         "used_bytes": x.used_bytes, "used_files": x.used_files, "room_bytes": x.room_bytes(at), "room_files": x.room_files(at),
         "grace_ends": ends,
     }  # fmt: skip
-
-
-def fullness(x: msg.LimitMessage) -> float:
-    """How full a limit is, by what is fuller, bytes or files: 1 is the hard limit (the soft one, if there is no hard)."""
-    shares = [
-        used / limit if limit else float(used > 0)
-        for used, limit in ((x.used_bytes, x.hard_bytes if x.hard_bytes is not None else x.soft_bytes),
-                            (x.used_files, x.hard_files if x.hard_files is not None else x.soft_files))
-        if limit is not None
-    ]  # fmt: skip
-    return max(shares, default=0.0)

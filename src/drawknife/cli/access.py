@@ -11,12 +11,8 @@ from rich.table import Table
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers import Answering
-from drawknife.answers.map_window import MapWindow
 from drawknife.client import Client
-from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.rights import RIGHTS
-from drawknife.formats.model_file import read_model
 
 from .common import RAW, Answers, asks, console, print_json, read_model_file, write_csv
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
@@ -189,7 +185,9 @@ def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, raw: boo
 
 def _whole_map(answers: Answers, window: dict[str, Any]) -> msg.MapAnswer:
     """The whole of what was chosen; from a service, window by window."""
-    if isinstance(answers, Answering):
+    if not isinstance(answers, Client):
+        from drawknife.answers.map_window import MapWindow
+
         return answers.map(MapWindow(**window))
     step = 500
     whole = answers.map(**window, account_limit=step, location_limit=step)
@@ -281,6 +279,9 @@ def compare(
         if isinstance(answers, Client):
             found = answers.compare_model(one, raw, under, endpoint)
         else:
+            from drawknife.core.prepared.prepared import prepare
+            from drawknife.formats.model_file import read_model
+
             found = answers.compare(one, one, under, endpoint, other_model=prepare(read_model(raw)))
     if as_json:
         print_json(found)

@@ -5,20 +5,21 @@ from __future__ import annotations
 import functools
 import sys
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 
 import click
 
 from drawknife import messages as msg
-from drawknife.answers.changing import Changing
 from drawknife.client import Client
 from drawknife.core.model.fields import Field
 from drawknife.core.model.kinds import NETWORK, fields_of
 from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
-from .common import DEFAULT_URL, connect, console, errors_told, print_json, say
-from .model_files import file_changing
+from .common import DEFAULT_URL, Answers, connect, console, errors_told, print_json, say
+
+if TYPE_CHECKING:  # only loaded for a model file
+    from drawknife.answers.changing import Changing
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -48,7 +49,7 @@ class InDraft:
 
 
 #: What changes: a service, a draft in it, or a model file.
-Writer = Client | InDraft | Changing
+Writer: TypeAlias = "Client | InDraft | Changing"
 
 
 def draft_name(context: click.Context, option: click.Parameter, name: str | None) -> str | None:
@@ -60,6 +61,17 @@ def draft_name(context: click.Context, option: click.Parameter, name: str | None
 
 
 DRAFT = click.option("--draft", metavar="NAME", callback=draft_name, help="Put it in this draft, and nothing in force.")
+
+
+def asking_with(writer: Writer) -> Answers:
+    """What answers questions about the model that a command is to change."""
+    if isinstance(writer, InDraft):
+        return writer.asking()
+    if isinstance(writer, Client):
+        return writer
+    from drawknife.answers import Answering
+
+    return Answering(writer.keeper.newest()[1], 0, writer.now, seen=lambda _: None)
 
 
 def writes(command: F) -> F:
@@ -80,6 +92,8 @@ def writes(command: F) -> F:
                 raise click.UsageError("a model file has no drafts: --draft is for a service")
             if model_file == "-" and out is None:
                 raise click.UsageError("a model from standard input is written somewhere: name --out FILE")
+            from .model_files import file_changing
+
             with errors_told():
                 with errors_told(model_file):
                     face = file_changing(model_file, out)

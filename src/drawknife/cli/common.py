@@ -12,21 +12,21 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeAlias, TypeVar
 
 import click
 from pydantic import BaseModel
 from rich.console import Console
 
-from drawknife.answers import Answering, certificates
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
-from drawknife.core.model.items import Endpoint, Model
-from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import Conflict, DrawknifeError, NotFound, OutOfReach
 from drawknife.formats.document import BadDocument
-from drawknife.formats.model_file import read_model
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import CertificateAnswer, Fault
+
+if TYPE_CHECKING:  # what computes is only loaded for a model file: a client needs none of it
+    from drawknife.answers import Answering
+    from drawknife.core.model.items import Endpoint, Model
 
 #: Exit statuses.
 DONE, NOT_SO, WRONG_USAGE, FAILED = 0, 1, 2, 3
@@ -120,6 +120,8 @@ def read_model_file(path: str) -> bytes:
 
 def model_answers(path: str) -> Answering:
     """Answers about a model file."""
+    from drawknife.formats.model_file import read_model
+
     raw = read_model_file(path)
     try:
         model = read_model(raw)
@@ -130,6 +132,9 @@ def model_answers(path: str) -> Answering:
 
 def file_answering(model: Model, folder: Path) -> Answering:
     """Answers about a model that was read from a file in `folder`, which the paths in it start from."""
+    from drawknife.answers import Answering, certificates
+    from drawknife.core.prepared.prepared import prepare
+
     now = datetime.now(UTC)
 
     def seen(endpoint: Endpoint) -> CertificateAnswer | None:
@@ -138,7 +143,7 @@ def file_answering(model: Model, folder: Path) -> Answering:
     return Answering(prepare(model), 0, now, seen=seen)
 
 
-Answers = Answering | Client
+Answers: TypeAlias = "Answering | Client"
 
 
 @contextmanager

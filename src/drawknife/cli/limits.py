@@ -12,7 +12,6 @@ from rich.console import Console
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers.limits import fullness
 from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
@@ -208,7 +207,7 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
                     f" (between {g.soonest:%Y-%m-%d} and {f'{g.latest:%Y-%m-%d}' if g.latest else 'never'})", "dim"
                 )
         out.print(line)
-    out.print(f"\n  {fullness(x):.0%} full", style="dim")
+    out.print(f"\n  {x.fullness:.0%} full", style="dim")
 
 
 @click.command()

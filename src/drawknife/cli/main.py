@@ -2,36 +2,56 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+
 import click
 from click.shell_completion import get_completion_class
 
 from drawknife import __version__
 
-from . import (
-    access,
-    accounts,
-    administrators,
-    census,
-    directories,
-    drafts,
-    history,
-    items,
-    limits,
-    mending,
-    model,
-    people,
-    places,
-    promises,
-    serve,
-    way_in,
-    why,
-)
-from .common import NOT_SO, fail
+#: The module of each command: only that one is loaded, so that a command in a script does not wait for the others.
+MODULES = {
+    name: module
+    for module, names in {
+        "serve": "serve",
+        "model": "load dump check schema findings",
+        "accounts": "account standing",
+        "people": "group unit ways without",
+        "directories": "directory sync",
+        "places": "store folder vpath endpoint",
+        "items": "entry grant setting quota",
+        "way_in": "reach network lockout",
+        "limits": "headroom usage limits handover censuses",
+        "census": "census",
+        "access": "access list who map compare",
+        "why": "why decide",
+        "mending": "mend",
+        "idle": "idle",
+        "promises": "promise",
+        "history": "journal when back back-to",
+        "drafts": "draft",
+        "administrators": "administrator token",
+    }.items()
+    for name in names.split()
+}
+
+
+class Commands(click.Group):
+    """The commands, each loaded when it is called."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted({*super().list_commands(ctx), *MODULES})
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in self.commands and cmd_name in MODULES:
+            import_module(f".{MODULES[cmd_name]}", __package__).add_to(self)
+        return super().get_command(ctx, cmd_name)
+
 
 CONTEXT = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
 
 
-@click.group(context_settings=CONTEXT)
+@click.group(cls=Commands, context_settings=CONTEXT)
 @click.version_option(__version__, prog_name="drawknife")
 def main() -> None:
     """What each account of a file transfer server can really do, and why.
@@ -61,29 +81,9 @@ def completion(shell: str) -> None:
     Example:
       drawknife completion bash > ~/.local/share/bash-completion/completions/drawknife
     """
+    from .common import NOT_SO, fail
+
     kind = get_completion_class(shell)
     if kind is None:
         fail(NOT_SO, f"no completion for {shell}")
     click.echo(kind(main, {}, "drawknife", "_DRAWKNIFE_COMPLETE").source())
-
-
-for module in (
-    serve,
-    model,
-    accounts,
-    people,
-    directories,
-    places,
-    items,
-    way_in,
-    limits,
-    census,
-    access,
-    why,
-    mending,
-    promises,
-    history,
-    drafts,
-    administrators,
-):
-    module.add_to(main)

@@ -10,14 +10,11 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers import Answering
-from drawknife.answers.changing import Changing
 from drawknife.client import Client
 
-from .changing import InDraft, Writer, tell_changed, writes
-from .common import NOT_SO, WRONG_USAGE, Answers, console, fail, print_json, say
+from .changing import Writer, asking_with, tell_changed, writes
+from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say
 from .why import questions
-
 
 #: Of the wider ways with the same effect so many are told.
 ALIKE = 3
@@ -46,7 +43,7 @@ def mend(
       drawknife mend refa list /charts --take 1 --draft for-refa
       drawknife mend odile download /charts/sheet-14.pdf --stop
     """
-    found = _answers(writer).mend(question, stop, max(most, take or 1))
+    found = asking_with(writer).mend(question, stop, max(most, take or 1))
     if take is None:
         print_json(found) if as_json else _draw(console(), found, stop)
         raise SystemExit(0 if found.mends or found.allowed is not stop else NOT_SO)
@@ -59,12 +56,6 @@ def mend(
     # What was looked at is what is done: at that revision, or not at all.
     done = writer.change([c.plain() for c in way.changes], found.revision if isinstance(writer, Client) else None)
     print_json(done) if as_json else tell_changed(done, target)
-
-
-def _answers(writer: Writer) -> Answers:
-    if isinstance(writer, Changing):
-        return Answering(writer.keeper.newest()[1], 0, writer.now, seen=lambda _: None)
-    return writer.asking() if isinstance(writer, InDraft) else writer
 
 
 def _draw(out: Console, found: msg.MendsAnswer, stop: bool) -> None:

@@ -13,7 +13,6 @@ from rich.text import Text
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.formats.document import BadDocument
-from drawknife.formats.model_file import json_schema, read_model
 
 from .changing import DRAFT, say_followed, tell_changed
 from .common import (
@@ -144,6 +143,8 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
     path = file or model_file
     if path is None:
         raise click.UsageError("name a model FILE")
+    from drawknife.formats.model_file import read_model
+
     try:
         model = read_model(read_model_file(path))
     except BadDocument as error:
@@ -186,6 +187,8 @@ def schema() -> None:
       drawknife schema > model.schema.json
     """
     import json
+
+    from drawknife.formats.model_file import json_schema
 
     click.echo(json.dumps(json_schema(), indent=2))
 

@@ -7,7 +7,7 @@ import json
 import sys
 from collections.abc import Callable, Iterator
 from itertools import islice
-from typing import IO, Any, TypeVar
+from typing import IO, TYPE_CHECKING, Any, TypeVar
 
 import click
 from rich.console import Console
@@ -15,7 +15,6 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.answers import Answering
 from drawknife.client import Client
 from drawknife.core.prepared.question import ACTIONS
 from drawknife.core.words.errors import BadInput
@@ -23,6 +22,9 @@ from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import as_data
+
+if TYPE_CHECKING:
+    from drawknife.answers import Answering
 
 from .common import Answers, asks, console, print_json
 
@@ -193,7 +195,7 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
           | drawknife decide --model demo/tidewrack.yaml
     """
     lines = (line for line in file if line.strip())
-    told = _locally(answers, lines) if isinstance(answers, Answering) else _by_service(answers, lines)
+    told = _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
     write = sys.stdout.write
     bad = False
     dumps = json.JSONEncoder(ensure_ascii=False).encode

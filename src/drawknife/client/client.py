@@ -258,6 +258,10 @@ class Client(HistoryCalls, DraftCalls, AdministratorCalls):
         """What wants attention though no rule is broken. ``GET /findings``."""
         return self._get(msg.FindingList, "/findings")
 
+    def idle(self) -> msg.IdleAnswer:
+        """What has no effect, each with the change that takes it away. ``GET /idle``."""
+        return self._get(msg.IdleAnswer, "/idle")
+
     def overview(self) -> msg.Overview:
         """How much there is, and what wants attention. ``GET /overview``."""
         return self._get(msg.Overview, "/overview")

@@ -9,6 +9,7 @@ from .base import *  # noqa: F403
 from .changes import *  # noqa: F403
 from .directories import *  # noqa: F403
 from .drafts import *  # noqa: F403
+from .idle import *  # noqa: F403
 from .limits import *  # noqa: F403
 from .mends import *  # noqa: F403
 from .model import *  # noqa: F403

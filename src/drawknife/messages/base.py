@@ -14,7 +14,7 @@ Location = Annotated[str, Field(min_length=1, max_length=4096, description="A vi
 
 
 class Message(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(defer_build=True, extra="forbid", frozen=True)
 
 
 class LineMessage(Message):

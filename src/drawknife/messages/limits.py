@@ -91,6 +91,16 @@ class LimitMessage(Message):
     room_files: int | None
     grace_ends: datetime | None = Field(description="When the grace period above a soft limit runs out, or ran out")
 
+    @property
+    def fullness(self) -> float:
+        """By what is fuller, bytes or files: 1 is the hard limit (the soft one, if there is no hard)."""
+        pairs = (
+            (self.used_bytes, self.hard_bytes if self.hard_bytes is not None else self.soft_bytes),
+            (self.used_files, self.hard_files if self.hard_files is not None else self.soft_files),
+        )
+        shares = [used / limit if limit else float(used > 0) for used, limit in pairs if limit is not None]
+        return max(shares, default=0.0)
+
 
 class HeadroomAnswer(Message):
     revision: int

@@ -27,7 +27,7 @@ _NEEDS = {
         POST /back/preview                  POST /back-to/preview           POST /mends
         GET /administrators                 PUT /administrators/{name}/password
         GET /tokens                         POST /tokens                    DELETE /tokens/{id}
-        GET /drafts                         GET /drafts/{name}
+        GET /drafts                         GET /drafts/{name}              GET /idle
         """,
     DRAFTER: """
         POST /drafts                        DELETE /drafts/{name}          POST /drafts/{name}/changes

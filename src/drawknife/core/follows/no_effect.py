@@ -195,7 +195,7 @@ def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
             seen = True
             for right in RIGHTS:
                 if entry.rights & BIT[right]:
-                    yield from _of_right(after, account, location, place, right, added)
+                    yield from _of_right(before, after, account, location, place, right, added)
     if not seen:
         yield f"no virtual path leads {_whom(accounts)} to {added.name}", ""
     yield from _limited(accounts)
@@ -226,7 +226,13 @@ def spoken_for(prepared: Prepared, account: PreparedAccount, top: Place, reach: 
 
 
 def _of_right(
-    prepared: Prepared, account: PreparedAccount, location: str, place: Place, right: str, added: Added
+    before: Prepared,
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    place: Place,
+    right: str,
+    added: Added,
 ) -> Reasons:
     """Why the line has no part in whether one account has one right at one location."""
     entry: Entry = added.line
@@ -249,22 +255,35 @@ def _of_right(
         line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
         if decision is None:
             if entry.effect != "allow":
-                yield f"it was so already: no entry allows it to {WHO}", who
+                yield f"it is so without it: no entry allows it to {WHO}", who
             elif seal is not None:
                 yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it", ""
             else:
-                yield f"it was so already: what nothing decides is allowed in {place.store}", ""
+                yield f"it is so without it: what nothing decides is allowed in {place.store}", ""
         elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
             if decision.entry != entry:
-                yield f"it was so already: {line} decides the same for {WHO}", who
+                yield f"it is so without it: {line} decides the same for {WHO}", who
             else:
-                yield f"it was so already for {WHO}", who
+                yield _the_same(before, place, BIT[right], account, own), who
         elif decision.entry.effect == "forbid":
             yield f"{line} forbids it, and overrules the line", ""
         elif f"{place.store}:{decision.at}" == added.name:
             yield f"{line}, a deny on its level, overrules the line", ""
         else:
             yield f"a nearer level decides for {WHO}: {line}", who
+
+
+def _the_same(before: Prepared, place: Place, bit: int, account: PreparedAccount, own: bool) -> str:
+    """What decides as the line does where the line is not there, in the model before."""
+    store, was = before.stores.get(place.store), before.account(account.name)
+    decision = None
+    if store is not None and was is not None:
+        decision, _ = decider(store, place.path, bit, was.who_owning if own else was.who)
+    if decision is None:
+        if store is None or not store.open:
+            return f"it is so without it: no entry allows it to {WHO}"
+        return f"it is so without it: what nothing decides is allowed in {place.store}"
+    return f"it is so without it: `{decision.entry}` on {place.store}:{decision.at} decides the same for {WHO}"
 
 
 # --- grants, entries of endpoints, members --------------------------------------------------------
@@ -287,7 +306,7 @@ def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
             had = before.namespace(was).served.get(added.name) if was is not None else None
             if had is not None and had.ceiling == served.ceiling:
                 rights = format_rights(grant.rights)
-                yield f"it was so already: other grants let {WHO} {rights} on {added.name}", account.name
+                yield f"it is so without it: other grants let {WHO} {rights} on {added.name}", account.name
             else:
                 yield f"the entries of {served.place} and below do not let {WHO} do what it grants", account.name
     yield from _limited(accounts)
@@ -310,9 +329,9 @@ def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reaso
         if entry.effect == "allow" and denied:
             yield f"`{denied[0]}`, a deny on its level, overrules the line for {WHO}", account.name
         elif entry.effect == "allow" and allowed:
-            yield f"it was so already for {WHO}, or it cannot sign in there", account.name
+            yield f"it is so without it for {WHO}, or it cannot sign in there", account.name
         else:
-            yield f"it was so already: {added.name} did not let {WHO} do that", account.name
+            yield f"it is so without it: {added.name} did not let {WHO} do that", account.name
     yield from _limited(accounts)
 
 

@@ -14,7 +14,7 @@ from drawknife.core.model.values import moment
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.formats.model_file import json_schema, read_model, write_model
-from drawknife.messages import FindingList, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
+from drawknife.messages import FindingList, IdleAnswer, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
 from drawknife.records import journal
 from drawknife.records.history import KNOWN
 
@@ -101,6 +101,12 @@ def schema() -> Response:
 def findings(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.findings(), asked.revision)
+
+
+@api.get("/idle", summary="What has no effect, why, and the change that takes it away", responses={200: IdleAnswer})
+def idle(query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.idle(), asked.revision)
 
 
 class LinePath(Query):
