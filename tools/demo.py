@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 import os
-import random
 import signal
 import subprocess
 import sys
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
 
-import httpx
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
-from drawknife import messages as msg
 from drawknife.client import Client
-from drawknife.formats.model_file import read_model
 
 from .cluster import Cluster, ClusterError, free_port
+from .demo_history import add_history
 from .files import make_files
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -71,7 +68,7 @@ def start() -> int:
             print(line, end="", file=sys.stderr, flush=True)
             if "serves at" in line:
                 url, token = f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip()
-                fill(url, token)
+                fill(url, token, address)
                 _say_how(port)
         return _code(service.wait())
     finally:
@@ -82,40 +79,21 @@ def start() -> int:
         cluster.stop()
 
 
-def fill(url: str, token: str, now: datetime | None = None) -> None:
-    """What the demo has beside its model file: a directory, credentials, and a history of censuses up to `now`."""
+def fill(url: str, token: str, database: str, now: datetime | None = None) -> None:
+    """What the demo has beside its model file: a directory, credentials, colleagues, and two months up to `now`."""
     add_directory(url, token)
     add_credentials(url, token)
     add_people(url, token)
-    add_history(url, token, now or datetime.now(UTC))
+    add_history(url, token, database, now or datetime.now(UTC))
 
 
 def add_people(url: str, token: str) -> None:
-    """Made-up colleagues of the administrator: olga edits all, pim the lab's; a program; and a draft of pim's that waits."""
+    """Made-up colleagues of the administrator: olga edits all, pim the lab's."""
     with Client(url, token) as client:
         if len(client.administrators().administrators) > 1:
             return
         client.add_administrator("olga", "editor")
         client.add_administrator("pim", "editor", ["unit:shore/lab", "group:sonar-lab", "store:survey"])
-        client.make_token("night-report", "reader", "2031-12-31")
-        code = client.sign_in_link("pim").path.partition("#")[2]
-        with httpx.Client(base_url=url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
-            browser.post("/sessions", json={"token": code}).raise_for_status()
-            browser.post(
-                "/drafts/watch-keeps-charts/changes",
-                json={
-                    "changes": [
-                        {
-                            "op": "change",
-                            "kind": "folder",
-                            "name": "survey:/charts",
-                            "add": {"entries": ["deny group:night-watch delete-file"]},
-                        }
-                    ]
-                },
-            ).raise_for_status()
-            browser.delete("/sessions")
-        client.comment_on_draft("watch-keeps-charts", "odile is in the watch, and of the chart desk: is that meant?")
 
 
 def add_credentials(url: str, token: str) -> None:
@@ -140,31 +118,6 @@ def add_directory(url: str, token: str) -> None:
     with Client(url, token) as client:
         if not client.directories().directories:
             client.add_directory("bureau", {"address": "bureau.ldif", **BUREAU})
-
-
-def add_history(url: str, token: str, now: datetime) -> None:
-    """Made-up censuses of the last weeks, so that growth can be seen; the newest says what the model says."""
-    with Client(url, token) as client:
-        if client.censuses().censuses:
-            return
-        model = read_model((ROOT / "demo/tidewrack.yaml").read_bytes())
-        now = now.replace(microsecond=0, second=0)
-        rng = random.Random(7)
-        for week in range(9):
-            for i, store in enumerate(model.stores):
-                at = now - timedelta(days=7 * week, minutes=i + 1)
-                share = 1.0 if week == 0 else 1 - 0.012 * week - rng.uniform(0, 0.004)
-                rows = [
-                    {
-                        "folder": u.folder.path,
-                        "owner": u.owner,
-                        "bytes": int(u.bytes * share),
-                        "files": int(u.files * share),
-                    }
-                    for u in model.usage
-                    if u.folder.store == store.name
-                ]
-                client.take_census(msg.NewCensus.model_validate({"store": store.name, "at": at, "rows": rows}))
 
 
 def _code(status: int) -> int:

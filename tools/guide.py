@@ -53,7 +53,7 @@ def written(text: str, service: dict[str, str]) -> str:
 def demo_service(address: str, folder: Path) -> Iterator[dict[str, str]]:
     """What `./run demo` starts, on an empty database; yields the environment that names the service."""
     with serving(address, folder, "--load", ROOT / "demo" / "tidewrack.yaml") as found:
-        fill(found.url, found.token, DAY)
+        fill(found.url, found.token, address, DAY)
         yield found.environment
 
 

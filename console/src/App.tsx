@@ -15,6 +15,7 @@ import { GroupsPage } from "./pages/GroupsPage";
 import { JournalPage } from "./pages/JournalPage";
 import { MapPage } from "./pages/MapPage";
 import { OverviewPage } from "./pages/OverviewPage";
+import { PatternPage, PatternsPage } from "./pages/PatternsPage";
 import { PromisesPage } from "./pages/PromisesPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SubjectPage } from "./pages/SubjectPage";
@@ -77,6 +78,8 @@ export function App() {
         <Route path="/who" element={<WhoPage />} />
         <Route path="/promises" element={<PromisesPage />} />
         <Route path="/compare" element={<ComparePage />} />
+        <Route path="/patterns" element={<PatternsPage />} />
+        <Route path="/patterns/:name" element={<PatternPage />} />
         <Route path="/drafts" element={<DraftsPage />} />
         <Route path="/drafts/:name" element={<DraftPage />} />
         <Route path="/administrators" element={<AdministratorsPage />} />

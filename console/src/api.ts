@@ -22,6 +22,7 @@ export type Draft = Schemas["DraftAnswer"];
 export type DraftLine = Schemas["DraftLine"];
 export type MendQuestion = Omit<Schemas["MendQuestion"], "stop" | "most">;
 export type Mends = Schemas["MendsAnswer"];
+export type Pattern = Schemas["PatternMessage"];
 export type Idle = Schemas["IdleAnswer"];
 export type Role = NonNullable<Schemas["AdministratorChange"]["role"]>;
 export type SignedIn = Schemas["SignedIn"];

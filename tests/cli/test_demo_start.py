@@ -5,10 +5,13 @@ import signal
 import subprocess
 import sys
 from contextlib import contextmanager
+from datetime import timedelta
 
 import httpx
 import pytest
 from tools.cluster import Cluster, free_port
+
+from drawknife.formats.model_file import read_model
 
 from ..conftest import DEMO, ROOT, run, serving
 
@@ -118,12 +121,13 @@ def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
     assert not cluster.folder.exists()
 
 
-def test_the_demo_has_colleagues_a_program_and_a_draft_that_waits(address, tmp_path):
-    from tools.demo import add_people
+def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path):
+    """Weeks of it, one change that broke something and was taken back, a draft that waits; the model is the file's."""
+    from tools.demo import fill
 
     with serving(address, tmp_path, "--load", DEMO) as service:
         for _ in range(2):  # once is enough
-            add_people(service.url, service.token)
+            fill(service.url, service.token, address)
         with service.client() as client:
             assert {a.name: a.role for a in client.administrators().administrators} == {
                 "administrator": "owner", "olga": "editor", "pim": "editor",
@@ -131,3 +135,15 @@ def test_the_demo_has_colleagues_a_program_and_a_draft_that_waits(address, tmp_p
             assert [t.called for t in client.tokens().tokens if t.kind == "token"] == ["administrator", "night-report"]
             draft = client.draft("watch-keeps-charts")
             assert draft.draft.writers == ["pim"] and draft.preview.item_count == 1 and len(draft.comments) == 1
+            assert read_model(client.dump().encode()) == read_model(DEMO.read_bytes())
+            lines = client.journal(limit=500).lines[::-1]
+            assert [line.at for line in lines] == sorted(line.at for line in lines)
+            assert lines[-1].at - lines[0].at > timedelta(days=56)
+            assert {"olga", "pim", "administrator"} <= {line.who for line in lines}
+            broke = next(line for line in lines if line.what == "change endpoint lab-sftp")
+            asked = {"account": "yuki", "action": "sign-in", "endpoint": "lab-sftp"}
+            assert not client.as_of(str(broke.revision)).decide(asked).allowed
+            assert client.as_of(str(broke.revision - 1)).decide(asked).allowed and client.decide(asked).allowed
+            assert {p.name: p.broken for p in client.promises().promises} == {
+                "lab-reads-charts": False, "soundings-stay-inside": True,
+            }  # fmt: skip

@@ -191,7 +191,7 @@ def test_in_a_large_model_what_takes_long_is_named(monkeypatch):
     from drawknife.idle import taking_away
 
     monkeypatch.setattr(taking_away, "LARGE", 0)
-    monkeypatch.setattr(taking_away, "FEW", 1)
+    monkeypatch.setattr(taking_away, "FEW", 0)
     model = without(read_model(BASE), [
         {"op": "change", "kind": "group", "name": "crew", "set": {"members": ["account:ada", "account:bo"]}},
         {"op": "change", "kind": "folder", "name": "s:/deep/down", "add": {"entries": ["allow group:crew read"]}},

@@ -15,6 +15,7 @@ from drawknife.answers.attention import attention
 from drawknife.answers.idle import IdleAnswers
 from drawknife.answers.limits import LimitAnswers
 from drawknife.answers.mending import MendAnswers
+from drawknife.answers.patterns import PatternAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
 from drawknife.core.everybody.findings import findings
@@ -22,7 +23,9 @@ from drawknife.core.words.errors import BadInput
 from drawknife.formats.questions import as_data
 
 
-class Answering(AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers, IdleAnswers):
+class Answering(
+    AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers, IdleAnswers, PatternAnswers
+):
     """Answers about one model: each subject has a file of its own."""
 
     def overview(self) -> msg.Overview:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import sys
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias, TypeVar
 
 import click
 
@@ -106,6 +106,33 @@ def writes(command: F) -> F:
     return wrapped  # type: ignore[return-value]
 
 
+class Apply(NamedTuple):
+    """Does changes, or shows what they would do, as the options say."""
+
+    writer: Writer
+    target: str | None
+    preview: bool
+    if_revision: int | None
+    yes: bool
+    as_json: bool
+
+    def __call__(self, changes: Sequence[dict[str, Any]]) -> None:
+        if self.preview:
+            told = self.writer.preview(changes)
+            from .previews import draw_preview
+
+            print_json(told) if self.as_json else draw_preview(console(), told)
+            return
+        if not self.yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
+            for doubt in self.writer.check(changes).doubts:
+                click.confirm(f"{doubt} Go on?", abort=True, err=True)
+        done = self.writer.change(changes, self.if_revision)
+        if not self.as_json:
+            tell_changed(done, self.target)
+        elif self.target != "-":
+            print_json(done)
+
+
 def edits(command: F) -> F:
     """A command that changes the model: adds the options of all such commands, and passes `apply`.
 
@@ -130,24 +157,7 @@ def edits(command: F) -> F:
             raise click.UsageError("a model file has no revisions: leave --if-revision out")
         if isinstance(writer, InDraft) and if_revision is not None:
             raise click.UsageError("a draft is of no revision: --if-revision goes with `draft apply`")
-
-        def apply(changes: Sequence[dict[str, Any]]) -> None:
-            if preview:
-                told = writer.preview(changes)
-                from .previews import draw_preview
-
-                print_json(told) if as_json else draw_preview(console(), told)
-                return
-            if not yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
-                for doubt in writer.check(changes).doubts:
-                    click.confirm(f"{doubt} Go on?", abort=True, err=True)
-            done = writer.change(changes, if_revision)
-            if not as_json:
-                tell_changed(done, target)
-            elif target != "-":
-                print_json(done)
-
-        command(apply=apply, **others)
+        command(apply=Apply(writer, target, preview, if_revision, yes, as_json), **others)
 
     return writes(wrapped)  # type: ignore[return-value]
 

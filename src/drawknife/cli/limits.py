@@ -198,8 +198,8 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
         if (x.hard_bytes if g.what == "bytes" else x.hard_files) is None:
             continue
         rate = show_size(round(abs(g.per_day))) if g.what == "bytes" else f"{abs(g.per_day):,.0f} files"
-        way = "grows" if g.per_day > 0 else "shrinks"
-        line = Text("\nGrowth: ", "bold").append(f"{way} by {rate} a day, from {g.measurements} censuses", "default")
+        way = f"{'grows' if g.per_day > 0 else 'shrinks'} by {rate} a day" if round(g.per_day) else "none to speak of"
+        line = Text("\nGrowth: ", "bold").append(f"{way}, from {g.measurements} censuses", "default")
         if g.reached:
             line.append(f"; full around {g.reached:%Y-%m-%d}", "bold")
             if g.soonest and g.soonest.date() != (g.latest and g.latest.date()):

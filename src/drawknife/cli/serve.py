@@ -90,6 +90,12 @@ def _size(text: str) -> int:
 @click.option(
     "--second-person", is_flag=True, help="Every change is a draft, which is applied by somebody who wrote none of it."
 )
+@click.option(
+    "--patterns",
+    multiple=True,
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="A folder with patterns of your own, YAML files as `pattern show --yaml` prints them. Repeatable.",
+)
 @click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
 def serve(
     database: str,
@@ -104,6 +110,7 @@ def serve(
     largest: int,
     processes: int,
     second_person: bool,
+    patterns: tuple[Path, ...],
     log_requests: bool,
 ) -> None:
     """Run the service, until Ctrl-C.
@@ -142,6 +149,7 @@ def serve(
         processes,
         log_requests,
         second_person,
+        patterns,
     )
     Server(options, listening, ready).run()
 

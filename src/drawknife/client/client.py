@@ -17,6 +17,7 @@ from drawknife import messages as msg
 from .administrators import AdministratorCalls
 from .drafts import DraftCalls
 from .history import HistoryCalls
+from .patterns import PatternCalls
 
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
@@ -24,7 +25,7 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Client(HistoryCalls, DraftCalls, AdministratorCalls):
+class Client(HistoryCalls, DraftCalls, PatternCalls, AdministratorCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------

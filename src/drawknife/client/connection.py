@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from copy import copy
 from types import TracebackType
@@ -20,6 +21,7 @@ T = TypeVar("T", bound=BaseModel)
 #: What is asked by other methods than GET.
 _ASKING = ("/decisions", "/decisions/batch", "/comparisons", "/mends")
 _ASKING_IN_DRAFTS = (*_ASKING, "/changes/preview", "/changes/check")
+_PATTERN = re.compile(r"/patterns/[^/]+/changes")
 
 
 class Page(Protocol):
@@ -72,7 +74,8 @@ class Connection:
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
         if self._of_another:
             past = "as_of" in self._of_another
-            if method != "GET" and path not in (_ASKING if past else _ASKING_IN_DRAFTS):
+            asked = path in (_ASKING if past else _ASKING_IN_DRAFTS)
+            if method != "GET" and not asked and _PATTERN.fullmatch(path) is None:
                 raise ClientError(
                     "the past can be asked of, and not changed; `back-to` takes the model back to it"
                     if past else "this is not asked of a draft"

@@ -5,7 +5,10 @@ What is not proven here may still have an effect: :mod:`taking_away` then holds 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
+from itertools import islice
+from typing import Any
 
 from drawknife.core.decide.folders import decide
 from drawknife.core.everybody.division import bits_in
@@ -20,25 +23,32 @@ from drawknife.core.prepared.stores import PreparedStore
 from drawknife.core.words.names import Place, ancestors, parse_place
 from drawknife.core.words.rights import BIT, FILE_RIGHTS, RIGHTS
 
-#: So many of the accounts that a line names are asked.
-ASKED = 12
+#: So many of the accounts that a line names are asked, and at so many places.
+ASKED, PLACES = 12, 3
 
 
 def asked(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
     """A few of the accounts that a line names, from the first to the last."""
     people = prepared.people
-    everybody = range(len(people.accounts))
-    named = everybody if subject.kind == "owner" else list(bits_in(members_of(prepared, [subject])))
-    return [people.prepared(i) for i in named[:: -(-len(named) // ASKED) or 1]]
+    known = prepared.derived.setdefault("asked", {})
+    assert isinstance(known, dict)
+    if subject not in known:
+        everybody = range(len(people.accounts))
+        named = everybody if subject.kind == "owner" else list(bits_in(members_of(prepared, [subject])))
+        known[subject] = [people.prepared(i) for i in named[:: -(-len(named) // ASKED) or 1]]
+    found: list[PreparedAccount] = known[subject]
+    return found
 
 
 def entry_has_effect(prepared: Prepared, added: Added) -> bool:
     """Is a right let or refused by an entry that would be otherwise, where nothing else is in the way?"""
     entry: Entry = added.line
     at = parse_place(added.name)
+    ways: dict[Place, PreparedStore] = {}
     for account in asked(prepared, entry.subject):
         for location, place in spoken_for(prepared, account, at, entry.reach):
-            without = _way_without(prepared, place, at.path, entry)
+            if (without := ways.get(place)) is None:
+                without = ways[place] = _way_without(prepared, place, at.path, entry)
             for right in RIGHTS:
                 if entry.rights & BIT[right] and _differs(prepared, without, account, location, place, right):
                     return True
@@ -57,7 +67,30 @@ def is_felt(prepared: Prepared, without: Prepared, subject: Subject) -> bool:
         for path in prepared.namespace(account).served:
             if any(right_state(prepared, account, path, r) != right_state(without, other, path, r) for r in RIGHTS):
                 return True
+        for place, entry in _speaking(prepared, account.who - other.who):
+            for location, _ in islice(spoken_for(prepared, account, place, entry.reach), PLACES):
+                rights = (r for r in RIGHTS if entry.rights & BIT[r])
+                if any(
+                    right_state(prepared, account, location, r) != right_state(without, other, location, r)
+                    for r in rights
+                ):
+                    return True
     return False
+
+
+def _speaking(prepared: Prepared, subjects: Iterable[int]) -> list[tuple[Place, Entry]]:
+    """A few of the entries that name some subjects, by their numbers."""
+    if "entries of" not in prepared.derived:
+        known: dict[int, list[tuple[Place, Entry]]] = {}
+        prepared.derived["entries of"] = known
+        for store in prepared.model.stores:
+            for folder in store.folders:
+                for entry in folder.entries:
+                    some = known.setdefault(prepared.people.number(entry.subject), [])
+                    if len(some) < ASKED:
+                        some.append((Place(store.name, folder.path), entry))
+    entries: Any = prepared.derived["entries of"]
+    return [found for subject in subjects for found in entries.get(subject, ())]
 
 
 def _differs(

@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from drawknife.changing import apply
-from drawknife.core.follows.days import consequences
+from drawknife.core.follows.days import is_same
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Model, Quota, Subject
 from drawknife.core.prepared.prepared import Prepared, prepare
@@ -23,7 +23,9 @@ from .proofs import entry_has_effect, is_felt
 from .reasons import certain, no_longer_binds, reasons
 
 #: In a model of more accounts times folders, where each comparison takes a second, only so many are made; in others, so many.
-LARGE, FEW, MANY = 20_000_000, 12, 600
+LARGE, FEW, MANY = 20_000_000, 8, 600
+#: And so many parts are taken away for each, in a large model.
+AT_ONCE = 16
 
 
 class Idle(NamedTuple):
@@ -84,8 +86,10 @@ class _Search:
 
     def _felt(self, today: Prepared, part: p.Part, subject: Subject) -> bool:
         without = _without(self.whole.model, [part])
-        day = self.at.date()
-        return without is None or is_felt(today, prepare(without, self.whole).on(day), subject)
+        if without is None:
+            return True
+        other = prepare(without, self.whole)
+        return is_felt(today, other.on(self.at.date()) if self.whole.ends else other, subject)
 
     def _take(self, parts: Sequence[p.Part], sure: bool = False) -> None:
         """Adds those of the parts without which, and without what was found already, nothing differs; half by half.
@@ -94,11 +98,24 @@ class _Search:
         """
         if not parts:
             return
+        if sure and self.large:  # it is certain, and comparing would take minutes
+            if (without := _without(self.now.model, parts)) is not None:
+                self.now = prepare(without, self.now)
+                self.found += [Idle(x, self._reasons(x)) for x in parts]
+            return
+        if self.large and len(parts) > AT_ONCE:
+            for start in range(0, len(parts), AT_ONCE):
+                self._take(parts[start : start + AT_ONCE])
+            return
         if not self._may_compare(parts):
             return
         without = _without(self.now.model, parts)
         if without is not None and self._same(self.now, after := prepare(without, self.now)):
-            alone = list(parts) if sure else [x for x in parts if self._alone(x)]
+            alone = (
+                list(parts)
+                if sure or (len(parts) == 1 and self.now is self.whole)
+                else [x for x in parts if self._alone(x)]
+            )
             if len(alone) == len(parts):
                 self.now = after
                 self.found += [Idle(x, self._reasons(x)) for x in alone]
@@ -128,9 +145,7 @@ class _Search:
 
     def _same(self, before: Prepared, after: Prepared) -> bool:
         """Is nothing different for anybody, and no finding new?"""
-        follows = consequences(before, after, self.at, None, self.credentials)
-        new = follows.new_findings or any(then.new_findings for _, then in follows.later)
-        return follows.for_nobody and not new and not follows.left_out
+        return is_same(before, after, self.at, self.credentials)
 
     def _reasons(self, part: p.Part) -> tuple[str, ...]:
         without = _without(self.whole.model, [part])

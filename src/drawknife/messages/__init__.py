@@ -13,6 +13,7 @@ from .idle import *  # noqa: F403
 from .limits import *  # noqa: F403
 from .mends import *  # noqa: F403
 from .model import *  # noqa: F403
+from .patterns import *  # noqa: F403
 from .people import *  # noqa: F403
 from .places import *  # noqa: F403
 from .questions import *  # noqa: F403

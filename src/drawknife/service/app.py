@@ -23,6 +23,7 @@ from .api import (
     history,
     limits,
     model,
+    patterns,
     people,
     places,
     questions,
@@ -53,12 +54,13 @@ def create_app(
     shared: Shared | None = None,
     start: bool = True,
     second_person: bool = False,
+    pattern_folders: tuple[Path, ...] = (),
 ) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
 
     `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be read; `shared` is
     what this process tells others of the same service. `start` false makes it without connecting, to describe it. With
-    `second_person` every change is a draft, applied by another than who wrote it.
+    `second_person` every change is a draft, applied by another than who wrote it. `pattern_folders` hold patterns.
     """
     app = OpenAPI(
         "drawknife",
@@ -75,6 +77,7 @@ def create_app(
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
     current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared(), second_person)
+    current.pattern_folders = pattern_folders
     app.extensions["drawknife"] = current
     register(app)
 
@@ -91,6 +94,7 @@ def create_app(
         questions.api,
         history.api,
         drafts.api,
+        patterns.api,
         administrators.api,
     ):
         app.register_api(api)

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable, Hashable
 from dataclasses import replace
 from datetime import UTC, datetime
+from pathlib import Path
 from time import monotonic
 from typing import Any, TypeVar
 
@@ -58,6 +59,8 @@ class Current:
         self.files = files
         self.shared = shared
         self.second_person = second_person
+        #: Where patterns are besides the shipped ones.
+        self.pattern_folders: tuple[Path, ...] = ()
         self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)

@@ -28,6 +28,7 @@ _NEEDS = {
         GET /administrators                 PUT /administrators/{name}/password
         GET /tokens                         POST /tokens                    DELETE /tokens/{id}
         GET /drafts                         GET /drafts/{name}              GET /idle
+        GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
         """,
     DRAFTER: """
         POST /drafts                        DELETE /drafts/{name}          POST /drafts/{name}/changes

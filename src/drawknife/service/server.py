@@ -64,6 +64,7 @@ class Options(NamedTuple):
     processes: int
     verbose: bool
     second_person: bool = False
+    patterns: tuple[Path, ...] = ()
 
 
 # --- waitress, with deadlines and problems --------------------------------------------------------
@@ -310,7 +311,7 @@ def _work(options: Options, listening: socket.socket, shared: Shared, extend: Ca
     set_up_logging(options.verbose)
     app = create_app(
         Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared,
-        second_person=options.second_person,
+        second_person=options.second_person, pattern_folders=options.patterns,
     )  # fmt: skip
     extend(app)
     server = make_server(app, listening, options.threads, shared)

@@ -109,6 +109,27 @@ def consequences_on(
     )
 
 
+def same_on(before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None) -> bool:
+    """Is nothing different for anybody as of a moment, of all that :func:`consequences_on` compares, and no finding new?
+    What is quick to compare comes first."""
+    before, after = before.on(at.date()), after.on(at.date())
+    pairing = Pairing(before, after, None)
+    if pairing.come or pairing.gone:
+        return False
+    affected = pairing.affected()
+    paths, set_otherwise = with_changed_paths(pairing), changed_settings(pairing)
+    signing = SigningIn(pairing, at, credentials, affected | set_otherwise)
+    return not (
+        _settings(pairing, affected)
+        or _leads(pairing, affected | paths)
+        or any(compare_access(pairing, affected, paths, signing))
+        or next(iter(signing.changes()), None)
+        or room_changes(pairing, at, affected | paths | set_otherwise)
+        or _otherwise_broken(broken_promises(after, at.date()), broken_promises(before, at.date()), pairing.renames)
+        or _unlike(findings(after), findings(before), pairing.renames)
+    )
+
+
 def _otherwise_broken(some: list[Broken], others: list[Broken], renames: Renames, back: bool = False) -> list[Finding]:
     """The promises that only some of these are broken, and those that more accounts break; `others` are of the model
     before, or where it is looked `back` at, of the one afterwards."""

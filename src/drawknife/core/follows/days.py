@@ -7,7 +7,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from ..prepared.prepared import Prepared
-from .consequences import Consequences, consequences_on
+from .consequences import Consequences, consequences_on, same_on
 from .pairing import Renames
 from .sign_in_changes import Credentials
 
@@ -39,6 +39,15 @@ def consequences(
     if len(days) > len(some):
         left_out += (f"lines end on {len(days)} days to come; what differs after {some[-1]} was not looked at",)
     return now._replace(later=tuple(later), left_out=left_out)
+
+
+def is_same(before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None) -> bool:
+    """Is nothing different for anybody now and after each end that is ahead, and no finding new, in a model without renames?
+
+    Ends with the first difference. Where something could not be looked at, it is not said.
+    """
+    days = [at, *(datetime.combine(day, at.timetz()) for day in days_ahead(before, after, at.date()))]
+    return len(days) <= DAYS + 1 and all(same_on(before, after, day, credentials) for day in days)
 
 
 def days_ahead(before: Prepared, after: Prepared, today: date) -> list[date]:

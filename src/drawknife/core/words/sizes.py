@@ -14,8 +14,9 @@ def show_size(size: int) -> str:
 
 
 def number_of(number: int, word: str) -> str:
-    """A number of things: ``1 file``, ``2,020 files``."""
-    return f"{number:,} {word}{'' if number == 1 else 's'}"
+    """A number of things: ``1 file``, ``2,020 files``, ``2 entries``."""
+    many = f"{word[:-1]}ies" if word.endswith("y") and word[-2] not in "aeou" else f"{word}s"
+    return f"{number:,} {word if number == 1 else many}"
 
 
 def several(names: Iterable[str], few: int = 3, count: int | None = None) -> str:

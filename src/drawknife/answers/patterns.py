@@ -1,0 +1,46 @@
+"""Patterns in the words of :mod:`messages`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+from drawknife import messages as msg
+from drawknife.answers.asked import Asked
+from drawknife.answers.drafting import says
+from drawknife.patterns import Pattern, all_patterns, changes_of, find_pattern
+
+
+def patterns(folders: Iterable[Path] = ()) -> msg.PatternList:
+    """Every pattern, those in the folders too."""
+    return msg.PatternList(patterns=[_message(p) for p in all_patterns(folders)])
+
+
+def pattern(name: str, folders: Iterable[Path] = ()) -> msg.PatternMessage:
+    """One of them. :class:`NotFound` with the nearest."""
+    return _message(find_pattern(name, folders))
+
+
+def _message(p: Pattern) -> msg.PatternMessage:
+    trials = p.trials[0] if p.trials else None
+    asks = [msg.PatternAsk(key=a.key, asks=a.asks, kind=a.kind, default=a.default, optional=a.optional) for a in p.asks]
+    return msg.PatternMessage(
+        name=p.name, about=p.about, asks=asks, given=trials.given if trials else {},
+        can=trials.can if trials else [], cannot=trials.cannot if trials else [],
+    )  # fmt: skip
+
+
+class PatternAnswers(Asked):
+    """The part of :class:`drawknife.answers.Answering` that is about patterns."""
+
+    def pattern_changes(
+        self, name: str, answers: Mapping[str, str], folders: Iterable[Path] = ()
+    ) -> msg.PatternChanges:
+        """What a pattern would change with these answers.
+
+        Raises :class:`BadInput` for an answer that is missing or is none.
+        """
+        found = changes_of(find_pattern(name, folders), answers, self.prepared)
+        return msg.PatternChanges(
+            revision=self.revision, says=[says(c) for c in found], changes=[msg.Change(**c) for c in found]
+        )
