@@ -14,10 +14,13 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, DrawknifeError, NotFound, Refused
+from drawknife.directory.reading import Found, Person
+from drawknife.directory.sync import sync
 from drawknife.formats.model_file import write_model
 from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials, history
 from drawknife.records.changes import change_model
+from drawknife.records.directories import Directory
 from drawknife.records.snapshots import read_snapshot
 from drawknife.records.tokens import Holder
 from drawknife.service.keeping import Kept
@@ -62,14 +65,28 @@ def changing(database):
     return Changing(Kept(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
 
 
+CREW = Directory("crew", {"address": "crew.ldif", "people_base": "ou=crew", "groups_base": "ou=crew", "units_base": "ou=crew"}, None)
+
+
+def synced(database, rng, snapshot):
+    """A directory is read and synced: people and groups come, change, and are gone again."""
+    some = rng.sample(["ada", "dee", "eve", "fay"], rng.randint(0, 3))
+    people = {n: Person(n, rng.choice([None, n.title()]), None, rng.choice([None, "crew"]), None) for n in some}
+    members = {m.Subject("account", n) for n in some}
+    found = Found(people, {"watch": members} if rng.random() < 0.7 else {}, {"crew"} if people else set())
+    sync(database, lambda _: found, CREW, "ada", 100, snapshot)
+
+
 def made(changing, rng, count):
-    """Random changes and loads; the file of each revision, as it was then."""
+    """Random changes, loads and syncs; the file of each revision, as it was then."""
     files = {}
     state = changing.keeper._state
     for number in range(count):
         try:
             if number % 9 == 0:
                 changing.load(random_model(rng.randrange(10**6)))
+            elif number % 5 == 2:
+                synced(state.database, rng, state.snapshot())
             else:
                 model = state.snapshot().model
                 changing.change([random_change(rng, model, number) for _ in range(rng.choice([1, 1, 2, 4]))])
@@ -83,6 +100,7 @@ def made(changing, rng, count):
 @pytest.mark.parametrize("seed", range(4))
 def test_every_revision_is_had_back_as_it_was(database, changing, seed):
     files = made(changing, Random(seed), 40)
+    assert any("source: crew" in text for text in files.values())
     newest = read_snapshot(database)
     for revision, text in files.items():
         past = history.model_at(database, newest, revision)
