@@ -25,6 +25,7 @@ LAYERS = [
     ["drawknife.records"],
     ["drawknife.directory"],
     ["drawknife.client", "drawknife.service"],
+    ["drawknife.rehearsal"],
     ["drawknife.cli"],
 ]
 HEIGHT = {name: height for height, names in enumerate(LAYERS) for name in names}

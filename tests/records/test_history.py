@@ -65,7 +65,9 @@ def changing(database):
     return Changing(Kept(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
 
 
-CREW = Directory("crew", {"address": "crew.ldif", "people_base": "ou=crew", "groups_base": "ou=crew", "units_base": "ou=crew"}, None)
+CREW = Directory(
+    "crew", {"address": "crew.ldif", "people_base": "ou=crew", "groups_base": "ou=crew", "units_base": "ou=crew"}, None
+)
 
 
 def synced(database, rng, snapshot):

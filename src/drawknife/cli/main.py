@@ -27,6 +27,7 @@ MODULES = {
         "why": "why decide",
         "mending": "mend",
         "idle": "idle",
+        "rehearse": "rehearse",
         "patterns": "pattern",
         "promises": "promise",
         "history": "journal when back back-to",

@@ -70,12 +70,12 @@ def list_as(
             seen.append(Seen(name, at, "virtual path", there.place))
         elif there.synthetic:
             seen.append(Seen(name, at, "synthetic", None))
-        elif there.place is not None and _shown(prepared, account, there):
+        elif there.place is not None and is_shown(prepared, account, there):
             seen.append(Seen(name, at, "folder", there.place))
     return answer, seen
 
 
-def _shown(prepared: Prepared, account: PreparedAccount, there: Location) -> bool:
+def is_shown(prepared: Prepared, account: PreparedAccount, there: Location) -> bool:
     """Is a real subfolder shown: always with `listing: all`, else if the account can enter it.
 
     Who can list it can enter it, as listing takes passing through it.

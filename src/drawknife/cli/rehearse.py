@@ -1,0 +1,173 @@
+"""Trying it as them, with a real client: a stand-in for the transfer server."""
+
+from __future__ import annotations
+
+import asyncio
+import signal
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife.core.words.names import BadValue, fold
+
+from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_told, fail, read_model_file, say
+
+if TYPE_CHECKING:
+    from drawknife.rehearsal import StandIn
+    from drawknife.rehearsal.log import Line
+
+#: When the log's file is turned over, and how many of them are kept.
+LOG_SIZE, LOG_FILES = 10 * 2**20, 5
+
+
+def _as_from(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
+    """``ADDRESS`` for all, or ``ACCOUNT=ADDRESS``."""
+    from drawknife.core.model.endpoints import read_address
+
+    found = {}
+    for text in given:
+        name, _equals, address = text.rpartition("=")
+        try:
+            read_address(address)
+        except (BadValue, ValueError):
+            raise click.BadParameter(
+                f"{address!r} is no address; expected one such as 203.0.113.9, or ines=203.0.113.9"
+            ) from None
+        found[fold(name)] = address
+    return found
+
+
+@click.command()
+@click.option("--model", "model_file", metavar="FILE", help="Rehearse this model file, without a service.")
+@click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
+@click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
+@click.option("--draft", metavar="NAME", help="As it would be with this draft applied.")
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
+@click.option(
+    "--offset",
+    default=20000,
+    show_default=True,
+    type=click.IntRange(0, 60000),
+    help="Ports are moved up by this; 0: any free ones.",
+)
+@click.option(
+    "--as-from",
+    multiple=True,
+    callback=_as_from,
+    metavar="ADDRESS",
+    help="The address that clients are taken to come from, for all or ACCOUNT=ADDRESS; repeatable.",
+)
+@click.option(
+    "--password",
+    envvar="DRAWKNIFE_REHEARSAL_PASSWORD",
+    help="The one password good for every account; made up if left out.",
+)
+@click.option(
+    "--folder",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Keep keys and files here; else they are thrown away at the end.",
+)
+@click.option(
+    "--log",
+    "log_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write each action here as a JSON line; turned over at 10 MiB and at the end of a day.",
+)
+@click.option("--quiet", is_flag=True, help="Do not print each action.")
+def rehearse(
+    model_file: str | None,
+    url: str | None,
+    token: str | None,
+    draft: str | None,
+    host: str,
+    offset: int,
+    as_from: dict[str, str],
+    password: str | None,
+    folder: Path | None,
+    log_file: Path | None,
+    quiet: bool,
+) -> None:
+    """Try it as them: opens the endpoints for real clients, with scratch files, until Ctrl-C.
+
+    A client is told what its protocol says; here stands of each action whether it was let, by which gate it was
+    refused, and why. It is for trying things out, and no server.
+
+    \b
+    Examples:
+      drawknife rehearse --model demo/tidewrack.yaml
+      drawknife rehearse --draft autumn --as-from ines=203.0.113.9
+    """  # fmt: skip
+    from drawknife.formats.model_file import read_model
+    from drawknife.rehearsal import StandIn
+    from drawknife.rehearsal.source import OfService, OneModel, Source
+
+    if model_file is not None and draft is not None:
+        raise click.UsageError("a model file has no drafts: --draft is for a service")
+    with errors_told(model_file or ""), TemporaryDirectory() as scratch:
+        source: Source
+        if model_file is not None:
+            from drawknife.core.prepared.prepared import prepare
+
+            source = OneModel(prepare(read_model(read_model_file(model_file))))
+        else:
+            source = OfService(connect(url, token), draft)
+        stand = StandIn(source, folder or Path(scratch), host=host, offset=offset, as_from=as_from, password=password)
+        asyncio.run(_serve(stand, password is None, log_file, quiet))
+
+
+async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool) -> None:
+    from drawknife.rehearsal.log import BoundedFile
+
+    await stand.open()
+    for left in stand.left_out:
+        say(f"not open: {left}")
+    if not stand.opened:
+        fail(WRONG_USAGE, "no endpoint could be opened; see `drawknife endpoint list`")
+    file = BoundedFile(log_file, LOG_SIZE, LOG_FILES) if log_file is not None else None
+    if file is not None:
+        stand.log.listen(file.write)
+    if not quiet:
+        out = console()
+        stand.log.listen(lambda line: draw(out, line))
+    say("A rehearsal, not a server. Come in with")
+    for line in stand.lines():
+        say(f"    {line}")
+    say(
+        f"and the password {stand.password if shown else 'that was given'}, which is good for every account. Ctrl-C ends it."
+    )
+    stop = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, stop.set)
+    await stop.wait()
+    await stand.close()
+    if file is not None:
+        file.close()
+
+
+def draw(out: Console, line: Line) -> None:
+    """A line of the log for people: when, who, what, and why not."""
+    text = Text(f"{line.at:%H:%M:%S} ", "dim")
+    text.append("● " if line.allowed else "✕ ", "green" if line.allowed else "red")
+    text.append(f"{line.account} ", "bold").append(f"{line.action} ", "default").append(
+        line.path or line.endpoint, "default"
+    )
+    if line.to:
+        text.append(f" → {line.to}", "default")
+    out.print(text)
+    below = []
+    if not line.allowed:
+        below = [Text(f"{line.gate}: ", "red").append(line.text, "default"), Text(line.why(), "dim")]
+    if line.note:
+        below.append(Text(line.note, "dim"))
+    for more in below:
+        out.print(Padding(more, (0, 0, 0, 11), expand=False))
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(rehearse)

@@ -1,0 +1,444 @@
+"""What somebody who has signed in does: each action asks the core first, and looks at the files after.
+
+A refusal is raised alike whether the thing is there or not; :class:`NotThere` only where the rules let it.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from drawknife.core.decide.gates import verdict
+from drawknife.core.everybody.listing import is_shown
+from drawknife.core.limits.quotas import uploads_owner
+from drawknife.core.model.items import UNLIMITED
+from drawknife.core.prepared.people import PreparedAccount
+from drawknife.core.prepared.prepared import Prepared
+from drawknife.core.prepared.question import Question, Verdict
+from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.names import BadValue, Place, base, check_path, child, parent
+
+from .log import Line
+from .room import Upload
+from .tree import PART, Thing
+
+if TYPE_CHECKING:
+    from .standing_in import StandIn
+
+
+class Refusal(Exception):
+    """Something is not done. The client is told no more than its protocol says."""
+
+
+class Denied(Refusal):
+    """The rules do not let it."""
+
+
+class NoRoom(Refusal):
+    """A limit does not let it, or no more of it."""
+
+
+class NotThere(Refusal):
+    """It would be let, and there is no such file or folder."""
+
+
+class InTheWay(Refusal):
+    """Something is there already, or is in the folder."""
+
+
+class BadName(Refusal):
+    """A name that cannot be."""
+
+
+class Listed(NamedTuple):
+    """A name in a folder."""
+
+    name: str
+    location: str
+    thing: Thing
+    owner: str | None
+
+
+#: What a location that only leads to virtual paths is to a client.
+SYNTHETIC = Thing(True, 0, 0.0, 0)
+
+
+class Session:
+    """One account that has signed in at an endpoint, from an address."""
+
+    def __init__(self, stand: StandIn, number: int, account: str, asked: Question) -> None:
+        self.stand, self.number, self.account = stand, number, account
+        #: The facts of the session, which each question has.
+        self.facts = asked
+        self.directory = "/"
+
+    # --- asking ---------------------------------------------------------------------------------
+
+    @property
+    def _prepared(self) -> Prepared:
+        return self.stand.room.prepared().on(self._now().date())
+
+    def _now(self) -> datetime:
+        return datetime.now(UTC)
+
+    def _account(self) -> PreparedAccount:
+        found = self._prepared.account(self.account)
+        if found is None:  # it was removed meanwhile
+            raise Denied(f"there is no account {self.account} any more")
+        return found
+
+    def ask(self, action: str, path: str, **more: Any) -> Verdict:
+        """The verdict on an action, which is written down nowhere."""
+        self._account()
+        owner = more.pop("owner", None)
+        if owner is not None and self._prepared.account(owner) is None:
+            owner = None
+        question = replace(self.facts, action=action, path=path, owner=owner, at=self._now(), **more)
+        return verdict(self.stand.room.prepared(), question, self._now())
+
+    def need(self, action: str, path: str, **more: Any) -> None:
+        """Ask, and write it down; :class:`Denied` or :class:`NoRoom` where it is refused."""
+        found = self.ask(action, path, **more)
+        self.tell(action, path, found, more.get("to"))
+        if not found.allowed:
+            raise NoRoom(found.text) if found.gate == "limits" else Denied(found.text)
+
+    def tell(
+        self, action: str, path: str | None, found: Verdict, to: str | None = None, note: str | None = None
+    ) -> None:
+        f = self.facts
+        self.stand.log.write(
+            Line(
+                self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
+                found.gate, found.reason, found.text, note,
+            )
+        )  # fmt: skip
+
+    def _told_limit(self, action: str, path: str, text: str) -> NoRoom:
+        found = Verdict("limits", lambda: ("no-room", text))
+        self.tell(action, path, found, note="while it came")
+        return NoRoom(text)
+
+    def setting(self, name: str) -> Any:
+        """A setting as it reaches the account."""
+        return resolve(self._prepared, self._account(), name).value
+
+    # --- where things are -----------------------------------------------------------------------
+
+    def absolute(self, given: str) -> str:
+        """The location that a client means. :class:`BadName` for what no location can be."""
+        parts: list[str] = [] if given.startswith("/") else [x for x in self.directory.split("/") if x]
+        for part in given.split("/"):
+            if part == "..":
+                del parts[-1:]
+            elif part not in ("", "."):
+                parts.append(part)
+        if any(p.startswith(PART) for p in parts):
+            raise BadName(given)
+        try:
+            return check_path("/" + "/".join(parts))
+        except BadValue as bad:
+            raise BadName(str(bad)) from None
+
+    def place(self, location: str) -> Place | None:
+        """The store folder that a location leads to; None: to none, or it only leads to virtual paths."""
+        return self._prepared.namespace(self._account()).resolve(location).place
+
+    def look(self, location: str) -> Thing | None:
+        """What is at a location, whoever may know it. A file under the name of a virtual path is hidden."""
+        space = self._prepared.namespace(self._account())
+        at = space.resolve(location)
+        if at.synthetic:
+            return SYNTHETIC
+        if at.place is None:
+            return None
+        thing = self.stand.tree.look(at.place)
+        if space.fixed(location) and (thing is None or not thing.folder):
+            return SYNTHETIC
+        return thing
+
+    def owner(self, location: str) -> str | None:
+        """Whose a file or folder is; None: it is not known."""
+        place = self.place(location)
+        if place is None:
+            return None
+        found = self.stand.tree.owners.get(place)
+        if found is None and place.store in self._prepared.stores:
+            recorded = self._prepared.stores[place.store].folder(place.path)
+            found = recorded.owner if recorded is not None else None
+        return found
+
+    def _really(self, location: str) -> Place:
+        place = self.place(location)
+        if place is None:
+            raise NotThere(location)
+        return place
+
+    def _thing(self, location: str, folder: bool | None = None) -> Thing:
+        thing = self.look(location)
+        if thing is None or (folder is not None and thing.folder is not folder):
+            raise NotThere(location)
+        return thing
+
+    # --- reading --------------------------------------------------------------------------------
+
+    def enter(self, location: str) -> None:
+        self.need("enter", location)
+        self._thing(location, folder=True)
+
+    def list(self, location: str) -> list[Listed]:
+        """What the account sees in a folder."""
+        self.need("list", location)
+        self._thing(location, folder=True)
+        return list(self._seen_in(location))
+
+    def _seen_in(self, location: str) -> Iterator[Listed]:
+        prepared, account = self._prepared, self._account()
+        space = prepared.namespace(account)
+        names = {
+            base(at) for at in (*space.served, *space.above) if at != "/" and parent(at) == location
+        }  # fmt: skip
+        place = self.place(location)
+        if place is not None and (there := self.stand.tree.look(place)) is not None and there.folder:
+            names.update(self.stand.tree.names_in(place))
+        for name in sorted(names):
+            at = child(location, name)
+            thing = self.look(at)
+            if thing is None:
+                continue
+            if thing.folder and not space.fixed(at) and not is_shown(prepared, account, space.resolve(at)):
+                continue
+            yield Listed(name, at, thing, self.owner(at))
+
+    def see(self, location: str) -> Listed:
+        """One file or folder, for whoever may list what it is in, or download it, or enter it."""
+        thing = self.look(location)
+        folder = thing is None or thing.folder
+        ways: list[tuple[str, str, dict[str, Any]]] = [("list", parent(location), {})] if location != "/" else []
+        ways.append(("enter", location, {}) if folder else ("download", location, {"owner": self.owner(location)}))
+        found = None
+        for action, path, more in ways:
+            found = self.ask(action, path, **more)
+            if found.allowed:
+                break
+        assert found is not None
+        self.tell(action, path, found)
+        if not found.allowed:
+            raise Denied(found.text)
+        thing = self._thing(location)
+        return Listed(base(location) or "/", location, thing, self.owner(location))
+
+    def download(self, location: str) -> int:
+        """A file, opened for reading."""
+        self.need("download", location, owner=self.owner(location))
+        self._thing(location, folder=False)
+        return self.stand.tree.open(self._really(location), os.O_RDONLY)
+
+    # --- writing --------------------------------------------------------------------------------
+
+    def write(self, location: str, start: int | None = 0, size: int | None = None) -> Writing:
+        """A file to be written: from `start` on, anew (0), or at its end (None). `size` is how much is announced.
+
+        At the end of what is there it is appended to; before it, it is overwritten and what was there is only replaced
+        when all has come.
+        """
+        thing, owner = self.look(location), self.owner(location)
+        there = thing is not None and not thing.folder
+        length = thing.size if thing is not None and there else 0
+        if not there and start:
+            raise InTheWay(location)
+        if not there:
+            self.need("upload", location, size=size)
+            if thing is not None:
+                raise InTheWay(location)
+            return Writing(self, location, "upload", self._creates(), 0, 0)
+        if start is None or (start == length and start > 0):
+            self.need("append", location, owner=owner, size=size, replaced_size=length)
+            return Writing(self, location, "append", owner, length, length)
+        whole = size + start if size is not None else None
+        self.need("overwrite", location, owner=owner, size=whole, replaced_size=length if whole is not None else None)
+        return Writing(self, location, "overwrite", owner, start, length)
+
+    def modify(self, location: str) -> Writing:
+        """A file that is there, to be written at any offset: before its end that is overwriting, after it appending.
+
+        Whoever may neither is refused at once.
+        """
+        thing, owner = self.look(location), self.owner(location)
+        if not self.ask("append", location, owner=owner).allowed:
+            self.need("overwrite", location, owner=owner)
+        if thing is None or thing.folder:
+            self.need("overwrite", location, owner=owner)
+            raise NotThere(location)
+        return Modifying(self, location, "overwrite", owner, thing.size, thing.size)
+
+    def _creates(self) -> str:
+        """The account that owns what this one creates."""
+        return uploads_owner(self._prepared, self._account()).name
+
+    def delete(self, location: str) -> None:
+        owner = self.owner(location)
+        self.need("delete-file", location, owner=owner)
+        thing = self._thing(location, folder=False)
+        place = self._really(location)
+        self.stand.tree.remove_file(place)
+        self.stand.room.count(place, owner, -thing.size, -1)
+
+    def make_folder(self, location: str) -> None:
+        self.need("make-folder", location)
+        if self.look(location) is not None:
+            raise InTheWay(location)
+        place = self._really(location)
+        above = self.stand.tree.look(Place(place.store, parent(place.path)))
+        if above is None or not above.folder:
+            raise NotThere(location)
+        self.stand.tree.make_folder(place)
+        self.stand.tree.owners[place] = self._creates()
+
+    def remove_folder(self, location: str) -> None:
+        self.need("delete-folder", location, thing="folder", owner=self.owner(location))
+        self._thing(location, folder=True)
+        if not self.stand.tree.remove_folder(self._really(location)):
+            raise InTheWay(location)
+
+    def rename(self, location: str, to: str, replaces: bool) -> None:
+        """Move a file or a folder; a file may replace a file, where it `replaces` at all."""
+        thing, there = self.look(location), self.look(to)
+        folder = thing is not None and thing.folder
+        owner = self.owner(location)
+        size, files = (thing.size if thing else 0), 1
+        if folder and (place := self.place(location)) is not None:
+            every = list(self.stand.tree.files_below(place))
+            size, files = sum(s for _, s in every), len(every)
+        self.need(
+            "rename", location, to=to, thing="folder" if folder else "file", owner=owner, size=size, files=files,
+            replaces=there is not None and not there.folder and not folder and replaces,
+        )  # fmt: skip
+        self._thing(location)
+        one, other = self._really(location), self._really(to)
+        if there is not None and (folder or there.folder or not replaces) and one != other:
+            raise InTheWay(to)
+        above = self.stand.tree.look(Place(other.store, parent(other.path)))
+        if above is None or not above.folder:
+            raise NotThere(to)
+        self._move(one, other, there)
+
+    def _move(self, one: Place, other: Place, there: Thing | None) -> None:
+        tree, room = self.stand.tree, self.stand.room
+        if there is not None and one != other:
+            room.count(other, tree.owners.get(other), -there.size, -1)
+        moved = [(place, size, tree.owners.get(place)) for place, size in tree.files_below(one)]
+        tree.rename(one, other)
+        for place, size, owner in moved:
+            room.count(place, owner, -size, -1)
+            room.count(Place(other.store, other.path + place.path[len(one.path) :]), owner, size, 1)
+
+    def set_changed(self, location: str, at: float) -> None:
+        thing = self.look(location)
+        folder = thing is not None and thing.folder
+        self.need("set-attributes", location, thing="folder" if folder else "file", owner=self.owner(location))
+        self._thing(location)
+        self.stand.tree.set_changed(self._really(location), at)
+
+    def perm(self, seen: Listed) -> str:
+        """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder."""
+        at, owner = seen.location, seen.owner
+        to = child(parent(at), "~") if at != "/" else "/~"
+        wanted: list[tuple[str, str, str, dict[str, Any]]] = (
+            [
+                ("c", "upload", child(at, "~"), {}), ("d", "delete-folder", at, {"thing": "folder", "owner": owner}),
+                ("e", "enter", at, {}), ("f", "rename", at, {"thing": "folder", "to": to, "owner": owner}), ("l", "list", at, {}),
+                ("m", "make-folder", child(at, "~"), {}), ("p", "delete-file", child(at, "~"), {"owner": self.account}),
+            ]
+            if seen.thing.folder
+            else [
+                ("a", "append", at, {"owner": owner}), ("d", "delete-file", at, {"owner": owner}),
+                ("f", "rename", at, {"owner": owner, "to": to}), ("r", "download", at, {"owner": owner}),
+                ("w", "overwrite", at, {"owner": owner}),
+            ]
+        )  # fmt: skip
+        return "".join(letter for letter, action, path, more in wanted if self.ask(action, path, **more).allowed)
+
+
+class Writing:
+    """A file that is written. :meth:`finish` when all has come, :meth:`break_off` where it ended before.
+
+    Of a new file and of what is appended what came is kept; what is overwritten is only replaced when all has come.
+    """
+
+    def __init__(
+        self, session: Session, location: str, action: str, owner: str | None, start: int, length: int
+    ) -> None:
+        self.session, self.location, self.action, self.start = session, location, action, start
+        self.place = session._really(location)
+        tree = session.stand.tree
+        self._made: str | None = None
+        self._replaced = length if action == "overwrite" else 0
+        self.end = start
+        if action == "overwrite":
+            self.fd, self._made = tree.open_copy(self.place, min(start, length))
+        elif action == "append":
+            self.fd = tree.open(self.place, os.O_RDWR)
+        else:
+            try:
+                self.fd = tree.open(self.place, os.O_RDWR | os.O_CREAT | os.O_EXCL)
+            except OSError:
+                raise NotThere(location) from None
+            tree.owners[self.place] = owner or session.account
+            session.stand.room.count(self.place, owner, 0, 1)
+        self.owner = owner
+        most = session.setting("upload_limit")
+        self.upload: Upload = session.stand.room.upload(
+            self.place, owner or session.account, datetime.now(UTC), None if most == UNLIMITED else most
+        )
+        #: Bytes of the file that were counted before it began.
+        self._free = length
+
+    def put(self, data: bytes, at: int | None = None) -> None:
+        """Write a piece, at the end or at an offset. :class:`NoRoom` where a limit does not let it in."""
+        start = self.end if at is None else at
+        end = start + len(data)
+        if not self.upload.lets(end, self._free):
+            raise self.session._told_limit(
+                self.action, self.location, f"no more of {self.location} fits: a limit is reached"
+            )
+        os.pwrite(self.fd, data, start)
+        self.end = max(self.end, end)
+
+    def finish(self) -> None:
+        os.close(self.fd)
+        if self._made is not None:
+            self.session.stand.tree.replace(self._made, self.place)
+            if self.end < self._replaced:
+                self.session.stand.room.count(self.place, self.owner, self.end - self._replaced, 0)
+
+    def break_off(self) -> None:
+        os.close(self.fd)
+        if self._made is not None:
+            self.session.stand.tree.throw_away(self._made, self.place)
+            self.upload.give_back()
+
+
+class Modifying(Writing):
+    """A file that is written at offsets of the client's choice; each piece is asked for as what it is."""
+
+    _asked: frozenset[str] = frozenset()
+
+    def put(self, data: bytes, at: int | None = None) -> None:
+        start = self.end if at is None else at
+        wanted = {"overwrite"} if start < self._free else set()
+        wanted |= {"append"} if start + len(data) > self._free else set()
+        for action in sorted(wanted - self._asked):
+            self.session.need(action, self.location, owner=self.owner, replaced_size=self._free)
+        self._asked |= wanted
+        super().put(data, start)
+
+    def break_off(self) -> None:
+        """What was only appended is kept."""
+        if "overwrite" in self._asked:
+            super().break_off()
+        else:
+            self.finish()

@@ -1,0 +1,93 @@
+"""The log of a rehearsal: each action with its verdict, the gate, the sentence, and the command to look on with."""
+
+from __future__ import annotations
+
+import json
+import shlex
+from collections import deque
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+#: So many lines are kept in memory.
+KEPT = 10_000
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One action. `gate` and `reason` are None and ``allowed`` where it was let; `note` says what happened besides."""
+
+    at: datetime
+    session: int
+    account: str
+    endpoint: str
+    client: str
+    action: str
+    path: str | None
+    to: str | None
+    allowed: bool
+    gate: str | None
+    reason: str
+    text: str
+    note: str | None = None
+
+    def why(self) -> str:
+        """The command that tells why."""
+        if self.action == "sign-in":
+            words = ["drawknife", "why", self.account, "sign-in", "--endpoint", self.endpoint]
+        else:
+            words = ["drawknife", "why", self.account, self.action, self.path or "/", "--endpoint", self.endpoint]
+            words += ["--to", self.to] if self.to else []
+        return shlex.join(words)
+
+    def as_json(self) -> str:
+        return json.dumps({**asdict(self), "at": self.at.isoformat(), "why": self.why()}, ensure_ascii=False)
+
+
+class Log:
+    """Lines as they come, the newest kept; told to whoever listens."""
+
+    def __init__(self) -> None:
+        self.lines: deque[Line] = deque(maxlen=KEPT)
+        self._listeners: list[Callable[[Line], None]] = []
+
+    def listen(self, listener: Callable[[Line], None]) -> None:
+        self._listeners.append(listener)
+
+    def write(self, line: Line) -> None:
+        self.lines.append(line)
+        for listener in self._listeners:
+            listener(line)
+
+
+class BoundedFile:
+    """A file of JSON lines that is turned over when it is as large as it may be, or at the end of a day (UTC)."""
+
+    def __init__(self, path: Path, largest: int, most: int) -> None:
+        self.path, self._largest, self._most = path, largest, most
+        self._file = path.open("a", encoding="utf-8")
+        self._day = datetime.now(UTC).date()
+
+    def write(self, line: Line) -> None:
+        text = line.as_json() + "\n"
+        full = self._file.tell() > 0 and self._file.tell() + len(text.encode()) > self._largest
+        if full or line.at.date() != self._day:
+            self._turn_over()
+            self._day = line.at.date()
+        self._file.write(text)
+        self._file.flush()
+
+    def _turn_over(self) -> None:
+        """The file becomes ``.1``, that ``.2``, and so on; the oldest goes."""
+        self._file.close()
+        for number in range(self._most - 1, 0, -1):
+            older = Path(f"{self.path}.{number}")
+            if older.exists():
+                older.replace(f"{self.path}.{number + 1}") if number + 1 < self._most else older.unlink()
+        if self._most > 1:
+            self.path.replace(f"{self.path}.1")
+        self._file = self.path.open("w", encoding="utf-8")
+
+    def close(self) -> None:
+        self._file.close()

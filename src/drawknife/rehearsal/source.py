@@ -1,0 +1,91 @@
+"""Where the stand-in has its model from: a file, or a service, of which each new revision counts at the next action."""
+
+from __future__ import annotations
+
+import hmac
+import time
+from collections.abc import Callable
+from typing import Protocol
+
+from drawknife.client import Client, ClientError
+from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.formats.model_file import read_model
+
+
+class Source(Protocol):
+    """A model, and who can sign in with what."""
+
+    def newer(self, known: Prepared | None) -> Prepared | None:
+        """The model, if there is another one than is known."""
+
+    def password_is(self, account: str, password: str) -> bool:
+        """Is it the password of the account?"""
+
+    def key_is(self, account: str, fingerprint: str) -> bool:
+        """Has the account a key of that fingerprint (SHA256:…)?"""
+
+
+class OneModel:
+    """A model that stays as it is; nobody has a password or key of their own."""
+
+    def __init__(self, prepared: Prepared) -> None:
+        self._prepared = prepared
+
+    def newer(self, known: Prepared | None) -> Prepared | None:
+        return self._prepared if known is None else None
+
+    def password_is(self, account: str, password: str) -> bool:
+        return False
+
+    def key_is(self, account: str, fingerprint: str) -> bool:
+        return False
+
+
+class OfService:
+    """The model of a service, or of a draft in it. Where it does not answer, the last one goes on to count."""
+
+    def __init__(self, client: Client, draft: str | None = None, clock: Callable[[], float] = time.monotonic) -> None:
+        self._client = client
+        self._asked = client.in_draft(draft) if draft else client
+        self._draft, self._clock = draft, clock
+        self._revision: object = None
+        self._looked = -1.0
+
+    #: Seconds for which it is not asked again whether there is a new revision.
+    FRESH = 0.2
+
+    def newer(self, known: Prepared | None) -> Prepared | None:
+        now = self._clock()
+        if known is not None and now - self._looked < self.FRESH:
+            return None
+        self._looked = now
+        try:
+            revision: object = self._client.health().revision
+            if self._draft:
+                revision = (revision, len(self._client.draft(self._draft).steps))
+            if known is not None and revision == self._revision:
+                return None
+            model = read_model(self._asked.dump().encode())
+        except ClientError:
+            if known is None:
+                raise
+            return None
+        self._revision = revision
+        return prepare(model, known)
+
+    def password_is(self, account: str, password: str) -> bool:
+        try:
+            return self._client.password_is_right(account, password)
+        except ClientError:
+            return False
+
+    def key_is(self, account: str, fingerprint: str) -> bool:
+        try:
+            return any(k.fingerprint == fingerprint for k in self._client.credentials(account).keys)
+        except ClientError:
+            return False
+
+
+def equal(one: str, other: str) -> bool:
+    """Are two secrets the same? Takes as long whether they are or not."""
+    return hmac.compare_digest(one.encode(), other.encode())
