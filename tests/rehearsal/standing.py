@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from drawknife.core.prepared.prepared import prepare
 from drawknife.rehearsal import StandIn
-from drawknife.rehearsal.source import OneModel
+from drawknife.rehearsal.model_source import OneModel
 
 PASSWORD = "nine-knots"
 

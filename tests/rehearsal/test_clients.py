@@ -146,3 +146,35 @@ def test_who_creates_a_file_owns_it(there):
     with pytest.raises(ftplib.error_perm, match="550"):
         other.delete("/charts/exchange/mine.txt")
     assert there.refused() == [("ines", "delete-file", "/charts/exchange/mine.txt", "folder")]
+
+
+def test_lftp_over_explicit_tls(there, letter):
+    script = (
+        f"set ssl:verify-certificate no; set ftp:ssl-force yes; set ftp:ssl-protect-data yes; set net:max-retries 1;"
+        f"open -u ines,{PASSWORD} -p {there.ports['harbour']} 127.0.0.1; put -O /charts/drafts {letter};"
+        "cls -1 /charts/drafts; cat /charts/drafts/letter.txt; rm /charts/drafts/letter.txt; bye"
+    )
+    done = subprocess.run(["lftp", "-c", script], capture_output=True, text=True, timeout=60)
+    assert "letter.txt" in done.stdout and "ahoy" in done.stdout, done.stderr
+    # lftp sets the time of what it has put, which is refused, too
+    assert "550" in done.stderr and there.refused()[-1] == (
+        "ines",
+        "delete-file",
+        "/charts/drafts/letter.txt",
+        "folder",
+    )
+
+
+def test_tnftp(there, tmp_path):
+    there.stand.tree.root.joinpath("public/tides/today.csv").write_text("high 04:12\n")
+    url = f"ftp://127.0.0.1:{there.ports['public-tides']}/tides/today.csv"
+    subprocess.run(["tnftp", "-o", tmp_path / "got", url], check=True, timeout=30, stdout=subprocess.DEVNULL)
+    assert (tmp_path / "got").read_text() == "high 04:12\n"
+
+
+def test_curl_over_sftp(there, letter):
+    url = f"sftp://127.0.0.1:{there.ports['lab-sftp']}/charts/drafts/letter.txt"
+    who = ["curl", "-sk", "-m", "20", "-u", f"ines:{PASSWORD}"]
+    sent = subprocess.run([*who, "-T", letter, url])
+    assert sent.returncode == 0
+    assert subprocess.run([*who, url], capture_output=True, text=True).stdout == "ahoy\n"

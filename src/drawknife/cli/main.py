@@ -28,6 +28,7 @@ MODULES = {
         "mending": "mend",
         "idle": "idle",
         "rehearse": "rehearse",
+        "trials": "try trial",
         "patterns": "pattern",
         "promises": "promise",
         "history": "journal when back back-to",

@@ -104,7 +104,7 @@ def rehearse(
     """  # fmt: skip
     from drawknife.formats.model_file import read_model
     from drawknife.rehearsal import StandIn
-    from drawknife.rehearsal.source import OfService, OneModel, Source
+    from drawknife.rehearsal.model_source import OfService, OneModel, Source
 
     if model_file is not None and draft is not None:
         raise click.UsageError("a model file has no drafts: --draft is for a service")

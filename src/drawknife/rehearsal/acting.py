@@ -9,7 +9,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.listing import is_shown
@@ -21,12 +21,9 @@ from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.names import BadValue, Place, base, check_path, child, parent
 
-from .log import Line
-from .room import Upload
-from .tree import PART, Thing
-
-if TYPE_CHECKING:
-    from .standing_in import StandIn
+from .log import Line, Log
+from .room import Room, Upload
+from .tree import PART, Thing, Tree
 
 
 class Refusal(Exception):
@@ -66,11 +63,19 @@ class Listed(NamedTuple):
 SYNTHETIC = Thing(True, 0, 0.0, 0)
 
 
+class Scene(NamedTuple):
+    """What everybody in a rehearsal acts on."""
+
+    room: Room
+    tree: Tree
+    log: Log
+
+
 class Session:
     """One account that has signed in at an endpoint, from an address."""
 
-    def __init__(self, stand: StandIn, number: int, account: str, asked: Question) -> None:
-        self.stand, self.number, self.account = stand, number, account
+    def __init__(self, scene: Scene, number: int, account: str, asked: Question) -> None:
+        self.scene, self.number, self.account = scene, number, account
         #: The facts of the session, which each question has.
         self.facts = asked
         self.directory = "/"
@@ -79,7 +84,7 @@ class Session:
 
     @property
     def _prepared(self) -> Prepared:
-        return self.stand.room.prepared().on(self._now().date())
+        return self.scene.room.prepared().on(self._now().date())
 
     def _now(self) -> datetime:
         return datetime.now(UTC)
@@ -97,7 +102,7 @@ class Session:
         if owner is not None and self._prepared.account(owner) is None:
             owner = None
         question = replace(self.facts, action=action, path=path, owner=owner, at=self._now(), **more)
-        return verdict(self.stand.room.prepared(), question, self._now())
+        return verdict(self.scene.room.prepared(), question, self._now())
 
     def need(self, action: str, path: str, **more: Any) -> None:
         """Ask, and write it down; :class:`Denied` or :class:`NoRoom` where it is refused."""
@@ -110,7 +115,7 @@ class Session:
         self, action: str, path: str | None, found: Verdict, to: str | None = None, note: str | None = None
     ) -> None:
         f = self.facts
-        self.stand.log.write(
+        self.scene.log.write(
             Line(
                 self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
                 found.gate, found.reason, found.text, note,
@@ -155,7 +160,7 @@ class Session:
             return SYNTHETIC
         if at.place is None:
             return None
-        thing = self.stand.tree.look(at.place)
+        thing = self.scene.tree.look(at.place)
         if space.fixed(location) and (thing is None or not thing.folder):
             return SYNTHETIC
         return thing
@@ -165,7 +170,7 @@ class Session:
         place = self.place(location)
         if place is None:
             return None
-        found = self.stand.tree.owners.get(place)
+        found = self.scene.tree.owners.get(place)
         if found is None and place.store in self._prepared.stores:
             recorded = self._prepared.stores[place.store].folder(place.path)
             found = recorded.owner if recorded is not None else None
@@ -202,8 +207,8 @@ class Session:
             base(at) for at in (*space.served, *space.above) if at != "/" and parent(at) == location
         }  # fmt: skip
         place = self.place(location)
-        if place is not None and (there := self.stand.tree.look(place)) is not None and there.folder:
-            names.update(self.stand.tree.names_in(place))
+        if place is not None and (there := self.scene.tree.look(place)) is not None and there.folder:
+            names.update(self.scene.tree.names_in(place))
         for name in sorted(names):
             at = child(location, name)
             thing = self.look(at)
@@ -235,7 +240,7 @@ class Session:
         """A file, opened for reading."""
         self.need("download", location, owner=self.owner(location))
         self._thing(location, folder=False)
-        return self.stand.tree.open(self._really(location), os.O_RDONLY)
+        return self.scene.tree.open(self._really(location), os.O_RDONLY)
 
     # --- writing --------------------------------------------------------------------------------
 
@@ -284,24 +289,24 @@ class Session:
         self.need("delete-file", location, owner=owner)
         thing = self._thing(location, folder=False)
         place = self._really(location)
-        self.stand.tree.remove_file(place)
-        self.stand.room.count(place, owner, -thing.size, -1)
+        self.scene.tree.remove_file(place)
+        self.scene.room.count(place, owner, -thing.size, -1)
 
     def make_folder(self, location: str) -> None:
         self.need("make-folder", location)
         if self.look(location) is not None:
             raise InTheWay(location)
         place = self._really(location)
-        above = self.stand.tree.look(Place(place.store, parent(place.path)))
+        above = self.scene.tree.look(Place(place.store, parent(place.path)))
         if above is None or not above.folder:
             raise NotThere(location)
-        self.stand.tree.make_folder(place)
-        self.stand.tree.owners[place] = self._creates()
+        self.scene.tree.make_folder(place)
+        self.scene.tree.owners[place] = self._creates()
 
     def remove_folder(self, location: str) -> None:
         self.need("delete-folder", location, thing="folder", owner=self.owner(location))
         self._thing(location, folder=True)
-        if not self.stand.tree.remove_folder(self._really(location)):
+        if not self.scene.tree.remove_folder(self._really(location)):
             raise InTheWay(location)
 
     def rename(self, location: str, to: str, replaces: bool) -> None:
@@ -311,7 +316,7 @@ class Session:
         owner = self.owner(location)
         size, files = (thing.size if thing else 0), 1
         if folder and (place := self.place(location)) is not None:
-            every = list(self.stand.tree.files_below(place))
+            every = list(self.scene.tree.files_below(place))
             size, files = sum(s for _, s in every), len(every)
         self.need(
             "rename", location, to=to, thing="folder" if folder else "file", owner=owner, size=size, files=files,
@@ -321,14 +326,15 @@ class Session:
         one, other = self._really(location), self._really(to)
         if there is not None and (folder or there.folder or not replaces) and one != other:
             raise InTheWay(to)
-        above = self.stand.tree.look(Place(other.store, parent(other.path)))
+        above = self.scene.tree.look(Place(other.store, parent(other.path)))
         if above is None or not above.folder:
             raise NotThere(to)
-        self._move(one, other, there)
+        if one != other:
+            self._move(one, other, there)
 
     def _move(self, one: Place, other: Place, there: Thing | None) -> None:
-        tree, room = self.stand.tree, self.stand.room
-        if there is not None and one != other:
+        tree, room = self.scene.tree, self.scene.room
+        if there is not None:
             room.count(other, tree.owners.get(other), -there.size, -1)
         moved = [(place, size, tree.owners.get(place)) for place, size in tree.files_below(one)]
         tree.rename(one, other)
@@ -341,7 +347,7 @@ class Session:
         folder = thing is not None and thing.folder
         self.need("set-attributes", location, thing="folder" if folder else "file", owner=self.owner(location))
         self._thing(location)
-        self.stand.tree.set_changed(self._really(location), at)
+        self.scene.tree.set_changed(self._really(location), at)
 
     def perm(self, seen: Listed) -> str:
         """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder."""
@@ -374,7 +380,7 @@ class Writing:
     ) -> None:
         self.session, self.location, self.action, self.start = session, location, action, start
         self.place = session._really(location)
-        tree = session.stand.tree
+        tree = session.scene.tree
         self._made: str | None = None
         self._replaced = length if action == "overwrite" else 0
         self.end = start
@@ -388,10 +394,10 @@ class Writing:
             except OSError:
                 raise NotThere(location) from None
             tree.owners[self.place] = owner or session.account
-            session.stand.room.count(self.place, owner, 0, 1)
+            session.scene.room.count(self.place, owner, 0, 1)
         self.owner = owner
         most = session.setting("upload_limit")
-        self.upload: Upload = session.stand.room.upload(
+        self.upload: Upload = session.scene.room.upload(
             self.place, owner or session.account, datetime.now(UTC), None if most == UNLIMITED else most
         )
         #: Bytes of the file that were counted before it began.
@@ -411,14 +417,14 @@ class Writing:
     def finish(self) -> None:
         os.close(self.fd)
         if self._made is not None:
-            self.session.stand.tree.replace(self._made, self.place)
+            self.session.scene.tree.replace(self._made, self.place)
             if self.end < self._replaced:
-                self.session.stand.room.count(self.place, self.owner, self.end - self._replaced, 0)
+                self.session.scene.room.count(self.place, self.owner, self.end - self._replaced, 0)
 
     def break_off(self) -> None:
         os.close(self.fd)
         if self._made is not None:
-            self.session.stand.tree.throw_away(self._made, self.place)
+            self.session.scene.tree.throw_away(self._made, self.place)
             self.upload.give_back()
 
 

@@ -11,16 +11,14 @@ import stat
 from collections.abc import Awaitable, Callable, Iterator
 from contextlib import suppress
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.words.names import child
 
 from .acting import BadName, Denied, InTheWay, Listed, NoRoom, NotThere, Refusal, Session
 from .ftp_data import PIECE, CutOff, DataConnections, end, received, secured, send
-
-if TYPE_CHECKING:
-    from .standing_in import StandIn
+from .stage import Stage
 
 #: No command is longer; a client may try so often to sign in; and may take so long before it has.
 LONGEST, TRIES, UNSIGNED = 8192, 5, 60
@@ -54,7 +52,7 @@ _REPLIES = {
 }  # fmt: skip
 
 
-async def serve_ftp(stand: StandIn, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
+async def serve_ftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
     """Serve FTP on a socket; with TLS from the first byte where the endpoint's protocol is ftps."""
 
     async def met(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -69,7 +67,7 @@ class Control:
     """One control connection."""
 
     def __init__(
-        self, stand: StandIn, endpoint: Endpoint, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
+        self, stand: Stage, endpoint: Endpoint, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
     ) -> None:
         self.stand, self.endpoint, self._reader, self._writer = stand, endpoint, reader, writer
         self.peer = str(writer.get_extra_info("peername")[0])
@@ -77,7 +75,7 @@ class Control:
         self.session: Session | None = None
         self._tls = endpoint.protocol == "ftps"
         self._private = self._tls  # data connections with TLS
-        self._data = DataConnections(self)
+        self._data = DataConnections(self.peer, self.local, endpoint.passive_ports, stand.offset)
         self._name: str | None = None
         self._start = 0
         self._from: str | None = None

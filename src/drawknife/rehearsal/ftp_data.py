@@ -7,10 +7,6 @@ import socket
 import ssl
 import time
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from .ftp import Control
 
 #: Seconds that a data connection may take to come, and to stand still.
 COMING, STANDING = 20.0, 60.0
@@ -26,18 +22,18 @@ class CutOff(Exception):
 class DataConnections:
     """Where the next data connection of a session comes from: one listens for it, or connects."""
 
-    def __init__(self, control: Control) -> None:
-        self._control = control
+    def __init__(self, peer: str, local: str, span: tuple[int, int] | None, offset: int) -> None:
+        """Between these addresses; `span` is the endpoint's passive range, which is moved by `offset`."""
+        self._peer, self._local, self._span, self._offset = peer, local, span, offset
         self._listening: socket.socket | None = None
         self._active: tuple[str, int] | None = None
 
     def listen(self) -> int | None:
         """Listen on a port of the endpoint's passive range, moved as its own port is; None: all are taken."""
         self.forget()
-        stand, span = self._control.stand, self._control.endpoint.passive_ports
-        host = self._control.local
+        host, span = self._local, self._span
         family = socket.AF_INET6 if ":" in host else socket.AF_INET
-        ports = [0] if span is None or not stand.offset else range(span[0] + stand.offset, span[1] + stand.offset + 1)
+        ports = [0] if span is None or not self._offset else range(span[0] + self._offset, span[1] + self._offset + 1)
         for port in ports:
             listening = socket.socket(family, socket.SOCK_STREAM)
             listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -54,7 +50,7 @@ class DataConnections:
 
     def go_to(self, host: str, port: int) -> bool:
         """Connect to a port of the client; False: to another address than its own it does not go, nor to a low port."""
-        if host != self._control.peer or port < 1024:
+        if host != self._peer or port < 1024:
             return False
         self.forget()
         self._active = (host, port)
@@ -94,7 +90,7 @@ class DataConnections:
         assert self._listening is not None
         while True:
             made, address = await loop.sock_accept(self._listening)
-            if address[0] == self._control.peer:
+            if address[0] == self._peer:
                 return made
             made.close()  # a stranger
 

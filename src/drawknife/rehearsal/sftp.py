@@ -9,7 +9,7 @@ import socket
 import stat
 from collections.abc import AsyncIterator
 from contextlib import suppress
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import asyncssh
 from asyncssh import sftp as wire
@@ -17,9 +17,7 @@ from asyncssh import sftp as wire
 from drawknife.core.model.items import UNLIMITED, Endpoint
 
 from .acting import BadName, Denied, InTheWay, Listed, NotThere, Refusal, Session, Writing
-
-if TYPE_CHECKING:
-    from .standing_in import StandIn
+from .stage import Stage
 
 #: A connection may try so often to sign in.
 TRIES = 6
@@ -29,7 +27,7 @@ _SENTENCES = {
 }  # fmt: skip
 
 
-async def serve_sftp(stand: StandIn, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
+async def serve_sftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
     """Serve SFTP on a socket."""
     logging.getLogger("asyncssh").setLevel(logging.CRITICAL)
     server = await asyncssh.listen(
@@ -52,7 +50,7 @@ async def serve_sftp(stand: StandIn, endpoint: Endpoint, listening: socket.socke
 class _Connection(asyncssh.SSHServer):
     """One SSH connection: who signs in, by a password or a key."""
 
-    def __init__(self, stand: StandIn, endpoint: Endpoint) -> None:
+    def __init__(self, stand: Stage, endpoint: Endpoint) -> None:
         self.stand, self.endpoint = stand, endpoint
         self.session: Session | None = None
         self._tries = 0
