@@ -7,19 +7,26 @@ and a history, which here ends on a fixed day. The tests hold that it is so.
 
 from __future__ import annotations
 
+import io
 import os
 import re
 import shlex
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from rich.console import Console
+
+from drawknife.cli.rehearse import draw
+from drawknife.formats.model_file import read_model
+
 from .cluster import Cluster
 from .demo import fill
+from .rehearsing import standing
 from .serving import serving
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -44,9 +51,38 @@ def printed(command: str, service: dict[str, str]) -> str:
     return "".join(line.rstrip() + "\n" for line in text.splitlines())
 
 
-def written(text: str, service: dict[str, str]) -> str:
+#: A block that begins with a client's command is done at a rehearsal of the demo's file.
+REHEARSED = re.compile(r"```console\n\$ (curl [^\n]+)\n(.*?)```\n", re.DOTALL)
+
+
+@contextmanager
+def rehearsal(folder: Path) -> Iterator[Callable[[str], str]]:
+    """A stand-in of the demo's model; yields what does a client's command, and gives what it printed and what the log says."""
+    model = read_model((ROOT / "demo/tidewrack.yaml").read_bytes())
+    (folder / "line-07.xyz").write_text("57.1 -2.08 14.2\n" * 4096)
+    with standing(model, folder / "rehearsal", password="tryout") as there:
+        ports = {str(x.endpoint.port + 20000): str(x.port) for x in there.stand.opened}
+
+        def done(command: str) -> str:
+            before = len(there.lines)
+            real = re.sub(r"\d{5}(?=/)", lambda port: ports[port[0]], command)
+            client = subprocess.run(shlex.split(real), capture_output=True, text=True, cwd=folder, timeout=60)
+            told = io.StringIO()
+            for line in there.lines[before:]:
+                draw(Console(file=told, width=100, highlight=False), line)
+            text = client.stdout + client.stderr + re.sub(r"(?m)^\d\d:\d\d:\d\d ", "", told.getvalue())
+            return "".join(line.rstrip() + "\n" for line in text.splitlines())
+
+        yield done
+
+
+def written(text: str, service: dict[str, str], folder: Path) -> str:
     """A page with what its commands print now."""
-    return BLOCK.sub(lambda block: f"```console\n$ drawknife {block[1]}\n{printed(block[1], service)}```\n", text)
+    text = BLOCK.sub(lambda block: f"```console\n$ drawknife {block[1]}\n{printed(block[1], service)}```\n", text)
+    if not REHEARSED.search(text):
+        return text
+    with rehearsal(folder) as done:
+        return REHEARSED.sub(lambda block: f"```console\n$ {block[1]}\n{done(block[1])}```\n", text)
 
 
 @contextmanager
@@ -67,7 +103,7 @@ def main() -> int:
                 own = Path(folder) / str(number)
                 own.mkdir()
                 with demo_service(cluster.create_database(f"guide_{number}"), own) as service:
-                    new = written(old, service)
+                    new = written(old, service, own)
                 if new != old:
                     page.write_text(new)
                     print(f"wrote {page.relative_to(ROOT)}", file=sys.stderr)

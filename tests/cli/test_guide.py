@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from tools.guide import BLOCK, PAGES, ROOT, demo_service, printed
+from tools.guide import BLOCK, PAGES, REHEARSED, ROOT, demo_service, printed, rehearsal
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
@@ -13,6 +13,16 @@ def test_the_outputs_shown_are_real(page, address, tmp_path):
     with demo_service(address, tmp_path) as service:
         for command, shown in blocks:
             assert shown == printed(command, service), f"{command}: write it anew with python -m tools.guide"
+
+
+def test_what_clients_are_told_at_a_rehearsal_is_real(tmp_path):
+    """The situations of the guide, met with a client: each command is really typed."""
+    page = ROOT / "docs" / "guide" / "trying.md"
+    blocks = REHEARSED.findall(page.read_text())
+    assert len(blocks) > 10
+    with rehearsal(tmp_path) as done:
+        for command, shown in blocks:
+            assert shown == done(command), f"{command}: write it anew with python -m tools.guide"
 
 
 def test_the_links_lead_somewhere():

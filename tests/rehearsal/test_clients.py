@@ -6,11 +6,11 @@ import shutil
 import subprocess
 
 import pytest
+from tools.rehearsing import PASSWORD, ask_pass, standing
 
 from drawknife.formats.model_file import read_model
 
 from ..conftest import DEMO
-from .standing import PASSWORD, ask_pass, standing
 
 MODEL = read_model(DEMO.read_bytes())
 

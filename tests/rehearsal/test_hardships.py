@@ -11,12 +11,12 @@ from datetime import UTC, datetime
 
 import asyncssh
 import pytest
+from tools.rehearsing import PASSWORD, standing, untrusting
 
 from drawknife.changing import apply
 from drawknife.formats.model_file import read_model
 
 from ..conftest import DEMO, until
-from .standing import PASSWORD, standing, untrusting
 
 MODEL = read_model(DEMO.read_bytes())
 DRAFTS = "survey/charts/drafts"

@@ -13,6 +13,7 @@ from random import Random
 
 import asyncssh
 import pytest
+from tools.rehearsing import PASSWORD, standing
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
@@ -21,7 +22,6 @@ from drawknife.core.prepared.question import Question
 
 from ..core.models import random_model
 from ..core.reference import Reference
-from .standing import PASSWORD, standing
 
 RUNS, ACTIONS = int(os.environ.get("REHEARSAL_RUNS") or 24), 850
 NAMES = ("a", "b", "ada", "new", "x.txt", "y.txt")

@@ -107,18 +107,26 @@ class Session:
     def need(self, action: str, path: str, **more: Any) -> None:
         """Ask, and write it down; :class:`Denied` or :class:`NoRoom` where it is refused."""
         found = self.ask(action, path, **more)
-        self.tell(action, path, found, more.get("to"))
+        self.tell(action, path, found, to=more.get("to"), owner=more.get("owner"))
         if not found.allowed:
             raise NoRoom(found.text) if found.gate == "limits" else Denied(found.text)
 
     def tell(
-        self, action: str, path: str | None, found: Verdict, to: str | None = None, note: str | None = None
+        self,
+        action: str,
+        path: str | None,
+        found: Verdict,
+        *,
+        to: str | None = None,
+        owner: str | None = None,
+        note: str | None = None,
     ) -> None:
+        """Write a verdict down."""
         f = self.facts
         self.scene.log.write(
             Line(
                 self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
-                found.gate, found.reason, found.text, note,
+                found.gate, found.reason, found.text, owner, note,
             )
         )  # fmt: skip
 

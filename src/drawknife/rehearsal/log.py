@@ -30,6 +30,7 @@ class Line:
     gate: str | None
     reason: str
     text: str
+    owner: str | None = None
     note: str | None = None
 
     def why(self) -> str:
@@ -39,6 +40,7 @@ class Line:
         else:
             words = ["drawknife", "why", self.account, self.action, self.path or "/", "--endpoint", self.endpoint]
             words += ["--to", self.to] if self.to else []
+            words += ["--owner", self.owner] if self.owner else []
         return shlex.join(words)
 
     def as_json(self) -> str:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hmac
-import time
-from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from typing import Protocol
 
 from drawknife.client import Client, ClientError
@@ -24,6 +24,9 @@ class Source(Protocol):
     def key_is(self, account: str, fingerprint: str) -> bool:
         """Has the account a key of that fingerprint (SHA256:…)?"""
 
+    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
+        """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer server would."""
+
 
 class OneModel:
     """A model that stays as it is; nobody has a password or key of their own."""
@@ -40,25 +43,22 @@ class OneModel:
     def key_is(self, account: str, fingerprint: str) -> bool:
         return False
 
+    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
+        pass
+
 
 class OfService:
     """The model of a service, or of a draft in it. Where it does not answer, the last one goes on to count."""
 
-    def __init__(self, client: Client, draft: str | None = None, clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(self, client: Client, draft: str | None = None) -> None:
         self._client = client
         self._asked = client.in_draft(draft) if draft else client
-        self._draft, self._clock = draft, clock
+        self._draft = draft
         self._revision: object = None
-        self._looked = -1.0
-
-    #: Seconds for which it is not asked again whether there is a new revision.
-    FRESH = 0.2
+        #: Reports go out in their order, and nobody waits for them.
+        self._reports = ThreadPoolExecutor(1, "reports")
 
     def newer(self, known: Prepared | None) -> Prepared | None:
-        now = self._clock()
-        if known is not None and now - self._looked < self.FRESH:
-            return None
-        self._looked = now
         try:
             revision: object = self._client.health().revision
             if self._draft:
@@ -84,6 +84,15 @@ class OfService:
             return any(k.fingerprint == fingerprint for k in self._client.credentials(account).keys)
         except ClientError:
             return False
+
+    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
+        event = {"what": what, "account": account, "address": address, "endpoint": endpoint, "session": session}
+
+        def send() -> None:
+            with suppress(ClientError):
+                self._client.report_sign_ins([event])
+
+        self._reports.submit(send)
 
 
 def equal(one: str, other: str) -> bool:

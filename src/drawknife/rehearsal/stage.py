@@ -63,6 +63,7 @@ class Stage:
         self.scene = Scene(self.room, self.tree, self.log)
         self.connections: list[Callable[[], None]] = []
         self._numbers = count(1)
+        self._name = secrets.token_hex(4)
         self._sessions: dict[str, int] = {}
         self._attempts: list[Attempt] = []
 
@@ -120,6 +121,7 @@ class Stage:
         if not anonymous and not proven:
             # Only what is wrong to sign in with counts towards a lock.
             self._attempt(now, account, client, ok=False)
+            self.source.report("failed", known.name, client, endpoint.name, None)
             if found.allowed:
                 found = Verdict(
                     "sign-in", lambda: ("wrong-credential", f"the {method} that was given for {known.name} is wrong")
@@ -140,6 +142,7 @@ class Stage:
         session = Session(self.scene, next(self._numbers), known.name, facts)
         self._sessions[known.name] = sessions + 1
         session.tell("sign-in", None, found)
+        self.source.report("began", known.name, client, endpoint.name, self._called(session))
         today = prepared.on(now.date())
         seen = today.account(known.name)
         for served in today.namespace(seen).served.values() if seen is not None else ():
@@ -158,6 +161,12 @@ class Stage:
         """A session is over."""
         left = self._sessions.get(session.account, 1) - 1
         self._sessions[session.account] = max(0, left)
+        facts = session.facts
+        self.source.report("ended", session.account, facts.client or "", facts.endpoint or "", self._called(session))
+
+    def _called(self, session: Session) -> str:
+        """What a session is called in reports."""
+        return f"rehearsal-{self._name}-{session.number}"
 
     def password_is(self, account: str, password: str) -> bool:
         return equal(password, self.password) or self.source.password_is(account, password)

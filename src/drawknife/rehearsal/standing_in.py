@@ -42,7 +42,10 @@ class StandIn(Stage):
         prepared = self.refresh()
         taken: set[int] = set()
         for endpoint in prepared.model.endpoints:
-            if not endpoint.enabled or endpoint.name in prepared.stopped_by:
+            if not endpoint.enabled:
+                continue
+            if (clash := prepared.stopped_by.get(endpoint.name)) is not None:
+                self.left_out.append(f"{endpoint.name} does not start beside {clash.winner}: {clash.text}")
                 continue
             # Endpoints that share a port by host names get one each.
             wanted = 0 if self.offset == 0 or endpoint.port + self.offset in taken else endpoint.port + self.offset

@@ -1,4 +1,4 @@
-"""A stand-in that runs in a thread of the tests, on ports that are free, and what real clients need to come in."""
+"""A stand-in that runs in a thread, on ports that are free, and what real clients need to come in."""
 
 import asyncio
 import ftplib
@@ -51,15 +51,15 @@ def untrusting():
 
 
 @contextmanager
-def standing(model, folder, **options):
-    """A stand-in of a model, until the block ends."""
+def standing(model, folder, password=PASSWORD, source=None, **options):
+    """A stand-in of a model, or of what a source gives, until the block ends."""
     loop = asyncio.new_event_loop()
-    stand = StandIn(OneModel(prepare(model)), folder, offset=0, password=PASSWORD, **options)
+    stand = StandIn(source or OneModel(prepare(model)), folder, offset=0, password=password, **options)
     thread = threading.Thread(target=loop.run_forever)
     thread.start()
     try:
         asyncio.run_coroutine_threadsafe(stand.open(), loop).result(20)
-        assert not stand.left_out
+        assert not [x for x in stand.left_out if "cannot be opened" in x]
         yield Standing(stand, loop)
     finally:
         asyncio.run_coroutine_threadsafe(stand.close(), loop).result(20)

@@ -1,0 +1,122 @@
+"""A rehearsal of a service: its own passwords and keys, each new revision, drafts, and what is reported to it."""
+
+import asyncio
+import ftplib
+import io
+
+import asyncssh
+import pytest
+from tools.rehearsing import PASSWORD, standing
+
+from drawknife.rehearsal.model_source import OfService
+
+from ..conftest import DEMO, serving, until
+
+
+@pytest.fixture(scope="module")
+def service(cluster, tmp_path_factory):
+    with serving(cluster.create_database("rehearsed"), tmp_path_factory.mktemp("rehearsed"), "--load", DEMO) as found:
+        yield found
+
+
+@pytest.fixture
+def client(service):
+    with service.client() as found:
+        found.load(DEMO.read_bytes())
+        yield found
+
+
+def refused(ftp, path):
+    with pytest.raises(ftplib.error_perm):
+        ftp.storbinary(f"STOR {path}", io.BytesIO(b"x"))
+
+
+def test_a_new_revision_counts_at_the_next_action(client, tmp_path):
+    entry = {
+        "op": "change",
+        "kind": "folder",
+        "name": "survey:/charts/review-2026",
+        "add": {"entries": ["allow account:ines add"]},
+    }
+    with standing(None, tmp_path / "r", source=OfService(client)) as there:
+        ftp = there.ftp("ines")
+        refused(ftp, "/charts/review-2026/a")
+        revision = client.change([entry]).revision
+        ftp.storbinary("STOR /charts/review-2026/a", io.BytesIO(b"x"))
+        client.back(revision)
+        refused(ftp, "/charts/review-2026/b")
+
+
+def test_a_draft_is_rehearsed_before_it_is_applied(client, tmp_path):
+    entry = {
+        "op": "change",
+        "kind": "folder",
+        "name": "survey:/charts/review-2026",
+        "add": {"entries": ["allow account:ines add"]},
+    }
+    client.add_to_draft("open", [entry])
+    with standing(None, tmp_path / "r", source=OfService(client, "open")) as there:
+        ftp = there.ftp("ines")
+        ftp.storbinary("STOR /charts/review-2026/a", io.BytesIO(b"x"))
+        drop = {**entry, "add": {"entries": ["deny account:ines upload"]}}
+        client.add_to_draft("open", [drop])
+        refused(ftp, "/charts/review-2026/b")
+    client.drop_draft("open")
+
+
+def test_accounts_sign_in_with_what_they_have(client, tmp_path):
+    own = client.set_password("ines", "a password of her own").password
+    key = asyncssh.generate_private_key("ssh-ed25519")
+    client.add_key("kittiwake", key.export_public_key().decode())
+    change = {"op": "change", "kind": "network", "set": {"inside": ["127.0.0.0/8"]}}
+    client.change([change])
+    with standing(None, tmp_path / "r", source=OfService(client), as_from={"": "192.0.2.10"}) as there:
+        there.ftp("ines", password=own or "a password of her own").quit()
+        there.ftp("ines", password=PASSWORD).quit()
+        with pytest.raises(ftplib.error_perm):
+            there.ftp("odile", password="a password of her own")
+
+        async def by_key(offered):
+            options = {"username": "kittiwake", "client_keys": [offered], "known_hosts": None, "password": None}
+            async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
+                return await (await connection.start_sftp_client()).listdir("/")
+
+        signed_in = [x for x in there.lines if x.account == "kittiwake"]
+        assert not signed_in
+        with pytest.raises(asyncssh.PermissionDenied):
+            asyncio.run(by_key(asyncssh.generate_private_key("ssh-ed25519")))
+        told = asyncio.run(_told(by_key(key)))
+        line = next(x for x in there.lines if x.account == "kittiwake")
+        assert line.allowed is told, line.text
+
+
+async def _told(coming):
+    """Was it let in? Whether it is, is a matter of the endpoint; that it was asked with the key is what is looked at."""
+    try:
+        await coming
+    except (asyncssh.Error, OSError):
+        return False
+    return True
+
+
+def test_failures_and_sessions_are_reported(client, tmp_path):
+    with standing(None, tmp_path / "r", source=OfService(client)) as there:
+        with pytest.raises(ftplib.error_perm):
+            there.ftp("ines", password="wrong")
+        ftp = there.ftp("odile")
+        until(lambda: "ines" in {c.name for c in client.lockouts().counting}, 3000)
+        assert "odile" not in {c.name for c in client.lockouts().counting}
+        ftp.quit()
+
+
+def test_a_service_that_is_gone_leaves_the_last_model_in_force(cluster, tmp_path):
+    with (
+        serving(cluster.create_database("gone"), tmp_path, "--load", DEMO) as service,
+        service.client() as client,
+        standing(None, tmp_path / "r", source=OfService(client)) as there,
+    ):
+        ftp = there.ftp("ines")
+        service.process.kill()
+        service.process.wait()
+        ftp.storbinary("STOR /charts/drafts/a", io.BytesIO(b"x"))
+        refused(ftp, "/charts/review-2026/a")
