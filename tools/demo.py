@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
@@ -39,6 +40,7 @@ def start() -> int:
     cluster = Cluster(RUN / "postgresql", say)
     cluster.start()
     service: subprocess.Popen[str] | None = None
+    rehearsal: subprocess.Popen[str] | None = None
     try:
         address = cluster.create_database()
         made = make_files(RUN / "files")
@@ -69,14 +71,33 @@ def start() -> int:
             if "serves at" in line:
                 url, token = f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip()
                 fill(url, token, address)
+                rehearsal = _rehearse(url, token)
                 _say_how(port)
         return _code(service.wait())
     finally:
-        if service is not None and service.poll() is None:
-            service.terminate()
-            service.wait()
+        for process in (rehearsal, service):
+            if process is not None and process.poll() is None:
+                process.terminate()
+                process.wait()
         (RUN / "service.pid").unlink(missing_ok=True)
         cluster.stop()
+
+
+def _rehearse(url: str, token: str) -> subprocess.Popen[str]:
+    """A stand-in for the transfer server, for clients; what they do is written to a file. Says how to come in."""
+    command = [
+        str(ROOT / ".venv/bin/drawknife"), "rehearse", "--quiet", "--log", str(RUN / "rehearsal.jsonl"), "--folder", str(RUN / "rehearsal"),
+    ]  # fmt: skip
+    environment = {**os.environ, "DRAWKNIFE_URL": url, "DRAWKNIFE_TOKEN": token}
+    process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
+    assert process.stderr is not None
+    for line in process.stderr:
+        print(line, end="", file=sys.stderr, flush=True)
+        if "Ctrl-C ends it" in line:
+            break
+    # What it says later goes nowhere: it would wait for somebody to read it.
+    threading.Thread(target=process.stderr.read, daemon=True).start()
+    return process
 
 
 def fill(url: str, token: str, database: str, now: datetime | None = None) -> None:

@@ -10,6 +10,7 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 FOLDER = ROOT / "docs" / "screenshots"
@@ -21,23 +22,41 @@ TERMINAL = {
     "map": "map --right upload",
     "compare": "compare ines yuki --under /soundings/north-bank",
     "mend": "mend refa list /charts --most 3",
-    "standing": "standing yuki",
-    "limits": "limits",
+    "try": "try demo/trials.yaml",
+    "rehearse": "rehearse",
     "preview": "account change ines --not-enabled --preview",
 }
 CONSOLE = {
     "console-access": "/accounts/yuki?why=delete-file@/charts/exchange",
-    "console-accounts": "/accounts",
     "console-map": "/map?right=delete-file",
-    "console-who": "/who?right=download&at=/soundings/north-bank",
     "console-overview": "/",
     "console-group": "/subjects/group%3Asonar-lab?without=yuki",
     "console-sync": "/directories?preview=bureau",
     "console-limits": "/limits?limit=capacity%20survey",
     "console-endpoints": "/endpoints",
     "console-draft": "/drafts/watch-keeps-charts",
+    "console-idle": "/",
+    "console-pattern": "/patterns/shared-folder",
 }
-DARK = {"console-map", "console-who"}
+DARK = {"console-map"}
+
+
+def _idle(page: Any) -> None:
+    page.get_by_role("button", name="Look for it").click()
+    page.get_by_role("button", name="Take all of it away").wait_for(timeout=60_000)
+    page.get_by_label("What has no effect").evaluate("section => section.scrollIntoView()")
+
+
+def _pattern(page: Any) -> None:
+    page.get_by_label("Who shares it").fill("group:night-watch")
+    page.get_by_label("The store folder that they share").fill("survey:/watch")
+    page.get_by_label("Where they see it").fill("/watch")
+    page.get_by_role("button", name="Show what follows").click()
+    page.get_by_role("button", name="Do it").wait_for()
+
+
+#: What is done on a page before its picture is taken.
+STEPS = {"console-idle": _idle, "console-pattern": _pattern}
 
 
 def _service() -> dict[str, str]:
@@ -52,7 +71,29 @@ def _service() -> dict[str, str]:
 
 def terminal(name: str, command: str) -> None:
     """One command in a terminal window of 100 columns."""
+    if name == "rehearse":
+        _terminal(name, REHEARSAL)
+        return
     shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; touch {FOLDER}/.done; read x"
+    _terminal(name, shown)
+
+
+#: A rehearsal, and what some clients do meanwhile.
+REHEARSAL = rf"""
+    printf '\033[?25l$ drawknife rehearse --model demo/tidewrack.yaml\n'
+    {ROOT}/.venv/bin/drawknife rehearse --model demo/tidewrack.yaml --password tryout --offset 30000 2>&1 &
+    until curl -sk -o .run/x -u anonymous: ftp://127.0.0.1:32100/; do :; done
+    client() {{ who=$1; shift; curl -sk -o .run/x --ssl-reqd -u $who:tryout "$@"; }}
+    client kittiwake -T README.md ftp://127.0.0.1:32121/inbox/line-07.xyz
+    client turnstone -T README.md ftp://127.0.0.1:32121/inbox/line-07.xyz
+    client ines -T README.md ftp://127.0.0.1:32121/charts/issued/sheet-15.pdf
+    client uni-esk ftp://127.0.0.1:32121/
+    touch {FOLDER}/.done; read x
+"""
+
+
+def _terminal(name: str, shown: str) -> None:
+    """What a shell shows, as a picture."""
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""
@@ -90,6 +131,8 @@ def console(wanted: dict[str, str]) -> None:
             page.wait_for_selector("nav")
             page.goto(path)
             page.wait_for_load_state("networkidle")
+            if name in STEPS:
+                STEPS[name](page)
             page.screenshot(path=FOLDER / f"{name}.png")
             context.close()
         browser.close()

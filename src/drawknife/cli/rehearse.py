@@ -152,7 +152,7 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
 
 def draw(out: Console, line: Line) -> None:
     """A line of the log for people: when, who, what, and why not."""
-    text = Text(f"{line.at:%H:%M:%S} ", "dim")
+    text = Text().append(f"{line.at:%H:%M:%S} ", "dim")
     text.append("● " if line.allowed else "✕ ", "green" if line.allowed else "red")
     text.append(f"{line.account} ", "bold").append(f"{line.action} ", "default").append(
         line.path or line.endpoint, "default"
@@ -162,7 +162,7 @@ def draw(out: Console, line: Line) -> None:
     out.print(text)
     below = []
     if not line.allowed:
-        below = [Text(f"{line.gate}: ", "red").append(line.text, "default"), Text(line.why(), "dim")]
+        below = [Text().append(f"{line.gate}: ", "red").append(line.text, "default"), Text(line.why(), "dim")]
     if line.note:
         below.append(Text(line.note, "dim"))
     for more in below:

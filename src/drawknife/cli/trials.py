@@ -94,7 +94,8 @@ def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
                 continue
             expected = "yes" if x.step.allowed else f"no, by {x.step.gate}" if x.step.gate else "no"
             line = (
-                Text("  ✕ ", "red")
+                Text()
+                .append("  ✕ ", "red")
                 .append(f"{x.step.says}  ", "bold")
                 .append(said, "red")
                 .append(f", expected {expected}", "default")

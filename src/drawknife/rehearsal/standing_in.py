@@ -59,19 +59,21 @@ class StandIn(Stage):
             self.opened.append(Opened(endpoint, self.host, port))
 
     def _listen(self, port: int, endpoint: Endpoint) -> socket.socket | None:
+        """A socket that listens on a port, or on any that is free where that one is taken."""
         family = socket.AF_INET6 if ":" in self.host else socket.AF_INET
-        listening = socket.socket(family, socket.SOCK_STREAM)
-        listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            listening.bind((self.host, port))
-        except OSError as error:
-            listening.close()
-            self.left_out.append(
-                f"{endpoint.name}: port {port} cannot be opened: {error.strerror}; try another --offset"
-            )
-            return None
-        listening.listen(200)
-        return listening
+        for wanted in (port, 0):
+            listening = socket.socket(family, socket.SOCK_STREAM)
+            listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                listening.bind((self.host, wanted))
+            except OSError as error:
+                listening.close()
+                why = error.strerror
+                continue
+            listening.listen(200)
+            return listening
+        self.left_out.append(f"{endpoint.name}: port {port} cannot be opened: {why}")
+        return None
 
     async def close(self) -> None:
         for server in self._servers:
