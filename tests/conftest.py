@@ -10,6 +10,7 @@ import psycopg
 import pytest
 from hypothesis import settings
 from tools.cluster import Cluster
+from tools.in_process import in_process
 from tools.serving import serving
 
 from drawknife.answers import Answering, certificates
@@ -98,7 +99,12 @@ def service(cluster, tmp_path_factory):
 
 
 def run(*arguments, given=None, environment=None):
-    """Run the command line as a process, as off a terminal and 100 columns wide."""
+    """Run the command line in this process, which is quicker by half a second: as off a terminal and 100 columns wide."""
+    return in_process(map(str, arguments), given, {"HOME": "/nonexistent", **(environment or {})})
+
+
+def run_process(*arguments, given=None, environment=None):
+    """The same as a process of its own."""
     inherited = {k: v for k, v in os.environ.items() if not k.startswith("DRAWKNIFE") and k != "COLUMNS"}
     return subprocess.run(
         [DRAWKNIFE, *map(str, arguments)],

@@ -8,13 +8,12 @@ and a history, which here ends on a fixed day. The tests hold that it is so.
 from __future__ import annotations
 
 import io
-import os
 import re
 import shlex
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import chdir, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -26,6 +25,7 @@ from drawknife.formats.model_file import read_model
 
 from .cluster import Cluster
 from .demo import fill
+from .in_process import in_process
 from .rehearsing import standing
 from .serving import serving
 
@@ -41,11 +41,8 @@ DAY = datetime(2026, 11, 22, 12, tzinfo=UTC)
 def printed(command: str, service: dict[str, str]) -> str:
     """What a command prints, off a terminal, without blanks at the ends of lines, and with what is done now as done on
     the day; `service` is the environment that names the service."""
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("DRAWKNIFE") and k != "COLUMNS"}
-    done = subprocess.run(
-        [ROOT / ".venv/bin/drawknife", *shlex.split(command)],
-        capture_output=True, text=True, cwd=ROOT, env={**environment, **service},
-    )  # fmt: skip
+    with chdir(ROOT):
+        done = in_process(shlex.split(command), None, service)
     text = re.sub(rf"{datetime.now(UTC):%Y-%m-%d} \d\d:\d\d", f"{DAY:%Y-%m-%d %H:%M}", done.stdout + done.stderr)
     text = re.sub(rf"({DAY:%Y-%m-%d %H:%M}):\d\d", r"\1:00", text)
     return "".join(line.rstrip() + "\n" for line in text.splitlines())

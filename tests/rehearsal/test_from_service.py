@@ -83,7 +83,7 @@ def test_accounts_sign_in_with_what_they_have(client, tmp_path):
             asyncio.run(by_key(asyncssh.generate_private_key("ssh-ed25519")))
         before = len(there.lines)
         assert "charts" in asyncio.run(by_key(key))
-        assert [(x.action, x.allowed) for x in there.lines[before:]][0] == ("sign-in", True)
+        assert next((x.action, x.allowed) for x in there.lines[before:]) == ("sign-in", True)
 
 
 def test_failures_and_sessions_are_reported(client, tmp_path):

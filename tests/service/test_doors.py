@@ -10,6 +10,7 @@ from datetime import UTC, datetime, timedelta
 import httpx
 import psycopg
 import pytest
+from tools.cluster import free_port
 
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.records.database import NoRoom, Uncertain
@@ -364,7 +365,7 @@ def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_p
 def test_a_database_that_is_none_is_told(database, tmp_path):
     done = run("serve", "--database", database, "--port", "0")
     assert done.returncode in (2, 3) and "Traceback" not in done.stderr
-    done = run("serve", "--database", database, "--port", "1025")
+    done = run("serve", "--database", database, "--port", str(free_port()))
     assert done.returncode == 3 and "the database cannot be reached" in done.stderr
 
 

@@ -44,7 +44,7 @@ def try_(answers: Answers, files: tuple[str, ...], junit_file: Path | None, as_j
     \b
     Examples:
       drawknife try demo/trials.yaml
-      drawknife try demo/trials.yaml --draft autumn --junit trials.xml
+      drawknife try demo/trials.yaml --junit trials.xml
     """
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files:
