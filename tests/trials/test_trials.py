@@ -6,6 +6,7 @@ import re
 import pytest
 from click.testing import CliRunner
 from junitparser import JUnitXml
+from tools import rehearsing
 
 from drawknife.changing import apply
 from drawknife.cli.main import main
@@ -143,3 +144,91 @@ def test_in_a_service_and_in_a_draft(cluster, tmp_path):
             client.add_to_draft("night", [mend, shut])
         drafted = run("try", TRIALS, "--draft", "night", environment=service.environment)
         assert drafted.returncode == 1 and "no, by door, expected yes" in drafted.stdout
+
+
+# --- at a server ----------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def server(tmp_path):
+    with rehearsing.standing(read_model(DEMO.read_bytes()), tmp_path / "rehearsal") as there:
+        yield there
+
+
+def over(there, *more):
+    urls = [
+        f"harbour=ftpes://127.0.0.1:{there.ports['harbour']}",
+        f"lab-sftp=sftp://127.0.0.1:{there.ports['lab-sftp']}",
+    ]
+    urls.append(f"public-tides=ftp://127.0.0.1:{there.ports['public-tides']}")
+    return [x for url in urls for x in ("--over", url)] + ["--unchecked", "--password", rehearsing.PASSWORD, *more]
+
+
+def lying(there):
+    return sorted(str(p) for p in there.stand.tree.root.rglob("*") if p.is_file())
+
+
+def test_a_server_that_does_what_the_model_says(tmp_path, server):
+    """Nothing is different, nothing of what was there is touched, and what is left behind is told."""
+    server.stand.tree.root.joinpath("survey/charts/issued/sheet-14.pdf").write_text("x")
+    server.stand.tree.root.joinpath("public/tides/today.csv").write_text("x")
+    before = lying(server)
+    done = tried(TRIALS.read_text(), tmp_path, *over(server, "--may-write"))
+    assert (
+        done.stdout.count("the server, too") > 10
+        and "the server lets" not in done.stdout
+        and "does not" not in done.stdout
+    )
+    assert "1 not as expected" in done.stdout
+    # What ines puts among the drafts she may not delete: that is told, and all else is as it was.
+    assert done.output.count("is still there") == 1 and "/charts/drafts/sheet-15.pdf is still there" in done.output
+    assert [x for x in lying(server) if not x.endswith("sheet-15.pdf")] == before
+    asked = {(x.account, x.action) for x in server.lines}
+    assert ("kittiwake", "upload") in asked and ("kittiwake", "delete-file") in asked
+    assert ("ines", "overwrite") not in asked  # it is not the trial's own
+
+
+def test_without_leave_nothing_is_written(tmp_path, server):
+    done = tried(TRIALS.read_text(), tmp_path, *over(server))
+    assert "--may-write was not given" in " ".join(done.stdout.split()) and "not tried at the server" in done.stdout
+    assert not lying(server) and not {x.action for x in server.lines} & {"upload", "delete-file", "overwrite"}
+
+
+@pytest.mark.parametrize("endpoint", ["harbour", "lab-sftp"])
+def test_a_server_that_does_otherwise_is_told(tmp_path, server, endpoint):
+    """The model of the trial says what the server's does not."""
+    other = tmp_path / "other.yaml"
+    entries = {"add": {"entries": ["deny account:ines list", "allow account:ines rename"]}}
+    change = {"op": "change", "kind": "folder", "name": "survey:/charts/drafts", **entries}
+    other.write_text(write_model(apply(read_model(DEMO.read_bytes()), [change]).model))
+    steps = (
+        "list /charts/drafts: no",
+        "upload /charts/drafts/t.bin: yes",
+        "list /charts: yes",
+        "make-folder /charts/drafts/d: yes",
+    )
+    done = tried(trial(*steps, at=endpoint), tmp_path, *over(server, "--may-write"), model=other)
+    assert done.exit_code == 1 and "list /charts/drafts  no, by folder; the server lets it" in done.stdout
+    assert "1 not as expected" in done.stdout
+    # What ines put there she may not delete: it is told that it is still there.
+    assert "/charts/drafts/t.bin is still there" in done.output and "/charts/drafts/d is still there" in done.output
+
+
+def test_who_cannot_sign_in_there_can_do_nothing(tmp_path, server):
+    done = tried(trial("list /: yes", at="harbour"), tmp_path, *over(server, "--password", "wrong"))
+    assert done.exit_code == 1 and "the server does not" in done.stdout and "530" in done.stdout
+
+
+def test_a_server_that_is_not_there_and_a_url_that_is_none(tmp_path):
+    done = tried(trial("list /: yes"), tmp_path, "--over", "ftp://127.0.0.1:1")
+    assert done.exit_code == 3 and "cannot be reached" in done.output
+    done = tried(trial("list /: yes"), tmp_path, "--over", "gopher://127.0.0.1")
+    assert done.exit_code == 2 and "is no server" in done.output
+
+
+def test_passwords_in_a_file_that_others_can_read_are_refused(tmp_path):
+    file = tmp_path / "passwords"
+    file.write_text("ines secret\n")
+    file.chmod(0o644)
+    done = tried(trial("list /: yes"), tmp_path, "--over", "ftp://127.0.0.1:1", "--passwords", str(file))
+    assert done.exit_code == 2 and "chmod 600" in done.output

@@ -11,10 +11,25 @@ from rich.console import Console
 from rich.padding import Padding
 from rich.text import Text
 
+from drawknife.core.words.errors import BadValue
+from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.trials import Outcome, Step, Trial, read_trials, run_trial, write_trials
+from drawknife.trials.over import Address, AtServer, Done, Refused, read_address, sign_in
 
-from .common import NOT_SO, WRONG_USAGE, Answers, asks, console, errors_told, fail, read_model_file
+from .common import (
+    FAILED,
+    NOT_SO,
+    WRONG_USAGE,
+    Answers,
+    asks,
+    check_private,
+    console,
+    errors_told,
+    fail,
+    read_model_file,
+    say,
+)
 
 #: What is looked at, at each place, where it is written down what an account can do.
 RECORDED = (
@@ -30,28 +45,73 @@ def _decide(answers: Answers, question: dict[str, Any]) -> tuple[bool, str | Non
     return found.allowed, found.gate, found.text
 
 
+def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, Address]:
+    """``ENDPOINT=URL``, or one URL for all."""
+    found = {}
+    for text in given:
+        name, _equals, url = text.rpartition("=")
+        try:
+            found[fold(name)] = read_address(url)
+        except BadValue as bad:
+            raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
+    return found
+
+
 @click.command("try")
 @click.argument("files", nargs=-1, required=True, metavar="FILE...")
 @click.option(
     "--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here, too."
 )
+@click.option(
+    "--over",
+    multiple=True,
+    callback=_servers,
+    metavar="ENDPOINT=URL",
+    help="Do it at this server, too: ftp://, ftpes://, ftps:// or sftp://. Without ENDPOINT for all of them. Repeatable.",
+)
+@click.option("--may-write", is_flag=True, help="With --over: also put files there, which are taken away at the end.")
+@click.option("--unchecked", is_flag=True, help="With --over: take any certificate or host key.")
+@click.option(
+    "--passwords",
+    "password_file",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="With --over: lines of ACCOUNT and its password.",
+)
+@click.option("--password", envvar="DRAWKNIFE_REHEARSAL_PASSWORD", help="With --over: one password for every account.")
 @asks
-def try_(answers: Answers, files: tuple[str, ...], junit_file: Path | None, as_json: bool) -> None:
+def try_(
+    answers: Answers,
+    files: tuple[str, ...],
+    junit_file: Path | None,
+    over: dict[str, Address],
+    may_write: bool,
+    unchecked: bool,
+    password_file: Path | None,
+    password: str | None,
+    as_json: bool,
+) -> None:
     """Do the trials of some files: each step is asked, and held against what the file expects.
 
-    What the steps before have put, moved or deleted counts. Exit status 0 only if all is as expected.
+    What the steps before have put, moved or deleted counts. With --over each step is also done at a server, and held
+    against the model; nothing is deleted or overwritten there but what the trial has put itself. Exit status 0 only
+    if all is as expected.
 
     \b
     Examples:
       drawknife try demo/trials.yaml
       drawknife try demo/trials.yaml --junit trials.xml
-    """
+    """  # fmt: skip
+    passwords = _passwords(password_file)
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files:
         raw = read_model_file(name)
         with errors_told(name):
             for trial in read_trials(raw):
-                done.append((name, trial, run_trial(trial, lambda question: _decide(answers, question))))
+                outcomes = run_trial(trial, lambda question: _decide(answers, question))
+                if over:
+                    word = passwords.get(fold(trial.account), password)
+                    outcomes = _at_server(trial, outcomes, over, word, may_write, not unchecked)
+                done.append((name, trial, outcomes))
     if junit_file is not None:
         _write_junit(junit_file, done)
     if as_json:
@@ -62,6 +122,51 @@ def try_(answers: Answers, files: tuple[str, ...], junit_file: Path | None, as_j
         raise SystemExit(NOT_SO)
 
 
+def _passwords(path: Path | None) -> dict[str, str]:
+    if path is None:
+        return {}
+    check_private(path)
+    lines = (line.split(None, 1) for line in path.read_text().splitlines() if line.strip())
+    return {fold(words[0]): words[1] for words in lines if len(words) == 2}
+
+
+def _at_server(
+    trial: Trial,
+    outcomes: list[Outcome],
+    over: dict[str, Address],
+    password: str | None,
+    may_write: bool,
+    checked: bool,
+) -> list[Outcome]:
+    """The outcomes with what a server did with each step."""
+    endpoint = trial.steps[0].question.get("endpoint", "") if trial.steps else ""
+    address = over.get(fold(endpoint), over.get(""))
+    if address is None:
+        return [
+            x._replace(server=Done(None, f"no --over for {endpoint or 'a trial without an endpoint'}"))
+            for x in outcomes
+        ]
+    try:
+        speaking = sign_in(address, trial.account, password or "", checked)
+    except Refused as refused:
+        return [x._replace(server=Done(False, f"signing in: {refused}")) for x in outcomes]
+    except OSError as error:
+        fail(FAILED, f"{address.host}, port {address.port}, cannot be reached: {error.strerror or error}")
+    at = AtServer(speaking, may_write)
+    try:
+        found = []
+        for x in outcomes:
+            signing = x.step.question["action"] == "sign-in"
+            found.append(x._replace(server=Done(True, "") if signing else at.do(x.step.question)))
+        for left in at.clean_up():
+            say(left)
+        return found
+    except OSError as error:
+        fail(FAILED, f"{address.host}, port {address.port}, went away: {error.strerror or error}")
+    finally:
+        speaking.close()
+
+
 def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
     import json
 
@@ -70,7 +175,7 @@ def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
             "file": name, "trial": trial.name, "as": trial.account,
             "steps": [
                 {"step": x.step.says, "expected": x.step.allowed, "by": x.step.gate, "allowed": x.allowed, "gate": x.gate,
-                 "text": x.text, "as_expected": x.as_expected}
+                 "text": x.text, "server": x.server._asdict() if x.server else None, "as_expected": x.as_expected}
                 for x in outcomes
             ],
         }
@@ -81,33 +186,52 @@ def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
 
 def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
     """A line for each step; of what is not as expected why."""
-    steps = failed = 0
+    steps = failed = left = 0
     for _, trial, outcomes in done:
         wrong = [x for x in outcomes if not x.as_expected]
         mark = ("✕ ", "red") if wrong else ("● ", "green")
         out.print(Text().append(*mark).append(trial.name, "bold").append(f"  as {trial.account}", "dim"))
         steps, failed = steps + len(outcomes), failed + len(wrong)
         for x in outcomes:
-            said = "yes" if x.allowed else f"no, by {x.gate}"
-            if x.as_expected:
-                out.print(Text(f"    {x.step.says}  ").append(said, "dim"))
-                continue
-            expected = "yes" if x.step.allowed else f"no, by {x.step.gate}" if x.step.gate else "no"
-            line = (
-                Text()
-                .append("  ✕ ", "red")
-                .append(f"{x.step.says}  ", "bold")
-                .append(said, "red")
-                .append(f", expected {expected}", "default")
-            )
-            out.print(line)
-            out.print(Padding(Text(x.text), (0, 0, 0, 6), expand=False))
+            left += x.server is not None and x.server.allowed is None
+            _draw_step(out, x)
     told = number_of(len(done), "trial") + ", " + number_of(steps, "step")
     out.print(
-        Text(f"\n{told}: ").append(
-            f"{failed} not as expected" if failed else "all as expected", "red" if failed else "green"
-        )
+        Text()
+        .append(f"\n{told}: ")
+        .append(f"{failed} not as expected" if failed else "all as expected", "red" if failed else "green")
     )
+    if left:
+        out.print(f"{number_of(left, 'step')} not tried at the server", style="dim")
+
+
+def _draw_step(out: Console, x: Outcome) -> None:
+    said = "yes" if x.allowed else f"no, by {x.gate}"
+    line = (
+        Text()
+        .append("    " if x.as_expected else "  ✕ ", "red")
+        .append(f"{x.step.says}  ", "" if x.as_expected else "bold")
+    )
+    line.append(said, "dim" if x.is_allowed_as_expected else "red")
+    if not x.is_allowed_as_expected:
+        line.append(", expected " + ("yes" if x.step.allowed else f"no, by {x.step.gate}" if x.step.gate else "no"))
+    if x.server is not None:
+        word = (
+            "not tried"
+            if x.server.allowed is None
+            else "the server, too"
+            if x.is_so_at_server
+            else "the server lets it"
+            if x.server.allowed
+            else "the server does not"
+        )
+        line.append(f"; {word}", "dim" if x.is_so_at_server else "red")
+    out.print(line)
+    below = [] if x.is_allowed_as_expected else [x.text]
+    if x.server is not None and x.server.text and not (x.is_so_at_server and x.server.allowed is False):
+        below.append(x.server.text)
+    for text in below:
+        out.print(Padding(Text(text, "dim" if x.as_expected else ""), (0, 0, 0, 6), expand=False))
 
 
 def _write_junit(path: Path, done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
@@ -119,7 +243,8 @@ def _write_junit(path: Path, done: Iterable[tuple[str, Trial, list[Outcome]]]) -
         for x in outcomes:
             case = TestCase(_plain(x.step.says), classname=_plain(trial.name))
             if not x.as_expected:
-                case.result = [Failure(_plain(x.text))]
+                server = f"; the server: {x.server.text or x.server.allowed}" if x.server is not None else ""
+                case.result = [Failure(_plain(x.text + server))]
             suite.add_testcase(case)
         xml.add_testsuite(suite)
     xml.update_statistics()  # type: ignore[no-untyped-call]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
+from .over import Done
 from .trial_file import Step, Trial
 
 #: Asks one question, and gives allowed, gate and text.
@@ -18,12 +19,24 @@ class Outcome(NamedTuple):
     allowed: bool
     gate: str | None
     text: str
+    #: What a server did with it, where one was asked.
+    server: Done | None = None
 
     @property
-    def as_expected(self) -> bool:
+    def is_allowed_as_expected(self) -> bool:
+        """Does the model say what the trial expects?"""
         if self.allowed is not self.step.allowed:
             return False
         return self.step.gate is None or self.step.gate == self.gate
+
+    @property
+    def is_so_at_server(self) -> bool:
+        """Does the server do what the model says, as far as it was tried?"""
+        return self.server is None or self.server.allowed is None or self.server.allowed is self.allowed
+
+    @property
+    def as_expected(self) -> bool:
+        return self.is_allowed_as_expected and self.is_so_at_server
 
 
 def run_trial(trial: Trial, decide: Decide) -> list[Outcome]:
