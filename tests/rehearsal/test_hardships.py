@@ -370,3 +370,17 @@ def test_implicit_tls(tmp_path):
         ftp.prot_p()
         ftp.storbinary("STOR /charts/drafts/a.txt", io.BytesIO(b"x"))
         assert files(there) == {"a.txt": b"x"}
+
+
+def test_idle_sftp_sessions_end(tmp_path):
+    idle = {"op": "add", "kind": "setting", "item": {"for": "account:ines", "idle_timeout": 1}}
+
+    async def wait(there):
+        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
+            sftp = await connection.start_sftp_client()
+            await sftp.listdir("/")
+            await asyncio.wait_for(sftp.wait_closed(), 30)
+
+    with standing(changed(idle), tmp_path / "rehearsal") as there:
+        asyncio.run(wait(there))

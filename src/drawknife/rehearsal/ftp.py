@@ -8,7 +8,7 @@ import re
 import socket
 import ssl
 import stat
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from datetime import UTC, datetime
 from typing import Any
@@ -17,7 +17,7 @@ from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.words.names import child
 
 from .acting import BadName, Denied, InTheWay, Listed, NoRoom, NotThere, Refusal, Session
-from .ftp_data import PIECE, CutOff, DataConnections, end, received, secured, send
+from .ftp_data import CutOff, DataConnections, end, received, secured, send, send_file
 from .stage import Stage
 
 #: No command is longer; a client may try so often to sign in; and may take so long before it has.
@@ -327,10 +327,10 @@ class Control:
 
     # --- moving data ----------------------------------------------------------------------------
 
-    async def _send(self, pieces: Iterator[bytes], what: str) -> None:
-        """Send over a data connection; says how it went."""
-        rate = self._in().setting("rate_down")
-        await self._move(lambda data: send(data, pieces, _rate(rate), lambda _: None), what)
+    async def _send(self, text: str) -> None:
+        """Send a listing over a data connection; says how it went."""
+        raw = text.encode("utf-8", "surrogateescape")
+        await self._move(lambda data: send(data, raw), "Here it comes.")
 
     async def _move(self, moving: Callable[[socket.socket], None], what: str, done: Callable[[], None] | None = None,
                     broken: Callable[[], None] | None = None) -> None:  # fmt: skip
@@ -439,15 +439,9 @@ class Control:
             os.close(fd)
             await self.say(554, "It is not that long.")
             return
-
-        def pieces() -> Iterator[bytes]:
-            at = start
-            while part := os.pread(fd, PIECE, at):
-                at += len(part)
-                yield part
-
+        rate = _rate(self._in().setting("rate_down"))
         try:
-            await self._send(pieces(), "Here it comes.")
+            await self._move(lambda data: send_file(data, fd, start, rate), "Here it comes.")
         finally:
             os.close(fd)
 
@@ -498,16 +492,13 @@ class Control:
             seen = [session.see(at)]
         else:
             seen = session.list(at)
-        text = "".join(f"{shown(x)}\r\n" for x in seen).encode("utf-8", "surrogateescape")
-        await self._send(iter([text]), "Here it comes.")
+        await self._send("".join(f"{shown(x)}\r\n" for x in seen))
 
     async def do_MLSD(self, argument: str) -> None:
         session = self._in()
         at = self._at(argument)
         seen = session.list(at)
-        lines = [f"{self._facts(x)} {x.name}" for x in seen]
-        text = "".join(f"{x}\r\n" for x in lines).encode("utf-8", "surrogateescape")
-        await self._send(iter([text]), "Here it comes.")
+        await self._send("".join(f"{self._facts(x)} {x.name}\r\n" for x in seen))
 
     async def do_MLST(self, argument: str) -> None:
         at = self._at(argument)

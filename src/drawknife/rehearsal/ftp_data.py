@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import socket
 import ssl
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 #: Seconds that a data connection may take to come, and to stand still.
 COMING, STANDING = 20.0, 60.0
@@ -102,15 +103,22 @@ def secured(data: socket.socket, context: ssl.SSLContext | None) -> socket.socke
     return context.wrap_socket(data, server_side=True, suppress_ragged_eofs=False)
 
 
-def send(data: socket.socket, pieces: Iterator[bytes], rate: int | None, sent: Callable[[int], None]) -> None:
-    """Send all of the pieces, no more than `rate` bytes a second. Blocks."""
+def send(data: socket.socket, text: bytes) -> None:
+    """Send a listing. Blocks."""
+    data.sendall(text)
+
+
+def send_file(data: socket.socket, fd: int, start: int, rate: int | None) -> None:
+    """Send a file from `start` on, no more than `rate` bytes a second. Blocks."""
+    if rate is None and not isinstance(data, ssl.SSLSocket):
+        with os.fdopen(os.dup(fd), "rb") as file:
+            data.sendfile(file, start)
+        return
     pace = Pace(rate)
-    for piece in pieces:
-        for start in range(0, len(piece), PIECE):
-            part = piece[start : start + PIECE]
-            pace.wait(len(part))
-            data.sendall(part)
-            sent(len(part))
+    while part := os.pread(fd, PIECE, start):
+        start += len(part)
+        pace.wait(len(part))
+        data.sendall(part)
 
 
 def received(data: socket.socket, rate: int | None) -> Iterator[bytes]:

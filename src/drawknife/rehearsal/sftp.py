@@ -27,8 +27,27 @@ _SENTENCES = {
 }  # fmt: skip
 
 
+#: Extensions that need more than the operations below: links, copies and holes within the server.
+_NOT_SPOKEN = (
+    b"hardlink@openssh.com",
+    b"copy-data",
+    b"ranges@asyncssh.com",
+    b"statvfs@openssh.com",
+    b"fstatvfs@openssh.com",
+)
+
+
+def _speak_no_more() -> None:
+    """Take the extensions that are not spoken out of what asyncssh offers and answers: it has no setting for that."""
+    handler = wire.SFTPServerHandler
+    handler._extensions = [x for x in handler._extensions if x[0] not in _NOT_SPOKEN]
+    for name in _NOT_SPOKEN:
+        handler._packet_handlers.pop(name, None)
+
+
 async def serve_sftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
     """Serve SFTP on a socket."""
+    _speak_no_more()
     logging.getLogger("asyncssh").setLevel(logging.CRITICAL)
     server = await asyncssh.listen(
         sock=listening,
@@ -126,6 +145,7 @@ class _Files(asyncssh.SFTPServer):
         self._session, self._stand, self._connection = session, connection.stand, connection
         self._open: set[_Open] = set()
         self._loop = asyncio.get_running_loop()
+        self._asked_at = self._loop.time()
         self._idle: asyncio.TimerHandle | None = None
         landing = session.setting("landing")
         if landing != "/":
@@ -134,18 +154,24 @@ class _Files(asyncssh.SFTPServer):
                 session.directory = landing
             else:
                 session.tell("enter", landing, found, note="it starts at / instead of there")
-        self._busy()
+        self._look_whether_idle()
 
     # --- what each operation begins with --------------------------------------------------------
 
     def _busy(self) -> None:
         """Something is asked: the time until the session ends for want of it begins anew."""
-        if self._idle is not None:
-            self._idle.cancel()
+        self._asked_at = self._loop.time()
+
+    def _look_whether_idle(self) -> None:
+        """End the session if nothing was asked for as long as is set; else look again when it may be so."""
+        seconds = UNLIMITED
         with suppress(Denied):
             seconds = self._session.setting("idle_timeout")
-            if seconds != UNLIMITED:
-                self._idle = self._loop.call_later(float(seconds), self.channel.close)
+        left = 60.0 if seconds == UNLIMITED else self._asked_at + float(seconds) - self._loop.time()
+        if left <= 0:
+            self.channel.close()
+        else:
+            self._idle = self._loop.call_later(left, self._look_whether_idle)
 
     def _at(self, path: bytes) -> str:
         """The location that is meant, by the model as it is now."""

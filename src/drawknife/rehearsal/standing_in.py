@@ -62,7 +62,8 @@ class StandIn(Stage):
         """A socket that listens on a port, or on any that is free where that one is taken."""
         family = socket.AF_INET6 if ":" in self.host else socket.AF_INET
         for wanted in (port, 0):
-            listening = socket.socket(family, socket.SOCK_STREAM)
+            # Named as TCP, or asyncio leaves small answers waiting for the acknowledgement of those before.
+            listening = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
             listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
                 listening.bind((self.host, wanted))

@@ -1,0 +1,169 @@
+"""The stand-in: its downloads against bare ones, and the core's verdict against a whole action."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import io
+import os
+import socket
+import ssl
+import threading
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import asyncssh
+from tools.rehearsing import PASSWORD, standing, untrusting
+
+from drawknife.core.decide.gates import verdict
+from drawknife.core.model.canonical import sound
+from drawknife.core.model.items import Account, Endpoint, Folder, Model, Store, VirtualPath, parse_entry, parse_grant
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+
+SIZE, SMALL = 200 * 2**20, 1000
+
+
+def _model() -> Model:
+    folders = (Folder("/", entries=(parse_entry("allow account:ada all"),)),)
+    endpoints = (Endpoint("quay", "ftp", 2121, tls="optional"), Endpoint("pier", "sftp", 2222))
+    path = VirtualPath("/", "s:/", grants=(parse_grant("account:ada all"),))
+    return sound(
+        Model(
+            accounts=(Account("ada"),),
+            stores=(Store("s", folders=folders),),
+            virtual_paths=(path,),
+            endpoints=endpoints,
+        )
+    )
+
+
+def _took(work: Any) -> float:
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began
+
+
+def _drain(data: socket.socket) -> None:
+    buffer = bytearray(1 << 18)
+    while data.recv_into(buffer):
+        pass
+
+
+def _bare(path: Path, context: ssl.SSLContext | None) -> float:
+    """A file over a bare socket: sendfile without TLS, blocking sends with it."""
+    listening = socket.create_server(("127.0.0.1", 0))
+
+    def serve() -> None:
+        data, _ = listening.accept()
+        if context is None:
+            with path.open("rb") as file:
+                data.sendfile(file)
+        else:
+            data = context.wrap_socket(data, server_side=True)
+            with path.open("rb") as file:
+                while part := file.read(1 << 18):
+                    data.sendall(part)
+        data.close()
+
+    thread = threading.Thread(target=serve)
+    thread.start()
+    made = socket.create_connection(listening.getsockname())
+    if context is not None:
+        made = untrusting().wrap_socket(made)
+
+    def get() -> None:
+        with contextlib.suppress(ssl.SSLError):
+            _drain(made)
+
+    took = _took(get)
+    thread.join()
+    listening.close()
+    return took
+
+
+def _by_ftp(there: Any, tls: bool) -> float:
+    ftp = there.ftp("ada", "quay", tls=tls)
+    ftp.voidcmd("TYPE I")
+
+    def get() -> None:
+        data = ftp.transfercmd("RETR /large.bin")
+        with contextlib.suppress(ssl.SSLError):
+            _drain(data)
+        data.close()
+        ftp.voidresp()
+
+    took = _took(get)
+    ftp.close()
+    return took
+
+
+async def _sftp(port: int) -> float:
+    options = {"username": "ada", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+    async with asyncssh.connect("127.0.0.1", port, **options) as connection:
+        sftp = await connection.start_sftp_client()
+        began = time.perf_counter()
+        await sftp.get("/large.bin", os.devnull)
+        return time.perf_counter() - began
+
+
+async def _bare_sftp(root: Path, key: str) -> float:
+    class Server(asyncssh.SSHServer):
+        def begin_auth(self, username: str) -> bool:
+            return False
+
+    listener = await asyncssh.listen(
+        "127.0.0.1",
+        0,
+        server_factory=Server,
+        server_host_keys=[key],
+        sftp_factory=lambda chan: asyncssh.SFTPServer(chan, str(root)),
+    )
+    try:
+        return await _sftp(listener.get_port())
+    finally:
+        listener.close()
+
+
+def measure() -> list[tuple[str, str, str, bool | None]]:
+    """The lines of the table."""
+    found: list[tuple[str, str, str, bool | None]] = []
+    model = _model()
+    with TemporaryDirectory() as folder, standing(model, Path(folder) / "rehearsal") as there:
+        root = there.stand.tree.root / "s"
+        large = root / "large.bin"
+        large.write_bytes(os.urandom(1 << 20) * (SIZE >> 20))
+        for name, tls, least in (("plain", False, 0.7), ("over TLS", True, 0.7)):
+            context = there.stand.tls if tls else None
+            ratios = sorted(_bare(large, context) / _by_ftp(there, tls) for _ in range(5))
+            found.append(
+                (f"FTP {name}, download of 200 MB / bare socket", f"{ratios[2]:.2f}", f"≥ {least}", ratios[2] >= least)
+            )
+        key = str(there.stand.host_key)
+        ratios = sorted(asyncio.run(_bare_sftp(root, key)) / asyncio.run(_sftp(there.ports["pier"])) for _ in range(3))
+        found.append(("SFTP, download of 200 MB / bare transport", f"{ratios[1]:.2f}", "≥ 0.8", ratios[1] >= 0.8))
+        ftp = there.ftp("ada", "quay", tls=False)
+        action = _took(lambda: [ftp.storbinary(f"STOR /f{n}", io.BytesIO(b"x" * 1024)) for n in range(SMALL)]) / SMALL
+        prepared, now = prepare(model), datetime.now(UTC)
+        asked = Question("ada", "upload", "/f1", endpoint="quay", client="127.0.0.1", tls=False, method="password")
+        decided = _took(lambda: [verdict(prepared, asked, now).allowed for _ in range(SMALL)]) / SMALL
+        found.append(
+            (
+                "the core's verdict / a small upload",
+                f"{decided / action:.3f} of {action * 1000:.1f} ms",
+                "< 0.1",
+                decided / action < 0.1,
+            )
+        )
+        began = time.perf_counter()
+        sessions = [there.ftp("ada", "quay", tls=False) for _ in range(200)]
+        for session in sessions:
+            session.voidcmd("NOOP")
+        took = time.perf_counter() - began
+        found.append(("200 sessions at once", f"all answer, {took:.1f} s to come in", "told", None))
+        for session in sessions:
+            session.close()
+    return found
