@@ -14,40 +14,16 @@ from typing import Any, NamedTuple
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.listing import is_shown
 from drawknife.core.limits.quotas import uploads_owner
-from drawknife.core.model.items import UNLIMITED
 from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.names import BadValue, Place, base, check_path, child, parent
 
-from .log import Line, Log
-from .room import Room, Upload
-from .tree import PART, Thing, Tree
-
-
-class Refusal(Exception):
-    """Something is not done. The client is told no more than its protocol says."""
-
-
-class Denied(Refusal):
-    """The rules do not let it."""
-
-
-class NoRoom(Refusal):
-    """A limit does not let it, or no more of it."""
-
-
-class NotThere(Refusal):
-    """It would be let, and there is no such file or folder."""
-
-
-class InTheWay(Refusal):
-    """Something is there already, or is in the folder."""
-
-
-class BadName(Refusal):
-    """A name that cannot be."""
+from .log import Line
+from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere
+from .tree import PART, Thing
+from .writing import Modifying, Scene, Writing
 
 
 class Listed(NamedTuple):
@@ -61,14 +37,6 @@ class Listed(NamedTuple):
 
 #: What a location that only leads to virtual paths is to a client.
 SYNTHETIC = Thing(True, 0, 0.0, 0)
-
-
-class Scene(NamedTuple):
-    """What everybody in a rehearsal acts on."""
-
-    room: Room
-    tree: Tree
-    log: Log
 
 
 class Session:
@@ -130,7 +98,8 @@ class Session:
             )
         )  # fmt: skip
 
-    def _told_limit(self, action: str, path: str, text: str) -> NoRoom:
+    def at_a_limit(self, action: str, path: str, text: str) -> NoRoom:
+        """What is raised where no more comes in, which is written down."""
         found = Verdict("limits", lambda: ("no-room", text))
         self.tell(action, path, found, note="while it came")
         return NoRoom(text)
@@ -267,13 +236,13 @@ class Session:
             self.need("upload", location, size=size)
             if thing is not None:
                 raise InTheWay(location)
-            return Writing(self, location, "upload", self._creates(), 0, 0)
+            return Writing(self, self._really(location), location, "upload", self._creates(), 0, 0)
         if start is None or (start == length and start > 0):
             self.need("append", location, owner=owner, size=size, replaced_size=length)
-            return Writing(self, location, "append", owner, length, length)
+            return Writing(self, self._really(location), location, "append", owner, length, length)
         whole = size + start if size is not None else None
         self.need("overwrite", location, owner=owner, size=whole, replaced_size=length if whole is not None else None)
-        return Writing(self, location, "overwrite", owner, start, length)
+        return Writing(self, self._really(location), location, "overwrite", owner, start, length)
 
     def modify(self, location: str) -> Writing:
         """A file that is there, to be written at any offset: before its end that is overwriting, after it appending.
@@ -286,7 +255,7 @@ class Session:
         if thing is None or thing.folder:
             self.need("overwrite", location, owner=owner)
             raise NotThere(location)
-        return Modifying(self, location, "overwrite", owner, thing.size, thing.size)
+        return Modifying(self, self._really(location), location, "overwrite", owner, thing.size, thing.size)
 
     def _creates(self) -> str:
         """The account that owns what this one creates."""
@@ -375,84 +344,3 @@ class Session:
             ]
         )  # fmt: skip
         return "".join(letter for letter, action, path, more in wanted if self.ask(action, path, **more).allowed)
-
-
-class Writing:
-    """A file that is written. :meth:`finish` when all has come, :meth:`break_off` where it ended before.
-
-    Of a new file and of what is appended what came is kept; what is overwritten is only replaced when all has come.
-    """
-
-    def __init__(
-        self, session: Session, location: str, action: str, owner: str | None, start: int, length: int
-    ) -> None:
-        self.session, self.location, self.action, self.start = session, location, action, start
-        self.place = session._really(location)
-        tree = session.scene.tree
-        self._made: str | None = None
-        self._replaced = length if action == "overwrite" else 0
-        self.end = start
-        if action == "overwrite":
-            self.fd, self._made = tree.open_copy(self.place, min(start, length))
-        elif action == "append":
-            self.fd = tree.open(self.place, os.O_RDWR)
-        else:
-            try:
-                self.fd = tree.open(self.place, os.O_RDWR | os.O_CREAT | os.O_EXCL)
-            except OSError:
-                raise NotThere(location) from None
-            tree.owners[self.place] = owner or session.account
-            session.scene.room.count(self.place, owner, 0, 1)
-        self.owner = owner
-        most = session.setting("upload_limit")
-        self.upload: Upload = session.scene.room.upload(
-            self.place, owner or session.account, datetime.now(UTC), None if most == UNLIMITED else most
-        )
-        #: Bytes of the file that were counted before it began.
-        self._free = length
-
-    def put(self, data: bytes, at: int | None = None) -> None:
-        """Write a piece, at the end or at an offset. :class:`NoRoom` where a limit does not let it in."""
-        start = self.end if at is None else at
-        end = start + len(data)
-        if not self.upload.lets(end, self._free):
-            raise self.session._told_limit(
-                self.action, self.location, f"no more of {self.location} fits: a limit is reached"
-            )
-        os.pwrite(self.fd, data, start)
-        self.end = max(self.end, end)
-
-    def finish(self) -> None:
-        os.close(self.fd)
-        if self._made is not None:
-            self.session.scene.tree.replace(self._made, self.place)
-            if self.end < self._replaced:
-                self.session.scene.room.count(self.place, self.owner, self.end - self._replaced, 0)
-
-    def break_off(self) -> None:
-        os.close(self.fd)
-        if self._made is not None:
-            self.session.scene.tree.throw_away(self._made, self.place)
-            self.upload.give_back()
-
-
-class Modifying(Writing):
-    """A file that is written at offsets of the client's choice; each piece is asked for as what it is."""
-
-    _asked: frozenset[str] = frozenset()
-
-    def put(self, data: bytes, at: int | None = None) -> None:
-        start = self.end if at is None else at
-        wanted = {"overwrite"} if start < self._free else set()
-        wanted |= {"append"} if start + len(data) > self._free else set()
-        for action in sorted(wanted - self._asked):
-            self.session.need(action, self.location, owner=self.owner, replaced_size=self._free)
-        self._asked |= wanted
-        super().put(data, start)
-
-    def break_off(self) -> None:
-        """What was only appended is kept."""
-        if "overwrite" in self._asked:
-            super().break_off()
-        else:
-            self.finish()

@@ -16,8 +16,10 @@ from asyncssh import sftp as wire
 
 from drawknife.core.model.items import UNLIMITED, Endpoint
 
-from .acting import BadName, Denied, InTheWay, Listed, NotThere, Refusal, Session, Writing
+from .acting import Listed, Session
+from .refusals import BadName, Denied, InTheWay, NotThere, Refusal
 from .stage import Stage
+from .writing import Writing
 
 #: A connection may try so often to sign in.
 TRIES = 6

@@ -17,12 +17,13 @@ from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.words.names import fold
 
-from .acting import Scene, Session
+from .acting import Session
 from .keys import host_key_in, tls_context
 from .log import Line, Log
 from .model_source import Source, equal
 from .room import Room
 from .tree import Tree
+from .writing import Scene
 
 #: Data connections that go on at once.
 TRANSFERS = 64

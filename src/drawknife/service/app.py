@@ -43,6 +43,22 @@ log = structlog.get_logger()
 #: Bytes. A model may be larger than anything else.
 LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
 LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview", f"{PREFIX}/model/losses", f"{PREFIX}/censuses"}
+#: The routes, subject by subject.
+SUBJECTS = (
+    sessions,
+    model,
+    accounts,
+    people,
+    changes,
+    directories,
+    limits,
+    places,
+    questions,
+    history,
+    drafts,
+    patterns,
+    administrators,
+)
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 
 
@@ -82,22 +98,8 @@ def create_app(
     register(app)
 
     _look_at_each_request(app, current)
-    for api in (
-        sessions.api,
-        model.api,
-        accounts.api,
-        people.api,
-        changes.api,
-        directories.api,
-        limits.api,
-        places.api,
-        questions.api,
-        history.api,
-        drafts.api,
-        patterns.api,
-        administrators.api,
-    ):
-        app.register_api(api)
+    for subject in SUBJECTS:
+        app.register_api(subject.api)
     describe_problems(app)
     if console is not None:
         _serve_console(app, console)

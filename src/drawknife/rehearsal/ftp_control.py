@@ -1,0 +1,247 @@
+"""The control connection of FTP: lines, replies, and data that moves meanwhile."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import socket
+import ssl
+from collections.abc import Awaitable, Callable
+from contextlib import suppress
+from typing import Any
+
+from drawknife.core.model.items import UNLIMITED, Endpoint
+
+from .acting import Session
+from .ftp_data import CutOff, DataConnections, end, secured, send
+from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere, Refusal
+from .stage import Stage
+
+#: No command is longer; a client may try so often to sign in; and may take so long before it has.
+LONGEST, TRIES, UNSIGNED = 8192, 5, 60
+#: What can be said before signing in.
+BEFORE = frozenset(
+    [
+        "USER",
+        "PASS",
+        "ACCT",
+        "QUIT",
+        "REIN",
+        "AUTH",
+        "PBSZ",
+        "PROT",
+        "CCC",
+        "FEAT",
+        "OPTS",
+        "HELP",
+        "SYST",
+        "NOOP",
+        "STAT",
+    ]
+)
+#: What may stand between REST, or RNFR, and what it is for.
+BETWEEN = frozenset(["ALLO", "PASV", "EPSV", "PORT", "EPRT", "TYPE", "MODE", "STRU", "NOOP"])
+#: The facts of MLST and MLSD (RFC 3659).
+FACTS = ("type", "size", "modify", "perm", "unique")
+REPLIES = {
+    Denied: (550, "Not permitted."), NotThere: (550, "There is no such file or folder."),
+    InTheWay: (550, "Something is in the way."), NoRoom: (552, "There is no room for it."), BadName: (553, "No name can be so."),
+}  # fmt: skip
+
+
+class Control:
+    """One control connection."""
+
+    def __init__(
+        self, stand: Stage, endpoint: Endpoint, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
+    ) -> None:
+        self.stand, self.endpoint, self._reader, self._writer = stand, endpoint, reader, writer
+        self.peer = str(writer.get_extra_info("peername")[0])
+        self.local = str(writer.get_extra_info("sockname")[0])
+        self.session: Session | None = None
+        self._tls = endpoint.protocol == "ftps"
+        self._private = self._tls  # data connections with TLS
+        self._data = DataConnections(self.peer, self.local, endpoint.passive_ports, stand.offset)
+        self._name: str | None = None
+        self._start = 0
+        self._from: str | None = None
+        self._announced: int | None = None
+        self._tries = 0
+        self._wanted = list(FACTS)
+        self._transfer: socket.socket | None = None
+        self._over = False
+
+    # --- lines ----------------------------------------------------------------------------------
+
+    async def say(self, code: int, text: str, *more: str) -> None:
+        """A reply; with `more` lines in the middle, of several."""
+        if more:
+            lines = [f"{code}-{text}", *(f" {x}" for x in more), f"{code} End"]
+        else:
+            lines = [f"{code} {text}"]
+        self._writer.write(("\r\n".join(lines) + "\r\n").encode("utf-8", "surrogateescape"))
+        await self._writer.drain()
+
+    async def run(self) -> None:
+        """Serve the client until it goes, or is sent away."""
+        try:
+            await self.say(220, f"{self.endpoint.name}: a rehearsal, not a server.")
+            while not self._over and (line := await self._next()) is not None:
+                await self._do(line)
+        except (ConnectionError, ssl.SSLError, TimeoutError, OSError):
+            pass  # it is gone
+        finally:
+            self._data.forget()
+            self._sign_out()
+            self._writer.close()
+
+    async def _next(self) -> str | None:
+        """The next command; None: there is none any more."""
+        patience = UNSIGNED if self.session is None else self._patience()
+        try:
+            async with asyncio.timeout(patience):
+                raw = await self._reader.readuntil(b"\n")
+        except TimeoutError:
+            await self.say(421, "Nothing was asked for too long.")
+            return None
+        except asyncio.LimitOverrunError:
+            await self.say(500, "The line is too long.")
+            return None
+        except asyncio.IncompleteReadError:
+            return None  # half a line is none
+        return raw.rstrip(b"\r\n").decode("utf-8", "surrogateescape")
+
+    def _patience(self) -> float | None:
+        assert self.session is not None
+        try:
+            seconds = self.session.setting("idle_timeout")
+        except Denied:
+            return 0.01
+        return None if seconds == UNLIMITED else float(seconds)
+
+    async def _do(self, line: str) -> None:
+        # Telnet's way to say "now" may stand before ABOR.
+        line = re.sub("^[\udc80-\udcff]+", "", line)
+        verb, _, argument = line.partition(" ")
+        verb = verb.upper()
+        command: Callable[[str], Awaitable[None]] | None = getattr(self, f"do_{verb}", None) if verb.isalpha() else None
+        if "\0" in line:
+            await self.say(501, "No command holds that.")
+        elif command is None:
+            await self.say(502, "That is not spoken here.")
+        elif self.session is None and verb not in BEFORE:
+            await self.say(530, "Sign in first.")
+        else:
+            try:
+                await command(argument)
+            except Refusal as refused:
+                await self.say(*REPLIES[type(refused)])
+            except OSError:
+                await self.say(451, "It did not work.")
+            if verb not in BETWEEN:
+                self._start, self._from = (
+                    (self._start if verb == "REST" else 0),
+                    (self._from if verb == "RNFR" else None),
+                )
+
+    def _in(self) -> Session:
+        assert self.session is not None
+        self.stand.refresh()
+        return self.session
+
+    def _at(self, argument: str) -> str:
+        if "\udc80" <= max(argument, default="") <= "\udcff":
+            raise BadName(argument)
+        return self._in().absolute(argument)
+
+    def _sign_out(self) -> None:
+        if self.session is not None:
+            self.stand.ended(self.session)
+            self.session = None
+
+    # --- moving data ---
+
+    async def _send(self, text: str) -> None:
+        """Send a listing over a data connection; says how it went."""
+        raw = text.encode("utf-8", "surrogateescape")
+        await self._move(lambda data: send(data, raw), "Here it comes.")
+
+    async def _move(self, moving: Callable[[socket.socket], None], what: str, done: Callable[[], None] | None = None,
+                    broken: Callable[[], None] | None = None) -> None:  # fmt: skip
+        """Open the data connection and do something with it in a thread, while the client may say that it is enough."""
+        if not self._data.asked_for:
+            if broken is not None:
+                broken()
+            await self.say(425, "How is it to come? Send EPSV or PASV first.")
+            return
+        await self.say(150, what)
+        problem: tuple[int, str] | None = None
+        try:
+            data = await self._data.connected()
+        except CutOff:
+            if broken is not None:
+                broken()
+            await self.say(425, "The data connection did not come.")
+            return
+        context = self.stand.tls if self._private else None
+        self._transfer = data
+
+        def work() -> None:
+            secure = secured(data, context)
+            self._transfer = secure
+            try:
+                moving(secure)
+            finally:
+                end(secure)
+
+        doing = asyncio.get_running_loop().run_in_executor(self.stand.transfers, work)
+        aborted = await self._until_done(doing)
+        try:
+            await doing
+        except NoRoom:
+            problem = REPLIES[NoRoom]
+        except (CutOff, OSError, ssl.SSLError, ValueError):
+            problem = (426, "It was broken off.")
+        self._transfer = None
+        if problem is not None:
+            if broken is not None:
+                broken()
+        elif done is not None:
+            done()
+        await self.say(*(problem or (226, "Done.")))
+        if aborted:
+            await self.say(226, "It was broken off.")
+
+    async def _until_done(self, doing: asyncio.Future[None]) -> bool:
+        """Wait for a transfer, and listen meanwhile; True: the client has sent ABOR."""
+        while not doing.done():
+            line = asyncio.ensure_future(self._reader.readuntil(b"\n"))
+            both: set[asyncio.Future[Any]] = {doing, line}
+            await asyncio.wait(both, return_when=asyncio.FIRST_COMPLETED)
+            if not line.done():
+                line.cancel()
+                with suppress(asyncio.CancelledError):
+                    await line
+                return False
+            try:
+                said = line.result().rstrip(b"\r\n").upper()
+            except (asyncio.IncompleteReadError, asyncio.LimitOverrunError, ConnectionError):
+                self._over = True
+                self._cut()
+                return False
+            if said.endswith(b"ABOR"):
+                self._cut()
+                await asyncio.wait({doing})
+                return True
+            if said.endswith(b"STAT"):
+                await self.say(211, "It is on its way.")
+            elif said.endswith(b"QUIT"):
+                self._over = True
+            elif said.endswith(b"NOOP"):
+                await self.say(200, "Yes.")
+        return False
+
+    def _cut(self) -> None:
+        if self._transfer is not None:
+            with suppress(OSError):
+                self._transfer.shutdown(socket.SHUT_RDWR)
