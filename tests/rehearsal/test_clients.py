@@ -2,6 +2,8 @@
 
 import ftplib
 import io
+import json
+import re
 import shutil
 import subprocess
 
@@ -10,7 +12,7 @@ from tools.rehearsing import PASSWORD, ask_pass, standing
 
 from drawknife.formats.model_file import read_model
 
-from ..conftest import DEMO
+from ..conftest import DEMO, DRAWKNIFE, run_process
 
 MODEL = read_model(DEMO.read_bytes())
 
@@ -178,3 +180,43 @@ def test_curl_over_sftp(there, letter):
     sent = subprocess.run([*who, "-T", letter, url])
     assert sent.returncode == 0
     assert subprocess.run([*who, url], capture_output=True, text=True).stdout == "ahoy\n"
+
+
+def test_the_command_serves_quickly_and_ends_when_told(tmp_path, letter):
+    """With no service and no database; what it says, what it prints of an action, its file, and how it ends."""
+    folder = tmp_path / "like"
+    folder.mkdir()
+    (folder / "old.txt").write_text("x")
+    command = [
+        DRAWKNIFE, "rehearse", "--model", DEMO, "--password", PASSWORD, "--offset", "0", "--log", tmp_path / "log",
+        "--like", f"homes={folder}",
+    ]  # fmt: skip
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as process:
+        said = []
+        for line in process.stderr:
+            said.append(line)
+            if "Ctrl-C ends it" in line:
+                break
+        port = int(re.search(r"harbour .*:(\d+)/", "".join(said))[1])
+        assert "homes: 1 file as in" in said[0] and "old-quay does not start beside harbour" in "".join(said)
+        url = f"ftp://127.0.0.1:{port}/charts/issued/x"
+        subprocess.run(["curl", "-sk", "--ssl-reqd", "-u", f"ines:{PASSWORD}", "-T", letter, url])
+        process.terminate()
+        out, _ = process.communicate(timeout=30)
+        assert process.returncode == 0
+    assert "✕ ines upload /charts/issued/x" in out and "drawknife why ines upload /charts/issued/x" in out
+    lines = [json.loads(line) for line in (tmp_path / "log").read_text().splitlines()]
+    assert [x["allowed"] for x in lines] == [True, True, True, False] and lines[-1]["gate"] == "folder"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        (["--model", "nowhere.yaml"], "cannot be read"), (["--model", DEMO, "--draft", "x"], "--draft is for a service"),
+        (["--model", DEMO, "--as-from", "here"], "is no address"), (["--model", DEMO, "--like", "survey"], "expected STORE=DIR"),
+        (["--model", DEMO, "--like", "surve=/tmp"], "did you mean survey?"), (["--url", "http://127.0.0.1:1", "--token", "x"], "no service answers"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_rehearsed_is_told(arguments, told):
+    done = run_process("rehearse", *arguments)
+    assert done.returncode in (2, 3) and told in done.stderr and "Traceback" not in done.stderr

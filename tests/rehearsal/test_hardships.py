@@ -384,3 +384,44 @@ def test_idle_sftp_sessions_end(tmp_path):
 
     with standing(changed(idle), tmp_path / "rehearsal") as there:
         asyncio.run(wait(there))
+
+
+def today_not():
+    """A day of the week that it is not, wherever in the world the tests run."""
+    return ("mon", "tue", "wed", "thu", "fri", "sat", "sun")[(datetime.now(UTC).weekday() + 3) % 7]
+
+
+@pytest.mark.parametrize(
+    ("values", "reason"),
+    [
+        (lambda: {"hours": [f"{today_not()} 00:00-24:00"]}, "hours"),
+        (lambda: {"addresses": ["deny 127.0.0.0/8"]}, "address"),
+        (lambda: {"methods": ["key"]}, "method"),
+    ],
+)
+def test_what_is_set_for_signing_in_counts(tmp_path, values, reason):
+    setting = {"op": "add", "kind": "setting", "item": {"for": "account:ines", **values()}}
+    with standing(changed(setting), tmp_path / "rehearsal") as there:
+        with pytest.raises(ftplib.error_perm, match="530"):
+            there.ftp("ines")
+        assert reason in there.lines[0].reason and there.lines[0].gate == "sign-in"
+        there.ftp("odile").quit()
+
+
+def test_files_as_in_a_real_folder(there, tmp_path):
+    """Their names, sizes and owners, and nothing of what is in them; no links."""
+    real = tmp_path / "real"
+    (real / "drafts" / "deep").mkdir(parents=True)
+    (real / "drafts" / "large.bin").write_bytes(b"secret" * 1000)
+    (real / "drafts" / "deep" / "empty").touch()
+    (real / "link").symlink_to("/etc/passwd")
+    import pwd
+
+    who = pwd.getpwuid(os.getuid()).pw_name
+    assert there.stand.tree.take_shape("survey", real, [who, "ines"]) == 2
+    top = there.stand.tree.root / "survey"
+    assert (top / "drafts/large.bin").read_bytes() == bytes(6000) and (top / "drafts/deep/empty").exists()
+    assert not (top / "link").exists() and not os.path.lexists(top / "link")
+    from drawknife.core.words.names import Place
+
+    assert there.stand.tree.owners[Place("survey", "/drafts/large.bin")] == who

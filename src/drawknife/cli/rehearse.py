@@ -13,7 +13,9 @@ from rich.console import Console
 from rich.padding import Padding
 from rich.text import Text
 
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import BadValue, fold
+from drawknife.core.words.sizes import number_of
 
 from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_told, fail, read_model_file, say
 
@@ -40,6 +42,13 @@ def _as_from(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
             ) from None
         found[fold(name)] = address
     return found
+
+
+def _store_and_folder(text: str) -> tuple[str, Path]:
+    store, _, folder = text.partition("=")
+    if not (store and folder and Path(folder).is_dir()):
+        raise click.BadParameter(f"{text!r} names no store and folder; expected STORE=DIR, such as survey=/srv/survey")
+    return store, Path(folder)
 
 
 @click.command()
@@ -73,6 +82,13 @@ def _as_from(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
     help="Keep keys and files here; else they are thrown away at the end.",
 )
 @click.option(
+    "--like",
+    multiple=True,
+    callback=lambda _, __, given: [_store_and_folder(text) for text in given],
+    metavar="STORE=DIR",
+    help="Begin with files of the names, sizes and owners of a real folder, without what is in them; repeatable.",
+)
+@click.option(
     "--log",
     "log_file",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -89,6 +105,7 @@ def rehearse(
     as_from: dict[str, str],
     password: str | None,
     folder: Path | None,
+    like: list[tuple[str, Path]],
     log_file: Path | None,
     quiet: bool,
 ) -> None:
@@ -117,6 +134,11 @@ def rehearse(
         else:
             source = OfService(connect(url, token), draft)
         stand = StandIn(source, folder or Path(scratch), host=host, offset=offset, as_from=as_from, password=password)
+        for store, real in like:
+            if store not in {s.name for s in stand.refresh().model.stores}:
+                raise NotFound("store", store, [s.name for s in stand.refresh().model.stores], "like")
+            accounts = [a.name for a in stand.refresh().model.accounts]
+            say(f"{store}: {number_of(stand.tree.take_shape(store, real, accounts), 'file')} as in {real}")
         asyncio.run(_serve(stand, password is None, log_file, quiet))
 
 

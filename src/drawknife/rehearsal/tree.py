@@ -7,15 +7,16 @@ from __future__ import annotations
 
 import errno
 import os
+import pwd
 import shutil
 import stat
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import NamedTuple
 
 from drawknife.core.model.items import Model
-from drawknife.core.words.names import Place, parent
+from drawknife.core.words.names import Place, fold, parent
 
 #: What a half-written file is called until it is whole; no name that a client can write begins so.
 PART = ".part-"
@@ -163,6 +164,34 @@ class Tree:
         elif thing is not None:
             for name in self.names_in(place):
                 yield from self.files_below(Place(place.store, f"{place.path.rstrip('/')}/{name}"))
+
+    def take_shape(self, store: str, like: Path, accounts: Iterable[str]) -> int:
+        """Files and folders of the names and sizes of a real folder, without what is in them; the number of files.
+
+        Whose a file is, its OS user says, where there is an account of that name. Links and special files are left out.
+        """
+        known = {fold(name): name for name in accounts}
+        files = 0
+        for folder, names, file_names in os.walk(like):
+            inside = Place(store, "/" + "/".join(Path(folder).relative_to(like).parts))
+            self.make_all(inside)
+            names[:] = [n for n in names if not n.startswith(PART) and not Path(folder, n).is_symlink()]
+            for name in file_names:
+                found = os.lstat(os.path.join(folder, name))
+                if not stat.S_ISREG(found.st_mode) or name.startswith(PART):
+                    continue
+                place = Place(store, f"{inside.path.rstrip('/')}/{name}")
+                if self.look(place) is not None:
+                    continue
+                made = self.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL)
+                os.truncate(made, found.st_size)
+                os.close(made)
+                self.set_changed(place, found.st_mtime)
+                files += 1
+                with suppress(KeyError):
+                    if (owner := known.get(fold(pwd.getpwuid(found.st_uid).pw_name))) is not None:
+                        self.owners[place] = owner
+        return files
 
     def throw_all_away(self) -> None:
         shutil.rmtree(self.root, ignore_errors=True)
