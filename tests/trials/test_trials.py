@@ -232,3 +232,77 @@ def test_passwords_in_a_file_that_others_can_read_are_refused(tmp_path):
     file.chmod(0o644)
     done = tried(trial("list /: yes"), tmp_path, "--over", "ftp://127.0.0.1:1", "--passwords", str(file))
     assert done.exit_code == 2 and "chmod 600" in done.output
+
+
+# --- what a server shows --------------------------------------------------------------------------
+
+
+def compared(there, account, endpoint="harbour", model=DEMO, *more):
+    url = {"harbour": "ftpes", "lab-sftp": "sftp"}[endpoint]
+    words = [
+        "compare-server",
+        f"{url}://127.0.0.1:{there.ports[endpoint]}",
+        account,
+        "--endpoint",
+        endpoint,
+        "--unchecked",
+    ]
+    done = CliRunner().invoke(main, [*words, "--password", rehearsing.PASSWORD, "--model", str(model), *more])
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    return done
+
+
+@pytest.mark.parametrize("account", ["ines", "odile", "kittiwake", "harrow-dredging", "bram"])
+def test_a_server_that_shows_what_the_model_says(server, account):
+    """All folders, and the perm fact of each; and it only reads."""
+    done = compared(server, account)
+    assert done.exit_code == 0 and "0 differences in" in done.stdout, done.stdout
+    assert {x.action for x in server.lines} <= {"sign-in", "list"} and "not looked at" not in done.stdout
+
+
+def test_what_a_server_shows_otherwise_is_told(tmp_path, server):
+    other = tmp_path / "other.yaml"
+    changes = [
+        {
+            "op": "change",
+            "kind": "folder",
+            "name": "survey:/charts/drafts",
+            "add": {"entries": ["deny account:ines upload"]},
+        },
+        {
+            "op": "change",
+            "kind": "folder",
+            "name": "survey:/soundings",
+            "add": {"entries": ["deny account:ines enter"]},
+        },
+        {"op": "add", "kind": "folder", "name": "survey:/charts/new", "item": {}},
+        {
+            "op": "add",
+            "kind": "virtual-path",
+            "item": {"path": "/more", "leads_to": "survey:/charts", "grants": ["account:ines read"]},
+        },
+    ]
+    other.write_text(write_model(apply(read_model(DEMO.read_bytes()), changes).model))
+    done = compared(server, "ines", model=other)
+    assert done.exit_code == 1
+    for said in (
+        "/charts/drafts  upload: the server does, and the model does not", "/soundings  enter: the server does",
+        "/soundings  list: the server does, and the model does not", "/charts/new  shown: the model does, and the server does not",
+        "/more  shown: the model does, and the server does not",
+    ):  # fmt: skip
+        assert said in done.stdout, said
+    told = json.loads(compared(server, "ines", "harbour", other, "--json").stdout)
+    assert told["perm"] and {d["what"] for d in told["differences"]} >= {"upload", "enter", "list", "shown"}
+    some = compared(server, "ines", "harbour", DEMO, "--most", "2")
+    assert "more folders not looked at: --most" in some.stdout
+
+
+def test_sftp_tells_no_perm_and_that_is_said(server):
+    done = compared(server, "ines", "lab-sftp")
+    assert done.exit_code == 0 and "only what is shown was compared" in " ".join(done.stdout.split())
+
+
+def test_who_is_compared_has_to_be_there(server):
+    assert "did you mean ines?" in compared(server, "inez").output
+    refused = compared(server, "uni-esk")
+    assert refused.exit_code == 1 and "cannot sign in there: 530" in refused.output

@@ -29,6 +29,7 @@ MODULES = {
         "idle": "idle",
         "rehearse": "rehearse",
         "trials": "try trial",
+        "servers": "compare-server",
         "patterns": "pattern",
         "promises": "promise",
         "history": "journal when back back-to",

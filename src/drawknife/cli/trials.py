@@ -11,25 +11,13 @@ from rich.console import Console
 from rich.padding import Padding
 from rich.text import Text
 
-from drawknife.core.words.errors import BadValue
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.trials import Outcome, Step, Trial, read_trials, run_trial, write_trials
-from drawknife.trials.over import Address, AtServer, Done, Refused, read_address, sign_in
+from drawknife.trials.over import Address, AtServer, Done, Refused, sign_in
 
-from .common import (
-    FAILED,
-    NOT_SO,
-    WRONG_USAGE,
-    Answers,
-    asks,
-    check_private,
-    console,
-    errors_told,
-    fail,
-    read_model_file,
-    say,
-)
+from .common import FAILED, NOT_SO, WRONG_USAGE, Answers, asks, console, errors_told, fail, read_model_file, say
+from .servers import address, read_passwords, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
 RECORDED = (
@@ -47,14 +35,7 @@ def _decide(answers: Answers, question: dict[str, Any]) -> tuple[bool, str | Non
 
 def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, Address]:
     """``ENDPOINT=URL``, or one URL for all."""
-    found = {}
-    for text in given:
-        name, _equals, url = text.rpartition("=")
-        try:
-            found[fold(name)] = read_address(url)
-        except BadValue as bad:
-            raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
-    return found
+    return {fold(name): address(url) for name, _, url in (text.rpartition("=") for text in given)}
 
 
 @click.command("try")
@@ -70,14 +51,7 @@ def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
     help="Do it at this server, too: ftp://, ftpes://, ftps:// or sftp://. Without ENDPOINT for all of them. Repeatable.",
 )
 @click.option("--may-write", is_flag=True, help="With --over: also put files there, which are taken away at the end.")
-@click.option("--unchecked", is_flag=True, help="With --over: take any certificate or host key.")
-@click.option(
-    "--passwords",
-    "password_file",
-    type=click.Path(path_type=Path, exists=True, dir_okay=False),
-    help="With --over: lines of ACCOUNT and its password.",
-)
-@click.option("--password", envvar="DRAWKNIFE_REHEARSAL_PASSWORD", help="With --over: one password for every account.")
+@speaks
 @asks
 def try_(
     answers: Answers,
@@ -101,7 +75,7 @@ def try_(
       drawknife try demo/trials.yaml
       drawknife try demo/trials.yaml --junit trials.xml
     """  # fmt: skip
-    passwords = _passwords(password_file)
+    passwords = read_passwords(password_file)
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files:
         raw = read_model_file(name)
@@ -122,14 +96,6 @@ def try_(
         raise SystemExit(NOT_SO)
 
 
-def _passwords(path: Path | None) -> dict[str, str]:
-    if path is None:
-        return {}
-    check_private(path)
-    lines = (line.split(None, 1) for line in path.read_text().splitlines() if line.strip())
-    return {fold(words[0]): words[1] for words in lines if len(words) == 2}
-
-
 def _at_server(
     trial: Trial,
     outcomes: list[Outcome],
@@ -140,18 +106,18 @@ def _at_server(
 ) -> list[Outcome]:
     """The outcomes with what a server did with each step."""
     endpoint = trial.steps[0].question.get("endpoint", "") if trial.steps else ""
-    address = over.get(fold(endpoint), over.get(""))
-    if address is None:
+    server = over.get(fold(endpoint), over.get(""))
+    if server is None:
         return [
             x._replace(server=Done(None, f"no --over for {endpoint or 'a trial without an endpoint'}"))
             for x in outcomes
         ]
     try:
-        speaking = sign_in(address, trial.account, password or "", checked)
+        speaking = sign_in(server, trial.account, password or "", checked)
     except Refused as refused:
         return [x._replace(server=Done(False, f"signing in: {refused}")) for x in outcomes]
     except OSError as error:
-        fail(FAILED, f"{address.host}, port {address.port}, cannot be reached: {error.strerror or error}")
+        fail(FAILED, f"{server.host}, port {server.port}, cannot be reached: {error.strerror or error}")
     at = AtServer(speaking, may_write)
     try:
         found = []
@@ -162,7 +128,7 @@ def _at_server(
             say(left)
         return found
     except OSError as error:
-        fail(FAILED, f"{address.host}, port {address.port}, went away: {error.strerror or error}")
+        fail(FAILED, f"{server.host}, port {server.port}, went away: {error.strerror or error}")
     finally:
         speaking.close()
 

@@ -10,6 +10,7 @@ import asyncio
 import ftplib
 import io
 import ssl
+import stat
 from contextlib import suppress
 from typing import Any, NamedTuple, Protocol
 from urllib.parse import urlsplit
@@ -38,13 +39,22 @@ class Refused(Exception):
     """The server does not do it."""
 
 
+class Shown(NamedTuple):
+    """A name that a server shows in a folder; `perm` is its fact (RFC 3659), or None where it is not told."""
+
+    name: str
+    folder: bool
+    perm: str | None
+
+
 class Speaking(Protocol):
     """One account signed in at a server. Each raises :class:`Refused` with the server's words."""
 
     def enter(self, path: str) -> None: ...
-    def list(self, path: str) -> None: ...
+    def list_names(self, path: str) -> None: ...
     def download(self, path: str) -> None: ...
     def there(self, path: str) -> bool: ...
+    def seen(self, path: str) -> list[Shown]: ...
     def upload(self, path: str, size: int) -> None: ...
     def append(self, path: str) -> None: ...
     def rename(self, path: str, to: str) -> None: ...
@@ -128,7 +138,7 @@ class AtServer:
             (speaking.delete_file if action == "delete-file" else speaking.delete_folder)(path)
             self._own.pop(path)
         else:
-            getattr(speaking, action.replace("-", "_"))(path)
+            getattr(speaking, "list_names" if action == "list" else action.replace("-", "_"))(path)
 
     def clean_up(self) -> list[str]:
         """Take away what the trial has put there; what could not be is told."""
@@ -186,7 +196,7 @@ class _OverFtp:
         self._say(f"CWD {path}")
         self._say("CWD /")
 
-    def list(self, path: str) -> None:
+    def list_names(self, path: str) -> None:
         try:
             self._ftp.retrlines(f"NLST {path}", lambda _: None)
         except ftplib.Error as error:
@@ -204,6 +214,17 @@ class _OverFtp:
                 return True
             return False
         return True
+
+    def seen(self, path: str) -> list[Shown]:
+        try:
+            lines = list(self._ftp.mlsd(path))
+        except ftplib.Error as error:
+            raise Refused(str(error)) from None
+        return [
+            Shown(name, facts.get("type", "").lower() == "dir", facts.get("perm"))
+            for name, facts in lines
+            if facts.get("type", "").lower() not in ("cdir", "pdir")
+        ]
 
     def upload(self, path: str, size: int) -> None:
         """How much it will be is announced (RFC 959, ALLO): a server that looks at it refuses at once."""
@@ -284,7 +305,7 @@ class _OverSftp:
         """SFTP has no entering: whether a folder is told of comes nearest."""
         self._do(self._sftp.stat(path))
 
-    def list(self, path: str) -> None:
+    def list_names(self, path: str) -> None:
         self._do(self._sftp.listdir(path))
 
     def download(self, path: str) -> None:
@@ -300,6 +321,14 @@ class _OverSftp:
         except Refused:
             return False
         return True
+
+    def seen(self, path: str) -> list[Shown]:
+        names = self._do(self._sftp.readdir(path))
+        return [
+            Shown(str(x.filename), stat.S_ISDIR(x.attrs.permissions or 0), None)
+            for x in names
+            if x.filename not in (".", "..")
+        ]
 
     def _write(self, path: str, mode: str, size: int = len(DATA)) -> None:
         async def all_of_it() -> None:

@@ -1,0 +1,135 @@
+"""What commands that speak with a server share, and holding what it shows against the model."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife.core.words.errors import BadValue
+from drawknife.core.words.names import fold
+from drawknife.core.words.sizes import number_of
+from drawknife.trials.comparing import Compared, Listing, compare_server
+from drawknife.trials.over import Address, Refused, read_address, sign_in
+
+from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def address(text: str) -> Address:
+    """The address that a URL names; wrong usage if it is none."""
+    try:
+        return read_address(text)
+    except BadValue as bad:
+        raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
+
+
+def speaks(command: F) -> F:
+    """Options of what signs in at a server: `unchecked`, `password_file`, `password`."""
+    made: Any = click.option("--unchecked", is_flag=True, help="Take any certificate or host key.")(command)
+    made = click.option(
+        "--passwords", "password_file", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="Lines of an account and its password.",
+    )(made)  # fmt: skip
+    made = click.option("--password", envvar="DRAWKNIFE_REHEARSAL_PASSWORD", help="One password for every account.")(
+        made
+    )
+    found: F = made
+    return found
+
+
+def read_passwords(path: Path | None) -> dict[str, str]:
+    """Passwords by account, in the form in which names are compared; the file is nobody else's."""
+    if path is None:
+        return {}
+    check_private(path)
+    lines = (line.split(None, 1) for line in path.read_text().splitlines() if line.strip())
+    return {fold(words[0]): words[1] for words in lines if len(words) == 2}
+
+
+@click.command("compare-server")
+@click.argument("server", callback=lambda _, __, text: address(text))
+@click.argument("account")
+@click.option("--endpoint", metavar="NAME", help="The endpoint of the model that the server stands for.")
+@click.option(
+    "--most", default=1000, show_default=True, type=click.IntRange(1), help="Look into no more folders than this."
+)
+@speaks
+@asks
+def compare_server_(
+    answers: Answers,
+    server: Address,
+    account: str,
+    endpoint: str | None,
+    most: int,
+    unchecked: bool,
+    password_file: Path | None,
+    password: str | None,
+    as_json: bool,
+) -> None:
+    """Hold what a server shows ACCOUNT against the model, folder by folder; it only reads.
+
+    What is listed, what is shown, and over FTP the perm fact of each folder: entering, listing, putting files, making
+    folders. Exit status 1 where anything is different.
+
+    \b
+    Example:
+      drawknife compare-server ftpes://files.tidewrack.example ines --endpoint harbour
+    """  # fmt: skip
+    word = read_passwords(password_file).get(fold(account), password)
+    facts = {"account": account, **({"endpoint": endpoint} if endpoint else {})}
+
+    def listing(location: str) -> Listing:
+        found = answers.listing(account, location, endpoint)
+        return Listing(found.allowed, found.text, {x.name: x.kind for x in found.folders})
+
+    def decide(question: dict[str, Any]) -> tuple[bool, str]:
+        found = answers.decide({**facts, **question})
+        return (found["allowed"], found["text"]) if isinstance(found, dict) else (found.allowed, found.text)
+
+    listing("/")  # a name that is wrong is told before anybody signs in
+    try:
+        speaking = sign_in(server, account, word or "", not unchecked)
+        try:
+            compared = compare_server(speaking, listing, decide, most)
+        finally:
+            speaking.close()
+    except Refused as refused:
+        fail(NOT_SO, f"{account} cannot sign in there: {refused}")
+    except OSError as error:
+        fail(FAILED, f"{server.host}, port {server.port}, cannot be reached: {error.strerror or error}")
+    _print(compared) if as_json else _draw(compared)
+    raise SystemExit(NOT_SO if compared.differences else 0)
+
+
+def _print(compared: Compared) -> None:
+    import json
+
+    data = {**compared._asdict(), "differences": [d._asdict() for d in compared.differences]}
+    click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+
+
+def _draw(compared: Compared) -> None:
+    out = console()
+    for d in compared.differences:
+        said = "the server does, and the model does not" if d.server else "the model does, and the server does not"
+        out.print(Text().append("✕ ", "red").append(d.location, "bold").append(f"  {d.what}: {said}"))
+        out.print(Padding(Text(d.text, "dim"), (0, 0, 0, 2), expand=False))
+    told = f"{number_of(len(compared.differences), 'difference')} in {number_of(compared.looked_at, 'folder')}"
+    out.print(Text(told, "bold" if compared.differences else "green"))
+    if compared.left_out:
+        out.print(f"{number_of(compared.left_out, 'more folder')} not looked at: --most", style="dim")
+    if not compared.perm:
+        out.print(
+            "The server does not tell what may be done in a folder (perm): only what is shown was compared.",
+            style="dim",
+        )
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(compare_server_)

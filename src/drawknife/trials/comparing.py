@@ -1,0 +1,98 @@
+"""What a server shows an account, held against the model: folder by folder, reading only."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from drawknife.core.words.names import child
+
+from .over import Refused, Speaking
+
+#: The letters of the `perm` fact of a folder (RFC 3659, 7.5.5) that do not depend on whose a thing is, each with what it asks.
+PERM = (("e", "enter", ""), ("l", "list", ""), ("c", "upload", "~"), ("m", "make-folder", "~"))
+
+
+class Difference(NamedTuple):
+    """Where a server does something else than the model says. `text` is the model's reason, or the server's words."""
+
+    location: str
+    what: str
+    model: bool
+    server: bool
+    text: str
+
+
+class Compared(NamedTuple):
+    """All differences, how many folders were looked at, and how many more there are that were not."""
+
+    differences: list[Difference]
+    looked_at: int
+    left_out: int
+    #: Did the server tell the `perm` fact at all?
+    perm: bool
+
+
+class Listing(NamedTuple):
+    """What the model says of a location: is it listed, why not, and the folders that are shown, with what they are."""
+
+    allowed: bool
+    text: str
+    folders: dict[str, str]
+
+
+def compare_server(
+    speaking: Speaking,
+    listing: Callable[[str], Listing],
+    decide: Callable[[dict[str, Any]], tuple[bool, str]],
+    most: int,
+) -> Compared:
+    """Walk what the server shows, from / on, through no more than `most` folders."""
+    found: list[Difference] = []
+    todo, looked_at, perm_told = deque(["/"]), 0, False
+    while todo and looked_at < most:
+        location = todo.popleft()
+        looked_at += 1
+        model = listing(location)
+        try:
+            seen = speaking.seen(location)
+        except Refused as refused:
+            if model.allowed:
+                found.append(Difference(location, "list", True, False, str(refused)))
+            continue
+        if not model.allowed:
+            found.append(Difference(location, "list", False, True, model.text))
+        folders = {x.name: x for x in seen if x.folder}
+        found += _names(location, model, set(folders))
+        for name, entry in sorted(folders.items()):
+            at = child(location, name)
+            todo.append(at)
+            if entry.perm is not None:
+                perm_told = True
+                found += _letters(at, entry.perm, decide)
+    return Compared(found, looked_at, len(todo), perm_told)
+
+
+def _names(location: str, model: Listing, shown: set[str]) -> list[Difference]:
+    """Folders that only one of them shows. What nobody has recorded the model does not know: only what it shows must be there,
+    and where a location only leads to virtual paths nothing else is."""
+    if not model.allowed:
+        return []
+    missing = [
+        Difference(child(location, name), "shown", True, False, f"the model has it as a {kind}")
+        for name, kind in sorted(model.folders.items())
+        if name not in shown
+    ]
+    only_leads = bool(model.folders) and set(model.folders.values()) <= {"synthetic", "virtual path"}
+    more = sorted(shown - set(model.folders)) if only_leads else []
+    return missing + [Difference(child(location, n), "shown", False, True, "no virtual path leads there") for n in more]
+
+
+def _letters(at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]) -> list[Difference]:
+    found = []
+    for letter, action, below in PERM:
+        allowed, text = decide({"action": action, "path": child(at, below) if below else at})
+        if allowed is not (letter in perm):
+            found.append(Difference(at, action, allowed, letter in perm, text if not allowed else f"perm={perm}"))
+    return found
