@@ -10,6 +10,7 @@ import socket
 import ssl
 import threading
 import time
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -20,7 +21,18 @@ from tools.rehearsing import PASSWORD, standing, untrusting
 
 from drawknife.core.decide.gates import verdict
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.items import Account, Endpoint, Folder, Model, Store, VirtualPath, parse_entry, parse_grant
+from drawknife.core.model.items import (
+    Account,
+    Endpoint,
+    Folder,
+    Model,
+    Setting,
+    Store,
+    Subject,
+    VirtualPath,
+    parse_entry,
+    parse_grant,
+)
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 
@@ -128,6 +140,25 @@ async def _bare_sftp(root: Path, key: str) -> float:
         listener.close()
 
 
+def _rates(folder: Path) -> list[tuple[str, str, str, bool | None]]:
+    """A file of four seconds each way, against the rate that is set."""
+    rate, size = 2 << 20, 8 << 20
+    limited = replace(
+        _model(), settings=(Setting(Subject("account", "ada"), (("rate_down", rate), ("rate_up", rate))),)
+    )
+    found: list[tuple[str, str, str, bool | None]] = []
+    with standing(sound(limited), folder / "limited") as there:
+        (there.stand.tree.root / "s" / "down.bin").write_bytes(bytes(size))
+        ftp = there.ftp("ada", "quay", tls=False)
+        down = _took(lambda: ftp.retrbinary("RETR /down.bin", lambda _: None))
+        up = _took(lambda: ftp.storbinary("STOR /up.bin", io.BytesIO(bytes(size))))
+        for name, took in (("rate_down", down), ("rate_up", up)):
+            ratio = size / took / rate
+            found.append((f"{name}, measured / set", f"{ratio:.3f}", "0.95 to 1.05", 0.95 <= ratio <= 1.05))
+        ftp.close()
+    return found
+
+
 def measure() -> list[tuple[str, str, str, bool | None]]:
     """The lines of the table."""
     found: list[tuple[str, str, str, bool | None]] = []
@@ -158,6 +189,7 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 decided / action < 0.1,
             )
         )
+        found += _rates(Path(folder))
         began = time.perf_counter()
         sessions = [there.ftp("ada", "quay", tls=False) for _ in range(200)]
         for session in sessions:

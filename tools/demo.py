@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import threading
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
@@ -14,7 +15,7 @@ from types import FrameType
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
-from drawknife.client import Client
+from drawknife.client import Client, ServiceUnavailable
 
 from .cluster import Cluster, ClusterError, free_port
 from .demo_history import add_history
@@ -102,10 +103,22 @@ def _rehearse(url: str, token: str) -> subprocess.Popen[str]:
 
 def fill(url: str, token: str, database: str, now: datetime | None = None) -> None:
     """What the demo has beside its model file: a directory, credentials, colleagues, and two months up to `now`."""
+    _wait_for(url, token)
     add_directory(url, token)
     add_credentials(url, token)
     add_people(url, token)
     add_history(url, token, database, now or datetime.now(UTC))
+
+
+def _wait_for(url: str, token: str) -> None:
+    """Until the service has its database: it listens before."""
+    with Client(url, token) as client:
+        for _ in range(300):
+            try:
+                client.directories()
+                return
+            except ServiceUnavailable:
+                time.sleep(0.1)
 
 
 def add_people(url: str, token: str) -> None:

@@ -36,7 +36,7 @@ def without(model, changes):
     return apply(model, changes).model
 
 
-@settings(max_examples=35)
+@settings(max_examples=25)
 @given(seeds)
 def test_taking_away_all_that_is_idle_is_noticed_by_nobody_nor_any_part_of_it(seed):
     model = random_model(seed)
@@ -51,7 +51,7 @@ def every_part(model):
     return [*parts.lines(model), *parts.settings(model), *parts.groups_unnamed(model)]
 
 
-@settings(max_examples=35)
+@settings(max_examples=25)
 @given(seeds)
 def test_what_is_not_told_has_an_effect_or_stands_for_what_is(seed):
     """Without it, or without it and all that is told, something is different; or a finding would be new."""

@@ -20,7 +20,7 @@ def test_no_answer_is_undescribed(address, tmp_path):
             told.append(operation.label)
 
             @settings(
-                max_examples=15, deadline=None, phases=[Phase.explicit, Phase.generate], database=None,
+                max_examples=10, deadline=None, phases=[Phase.explicit, Phase.generate], database=None,
                 suppress_health_check=list(HealthCheck),
             )  # fmt: skip
             @given(case=operation.as_strategy())
