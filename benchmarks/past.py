@@ -75,8 +75,12 @@ def _promises(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
         for _ in whole.cells():
             pass
 
+    def look() -> None:
+        prepared.derived.pop("promises", None)  # what was found is kept, and would be all that is measured
+        broken_promises(prepared, today, promises)
+
     broken_promises(prepared, today, promises[:1])
-    ratio, took, mapped = against(lambda: broken_promises(prepared, today, promises), map_all, 3)
+    ratio, took, mapped = against(look, map_all, 3)
     return [
         (f"{PROMISES} promises / the whole map", f"{ratio:.2f} ({took:.2f} s, {mapped:.2f} s)", "under 1", ratio < 1)
     ]
