@@ -37,7 +37,7 @@ def say(text: str) -> None:
 
 def start() -> int:
     RUN.mkdir(exist_ok=True)
-    _stop_service()
+    _end_what_was_left()
     cluster = Cluster(RUN / "postgresql", say)
     cluster.start()
     service: subprocess.Popen[str] | None = None
@@ -80,7 +80,8 @@ def start() -> int:
             if process is not None and process.poll() is None:
                 process.terminate()
                 process.wait()
-        (RUN / "service.pid").unlink(missing_ok=True)
+        for what in ("service", "rehearsal"):
+            (RUN / f"{what}.pid").unlink(missing_ok=True)
         cluster.stop()
 
 
@@ -91,6 +92,7 @@ def _rehearse(url: str, token: str) -> subprocess.Popen[str]:
     ]  # fmt: skip
     environment = {**os.environ, "DRAWKNIFE_URL": url, "DRAWKNIFE_TOKEN": token}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
+    (RUN / "rehearsal.pid").write_text(str(process.pid))
     assert process.stderr is not None
     for line in process.stderr:
         print(line, end="", file=sys.stderr, flush=True)
@@ -166,21 +168,23 @@ def _say_how(port: int) -> None:
     say("Ctrl-C stops all of it")
 
 
-def _stop_service() -> None:
-    """End a service that a killed demo left behind; only one that is ours."""
-    try:
-        pid = int((RUN / "service.pid").read_text())
-        command = Path(f"/proc/{pid}/cmdline").read_bytes()
-    except (OSError, ValueError):
-        return
-    if str(ROOT).encode() in command and b"serve" in command:
-        say(f"ending the service that was left behind (process {pid})")
-        os.kill(pid, signal.SIGTERM)
-    (RUN / "service.pid").unlink(missing_ok=True)
+def _end_what_was_left() -> None:
+    """End the processes that a killed demo left behind; only those that are ours."""
+    for what, word in (("rehearsal", "rehearse"), ("service", "serve")):
+        note = RUN / f"{what}.pid"
+        try:
+            pid = int(note.read_text())
+            command = Path(f"/proc/{pid}/cmdline").read_bytes()
+        except (OSError, ValueError):
+            continue
+        if str(ROOT).encode() in command and word.encode() in command:
+            say(f"ending the {what} that was left behind (process {pid})")
+            os.kill(pid, signal.SIGTERM)
+        note.unlink(missing_ok=True)
 
 
 def stop() -> int:
-    _stop_service()
+    _end_what_was_left()
     if (RUN / "postgresql").exists():
         Cluster(RUN / "postgresql", say).stop()
     return 0

@@ -91,7 +91,12 @@ def _census(client: Client, model: Model, store: str, share: float, at: datetime
         least = soft.get(u.folder, 0) / u.bytes
         part = least + (1 - least) * max(0, 10 * share - 9) if least else share
         rows.append(
-            {"folder": u.folder.path, "owner": u.owner, "bytes": int(u.bytes * part), "files": int(u.files * part)}
+            {
+                "folder": u.folder.path,
+                "owner": u.owner,
+                "bytes": int(u.bytes * part) >> 20 << 20,
+                "files": int(u.files * part),
+            }
         )
     taken = msg.NewCensus.model_validate({"store": store, "at": at, "rows": rows})
     return lambda: client.take_census(taken) and None

@@ -47,8 +47,12 @@ def serving(address, folder, *options):
         if "serves at" in line:
             break
     assert process.poll() is None, "".join(said)
+    failed = True
     try:
         yield Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
+        failed = False
     finally:
         process.terminate()
-        process.communicate(timeout=30)
+        _, rest = process.communicate(timeout=30)
+        if failed and rest:
+            print(f"what the service said:\n{rest}")

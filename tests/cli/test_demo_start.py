@@ -6,6 +6,7 @@ import subprocess
 import sys
 from contextlib import contextmanager
 from datetime import timedelta
+from pathlib import Path
 
 import httpx
 import pytest
@@ -13,7 +14,7 @@ from tools.cluster import Cluster, free_port
 
 from drawknife.formats.model_file import read_model
 
-from ..conftest import DEMO, ROOT, run, serving
+from ..conftest import DEMO, ROOT, run, serving, until
 
 
 @contextmanager
@@ -86,8 +87,11 @@ def test_what_a_kill_leaves_behind_is_ended_and_the_database_recovered(folder):
         process.kill()
         process.wait()
         assert answers(url), "the service outlives the kill of its starter"
+    rehearsal = int((folder / "rehearsal.pid").read_text())
     done = stop(folder)
     assert "ending the service" in done.stderr and "stopping PostgreSQL" in done.stderr
+    assert "ending the rehearsal" in done.stderr
+    until(lambda: not Path(f"/proc/{rehearsal}").exists(), 10**6)
     cluster = Cluster(folder / "postgresql")
     assert not cluster.running()
     cluster.start()

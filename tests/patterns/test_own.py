@@ -65,9 +65,13 @@ def test_what_is_not_asked_is_told_with_the_nearest():
 @pytest.mark.parametrize(
     ("text", "line", "message"),
     [
-        ("about: x\n", 1, "is no pattern"),
+        ("about: x\n", 1, "it is no pattern"),
         ("drawknife-pattern: 1\nabout: x\nasks: []\n", None, "field required"),
-        ("drawknife-pattern: 1\nabout: x\nasks: [{key: a, asks: b, is: planet}]\nchanges: []\n", 3, "input should be"),
+        (
+            "drawknife-pattern: 1\nabout: x\nasks: [{key: a, asks: b, is: planet}]\nchanges: []\n",
+            3,
+            "'planet' is no kind of answer",
+        ),
         ("drawknife-pattern: 1\nabout: x\nasks: []\nchanges: []\nwhy: not\n", 5, "extra inputs"),
     ],
 )
@@ -76,6 +80,60 @@ def test_a_file_that_is_no_pattern_is_told_with_the_place(text, line, message):
         read_pattern("odd", text.encode())
     assert message in found.value.mistakes[0].message
     assert line is None or found.value.mistakes[0].line == line
+
+
+@pytest.mark.parametrize(
+    ("changes", "told"),
+    [
+        ("[{op: add, kind: unit, item: {path: $unit}}]", "'$unit' names unit, which is not asked"),
+        ("[{op: add, kind: unit, item: {path: 'a$'}}]", "has a $ that names nothing"),
+        ("[{ensure: ship, item: {name: $who}}]", "'ship' cannot be ensured"),
+        ("[{ensure: folder, item: {path: /a}}]", "'folder' cannot be ensured"),
+        ("[{ensure: group, item: {members: []}}]", "the item has no name"),
+        ("[{ensure: group}]", "a change with `ensure` has other keys"),
+        ("[{if: room, changes: []}]", "there is no question 'room'"),
+        ("[{each: account, changes: []}]", "a change with `each` has other keys"),
+        ("[{each: account, of: $who, changes: {op: add}}]", "the changes are no list of changes"),
+        ("[{each: account, of: $who, changes: [{op: add, kind: unit, item: {path: $acount}}]}]", "names acount, which is not asked"),
+    ],
+)  # fmt: skip
+def test_changes_that_could_not_be_made_are_told_when_the_file_is_read(changes, told):
+    text = f"drawknife-pattern: 1\nabout: x\nasks: [{{key: who, asks: Who, is: subject}}]\nchanges: {changes}\n"
+    with pytest.raises(BadDocument) as found:
+        read_pattern("odd", text.encode())
+    (mistake,) = found.value.mistakes
+    assert told in mistake.message and mistake.message.startswith("pattern odd: ") and mistake.line == 4
+
+
+def test_a_default_names_only_what_was_asked_before():
+    asks = "[{key: a, asks: b, is: text, default: $c}, {key: c, asks: d, is: text}]"
+    with pytest.raises(BadDocument, match="names c, which is not asked"):
+        read_pattern("odd", f"drawknife-pattern: 1\nabout: x\nasks: {asks}\nchanges: []\n".encode())
+
+
+def test_what_holds_an_answer_that_was_left_out_is_left_out():
+    text = """drawknife-pattern: 1
+about: x
+asks: [{key: who, asks: Who, is: account}, {key: part, asks: Which, is: name, optional: true}]
+changes:
+  - {op: add, kind: account, item: {name: $who, display: "for $part", methods: ["$part", key]}}
+"""
+    pattern = read_pattern("odd", text.encode())
+    (change,) = changes_of(pattern, {"who": "zoe"}, MODEL)
+    assert change["item"] == {"name": "zoe", "methods": ["key"]}
+    (change,) = changes_of(pattern, {"who": "zoe", "part": "it"}, MODEL)
+    assert change["item"] == {"name": "zoe", "display": "for it", "methods": ["it", "key"]}
+
+
+def test_all_that_is_not_answered_is_told_at_once():
+    with pytest.raises(BadInput, match="who reads it; nor is folder"):
+        changes_of(read_pattern("library", DOCUMENTED), {}, MODEL)
+
+
+def test_a_service_does_not_start_with_a_pattern_that_is_none(tmp_path):
+    (tmp_path / "odd.yaml").write_text("about: x\n")
+    done = run("serve", "--database", "postgresql://nobody@127.0.0.1:1/x", "--patterns", str(tmp_path))
+    assert done.returncode == 2 and "pattern odd: it is no pattern" in done.stderr
 
 
 def test_one_of_ones_own_stands_for_a_shipped_one(tmp_path):
@@ -112,7 +170,7 @@ def test_in_a_service(own):
         again = client.in_draft("shelves").pattern_changes("library", GIVEN)
         assert [c.op for c in again.changes] == ["change", "change"]
         with pytest.raises(Refused) as refused:
-            client.pattern_changes("library", {"who": "boats"})
+            client.pattern_changes("library", {**GIVEN, "who": "boats"})
         assert refused.value.problem.status == 400 and refused.value.problem.places[0].where == "who"
         with pytest.raises(Refused) as refused:
             client.pattern("librar")

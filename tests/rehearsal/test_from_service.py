@@ -87,13 +87,34 @@ def test_accounts_sign_in_with_what_they_have(client, tmp_path):
 
 
 def test_failures_and_sessions_are_reported(client, tmp_path):
+    """The service knows of a session while it lasts, and counts what failed."""
+    few = {"op": "add", "kind": "setting", "item": {"for": "account:odile", "sessions": 1}}
+    client.set_password("odile")
+    client.change([few])
+    asked = {"account": "odile", "action": "sign-in", "endpoint": "harbour", "tls": True}
     with standing(None, tmp_path / "r", source=OfService(client)) as there:
         with pytest.raises(ftplib.error_perm):
             there.ftp("ines", password="wrong")
-        ftp = there.ftp("odile")
         until(lambda: "ines" in {c.name for c in client.lockouts().counting}, 3000)
-        assert "odile" not in {c.name for c in client.lockouts().counting}
+        assert client.decide(asked).allowed
+        ftp = there.ftp("odile")
+        until(lambda: not client.decide(asked).allowed, 3000)
+        assert "session" in client.decide(asked).text
         ftp.quit()
+        until(lambda: client.decide(asked).allowed, 3000)
+        assert "odile" not in {c.name for c in client.lockouts().counting}
+
+
+def test_an_account_or_endpoint_that_goes_meanwhile_lets_nothing_more(client, tmp_path):
+    with standing(None, tmp_path / "r", source=OfService(client)) as there:
+        by_ftp, other = there.ftp("ines"), there.ftp("odile")
+        client.change([{"op": "remove", "kind": "account", "name": "ines", "everywhere": True}])
+        with pytest.raises(ftplib.error_perm, match="550 Not permitted"):
+            by_ftp.nlst("/")
+        client.change([{"op": "remove", "kind": "endpoint", "name": "harbour"}])
+        with pytest.raises(ftplib.error_perm, match="550 Not permitted"):
+            other.nlst("/")
+        assert other.pwd() == "/"
 
 
 def test_a_service_that_is_gone_leaves_the_last_model_in_force(cluster, tmp_path):

@@ -315,16 +315,19 @@ def test_sessions_are_counted(tmp_path):
         there.ftp("ines").quit()
 
 
-def test_greeting_and_landing(tmp_path):
+@pytest.mark.parametrize(("landing", "starts"), [("/charts/drafts", "/charts/drafts"), ("/nowhere", "/")])
+def test_greeting_and_landing(tmp_path, landing, starts):
     said = {
         "op": "add",
         "kind": "setting",
-        "item": {"for": "account:ines", "greeting": "Mind the tide.", "landing": "/charts/drafts"},
+        "item": {"for": "account:ines", "greeting": "Mind the tide.", "landing": landing},
     }
     with standing(changed(said), tmp_path / "rehearsal") as there:
-        ftp = there.ftp("ines")
-        assert "Mind the tide." in ftp.welcome or ftp.pwd() == "/charts/drafts"
-        assert ftp.pwd() == "/charts/drafts"
+        ftp = ftplib.FTP_TLS(context=untrusting())
+        ftp.connect("127.0.0.1", there.ports["harbour"], timeout=20)
+        assert ftp.login("ines", PASSWORD) == "230 Mind the tide."
+        assert ftp.pwd() == starts
+        assert any("starts at / instead" in (x.note or "") for x in there.lines) is (starts != landing)
 
 
 def test_idle_sessions_end(tmp_path):
@@ -425,3 +428,43 @@ def test_files_as_in_a_real_folder(there, tmp_path):
     from drawknife.core.words.names import Place
 
     assert there.stand.tree.owners[Place("survey", "/drafts/large.bin")] == who
+
+
+def test_names_that_are_no_text_are_listed_and_break_nothing(there):
+    """As a real folder may have them: bytes that are no UTF-8, and control characters."""
+    top = os.fsencode(there.stand.tree.root / DRAFTS)
+    os.mkdir(top + b"/\xff\xfe")
+    (there.stand.tree.root / DRAFTS / "a\x07b").touch()
+
+    async def names():
+        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
+            return await (await connection.start_sftp_client()).listdir(b"/charts/drafts")
+
+    assert {b"\xff\xfe", b"a\x07b"} <= set(asyncio.run(names()))
+    made = there.ftp("ines")
+    lines = []
+    made.encoding = "latin-1"
+    made.retrlines("NLST /charts/drafts", lines.append)
+    assert "\xff\xfe" in lines
+
+
+def test_what_nobody_has_thought_of_tells_the_client_nothing(there, monkeypatch):
+    """A fault of the stand-in: the session goes on, and no text of it leaves."""
+
+    def fails(*_):
+        raise KeyError("a secret of the inside")
+
+    ftp = there.ftp("ines")
+    monkeypatch.setattr(there.stand.tree, "make_folder", fails)
+    with pytest.raises(ftplib.error_temp, match=r"^451 It did not work\.$"):
+        ftp.mkd("/charts/drafts/x")
+    assert ftp.pwd() == "/"
+
+    async def mkdir():
+        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
+            await (await connection.start_sftp_client()).mkdir("/charts/drafts/x")
+
+    with pytest.raises(asyncssh.SFTPFailure, match=r"^it did not work$"):
+        asyncio.run(mkdir())

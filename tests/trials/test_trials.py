@@ -88,6 +88,7 @@ def test_what_is_not_as_expected_is_told_with_the_reason(tmp_path):
         (trial("sign-in: yes"), 6, "signing in is somewhere"),
         (trial("list /a: yes", where="harbour"), 5, "unknown key 'where'"),
         (trial("list /a: yes").replace("as: ines", "as: ''"), 4, "name"),
+        (trial("list /a: yes").replace("as: ines", "as: 5"), 4, "name"),
         ("drawknife-trials: 1\ntrials:\n  - {name: t, as: ines, steps: []}\n", 3, "nothing to do"),
     ],
 )  # fmt: skip
@@ -215,8 +216,22 @@ def test_a_server_that_does_otherwise_is_told(tmp_path, server, endpoint):
 
 
 def test_who_cannot_sign_in_there_can_do_nothing(tmp_path, server):
-    done = tried(trial("list /: yes", at="harbour"), tmp_path, *over(server, "--password", "wrong"))
-    assert done.exit_code == 1 and "the server does not" in done.stdout and "530" in done.stdout
+    """What is refused anyway was not tried, and is not said to be refused there, too."""
+    steps = ("list /: yes", "list /nowhere: no, by virtual path")
+    done = tried(trial(*steps, at="harbour"), tmp_path, *over(server, "--password", "wrong"))
+    assert done.exit_code == 1 and "list /  yes; the server does not" in done.stdout and "530" in done.stdout
+    assert "list /nowhere  no, by virtual path; not tried" in done.stdout and "1 not as expected" in done.stdout
+    none = tried(trial(*steps, at="harbour"), tmp_path, *over(server)[:-2])
+    assert "no password was given for ines" in " ".join(none.stdout.split())
+
+
+def test_what_is_not_trusted_is_told_with_the_remedy(tmp_path, server, monkeypatch):
+    monkeypatch.setenv("HOME", str(tmp_path))
+    given = [x for x in over(server) if x != "--unchecked"]
+    done = tried(trial("list /: yes", at="harbour"), tmp_path, *given)
+    assert done.exit_code == 3 and "is not trusted: self-signed certificate; --unchecked takes any" in done.output
+    done = tried(trial("list /: yes", at="lab-sftp"), tmp_path, *given)
+    assert done.exit_code == 1 and "--unchecked" in done.stdout
 
 
 def test_a_server_that_is_not_there_and_a_url_that_is_none(tmp_path):
@@ -306,3 +321,9 @@ def test_who_is_compared_has_to_be_there(server):
     assert "did you mean ines?" in compared(server, "inez").output
     refused = compared(server, "uni-esk")
     assert refused.exit_code == 1 and "cannot sign in there: 530" in refused.output
+
+
+def test_a_name_that_no_model_can_hold_is_told_and_stops_nothing(server):
+    (server.stand.tree.root / "survey/charts/drafts/a\x07b").mkdir()
+    done = compared(server, "ines")
+    assert done.exit_code == 0 and "1 folder not looked at: no model can hold the name" in done.stdout

@@ -11,9 +11,9 @@ const PATTERN = {
   name: "library",
   about: "A folder that one group reads.",
   asks: [
-    { key: "who", asks: "Who reads it", kind: "subject", default: null, optional: false },
-    { key: "location", asks: "Where they see it", kind: "location", default: "/library", optional: false },
-    { key: "room", asks: "How much fits into it", kind: "size", default: null, optional: true },
+    { key: "who", asks: "Who reads it", kind: "subject", example: "group:night-watch", default: null, optional: false },
+    { key: "location", asks: "Where they see it", kind: "location", example: "/exchange", default: "/library", optional: false },
+    { key: "room", asks: "How much fits into it", kind: "size", example: "20 GiB", default: null, optional: true },
   ],
   given: { who: "group:crew" },
   can: ["ada download /library/tides.pdf"],

@@ -20,17 +20,6 @@ const COLUMNS: Column<Pattern>[] = [
     show: (p) => <span style={{ whiteSpace: "normal" }}>{p.about}</span>,
   },
 ];
-const SUCH_AS: Record<string, string> = {
-  account: "ines",
-  group: "night-watch",
-  unit: "shore/lab",
-  subject: "group:night-watch",
-  folder: "survey:/exchange",
-  location: "/exchange",
-  size: "20 GiB",
-  day: "2031-04-30",
-  port: "2222",
-};
 
 /** What is set up again and again, each with a few questions. */
 export function PatternsPage() {
@@ -119,7 +108,7 @@ function Form({ pattern }: { pattern: Pattern }) {
                 key={a.key}
                 size="xs"
                 label={a.asks}
-                placeholder={a.default ?? (a.optional ? "may be left out" : SUCH_AS[a.kind])}
+                placeholder={a.default ?? (a.optional ? "may be left out" : a.example)}
                 value={answers[a.key] ?? ""}
                 error={wrong.find((w) => w.where === a.key)?.message}
                 onChange={(e) => set(a.key, e.currentTarget.value)}

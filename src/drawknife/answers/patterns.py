@@ -8,7 +8,7 @@ from pathlib import Path
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.drafting import says
-from drawknife.patterns import Pattern, all_patterns, changes_of, find_pattern
+from drawknife.patterns import ANSWER_KINDS, Pattern, all_patterns, changes_of, find_pattern
 
 
 def patterns(folders: Iterable[Path] = ()) -> msg.PatternList:
@@ -23,7 +23,17 @@ def pattern(name: str, folders: Iterable[Path] = ()) -> msg.PatternMessage:
 
 def _message(p: Pattern) -> msg.PatternMessage:
     trials = p.trials[0] if p.trials else None
-    asks = [msg.PatternAsk(key=a.key, asks=a.asks, kind=a.kind, default=a.default, optional=a.optional) for a in p.asks]
+    asks = [
+        msg.PatternAsk(
+            key=a.key,
+            asks=a.asks,
+            kind=a.kind,
+            example=ANSWER_KINDS[a.kind].example,
+            default=a.default,
+            optional=a.optional,
+        )
+        for a in p.asks
+    ]
     return msg.PatternMessage(
         name=p.name, about=p.about, asks=asks, given=trials.given if trials else {},
         can=trials.can if trials else [], cannot=trials.cannot if trials else [],

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 import click
 from rich.console import Console
 from rich.padding import Padding
@@ -15,7 +17,7 @@ from .changing import Writer, asking_with, tell_changed, writes
 from .common import WRONG_USAGE, console, fail, print_json, say
 
 #: What can have no effect.
-KINDS = ("group", "entry", "grant", "endpoint-entry", "membership", "setting", "quota")
+KINDS = [kind.replace(" ", "-") for kind in get_args(msg.IdleKind)]
 #: Of the reasons of one part so many are told.
 REASONS = 3
 

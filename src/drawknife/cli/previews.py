@@ -184,7 +184,9 @@ def shown_setting(name: str, value: Any) -> str:
 def draw_item(out: Console, x: msg.ItemChange) -> None:
     """One item that differs, and its keys that do."""
     sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
-    out.print(Text(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold"))
+    out.print(
+        Text().append(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold")
+    )
     if x.before is None or x.after is None:
         return
     # A unit of which there is only its path to say is told as that.

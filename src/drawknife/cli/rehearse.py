@@ -159,9 +159,10 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
     say("A rehearsal, not a server. Come in with")
     for line in stand.lines():
         say(f"    {line}")
-    say(
-        f"and the password {stand.password if shown else 'that was given'}, which is good for every account. Ctrl-C ends it."
-    )
+    say("and this password, which is good for every account:" if shown else "and the password that was given.")
+    if shown:
+        say(f"    {stand.password}")
+    say("Ctrl-C ends it.")
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM):

@@ -12,7 +12,7 @@ from drawknife.core.words.names import BadValue, fold
 from drawknife.core.words.quantities import read_size
 from drawknife.core.words.sizes import several
 
-from .common import FAILED, check_private, fail, say
+from .common import FAILED, check_private, errors_told, fail, say
 
 CODE_LASTS = timedelta(minutes=15)
 #: The owner that is made at first start.
@@ -126,6 +126,11 @@ def serve(
     from drawknife.service.files import ReadableFolders
     from drawknife.service.server import Options, Server, listen
 
+    if patterns:
+        from drawknife.patterns import all_patterns
+
+        with errors_told():
+            all_patterns(patterns)  # told now, and not when somebody asks
     try:
         listening = listen(host, port)
     except OSError as error:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import ssl
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -41,6 +43,14 @@ def speaks(command: F) -> F:
     )
     found: F = made
     return found
+
+
+def out_of_reach(server: Address, error: OSError) -> str:
+    """Why nothing can be said to a server, and what helps."""
+    where = f"{server.host}, port {server.port}"
+    if isinstance(error, ssl.SSLCertVerificationError):
+        return f"the certificate of {where} is not trusted: {error.verify_message}; --unchecked takes any"
+    return f"{where}, cannot be reached: {os.strerror(error.errno) if error.errno else error}"
 
 
 def read_passwords(path: Path | None) -> dict[str, str]:
@@ -100,9 +110,10 @@ def compare_server_(
         finally:
             speaking.close()
     except Refused as refused:
-        fail(NOT_SO, f"{account} cannot sign in there: {refused}")
+        more = "" if word else "; no password was given: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
+        fail(NOT_SO, f"{account} cannot sign in there: {refused}{more}")
     except OSError as error:
-        fail(FAILED, f"{server.host}, port {server.port}, cannot be reached: {error.strerror or error}")
+        fail(FAILED, out_of_reach(server, error))
     _print(compared) if as_json else _draw(compared)
     raise SystemExit(NOT_SO if compared.differences else 0)
 
@@ -124,6 +135,8 @@ def _draw(compared: Compared) -> None:
     out.print(Text(told, "bold" if compared.differences else "green"))
     if compared.left_out:
         out.print(f"{number_of(compared.left_out, 'more folder')} not looked at: --most", style="dim")
+    if compared.odd:
+        out.print(f"{number_of(compared.odd, 'folder')} not looked at: no model can hold the name", style="dim")
     if not compared.perm:
         out.print(
             "The server does not tell what may be done in a folder (perm): only what is shown was compared.",

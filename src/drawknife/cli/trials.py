@@ -17,7 +17,7 @@ from drawknife.trials import Outcome, Step, Trial, read_trials, run_trial, write
 from drawknife.trials.over import Address, AtServer, Done, Refused, sign_in
 
 from .common import FAILED, NOT_SO, WRONG_USAGE, Answers, asks, console, errors_told, fail, read_model_file, say
-from .servers import address, read_passwords, speaks
+from .servers import address, out_of_reach, read_passwords, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
 RECORDED = (
@@ -115,9 +115,9 @@ def _at_server(
     try:
         speaking = sign_in(server, trial.account, password or "", checked)
     except Refused as refused:
-        return [x._replace(server=Done(False, f"signing in: {refused}")) for x in outcomes]
+        return [x._replace(server=_not_in(x, trial.account, refused, password)) for x in outcomes]
     except OSError as error:
-        fail(FAILED, f"{server.host}, port {server.port}, cannot be reached: {error.strerror or error}")
+        fail(FAILED, out_of_reach(server, error))
     at = AtServer(speaking, may_write)
     try:
         found = []
@@ -131,6 +131,13 @@ def _at_server(
         fail(FAILED, f"{server.host}, port {server.port}, went away: {error.strerror or error}")
     finally:
         speaking.close()
+
+
+def _not_in(x: Outcome, account: str, refused: Refused, password: str | None) -> Done:
+    """What a server that does not let somebody in has done with a step: refused what takes being in, and no more is known."""
+    more = "" if password else f"; no password was given for {account}: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
+    of_signing_in = x.allowed or x.gate in ("door", "sign-in")
+    return Done(False if of_signing_in else None, f"signing in there was refused: {refused}{more}")
 
 
 def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:

@@ -13,9 +13,7 @@ from drawknife.core.model.removal import lines_naming
 from drawknife.core.words.names import Place
 from drawknife.core.words.sizes import number_of
 from drawknife.mending.steps import Change, at_endpoint, at_folder, in_group, on_path, set_to, written
-
-#: What is looked at, in the order in which it is told.
-PARTS = ("group", "entry", "grant", "endpoint entry", "membership", "setting", "quota")
+from drawknife.messages import IdleKind
 
 
 class Part(NamedTuple):
@@ -24,7 +22,7 @@ class Part(NamedTuple):
     `what` is the line as :class:`Added` has it; for a setting the subject and the setting's name; else the item.
     """
 
-    kind: str
+    kind: IdleKind
     name: str
     says: str
     change: Change

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field
 
 from .base import Message
 from .changes import Change
+
+IdleKind = Literal["group", "entry", "grant", "endpoint entry", "membership", "setting", "quota"]
 
 
 class IdleMessage(Message):
     """One part of the model without which nothing is different for anybody, now or when a line ends."""
 
     number: int
-    kind: str = Field(description="group, entry, grant, endpoint entry, membership, setting, or quota")
+    kind: IdleKind
     at: str = Field(description="Where it stands")
     says: str
     reasons: list[str]

@@ -15,7 +15,8 @@ class PatternAsk(Message):
 
     key: str
     asks: str
-    kind: str = Field(description="account, group, unit, subject, folder, location, name, size, day, port, or text")
+    kind: str = Field(description="What the answer is: an account, a folder, a size, and so on")
+    example: str = Field(description="An answer of the kind; empty where any name or text will do")
     default: str | None = Field(description="It may name answers that stand before it, as /$group")
     optional: bool
 

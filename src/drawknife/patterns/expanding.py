@@ -22,7 +22,7 @@ from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.words.errors import BadInput, BadValue
 from drawknife.core.words.names import fold
 
-from .pattern_file import READ, Pattern
+from .pattern_file import ANSWER_KINDS, Pattern
 
 Changes = list[dict[str, Any]]
 Answers = dict[str, Any]
@@ -40,33 +40,27 @@ def changes_of(pattern: Pattern, given: Mapping[str, str], prepared: Prepared) -
 def _answers(pattern: Pattern, given: Mapping[str, str]) -> Answers:
     for key in given:
         pattern.ask(key)
+    lacking = [a for a in pattern.asks if not (given.get(a.key, "").strip() or a.default or a.optional)]
+    if lacking:
+        also = (
+            f"; nor {'is' if len(lacking) == 2 else 'are'} {' and '.join(a.key for a in lacking[1:])}"
+            if lacking[1:]
+            else ""
+        )
+        first = lacking[0]
+        text = f"it is not answered: {first.asks[0].lower()}{first.asks[1:]}{also}"
+        raise BadInput(first.key, text, ANSWER_KINDS[first.kind].expected)
     found: Answers = {}
     for ask in pattern.asks:
-        text = given.get(ask.key) or (ask.default and Template(ask.default).substitute(found))
-        if not text:
-            if not ask.optional:
-                raise BadInput(ask.key, f"it is not answered: {ask.asks[0].lower()}{ask.asks[1:]}", _a(ask.kind))
-            found[ask.key] = None
-            continue
+        kind = ANSWER_KINDS[ask.kind]
+        text = given.get(ask.key, "").strip() or (_filled(ask.default, found) if ask.default else "")
         try:
-            found[ask.key] = READ[ask.kind](text.strip())
-            if ask.kind == "folder":  # $folder_in: what names in the folder begin with
-                found[f"{ask.key}_in"] = found[ask.key].rstrip("/") + "/"
+            found[ask.key] = kind.read(text) if text else None
         except BadValue as bad:
-            raise BadInput(ask.key, str(bad), bad.expected or _a(ask.kind)) from None
+            raise BadInput(ask.key, str(bad), bad.expected or kind.expected) from None
+        if ask.kind == "folder":  # $folder_in: what names in the folder begin with
+            found[f"{ask.key}_in"] = found[ask.key].rstrip("/") + "/" if text else None
     return found
-
-
-_SUCH_AS = {
-    "account": "an account, such as ines", "group": "a group, such as night-watch", "unit": "a unit, such as shore/lab",
-    "subject": "a subject, such as group:night-watch", "folder": "a store folder, such as survey:/exchange",
-    "location": "a virtual location, such as /exchange", "name": "a name", "size": "a size, such as 20 GiB",
-    "day": "a day, such as 2031-04-30", "port": "a port, 1 to 65535", "text": "text",
-}  # fmt: skip
-
-
-def _a(kind: str) -> str:
-    return _SUCH_AS[kind]
 
 
 def _expanded(changes: Changes, answers: Answers, prepared: Prepared) -> Iterator[dict[str, Any]]:
@@ -91,17 +85,21 @@ def _accounts(subject: str, prepared: Prepared) -> list[str]:
 
 
 def _filled(data: Any, answers: Answers) -> Any:
-    """The data with answers in the place of their keys; a text that is one key is the answer itself."""
+    """The data with answers in the place of their keys; a text that is one key is the answer itself. What holds an answer
+    that was left out is left out, too."""
     if isinstance(data, dict):
         filled = {k: _filled(x, answers) for k, x in data.items()}
         return {k: x for k, x in filled.items() if x is not None}
     if isinstance(data, list):
-        return [_filled(x, answers) for x in data]
+        return [x for x in (_filled(x, answers) for x in data) if x is not None]
     if not isinstance(data, str):
         return data
     if data.startswith("$") and data[1:] in answers:
         return answers[data[1:]]
-    return Template(data).substitute(answers)
+    template = Template(data)
+    if any(answers[name] is None for name in template.get_identifiers()):
+        return None
+    return template.substitute(answers)
 
 
 def _ensured(kind: str, item: dict[str, Any], model: Model) -> dict[str, Any] | None:

@@ -2,41 +2,61 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from functools import lru_cache
 from importlib.resources import files
 from pathlib import Path
-from typing import Any, Literal
+from string import Template
+from typing import Annotated, Any, NamedTuple
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from drawknife.core.model import values as v
 from drawknife.core.model.items import parse_subject
+from drawknife.core.model.kinds import FOLDER, KINDS, SETTING
+from drawknife.core.model.soundness import Where
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import check_name, check_path, check_subject_name, check_unit, parse_place
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, Mistake, Places, read_document
 
-#: What an answer can be, and how it is read. What it gives is what the changes get, as the model file has it.
-READ: dict[str, Callable[[str], Any]] = {
-    "account": check_name,
-    "group": check_subject_name,
-    "unit": check_unit,
-    "subject": lambda text: str(parse_subject(text)),
-    "folder": lambda text: str(parse_place(text)),
-    "location": check_path,
-    "name": check_name,
-    "size": lambda text: _size(text),
-    "day": lambda text: str(v.day(text)),
-    "port": lambda text: v.number(1, 65535)(int(text) if text.isdecimal() else text),
-    "text": v.text,
-}
-Kind = Literal["account", "group", "unit", "subject", "folder", "location", "name", "size", "day", "port", "text"]
+
+class AnswerKind(NamedTuple):
+    """What an answer can be: how it is read (what that gives is what the changes get), what it is called, and an example."""
+
+    read: Callable[[str], Any]
+    called: str
+    example: str = ""
+
+    @property
+    def expected(self) -> str:
+        return f"{self.called}, such as {self.example}" if self.example else self.called
 
 
 def _size(text: str) -> str:
     read_size(text)
     return text
+
+
+ANSWER_KINDS = {
+    "account": AnswerKind(check_name, "an account", "ines"),
+    "group": AnswerKind(check_subject_name, "a group", "night-watch"),
+    "unit": AnswerKind(check_unit, "a unit", "shore/lab"),
+    "subject": AnswerKind(lambda text: str(parse_subject(text)), "a subject", "group:night-watch"),
+    "folder": AnswerKind(lambda text: str(parse_place(text)), "a store folder", "survey:/exchange"),
+    "location": AnswerKind(check_path, "a virtual location", "/exchange"),
+    "name": AnswerKind(check_name, "a name"),
+    "size": AnswerKind(_size, "a size", "20 GiB"),
+    "day": AnswerKind(lambda text: str(v.day(text)), "a day", "2031-04-30"),
+    "port": AnswerKind(lambda text: v.number(1, 65535)(int(text) if text.isdecimal() else text), "a port", "2222"),
+    "text": AnswerKind(v.text, "text"),
+}
+
+
+def _known_kind(kind: str) -> str:
+    if kind not in ANSWER_KINDS:
+        raise ValueError(f"{kind!r} is no kind of answer; expected one of {', '.join(ANSWER_KINDS)}")
+    return kind
 
 
 class _Strict(BaseModel):
@@ -48,7 +68,7 @@ class Ask(_Strict):
 
     key: str = Field(pattern=r"^[a-z][a-z_]*$")
     asks: str
-    kind: Kind = Field(alias="is")
+    kind: Annotated[str, AfterValidator(_known_kind)] = Field(alias="is")
     default: str | None = None
     optional: bool = False
 
@@ -83,23 +103,89 @@ class Pattern(_Strict):
 
 
 HEAD = "drawknife-pattern"
+#: The forms of a change that only patterns have, by the key that they are known by, and all keys of each.
+FORMS = {"ensure": {"ensure", "item"}, "each": {"each", "of", "changes"}, "if": {"if", "changes"}}
 
 
 def read_pattern(name: str, raw: bytes) -> Pattern:
     """A pattern from the bytes of its file. :class:`BadDocument` with every mistake and its place."""
     data, text = read_document(raw)
+    places = Places(text)
+
+    def mistake(where: Where, message: str, expected: str = "") -> Mistake:
+        line = places.line(where) if where else 1
+        return Mistake(where, line, "", f"pattern {name}: {message}", expected, None)
+
     if not isinstance(data, dict) or data.get(HEAD) != 1:
-        raise BadDocument([Mistake((), 1, "", f"{name} is no pattern", f"`{HEAD}: 1`, the version of the format")])
+        raise BadDocument([mistake((), "it is no pattern", f"`{HEAD}: 1`, the version of the format")])
     try:
-        return Pattern.model_validate({"name": name, **{k: x for k, x in data.items() if k != HEAD}})
+        pattern = Pattern.model_validate({"name": name, **{k: x for k, x in data.items() if k != HEAD}})
     except ValidationError as bad:
-        places = Places(text)
-        raise BadDocument(
-            [
-                Mistake(tuple(e["loc"]), places.line(tuple(e["loc"])), "", e["msg"].lower(), _expected(e), None)
-                for e in bad.errors()
-            ]
-        ) from None
+        found = [
+            mistake(tuple(e["loc"]), e["msg"].removeprefix("Value error, ").lower(), _expected(e)) for e in bad.errors()
+        ]
+        raise BadDocument(found) from None
+    if wrong := [mistake(where, message, expected) for where, message, expected in _wrong(pattern)]:
+        raise BadDocument(wrong)
+    return pattern
+
+
+def _wrong(pattern: Pattern) -> Iterator[tuple[Where, str, str]]:
+    """What cannot be, though each key has what it is to have: where, what, and what would be right."""
+    known: set[str] = set()
+    for number, ask in enumerate(pattern.asks):
+        yield from _unknown(("asks", number, "default"), ask.default, known)
+        known |= {ask.key, f"{ask.key}_in"} if ask.kind == "folder" else {ask.key}
+    yield from _wrong_changes(("changes",), pattern.changes, known)
+
+
+def _wrong_changes(at: Where, changes: Any, known: set[str]) -> Iterator[tuple[Where, str, str]]:
+    if not isinstance(changes, list) or not all(isinstance(c, dict) for c in changes):
+        yield at, "the changes are no list of changes", "as docs/reference/patterns.md has them"
+        return
+    for number, change in enumerate(changes):
+        where = (*at, number)
+        form = next((f for f in FORMS if f in change), None)
+        if form is None:
+            yield from _unknown(where, change, known)
+        elif set(change) != FORMS[form]:
+            yield where, f"a change with `{form}` has other keys", ", ".join(sorted(FORMS[form]))
+        elif form == "ensure":
+            kind = KINDS.get(str(change["ensure"]))
+            key = "for" if kind is SETTING else kind.key if kind is not None else ""
+            if kind is None or kind is FOLDER:
+                yield (
+                    where,
+                    f"{change['ensure']!r} cannot be ensured",
+                    "one of " + ", ".join(k for k in KINDS if k != "folder"),
+                )
+            elif not isinstance(change["item"], dict) or key not in change["item"]:
+                yield where, f"the item has no {key}", f"an item with its {key}"
+            yield from _unknown(where, change["item"], known)
+        elif form == "each":
+            yield from _unknown(where, change["of"], known)
+            yield from _wrong_changes((*where, "changes"), change["changes"], known | {str(change["each"])})
+        else:
+            if change["if"] not in known:
+                yield where, f"there is no question {change['if']!r}", "the key of a question"
+            yield from _wrong_changes((*where, "changes"), change["changes"], known)
+
+
+def _unknown(where: Where, data: Any, known: set[str]) -> Iterator[tuple[Where, str, str]]:
+    """Texts, however deep, that name an answer that there is not."""
+    if isinstance(data, dict):
+        for key, part in data.items():
+            yield from _unknown((*where, key), part, known)
+    elif isinstance(data, list):
+        for number, part in enumerate(data):
+            yield from _unknown((*where, number), part, known)
+    elif isinstance(data, str):
+        template = Template(data)
+        if not template.is_valid():
+            yield where, f"{data!r} has a $ that names nothing", "$key, ${key}, or $$ for a dollar"
+        for name in template.get_identifiers() if template.is_valid() else ():
+            if name not in known:
+                yield where, f"{data!r} names {name}, which is not asked", "the key of a question before it"
 
 
 def _expected(error: Any) -> str:

@@ -18,7 +18,7 @@ from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.prepared.settings import resolve
-from drawknife.core.words.names import BadValue, Place, base, check_path, child, parent
+from drawknife.core.words.names import BadValue, Place, base, check_path, child, fold, parent
 
 from .log import Line
 from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere
@@ -63,9 +63,15 @@ class Session:
             raise Denied(f"there is no account {self.account} any more")
         return found
 
+    def _endpoint(self) -> None:
+        name = self.facts.endpoint
+        if name is not None and fold(name) not in self._prepared.endpoints:
+            raise Denied(f"there is no endpoint {name} any more")
+
     def ask(self, action: str, path: str, **more: Any) -> Verdict:
         """The verdict on an action, which is written down nowhere."""
         self._account()
+        self._endpoint()
         owner = more.pop("owner", None)
         if owner is not None and self._prepared.account(owner) is None:
             owner = None

@@ -10,12 +10,16 @@ from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from typing import Any
 
+import structlog
+
 from drawknife.core.model.items import UNLIMITED, Endpoint
 
 from .acting import Session
 from .ftp_data import CutOff, DataConnections, end, secured, send
 from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere, Refusal
 from .stage import Stage
+
+log = structlog.get_logger()
 
 #: No command is longer; a client may try so often to sign in; and may take so long before it has.
 LONGEST, TRIES, UNSIGNED = 8192, 5, 60
@@ -136,7 +140,10 @@ class Control:
                 await command(argument)
             except Refusal as refused:
                 await self.say(*REPLIES[type(refused)])
-            except OSError:
+            except (ConnectionError, TimeoutError, ssl.SSLError):
+                raise  # the client is gone
+            except Exception:
+                log.exception("a command failed", command=verb)
                 await self.say(451, "It did not work.")
             if verb not in BETWEEN:
                 self._start, self._from = (
@@ -184,14 +191,16 @@ class Control:
             await self.say(425, "The data connection did not come.")
             return
         context = self.stand.tls if self._private else None
-        self._transfer = data
+        # A second handle on the same connection, to cut it by: TLS takes the first one over in the middle of its work.
+        handle = self._transfer = data.dup()
 
         def work() -> None:
-            secure = secured(data, context)
-            self._transfer = secure
+            secure = data
             try:
+                secure = secured(data, context)
                 moving(secure)
             finally:
+                handle.close()
                 end(secure)
 
         doing = asyncio.get_running_loop().run_in_executor(self.stand.transfers, work)

@@ -8,10 +8,11 @@ import os
 import socket
 import stat
 from collections.abc import AsyncIterator
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 from typing import Any
 
 import asyncssh
+import structlog
 from asyncssh import sftp as wire
 
 from drawknife.core.model.items import UNLIMITED, Endpoint
@@ -20,6 +21,8 @@ from .acting import Listed, Session
 from .refusals import BadName, Denied, InTheWay, NotThere, Refusal
 from .stage import Stage
 from .writing import Writing
+
+log = structlog.get_logger()
 
 #: A connection may try so often to sign in.
 TRIES = 6
@@ -75,16 +78,16 @@ class _Connection(asyncssh.SSHServer):
         self.stand, self.endpoint = stand, endpoint
         self.session: Session | None = None
         self._tries = 0
+        self._going_on = ExitStack()
 
     def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
         self._conn = conn
-        self._known = self.stand.connected(conn.abort)
-        self._known.__enter__()
+        self._going_on.enter_context(self.stand.connected(conn.abort))
         self._peer = str(conn.get_extra_info("peername")[0])
         conn.set_extra_info(drawknife=self)
 
     def connection_lost(self, exc: Exception | None) -> None:
-        self._known.__exit__(None, None, None)
+        self._going_on.close()
         if self.session is not None:
             self.stand.ended(self.session)
 
@@ -191,7 +194,11 @@ class _Files(asyncssh.SFTPServer):
         except Refusal as refused:
             code, text = _SENTENCES.get(type(refused), (wire.FX_FAILURE, "there is no room for it"))
             raise asyncssh.SFTPError(code, text) from None
-        except OSError:
+        except asyncssh.SFTPError:
+            raise
+        except Exception:
+            # asyncssh would send the client the text of what it was.
+            log.exception("an operation failed")
             raise asyncssh.SFTPError(wire.FX_FAILURE, "it did not work") from None
 
     # --- folders and facts ----------------------------------------------------------------------
@@ -213,7 +220,7 @@ class _Files(asyncssh.SFTPServer):
             for name in (b".", b".."):
                 yield asyncssh.SFTPName(name, attrs=here)
             for x in seen:
-                yield asyncssh.SFTPName(x.name.encode(), attrs=_attributes(x))
+                yield asyncssh.SFTPName(os.fsencode(x.name), attrs=_attributes(x))
 
         return names()
 

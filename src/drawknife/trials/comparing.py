@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from drawknife.core.words.names import child
+from drawknife.core.words.names import BadValue, check_path, child
 
 from .over import Refused, Speaking
 
@@ -30,6 +30,8 @@ class Compared(NamedTuple):
     differences: list[Difference]
     looked_at: int
     left_out: int
+    #: Names that no model can hold, which are not looked at.
+    odd: int
     #: Did the server tell the `perm` fact at all?
     perm: bool
 
@@ -50,7 +52,7 @@ def compare_server(
 ) -> Compared:
     """Walk what the server shows, from / on, through no more than `most` folders."""
     found: list[Difference] = []
-    todo, looked_at, perm_told = deque(["/"]), 0, False
+    todo, looked_at, odd, perm_told = deque(["/"]), 0, 0, False
     while todo and looked_at < most:
         location = todo.popleft()
         looked_at += 1
@@ -63,7 +65,8 @@ def compare_server(
             continue
         if not model.allowed:
             found.append(Difference(location, "list", False, True, model.text))
-        folders = {x.name: x for x in seen if x.folder}
+        folders = {x.name: x for x in seen if x.folder and _can_be(child(location, x.name))}
+        odd += sum(x.folder for x in seen) - len(folders)
         found += _names(location, model, set(folders))
         for name, entry in sorted(folders.items()):
             at = child(location, name)
@@ -71,7 +74,14 @@ def compare_server(
             if entry.perm is not None:
                 perm_told = True
                 found += _letters(at, entry.perm, decide)
-    return Compared(found, looked_at, len(todo), perm_told)
+    return Compared(found, looked_at, len(todo), odd, perm_told)
+
+
+def _can_be(location: str) -> bool:
+    try:
+        return check_path(location) == location
+    except BadValue:
+        return False
 
 
 def _names(location: str, model: Listing, shown: set[str]) -> list[Difference]:

@@ -285,6 +285,9 @@ class _OverSftp:
             options["known_hosts"] = None
         try:
             self._connection, self._sftp = self._loop.run_until_complete(self._come(address, options))
+        except asyncssh.HostKeyNotVerifiable as error:
+            self._loop.close()
+            raise Refused(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
         except (asyncssh.Error, OSError) as error:
             self._loop.close()
             if isinstance(error, OSError):

@@ -58,8 +58,9 @@ class _Reading:
             if key not in ("name", "as", "steps", *FACTS):
                 known = ("name", "as", "steps", *FACTS)
                 self.wrong((*at, key), f"unknown key {key!r}", "one of " + ", ".join(known), nearest(key, known))
+        named = data.get("as")
         try:
-            account = check_name(data.get("as") or "")
+            account = check_name(named if isinstance(named, str) else "")
         except BadValue as bad:
             self.wrong((*at, "as"), str(bad), "the account that does it")
             return None

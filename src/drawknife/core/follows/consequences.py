@@ -7,6 +7,7 @@ settings, and its room. By sets, so that the work does not grow with accounts ti
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
@@ -81,53 +82,38 @@ def consequences_on(
 
     `credentials` are what accounts have to sign in with, by their names before.
     """
-    before, after = before.on(at.date()), after.on(at.date())
-    pairing = Pairing(before, after, renames)
-    old_findings, new_findings = findings(before), findings(after)
-    old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
-    affected = pairing.affected()
-    signing = SigningIn(pairing, at, credentials, affected | changed_settings(pairing))
-    paths = with_changed_paths(pairing)
-    access, left_out = compare_access(pairing, affected, paths, signing)
-    return Consequences(
-        tuple(after.model.accounts[i].name for i in pairing.come),
-        tuple(before.model.accounts[i].name for i in pairing.gone),
-        tuple(signing.changes()),
-        tuple(access),
-        tuple(_leads(pairing, affected | paths)),
-        tuple(_settings(pairing, affected)),
-        tuple(room_changes(pairing, at, affected | paths | changed_settings(pairing))),
-        (
-            *_otherwise_broken(new_promises, old_promises, pairing.renames),
-            *_unlike(new_findings, old_findings, pairing.renames),
-        ),
-        (
-            *_otherwise_broken(old_promises, new_promises, pairing.renames, back=True),
-            *_unlike(old_findings, new_findings, pairing.renames),
-        ),
-        tuple(left_out),
-    )
+    return Consequences(**dict(_compared(before, after, at, renames, credentials)))
 
 
 def same_on(before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None) -> bool:
-    """Is nothing different for anybody as of a moment, of all that :func:`consequences_on` compares, and no finding new?
-    What is quick to compare comes first."""
+    """Is nothing different for anybody as of a moment, no finding new, and nothing left out? Ends with the first difference."""
+    return not any(found for name, found in _compared(before, after, at, None, credentials) if name != "mended")
+
+
+def _compared(
+    before: Prepared, after: Prepared, at: datetime, renames: Renames | None, credentials: Credentials
+) -> Iterator[tuple[str, tuple[Any, ...]]]:
+    """Each part of :class:`Consequences` by its name, what is quick to compare first."""
     before, after = before.on(at.date()), after.on(at.date())
-    pairing = Pairing(before, after, None)
-    if pairing.come or pairing.gone:
-        return False
-    affected = pairing.affected()
-    paths, set_otherwise = with_changed_paths(pairing), changed_settings(pairing)
+    pairing = Pairing(before, after, renames)
+    yield "come", tuple(after.model.accounts[i].name for i in pairing.come)
+    yield "gone", tuple(before.model.accounts[i].name for i in pairing.gone)
+    affected, set_otherwise = pairing.affected(), changed_settings(pairing)
     signing = SigningIn(pairing, at, credentials, affected | set_otherwise)
-    return not (
-        _settings(pairing, affected)
-        or _leads(pairing, affected | paths)
-        or any(compare_access(pairing, affected, paths, signing))
-        or next(iter(signing.changes()), None)
-        or room_changes(pairing, at, affected | paths | set_otherwise)
-        or _otherwise_broken(broken_promises(after, at.date()), broken_promises(before, at.date()), pairing.renames)
-        or _unlike(findings(after), findings(before), pairing.renames)
-    )
+    paths = with_changed_paths(pairing)
+    yield "settings", tuple(_settings(pairing, affected))
+    yield "leads", tuple(_leads(pairing, affected | paths))
+    access, left_out = compare_access(pairing, affected, paths, signing)
+    yield "access", tuple(access)
+    yield "left_out", tuple(left_out)
+    yield "sign_in", tuple(signing.changes())
+    yield "room", tuple(room_changes(pairing, at, affected | paths | set_otherwise))
+    old_findings, new_findings = findings(before), findings(after)
+    old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
+    new = _otherwise_broken(new_promises, old_promises, pairing.renames)
+    yield "new_findings", (*new, *_unlike(new_findings, old_findings, pairing.renames))
+    mended = _otherwise_broken(old_promises, new_promises, pairing.renames, back=True)
+    yield "mended", (*mended, *_unlike(old_findings, new_findings, pairing.renames))
 
 
 def _otherwise_broken(some: list[Broken], others: list[Broken], renames: Renames, back: bool = False) -> list[Finding]:
