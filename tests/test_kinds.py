@@ -44,10 +44,12 @@ VALUES = {
               "files_over_since": "2026-11-20T08:00:00+00:00", "note": "why"},
     "lockout": {"failures": 5, "within": "10 minutes", "lasts": "30 minutes", "note": "why"},
     "promise": {"says": "only group:crew may read at s:/x tree through quay", "kept": "always", "note": "why"},
+    "trial": {"as": "ida", "at": "quay", "from": "192.0.2.9", "tls": True, "method": "key", "when": "2026-11-20T08:00:00+00:00",
+              "steps": ["upload /v/a: yes", "delete-file /v/a of ida: no, by folder"], "note": "why"},
     "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},
 }  # fmt: skip
 KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtual-path": "/v", "endpoint": "quay",
-        "setting": "account:ida", "quota": "pool", "lockout": "account", "promise": "inside"}  # fmt: skip
+        "setting": "account:ida", "quota": "pool", "lockout": "account", "promise": "inside", "trial": "a crew's day"}  # fmt: skip
 
 
 def document():
@@ -78,11 +80,11 @@ def test_what_is_declared_is_what_the_items_hold():
     for kind in EVERY:
         if kind.name not in ("unit", "setting"):
             held = {f.name for f in dataclass_fields(kind.make)} - {"folders"}
-            assert held == {f.name for f in kind.fields}, kind.name
+            assert held == {kind.attribute(f.name) for f in kind.fields}, kind.name
             defaults = {f.name: f.default for f in dataclass_fields(kind.make)}
             for field in kind.fields:
                 if field.default is not REQUIRED and kind.name != "usage":  # whose owner is left out in the file alone
-                    assert defaults[field.name] == field.default, (kind.name, field.name)
+                    assert defaults[kind.attribute(field.name)] == field.default, (kind.name, field.name)
 
 
 def test_the_file(model):

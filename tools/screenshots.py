@@ -6,11 +6,20 @@ console are of headless Chromium. Needs a running ./run demo for the console's.
 
 from __future__ import annotations
 
+import ftplib
+import io
 import os
 import subprocess
 import sys
+from contextlib import suppress
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
+
+from drawknife.client import Client
+from drawknife.rehearsal.model_source import OfService
+
+from .rehearsing import standing
 
 ROOT = Path(__file__).resolve().parent.parent
 FOLDER = ROOT / "docs" / "screenshots"
@@ -30,13 +39,13 @@ CONSOLE = {
     "console-access": "/accounts/yuki?why=delete-file@/charts/exchange",
     "console-map": "/map?right=delete-file",
     "console-overview": "/",
-    "console-group": "/subjects/group%3Asonar-lab?without=yuki",
     "console-sync": "/directories?preview=bureau",
     "console-limits": "/limits?limit=capacity%20survey",
     "console-endpoints": "/endpoints",
     "console-draft": "/drafts/watch-keeps-charts",
     "console-idle": "/",
     "console-pattern": "/patterns/shared-folder",
+    "console-rehearsal": "/rehearsal",
 }
 DARK = {"console-map"}
 
@@ -53,10 +62,35 @@ def _pattern(page: Any) -> None:
     page.get_by_label("Where they see it").fill("/watch")
     page.get_by_role("button", name="Show what follows").click()
     page.get_by_role("button", name="Do it").wait_for()
+    page.wait_for_function("() => !document.querySelector('[data-loading]')")
+    page.wait_for_timeout(400)  # the button comes back slowly
+
+
+#: Clients: who comes, what is put (or nothing), and where.
+CLIENTS = (
+    ("kittiwake", "/inbox/line-07.xyz"), ("turnstone", "/inbox/line-07.xyz"), ("yuki", None),
+    ("ines", "/charts/issued/sheet-15.pdf"), ("uni-esk", None),
+)  # fmt: skip
+
+
+def _rehearsal(page: Any) -> None:
+    """Some clients come while the page is looked at, and one that was refused is opened."""
+    service = _service()
+    with (
+        TemporaryDirectory() as folder,
+        Client(service["DRAWKNIFE_URL"], service["DRAWKNIFE_TOKEN"]) as client,
+        standing(None, Path(folder), source=OfService(client)) as there,
+    ):
+        for who, put in CLIENTS:
+            with suppress(ftplib.error_perm), there.ftp(who) as ftp:
+                ftp.storbinary(f"STOR {put}", io.BytesIO(b"x")) if put else ftp.nlst("/")
+        page.get_by_role("button", name="Why uni-esk sign-in").wait_for()
+        page.get_by_role("button", name="Why ines upload").first.click()
+        page.get_by_text("Refused by the folder gate").wait_for()
 
 
 #: What is done on a page before its picture is taken.
-STEPS = {"console-idle": _idle, "console-pattern": _pattern}
+STEPS = {"console-idle": _idle, "console-pattern": _pattern, "console-rehearsal": _rehearsal}
 
 
 def _service() -> dict[str, str]:

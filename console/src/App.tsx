@@ -17,8 +17,10 @@ import { MapPage } from "./pages/MapPage";
 import { OverviewPage } from "./pages/OverviewPage";
 import { PatternPage, PatternsPage } from "./pages/PatternsPage";
 import { PromisesPage } from "./pages/PromisesPage";
+import { RehearsalPage } from "./pages/RehearsalPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SubjectPage } from "./pages/SubjectPage";
+import { TrialsPage } from "./pages/TrialsPage";
 import { VirtualPathsPage } from "./pages/VirtualPathsPage";
 import { WhoPage } from "./pages/WhoPage";
 import { Shell } from "./parts/Shell";
@@ -77,6 +79,8 @@ export function App() {
         <Route path="/map" element={<MapPage />} />
         <Route path="/who" element={<WhoPage />} />
         <Route path="/promises" element={<PromisesPage />} />
+        <Route path="/trials" element={<TrialsPage />} />
+        <Route path="/rehearsal" element={<RehearsalPage />} />
         <Route path="/compare" element={<ComparePage />} />
         <Route path="/patterns" element={<PatternsPage />} />
         <Route path="/patterns/:name" element={<PatternPage />} />

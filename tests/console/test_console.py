@@ -1,5 +1,7 @@
 """The console in headless Chromium, on the demo."""
 
+import ftplib
+import io
 import itertools
 import os
 import re
@@ -8,8 +10,10 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from playwright.sync_api import expect, sync_playwright
 from tools.demo import BUREAU
+from tools.rehearsing import standing
 
 from drawknife.messages import NewCensus
+from drawknife.rehearsal.model_source import OfService
 
 from ..conftest import DEMO, ROOT, serving, until
 
@@ -532,3 +536,60 @@ def test_an_administrator_is_added_and_signs_in_by_a_link(own_page, browser):
     hers.get_by_role("button", name="Save").click()
     expect(hers.get_by_role("alert")).to_contain_text("this takes the role editor")
     hers.close()
+
+
+def test_a_refused_client_is_seen_as_it_comes_and_its_line_opens_why(own_page, tmp_path):
+    page = own_page
+    page.goto("/rehearsal")
+    expect(page.get_by_text("Nothing has been tried yet")).to_be_visible()
+    with page.service.client() as client, standing(None, tmp_path / "r", source=OfService(client)) as there:
+        client.set_password("ines")
+        ftp = there.ftp("ines")
+        with pytest.raises(ftplib.error_perm):
+            ftp.storbinary("STOR /charts/issued/x.pdf", io.BytesIO(b"x"))
+        ftp.nlst("/charts")
+        page.get_by_role("button", name="Why ines upload /charts/issued/x.pdf").click()
+        told = page.get_by_role("region", name="Why")
+        expect(told).to_contain_text("Refused by the folder gate")
+        expect(told).to_contain_text("May ines upload /charts/issued/x.pdf through harbour?")
+        expect(page.get_by_text("drawknife why ines upload /charts/issued/x.pdf --endpoint harbour")).to_be_visible()
+        expect(page.get_by_role("button", name="Why ines list /charts")).to_be_visible()
+        page.get_by_role("combobox", name="Verdict").click()
+        page.get_by_role("option", name="refused", exact=True).click()
+        expect(page.get_by_role("button", name="Why ines list /charts")).to_have_count(0)
+        expect(page).to_have_url(re.compile(r"verdict=refused"))
+        # What comes later is there without anything being done; what was opened stays open.
+        with pytest.raises(ftplib.error_perm):
+            there.ftp("odile", password="wrong")
+        expect(page.get_by_role("button", name="Why odile sign-in harbour")).to_be_visible()
+        expect(told).to_be_visible()
+
+
+def test_a_trial_is_kept_and_a_change_that_turns_it_is_told_before_it_is_made(own_page):
+    page = own_page
+    page.goto("/trials")
+    page.get_by_role("button", name="Add trial").click()
+    form = page.get_by_role("dialog")
+    form.get_by_label("name").fill("the lab puts drafts")
+    form.get_by_label("as", exact=True).fill("ines")
+    form.get_by_label("steps").fill("upload /charts/drafts/x: yes\nlist /charts: yes")
+    form.get_by_role("button", name="Save").click()
+    row = page.get_by_label("Trials", exact=True).locator(".row", has_text="the lab puts drafts")
+    expect(row).to_contain_text("2 steps, all as expected")
+    with page.service.client() as client:
+        shut = {
+            "op": "change",
+            "kind": "folder",
+            "name": "survey:/charts/drafts",
+            "add": {"entries": ["deny account:ines upload"]},
+        }
+        client.add_to_draft("night", [shut])
+        page.goto("/drafts/night")
+        expect(page.get_by_role("main")).to_contain_text("trial the lab puts drafts, as ines")
+        client.change([shut])
+    page.goto("/trials")
+    expect(row).to_contain_text("1 of 2 steps not as expected")
+    expect(row).to_contain_text("expected yes: ines may not upload in survey:/charts/drafts")
+    page.goto("/")
+    page.get_by_text("trial the lab puts drafts, as ines").click()
+    expect(page).to_have_url(re.compile("/trials$"))

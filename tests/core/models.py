@@ -6,7 +6,8 @@ from random import Random
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.soundness import problems
-from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.names import Place
 from drawknife.core.words.rights import ALL, BIT, BUNDLES
 

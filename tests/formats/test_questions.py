@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput
 from drawknife.formats.document import BadDocument, read_json
 from drawknife.formats.questions import KEYS, as_data, read_question

@@ -128,3 +128,49 @@ def test_a_service_that_is_gone_leaves_the_last_model_in_force(cluster, tmp_path
         service.process.wait()
         ftp.storbinary("STOR /charts/drafts/a", io.BytesIO(b"x"))
         refused(ftp, "/charts/review-2026/a")
+
+
+def test_the_log_comes_to_the_service_as_it_happens(client, tmp_path):
+    """Each action with its verdict, gate and reason, the newest first; what is asked for only; of a draft, its name."""
+    with standing(None, tmp_path / "r", source=OfService(client)) as there:
+        ftp = there.ftp("ines")
+        refused(ftp, "/charts/issued/x")
+        with pytest.raises(ftplib.error_perm):
+            there.ftp("nobody-here")
+        until(lambda: any(x.account == "nobody-here" for x in client.rehearsal_log().lines), 3000)
+        lines = client.rehearsal_log().lines
+        assert [(x.account, x.action, x.allowed) for x in lines[:3]] == [
+            ("nobody-here", "sign-in", False), ("ines", "upload", False), ("ines", "sign-in", True),
+        ]  # fmt: skip
+        told = lines[1]
+        assert (told.gate, told.path, told.endpoint, told.draft) == ("folder", "/charts/issued/x", "harbour", None)
+        assert (
+            "no entry there" in told.text
+            and told.why == "drawknife why ines upload /charts/issued/x --endpoint harbour"
+        )
+        assert [x.id for x in lines] == sorted((x.id for x in lines), reverse=True)
+        only = client.rehearsal_log(account="INES", verdict="refused", endpoint="harbour").lines
+        assert only and {(x.account, x.allowed) for x in only} == {("ines", False)}
+        assert client.rehearsal_log(after=lines[0].id).lines == [] and len(client.rehearsal_log(most=1).lines) == 1
+    client.add_to_draft("log", [{"op": "change", "kind": "account", "name": "odile", "set": {"enabled": False}}])
+    with standing(None, tmp_path / "d", source=OfService(client, "log")) as there:
+        with pytest.raises(ftplib.error_perm):
+            there.ftp("odile")
+        until(lambda: client.rehearsal_log(most=1).lines[0].draft == "log", 3000)
+        assert client.rehearsal_log(most=1).lines[0].why.endswith("--endpoint harbour --draft log")
+        assert PASSWORD not in str(client.rehearsal_log().lines)
+    client.drop_draft("log")
+
+
+def test_only_the_newest_lines_are_kept(client, monkeypatch):
+    line = {
+        "at": "2026-11-23T12:00:00Z", "session": 1, "account": "ines", "endpoint": "harbour", "client": "192.0.2.1",
+        "action": "list", "path": "/", "allowed": True, "reason": "allowed", "text": "yes", "why": "drawknife why",
+    }  # fmt: skip
+    for i in range(21):
+        client.report_rehearsal([{**line, "session": i}] * 1000)
+    assert len(client.rehearsal_log(most=5000, after=0).lines) == 5000
+    oldest = client.rehearsal_log(account="ines", most=5000).lines[-1]
+    assert oldest.session == 16 and client.rehearsal_log().kept == 20_000
+    with pytest.raises(Exception, match="at most 1000"):
+        client.report_rehearsal([line] * 1001)

@@ -12,7 +12,7 @@ from drawknife.changing import apply
 from drawknife.cli.main import main
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model, write_model
-from drawknife.trials import read_trials, run_trial, write_trials
+from drawknife.trials import Decided, outcomes_of, read_trials, write_trials
 
 from ..conftest import DEMO, ROOT, run, serving
 
@@ -46,14 +46,14 @@ def test_what_was_done_before_counts():
         "rename /home/d to /home/e: yes", "overwrite /home/e: yes", "delete-file /home/x of odile: yes",
     ).encode())  # fmt: skip
     asked = []
-    run_trial(found, lambda question: asked.append(question) or (True, None, ""))
+    outcomes_of(found, lambda question: asked.append(question) or Decided(True, None, ""))
     assert [q.get("owner") for q in asked] == [None, "ines", None, None, "ines", "ines", "odile"]
 
 
 def test_a_step_that_is_refused_has_no_part_in_what_follows():
     (found,) = read_trials(trial("upload /a: no", "delete-file /a: no").encode())
     asked = []
-    run_trial(found, lambda question: asked.append(question) or (False, "folder", ""))
+    outcomes_of(found, lambda question: asked.append(question) or Decided(False, "folder", ""))
     assert "owner" not in asked[1]
 
 
@@ -84,11 +84,13 @@ def test_what_is_not_as_expected_is_told_with_the_reason(tmp_path):
         (trial("list /a: perhaps"), 6, "'perhaps' is no expectation"),
         (trial("list /a: no, by wall"), 6, "is no expectation"),
         (trial("list a: yes"), 6, "is no step"),
+        (trial("list: yes"), 6, "says not where"),
+        (trial("list /a: yes").replace("name: t", "name: \"\""), 3, "is no title"),
         (trial("rename /a: yes"), 6, "a rename needs a destination"),
         (trial("sign-in: yes"), 6, "signing in is somewhere"),
         (trial("list /a: yes", where="harbour"), 5, "unknown key 'where'"),
         (trial("list /a: yes").replace("as: ines", "as: ''"), 4, "name"),
-        (trial("list /a: yes").replace("as: ines", "as: 5"), 4, "name"),
+        (trial("list /a: yes").replace("as: ines", "as: 5"), 4, "not text"),
         ("drawknife-trials: 1\ntrials:\n  - {name: t, as: ines, steps: []}\n", 3, "nothing to do"),
     ],
 )  # fmt: skip
@@ -173,6 +175,7 @@ def test_a_server_that_does_what_the_model_says(tmp_path, server):
     """Nothing is different, nothing of what was there is touched, and what is left behind is told."""
     server.stand.tree.root.joinpath("survey/charts/issued/sheet-14.pdf").write_text("x")
     server.stand.tree.root.joinpath("public/tides/today.csv").write_text("x")
+    server.stand.tree.root.joinpath("public/notices/watch.txt").write_text("x")
     before = lying(server)
     done = tried(TRIALS.read_text(), tmp_path, *over(server, "--may-write"))
     assert (
@@ -181,12 +184,25 @@ def test_a_server_that_does_what_the_model_says(tmp_path, server):
         and "does not" not in done.stdout
     )
     assert "1 not as expected" in done.stdout
-    # What ines puts among the drafts she may not delete: that is told, and all else is as it was.
-    assert done.output.count("is still there") == 1 and "/charts/drafts/sheet-15.pdf is still there" in done.output
+    # What may be made and not be deleted is told, and all else is as it was.
+    assert done.output.count("is still there") == 2 and "/inbox/26-11 is still there" in done.output
+    assert "/charts/drafts/sheet-15.pdf is still there" in done.output
     assert [x for x in lying(server) if not x.endswith("sheet-15.pdf")] == before
     asked = {(x.account, x.action) for x in server.lines}
     assert ("kittiwake", "upload") in asked and ("kittiwake", "delete-file") in asked
     assert ("ines", "overwrite") not in asked  # it is not the trial's own
+
+
+def test_what_does_not_lie_there_says_nothing_of_the_server(tmp_path, server):
+    """Where the model lets it, and nothing is there to be had; a refusal that the model expects is one all the same."""
+    steps = ("download /notices/none.txt: yes", "download /soundings/none: no")
+    for endpoint in ("harbour", "lab-sftp"):
+        done = tried(
+            trial(*steps, at=endpoint).replace("ines", "kittiwake" if endpoint == "harbour" else "ines"),
+            tmp_path,
+            *over(server),
+        )
+        assert "download /notices/none.txt  yes; not tried" in done.stdout and "nothing of that name" in done.stdout
 
 
 def test_without_leave_nothing_is_written(tmp_path, server):

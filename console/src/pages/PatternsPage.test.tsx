@@ -12,7 +12,14 @@ const PATTERN = {
   about: "A folder that one group reads.",
   asks: [
     { key: "who", asks: "Who reads it", kind: "subject", example: "group:night-watch", default: null, optional: false },
-    { key: "location", asks: "Where they see it", kind: "location", example: "/exchange", default: "/library", optional: false },
+    {
+      key: "location",
+      asks: "Where they see it",
+      kind: "location",
+      example: "/exchange",
+      default: "/library",
+      optional: false,
+    },
     { key: "room", asks: "How much fits into it", kind: "size", example: "20 GiB", default: null, optional: true },
   ],
   given: { who: "group:crew" },

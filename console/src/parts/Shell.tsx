@@ -10,11 +10,13 @@ import {
   IconLogout,
   IconMoon,
   IconPencilCheck,
+  IconPlayerPlay,
   IconRoute,
   IconServer,
   IconShieldCheck,
   IconSun,
   IconTemplate,
+  IconTestPipe,
   IconUserQuestion,
   IconUserShield,
   IconUsers,
@@ -41,6 +43,8 @@ const PLACES = [
   ["/map", "Map", IconGridDots],
   ["/compare", "Compare", IconArrowsDiff],
   ["/promises", "Promises", IconShieldCheck],
+  ["/trials", "Trials", IconTestPipe],
+  ["/rehearsal", "Rehearsal", IconPlayerPlay],
   ["/patterns", "Patterns", IconTemplate],
   ["/drafts", "Drafts", IconPencilCheck],
   ["/journal", "Journal", IconBook2],
@@ -77,7 +81,7 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
             Drawknife
           </Text>
         </Group>
-        <nav style={{ display: "grid", gap: 2 }} aria-label="Main">
+        <nav style={{ display: "grid", gap: 1, minHeight: 0, overflowY: "auto" }} aria-label="Main">
           {PLACES.map(([to, label, Icon]) => (
             <NavLink key={to} to={to} end={to === "/"}>
               <Icon size={17} stroke={1.6} />

@@ -34,10 +34,16 @@ export function Why({ account, right, location, endpoint, state, close }: Props)
   // What is allowed on one's own only is explained for one's own, with what differs for others told above.
   const owner = state === "own" ? account : undefined;
   const path = examplePath(location, right);
+  return <WhyAsked question={{ account, action: right, path, owner, endpoint }} state={state} close={close} />;
+}
+
+/** The same of a question as it was asked. */
+export function WhyAsked({ question, state, close }: { question: Asked; state: State; close: () => void }) {
+  const { account, action, path, to, owner, endpoint } = question;
   const query = useQuery({
-    queryKey: ["why", account, right, location, endpoint, owner],
-    queryFn: () =>
-      answer(POST("/api/v1/decisions", { body: { account, action: right, path, owner, endpoint, explain: true } })),
+    queryKey: ["why", question],
+    queryFn: () => answer(POST("/api/v1/decisions", { body: { ...question, explain: true } })),
+    retry: false,
   });
   return (
     <div
@@ -52,17 +58,23 @@ export function Why({ account, right, location, endpoint, state, close }: Props)
     >
       <Group justify="space-between" align="flex-start" wrap="nowrap">
         <Text fz="xs" className="quiet">
-          May <b>{account}</b> {right} <span className="mono">{path}</span>
-          {owner ? ", which it owns" : ""}
-          {endpoint ? ` through ${endpoint}` : ""}?
+          May <b>{account}</b> {action} <span className="mono">{path}</span>
+          {to && (
+            <>
+              {" "}
+              to <span className="mono">{to}</span>
+            </>
+          )}
+          {owner ? (owner === account ? ", which it owns" : `, which ${owner} owns`) : ""}
+          {endpoint ? (path === undefined ? ` at ${endpoint}` : ` through ${endpoint}`) : ""}?
         </Text>
         <ActionIcon variant="subtle" color="gray" size="sm" onClick={close} aria-label="Close why">
           <IconX size={15} />
         </ActionIcon>
       </Group>
       <Loaded query={query}>{(answer) => <Told answer={answer} state={state} />}</Loaded>
-      <Mending question={{ account, action: right, path, owner, endpoint }} stop={state !== "no"} />
-      <Since question={{ account, action: right, path, owner, endpoint }} />
+      <Mending question={question} stop={state !== "no"} />
+      {path !== undefined && <Since question={{ account, action, path, to, owner, endpoint }} />}
     </div>
   );
 }
@@ -105,16 +117,17 @@ function Told({ answer, state }: { answer: Answer; state: State }) {
   );
 }
 
-interface Asked {
+export interface Asked {
   account: string;
   action: Right;
-  path: string;
+  path?: string;
+  to?: string;
   owner?: string;
   endpoint?: string;
 }
 
 /** Since when it is so, and what made it so; asked for only where somebody wants to know. */
-function Since({ question }: { question: Asked }) {
+function Since({ question }: { question: Asked & { path: string } }) {
   const [asked, setAsked] = useState(false);
   const query = useQuery({
     queryKey: ["when", question],

@@ -11,15 +11,18 @@ from drawknife.answers.map_window import MapWindow, map_cells
 from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import UnknownName, verdict
 from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS
+from drawknife.core.decide.trying import try_on
 from drawknife.core.everybody.compare import differences
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.listing import list_as
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.everybody.who import almost, holders
+from drawknife.core.model.kinds import TRIAL
 from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
-from drawknife.core.prepared.question import GATES, Question, Verdict
+from drawknife.core.prepared.question import Question, Verdict
+from drawknife.core.words.actions import GATES
 from drawknife.core.words.checks import check_location, check_right
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import child
@@ -138,6 +141,22 @@ class AccessAnswers(Asked):
                 for p in self.prepared.model.promises
             ],
         )  # fmt: skip
+
+    def trials(self) -> msg.TrialList:
+        """The trials that are kept, each done."""
+        lines = []
+        for trial in self.full.model.trials:
+            came = try_on(self.full, trial, self.now)
+            steps = [
+                msg.StepMessage(
+                    says=x.step.says, expected=x.step.expects, allowed=x.answer.allowed, gate=x.answer.gate,
+                    text=x.answer.text, as_expected=x.as_expected,
+                )
+                for x in came
+            ]  # fmt: skip
+            all_so = all(x.as_expected for x in came)
+            lines.append(msg.TrialLine(name=trial.name, item=TRIAL.data(trial), steps=steps, as_expected=all_so))
+        return msg.TrialList(revision=self.revision, trials=lines)
 
     def compare(
         self,

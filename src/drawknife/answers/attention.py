@@ -8,6 +8,7 @@ from datetime import datetime
 from drawknife import messages as msg
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.follows.trials_turned import trial_findings
 from drawknife.core.limits.usage import every_limit, promised
 from drawknife.core.model.ending import ending
 from drawknife.core.model.endpoints import tls_policy
@@ -42,7 +43,7 @@ def attention(
     found = [
         msg.FindingMessage(kind=kind, about=about, text=text)
         for group in (
-            _promises(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
+            _promises(prepared, now), trial_findings(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificates), _limits(prepared, now),
         )
         for kind, about, text in group

@@ -14,6 +14,7 @@ from drawknife.core.decide.gates import UnknownName, verdict
 from drawknife.core.follows.consequences import Consequences
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.promises_held import broken_by
+from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.model.items import parse_entry, parse_grant
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
@@ -74,7 +75,7 @@ class MendAnswers(Asked):
         if not found.all_looked_at:
             left.append("there may be more ways: not all sets of changes were tried")
         if len(ways) > most:
-            left.append(f"{number_of(len(ways) - most, 'more way')}, which do more: `most` says how many are told")
+            left.append(f"{number_of(len(ways) - most, 'more way')}, which do more")
         return msg.MendsAnswer(
             revision=self.revision, allowed=now.allowed, text=now.text,
             mends=[_message(i, *some) for i, some in enumerate(ways[:most], 1)], left_out=left,
@@ -88,7 +89,7 @@ class MendAnswers(Asked):
             return None
         follows = consequences(self.full, after, self.now, None, self.credentials)
         breaks = [b.text() for b in broken_by(self.full, after, self.now.date(), None)]
-        breaks += [f.text for f in follows.new_findings if f.kind == "promise-broken"]
+        breaks += [f.text for f in follows.new_findings if f.kind in ("promise-broken", TURNED)]
         others = _others(follows, asker)
         also = _also(follows, asker, wanted)
         return _Way(changes, follows, others, list(dict.fromkeys(breaks)), also, _rights(changes))

@@ -7,6 +7,7 @@ from typing import Any
 
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
+from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.words.sizes import number_of, several
 
 MOST_LINES = 6
@@ -50,8 +51,13 @@ def summary(f: Consequences) -> list[str]:
         said.append(f"from {day} on: " + "; ".join(summary(then)[1 if then.for_nobody else 0 :][:2]))
     if len(f.later) > 2:
         said.append(f"and more from {number_of(len(f.later) - 2, 'later day')} on")
-    for word, found in (("new finding", f.new_findings), ("mended", f.mended)):
-        if found:
+    for word, every in (("new finding", f.new_findings), ("mended", f.mended)):
+        trials = [x for x in every if x.kind == TURNED]
+        if trials:
+            how = "no more as expected" if every is f.new_findings else "as expected again"
+            named = several([x.about for x in trials])
+            said.append(f"turns {number_of(len(trials), 'trial')}, {how}: {named}")
+        if found := [x for x in every if x.kind != TURNED]:
             said.append(f"{word}: {found[0].text}" + (f" (and {len(found) - 1} more)" if len(found) > 1 else ""))
     if len(said) > MOST_LINES:
         said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]

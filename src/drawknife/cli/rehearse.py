@@ -169,6 +169,7 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
         loop.add_signal_handler(number, stop.set)
     await stop.wait()
     await stand.close()
+    stand.source.close()
     if file is not None:
         file.close()
 

@@ -11,12 +11,29 @@ from rich.console import Console
 from rich.padding import Padding
 from rich.text import Text
 
+from drawknife.core.model.kinds import TRIAL
+from drawknife.core.model.trials import Step, Trial
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
-from drawknife.trials import Outcome, Step, Trial, read_trials, run_trial, write_trials
+from drawknife.formats.model_file import read_item
+from drawknife.trials import Decided, Outcome, outcomes_of, read_trials, write_trials
 from drawknife.trials.over import Address, AtServer, Done, Refused, sign_in
 
-from .common import FAILED, NOT_SO, WRONG_USAGE, Answers, asks, console, errors_told, fail, read_model_file, say
+from .changing import Apply, asking_with, edits
+from .common import (
+    FAILED,
+    NOT_SO,
+    WRONG_USAGE,
+    Answers,
+    asks,
+    console,
+    errors_told,
+    fail,
+    print_json,
+    read_model_file,
+    say,
+)
+from .items import add_command, change_command, remove_command, rename_command, show_command
 from .servers import address, out_of_reach, read_passwords, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
@@ -26,11 +43,22 @@ RECORDED = (
 )  # fmt: skip
 
 
-def _decide(answers: Answers, question: dict[str, Any]) -> tuple[bool, str | None, str]:
+def _decide(answers: Answers, question: dict[str, Any]) -> Decided:
     found = answers.decide(question)
     if isinstance(found, dict):
-        return found["allowed"], found["gate"], found["text"]
-    return found.allowed, found.gate, found.text
+        return Decided(found["allowed"], found["gate"], found["text"])
+    return Decided(found.allowed, found.gate, found.text)
+
+
+def _kept(answers: Answers) -> list[Trial]:
+    """The trials that the model keeps."""
+    found = [read_item(TRIAL.name, line.item) for line in answers.trials().trials]
+    if not found:
+        fail(
+            WRONG_USAGE,
+            "no trial is kept there yet: give a file of trials, or keep one with `drawknife trial keep FILE`",
+        )
+    return found
 
 
 def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, Address]:
@@ -39,7 +67,7 @@ def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
 
 
 @click.command("try")
-@click.argument("files", nargs=-1, required=True, metavar="FILE...")
+@click.argument("files", nargs=-1, metavar="[FILE...]")
 @click.option(
     "--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here, too."
 )
@@ -64,7 +92,7 @@ def try_(
     password: str | None,
     as_json: bool,
 ) -> None:
-    """Do the trials of some files: each step is asked, and held against what the file expects.
+    """Do the trials of some files, or those that the model keeps: each step is asked, and held against what it expects.
 
     What the steps before have put, moved or deleted counts. With --over each step is also done at a server, and held
     against the model; nothing is deleted or overwritten there but what the trial has put itself. Exit status 0 only
@@ -72,16 +100,17 @@ def try_(
 
     \b
     Examples:
+      drawknife try
       drawknife try demo/trials.yaml
       drawknife try demo/trials.yaml --junit trials.xml
     """  # fmt: skip
     passwords = read_passwords(password_file)
     done: list[tuple[str, Trial, list[Outcome]]] = []
-    for name in files:
-        raw = read_model_file(name)
+    for name in files or ("the trials kept",):
+        raw = read_model_file(name) if files else b""
         with errors_told(name):
-            for trial in read_trials(raw):
-                outcomes = run_trial(trial, lambda question: _decide(answers, question))
+            for trial in read_trials(raw) if files else _kept(answers):
+                outcomes = outcomes_of(trial, lambda question: _decide(answers, question))
                 if over:
                     word = passwords.get(fold(trial.account), password)
                     outcomes = _at_server(trial, outcomes, over, word, may_write, not unchecked)
@@ -105,7 +134,7 @@ def _at_server(
     checked: bool,
 ) -> list[Outcome]:
     """The outcomes with what a server did with each step."""
-    endpoint = trial.steps[0].question.get("endpoint", "") if trial.steps else ""
+    endpoint = trial.endpoint or ""
     server = over.get(fold(endpoint), over.get(""))
     if server is None:
         return [
@@ -122,8 +151,8 @@ def _at_server(
     try:
         found = []
         for x in outcomes:
-            signing = x.step.question["action"] == "sign-in"
-            found.append(x._replace(server=Done(True, "") if signing else at.do(x.step.question)))
+            signing = x.step.action == "sign-in"
+            found.append(x._replace(server=Done(True, "") if signing else at.do(x.came.question, x.answer.allowed)))
         for left in at.clean_up():
             say(left)
         return found
@@ -136,7 +165,7 @@ def _at_server(
 def _not_in(x: Outcome, account: str, refused: Refused, password: str | None) -> Done:
     """What a server that does not let somebody in has done with a step: refused what takes being in, and no more is known."""
     more = "" if password else f"; no password was given for {account}: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
-    of_signing_in = x.allowed or x.gate in ("door", "sign-in")
+    of_signing_in = x.answer.allowed or x.answer.gate in ("door", "sign-in")
     return Done(False if of_signing_in else None, f"signing in there was refused: {refused}{more}")
 
 
@@ -147,8 +176,8 @@ def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
         {
             "file": name, "trial": trial.name, "as": trial.account,
             "steps": [
-                {"step": x.step.says, "expected": x.step.allowed, "by": x.step.gate, "allowed": x.allowed, "gate": x.gate,
-                 "text": x.text, "server": x.server._asdict() if x.server else None, "as_expected": x.as_expected}
+                {"step": x.step.says, "expected": x.step.allowed, "by": x.step.gate, "allowed": x.answer.allowed,
+                 "gate": x.answer.gate, "text": x.answer.text, "server": x.server._asdict() if x.server else None, "as_expected": x.as_expected}
                 for x in outcomes
             ],
         }
@@ -179,7 +208,7 @@ def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
 
 
 def _draw_step(out: Console, x: Outcome) -> None:
-    said = "yes" if x.allowed else f"no, by {x.gate}"
+    said = "yes" if x.answer.allowed else f"no, by {x.answer.gate}"
     line = (
         Text()
         .append("    " if x.as_expected else "  ✕ ", "red")
@@ -187,7 +216,7 @@ def _draw_step(out: Console, x: Outcome) -> None:
     )
     line.append(said, "dim" if x.is_allowed_as_expected else "red")
     if not x.is_allowed_as_expected:
-        line.append(", expected " + ("yes" if x.step.allowed else f"no, by {x.step.gate}" if x.step.gate else "no"))
+        line.append(f", expected {x.step.expects}")
     if x.server is not None:
         word = (
             "not tried"
@@ -200,7 +229,7 @@ def _draw_step(out: Console, x: Outcome) -> None:
         )
         line.append(f"; {word}", "dim" if x.is_so_at_server else "red")
     out.print(line)
-    below = [] if x.is_allowed_as_expected else [x.text]
+    below = [] if x.is_allowed_as_expected else [x.answer.text]
     if x.server is not None and x.server.text and not (x.is_so_at_server and x.server.allowed is False):
         below.append(x.server.text)
     for text in below:
@@ -217,7 +246,7 @@ def _write_junit(path: Path, done: Iterable[tuple[str, Trial, list[Outcome]]]) -
             case = TestCase(_plain(x.step.says), classname=_plain(trial.name))
             if not x.as_expected:
                 server = f"; the server: {x.server.text or x.server.allowed}" if x.server is not None else ""
-                case.result = [Failure(_plain(x.text + server))]
+                case.result = [Failure(_plain(x.answer.text + server))]
             suite.add_testcase(case)
         xml.add_testsuite(suite)
     xml.update_statistics()  # type: ignore[no-untyped-call]
@@ -234,7 +263,76 @@ def _plain(text: str) -> str:
 
 @click.group()
 def trial() -> None:
-    """Trials: what would be done by hand after a change."""
+    """Trials: what would be done by hand after a change: list, show, keep, record, add, change, rename, remove."""
+
+
+@trial.command("list")
+@click.option("--fail", "failing", is_flag=True, help="Exit status 1 if one is not as expected.")
+@asks
+def list_trials(answers: Answers, failing: bool, as_json: bool) -> None:
+    """List the trials that are kept, and whether each comes out as expected.
+
+    They are done at every preview and draft, which tell of each trial that a change turns.
+
+    \b
+    Example:
+      drawknife trial list
+    """
+    found = answers.trials()
+    if as_json:
+        print_json(found)
+    else:
+        out = console()
+        for t in found.trials:
+            sign = Text("● ", "green") if t.as_expected else Text("✕ ", "red")
+            facts = f"  as {t.item['as']}" + (f" at {t.item['at']}" if "at" in t.item else "")
+            out.print(sign.append(t.name, "bold").append(facts, "dim"))
+            for step in [] if t.as_expected else t.steps:
+                if not step.as_expected:
+                    line = Text(f"{step.says}  ").append(f"expected {step.expected}", "red").append(f": {step.text}")
+                    out.print(Padding(line, (0, 0, 0, 4), expand=False))
+        if not found.trials:
+            out.print("No trial is kept yet: `drawknife trial keep FILE` keeps those of a file.", style="dim")
+    raise SystemExit(NOT_SO if failing and not all(t.as_expected for t in found.trials) else 0)
+
+
+@trial.command()
+@click.argument("file")
+@edits
+def keep(apply: Apply, file: str) -> None:
+    """Keep the trials of FILE in the model. One of a name that is there already takes its place.
+
+    \b
+    Example:
+      drawknife trial keep demo/trials.yaml
+    """
+    raw = read_model_file(file)
+    with errors_told(file):
+        trials = read_trials(raw)
+    there = {fold(t.name) for t in asking_with(apply.writer).trials().trials}
+    apply([_to_keep(trial, fold(trial.name) in there) for trial in trials])
+
+
+def _to_keep(trial: Trial, is_there: bool) -> dict[str, Any]:
+    data = TRIAL.data(trial)
+    if not is_there:
+        return {"op": "add", "kind": TRIAL.name, "item": data}
+    values = {field.name: data.get(field.name) for field in TRIAL.fields[1:]}
+    return {"op": "change", "kind": TRIAL.name, "name": trial.name, "set": values}
+
+
+show_command(
+    trial, "trial", "NAME", "Show one trial.", 'trial show "a partner sees the issued charts and nothing else"'
+)
+add_command(
+    trial, "trial", "NAME", "Keep a trial.",
+    'trial add "nobody from the lab sends charts" --as ines --at harbour --step "upload /charts/issued/x: no"',
+)  # fmt: skip
+change_command(
+    trial, "trial", "NAME", "Change a trial.", 'trial change "crews keep to their own inbox" --step "list /charts: no"'
+)
+rename_command(trial, "trial", "NAME", "Rename a trial.", 'trial rename "crews keep to their own inbox" crews')
+remove_command(trial, "trial", "NAME", "Remove a trial.", "trial remove crews")
 
 
 @trial.command()
@@ -249,17 +347,16 @@ def record(answers: Answers, account: str, endpoint: str | None, as_json: bool) 
       drawknife trial record ines > ines.yaml
     """
     rows = answers.access(account).rows
-    facts: dict[str, Any] = {"account": account, **({"endpoint": endpoint} if endpoint else {})}
     steps = []
     for row in rows:
         for action, below in RECORDED if row.kind != "synthetic" else RECORDED[:2]:
             path = (row.location.rstrip("/") + below) or "/"
-            question = {**facts, "action": action, "path": path}
-            allowed, gate, _ = _decide(answers, question)
-            steps.append(Step(f"{action} {path}", question, allowed, gate))
+            question = {"account": account, "action": action, "path": path}
+            found = _decide(answers, {**question, **({"endpoint": endpoint} if endpoint else {})})
+            steps.append(Step(action, path, allowed=found.allowed, gate=found.gate))
     if as_json:
         fail(WRONG_USAGE, "a trial is written as YAML: leave --json out")
-    click.echo(write_trials([Trial(f"what {account} can do", account, tuple(steps))]), nl=False)
+    click.echo(write_trials([Trial(f"what {account} can do", account, tuple(steps), endpoint)]), nl=False)
 
 
 def add_to(group: click.Group) -> None:

@@ -16,7 +16,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
-from drawknife.core.prepared.question import ACTIONS
+from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_size

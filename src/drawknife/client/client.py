@@ -18,6 +18,7 @@ from .administrators import AdministratorCalls
 from .drafts import DraftCalls
 from .history import HistoryCalls
 from .patterns import PatternCalls
+from .rehearsals import RehearsalCalls
 
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
@@ -25,7 +26,7 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Client(HistoryCalls, DraftCalls, PatternCalls, AdministratorCalls):
+class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, AdministratorCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------
@@ -360,6 +361,10 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, AdministratorCalls):
             msg.WhoAnswer, "/who",
             right=right, at=at, endpoint=endpoint, but_for=but_for, offset=offset, limit=limit or 10_000,
         )  # fmt: skip
+
+    def trials(self) -> msg.TrialList:
+        """The trials that are kept, each done. ``GET /trials``."""
+        return self._get(msg.TrialList, "/trials")
 
     def promises(self) -> msg.PromiseList:
         """The promises, and who breaks each. ``GET /promises``."""

@@ -245,6 +245,14 @@ def _model_from(data: Any, text: str) -> m.Model:
     return sound(model)
 
 
+def read_section(section: str, data: Any, text: str) -> tuple[Any, ...]:
+    """The items of one section of a document that is no model. :class:`BadDocument` with every mistake in them."""
+    reading = _Reading(text)
+    found = reading.section(data, section)
+    reading.give_up()
+    return found
+
+
 def read_item(kind: str, data: Any) -> Any:
     """One item of a kind, of a store without its folders. :class:`BadDocument` with every mistake in it."""
     reading = _Reading("")

@@ -6,7 +6,8 @@ from functools import lru_cache
 from typing import Any
 
 from drawknife.core.model.items import METHODS
-from drawknife.core.prepared.question import ACTIONS, Question
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput, BadValue, nearest
 from drawknife.core.words.names import check_name, check_path
 from drawknife.core.words.quantities import MAX
@@ -99,6 +100,17 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any]]] = {
     "at": ("at", _time),
 }
 KEYS = (*_FIELDS, "explain")
+
+
+def write_question(question: Question) -> dict[str, Any]:
+    """A question as JSON; what it leaves open is left out."""
+    found: dict[str, Any] = {"account": question.account, "action": question.action}
+    if question.action != SIGN_IN:
+        found |= {"path": question.path, "thing": question.thing, "replaces": question.replaces}
+    for key in ("to", "owner", "endpoint", "from", "tls", "method", "size", "replaced_size", "files", "sessions"):
+        if (value := getattr(question, _FIELDS[key][0])) is not None:
+            found[key] = value
+    return found if question.at is None else {**found, "at": question.at.isoformat()}
 
 
 def read_question(data: Any) -> tuple[Question, bool]:

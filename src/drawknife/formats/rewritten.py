@@ -140,7 +140,7 @@ def _edit(kind: Kind, raw: Any, before: Any, after: Any) -> None:
             continue
         if b is None:
             raw.pop(field.name, None)
-        elif field.many and isinstance(raw.get(field.name), list):
+        elif field.many and not field.in_order and isinstance(raw.get(field.name), list):
             _edit_list(raw[field.name], field, b)
         else:
             raw[field.name] = b

@@ -18,7 +18,7 @@ SMALL = 200
 def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
     """The model with the asker, whoever the lines that count name, the folders on the way, and the virtual paths there."""
     if len(model.accounts) <= small:
-        return replace(model, promises=())
+        return replace(model, promises=(), trials=())
     locations = [x for x in (question.path, question.to) if x is not None]
     asker = next(a for a in model.accounts if fold(a.name) == fold(question.account))
     places = {p for at in locations for p in possible_folders(asker, model.virtual_paths, at)}
@@ -37,7 +37,9 @@ def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
     names |= {str(value) for x in model.settings for key, value in x.values if key == "uploads_owner"}
     kept = only_what_counts(model, sorted(names), folders)
     groups = {s for s in named if s.kind == "group"} | _holding(model, asker)
-    return replace(kept, virtual_paths=paths, promises=(), groups=_without_others(kept, kept.accounts, groups))
+    return replace(
+        kept, virtual_paths=paths, promises=(), trials=(), groups=_without_others(kept, kept.accounts, groups)
+    )
 
 
 def _related(path: str, location: str) -> bool:

@@ -17,3 +17,4 @@ from .patterns import *  # noqa: F403
 from .people import *  # noqa: F403
 from .places import *  # noqa: F403
 from .questions import *  # noqa: F403
+from .rehearsals import *  # noqa: F403

@@ -33,7 +33,7 @@ class MendMessage(Message):
     changes: list[Change]
     others: list[str] = Field(description="The first of the other accounts for which something is different")
     other_count: int
-    breaks: list[str] = Field(description="The promises that it breaks")
+    breaks: list[str] = Field(description="The promises that it breaks, and the trials that it turns")
     follows: list[str] = Field(description="What follows from it, in a line or two")
     alike: list[AlikeWay] = Field(description="Wider ways with the same effect today, as for a group that it is in")
 

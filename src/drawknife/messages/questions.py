@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field
 
@@ -325,3 +325,26 @@ class PromiseLine(Message):
 class PromiseList(Message):
     revision: int
     promises: list[PromiseLine]
+
+
+class StepMessage(Message):
+    """A step of a trial, and what comes of it."""
+
+    says: str = Field(description="What is done")
+    expected: str = Field(description="yes, no, or `no, by GATE`")
+    allowed: bool
+    gate: str | None = None
+    text: str = Field(description="Why")
+    as_expected: bool
+
+
+class TrialLine(Message):
+    name: str
+    item: dict[str, Any] = Field(description="The trial as the model file has it")
+    steps: list[StepMessage]
+    as_expected: bool
+
+
+class TrialList(Message):
+    revision: int
+    trials: list[TrialLine]

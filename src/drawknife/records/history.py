@@ -114,9 +114,7 @@ def item_from(section: str, data: Any) -> Any:
     if section in LINES:
         return KEPT_LINES.get(section, LINES[section].read)(data)
     kind = OF_SECTION[section]
-    made = read_item(kind.name, data)
-    lists = {f.name: tuple(sorted(x)) for f in kind.lists if (x := kind.get(made, f))}
-    return kind.but(made, lists) if lists else made
+    return kind.sorted(read_item(kind.name, data))
 
 
 def _undone_paths(model: Model, rows: Sequence[tuple[str, str | None, str | None]]) -> dict[str, list[Any]]:

@@ -225,6 +225,4 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
 
 def _made(kind: Kind, data: dict[str, Any]) -> Any:
     """An item from its document, its lists sorted as in canonical form."""
-    item = read_item(kind.name, data)
-    lists = {f.name: tuple(sorted(x)) for f in kind.lists if (x := kind.get(item, f))}
-    return kind.but(item, lists) if lists else item
+    return kind.sorted(read_item(kind.name, data))

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 #: So many lines are kept in memory.
 KEPT = 10_000
@@ -43,8 +44,11 @@ class Line:
             words += ["--owner", self.owner] if self.owner else []
         return shlex.join(words)
 
+    def as_data(self) -> dict[str, Any]:
+        return {**asdict(self), "at": self.at.isoformat(), "why": self.why()}
+
     def as_json(self) -> str:
-        return json.dumps({**asdict(self), "at": self.at.isoformat(), "why": self.why()}, ensure_ascii=False)
+        return json.dumps(self.as_data(), ensure_ascii=False)
 
 
 class Log:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hmac
+import shlex
+from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from typing import Protocol
@@ -10,6 +12,11 @@ from typing import Protocol
 from drawknife.client import Client, ClientError
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.formats.model_file import read_model
+
+from .log import Line
+
+#: Lines of the log that wait to be told, and that are told at once.
+WAITING, AT_ONCE = 10_000, 500
 
 
 class Source(Protocol):
@@ -26,6 +33,12 @@ class Source(Protocol):
 
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer server would."""
+
+    def tell(self, line: Line) -> None:
+        """Say what was done, and what came of it."""
+
+    def close(self) -> None:
+        """Wait until all is said."""
 
 
 class OneModel:
@@ -46,6 +59,12 @@ class OneModel:
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         pass
 
+    def tell(self, line: Line) -> None:
+        pass
+
+    def close(self) -> None:
+        pass
+
 
 class OfService:
     """The model of a service, or of a draft in it. Where it does not answer, the last one goes on to count."""
@@ -57,6 +76,8 @@ class OfService:
         self._revision: object = None
         #: Reports go out in their order, and nobody waits for them.
         self._reports = ThreadPoolExecutor(1, "reports")
+        #: What is yet to be told; where the service does not keep up, the newest.
+        self._lines: deque[Line] = deque(maxlen=WAITING)
 
     def newer(self, known: Prepared | None) -> Prepared | None:
         try:
@@ -93,6 +114,24 @@ class OfService:
                 self._client.report_sign_ins([event])
 
         self._reports.submit(send)
+
+    def tell(self, line: Line) -> None:
+        self._lines.append(line)
+        self._reports.submit(self._tell_all)
+
+    def _tell_all(self) -> None:
+        """Tell all that has come meanwhile, many lines at once."""
+        while self._lines:
+            some = [self._lines.popleft().as_data() for _ in range(min(len(self._lines), AT_ONCE))]
+            for data in some if self._draft else ():
+                data["why"] += f" --draft {shlex.quote(str(self._draft))}"
+            try:
+                self._client.report_rehearsal(some, self._draft)
+            except ClientError:  # the others wait for the next line
+                return
+
+    def close(self) -> None:
+        self._reports.shutdown(wait=True)
 
 
 def equal(one: str, other: str) -> bool:

@@ -52,6 +52,7 @@ class Stage:
         #: Good for every account, in the place of what it has to sign in with.
         self.password = password or secrets.token_urlsafe(9)
         self.log = Log()
+        self.log.listen(source.tell)
         self.tree = Tree(folder / "files")
         self.tls = tls_context(folder)
         self.host_key = host_key_in(folder)

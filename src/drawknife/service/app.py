@@ -27,6 +27,7 @@ from .api import (
     people,
     places,
     questions,
+    rehearsals,
     sessions,
 )
 from .api.common import PREFIX, describe_problems
@@ -57,6 +58,7 @@ SUBJECTS = (
     history,
     drafts,
     patterns,
+    rehearsals,
     administrators,
 )
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}

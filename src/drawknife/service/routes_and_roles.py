@@ -18,7 +18,7 @@ _NEEDS = {
         GET /endpoints/{name}/certificate   GET /directories                GET /directories/{name}
         GET /usage                          GET /limits                     GET /censuses
         GET /lockouts                       GET /overview                   GET /findings
-        GET /promises                       GET /items                      GET /item
+        GET /promises     GET /trials       GET /items                      GET /item
         GET /model                          GET /model/schema               GET /journal
         GET /journal/{revision}             GET /when                       GET /who
         GET /map                            GET /comparisons                POST /comparisons
@@ -28,6 +28,7 @@ _NEEDS = {
         GET /administrators                 PUT /administrators/{name}/password
         GET /tokens                         POST /tokens                    DELETE /tokens/{id}
         GET /drafts                         GET /drafts/{name}              GET /idle
+        GET /rehearsal/log
         GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
         """,
     DRAFTER: """
@@ -40,7 +41,7 @@ _NEEDS = {
         PUT /accounts/{name}/password       DELETE /accounts/{name}/password
         POST /accounts/{name}/password/check
         POST /accounts/{name}/keys          DELETE /accounts/{name}/keys/{fingerprint}
-        POST /sign-ins                      DELETE /lockouts/{of}/{name}    POST /censuses
+        POST /sign-ins       POST /rehearsal/log      DELETE /lockouts/{of}/{name}    POST /censuses
         DELETE /censuses
         """,
     OWNER: """

@@ -17,6 +17,7 @@ from urllib.parse import urlsplit
 
 import asyncssh
 
+from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadValue
 from drawknife.core.words.sizes import show_size
 
@@ -105,9 +106,9 @@ class AtServer:
         #: What the trial has put there, and is there still: by location, is it a folder?
         self._own: dict[str, bool] = {}
 
-    def do(self, question: dict[str, Any]) -> Done:
-        """Do what a question asks."""
-        action, path, to = question["action"], question.get("path", "/"), question.get("to")
+    def do(self, question: Question, let_by_model: bool = False) -> Done:
+        """Do what a question asks. What the model lets, and is not to be had as nothing lies there, says nothing."""
+        action, path, to = question.action, question.path, question.to
         if action in WRITING and not self._may_write:
             return Done(None, "it changes something there, and --may-write was not given")
         new = action in ("upload", "make-folder")
@@ -116,10 +117,12 @@ class AtServer:
         try:
             if (new and self._speaking.there(path)) or (to is not None and self._speaking.there(to)):
                 return Done(None, "something is there already, and is left alone")
-            self._act(action, path, to, question.get("size") or len(DATA))
+            self._act(action, path, to, question.size or len(DATA))
         except Refused as refused:
+            if let_by_model and action == "download" and not self._speaking.there(path):
+                return Done(None, f"nothing of that name is to be seen there: {refused}")
             return Done(False, str(refused))
-        if (question.get("size") or 0) > MOST:
+        if (question.size or 0) > MOST:
             return Done(None, f"it took {show_size(MOST)}, and not as much as is asked was sent")
         return Done(True, "")
 

@@ -1,65 +1,60 @@
-"""Doing trials: each step is asked, and what the ones before it have made, moved and taken away counts."""
+"""What came of the steps of trials: what the model says, and what a server did, where one was asked."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from .over import Done
-from .trial_file import Step, Trial
+from drawknife.core.decide.trying import Came, run_trial
+from drawknife.core.model.trials import Step, Trial
+from drawknife.core.prepared.question import Question
+from drawknife.formats.questions import write_question
 
-#: Asks one question, and gives allowed, gate and text.
-Decide = Callable[[dict[str, Any]], tuple[bool, str | None, str]]
+from .over import Done
+
+
+class Decided(NamedTuple):
+    """What was answered to a question."""
+
+    allowed: bool
+    gate: str | None
+    text: str
 
 
 class Outcome(NamedTuple):
     """What came of a step."""
 
-    step: Step
-    allowed: bool
-    gate: str | None
-    text: str
+    came: Came[Decided]
     #: What a server did with it, where one was asked.
     server: Done | None = None
 
     @property
+    def step(self) -> Step:
+        return self.came.step
+
+    @property
+    def answer(self) -> Decided:
+        return self.came.answer
+
+    @property
     def is_allowed_as_expected(self) -> bool:
         """Does the model say what the trial expects?"""
-        if self.allowed is not self.step.allowed:
-            return False
-        return self.step.gate is None or self.step.gate == self.gate
+        return self.came.as_expected
 
     @property
     def is_so_at_server(self) -> bool:
         """Does the server do what the model says, as far as it was tried?"""
-        return self.server is None or self.server.allowed is None or self.server.allowed is self.allowed
+        return self.server is None or self.server.allowed is None or self.server.allowed is self.answer.allowed
 
     @property
     def as_expected(self) -> bool:
         return self.is_allowed_as_expected and self.is_so_at_server
 
 
-def run_trial(trial: Trial, decide: Decide) -> list[Outcome]:
-    """What comes of each step. What was put by the account is its own; what is not known is somebody else's."""
-    owners: dict[str, str] = {}
-    found = []
-    for step in trial.steps:
-        question = dict(step.question)
-        path = question.get("path")
-        if path in owners and "owner" not in question:
-            question["owner"] = owners[path]
-        allowed, gate, text = decide(question)
-        found.append(Outcome(step, allowed, gate, text))
-        if allowed and path is not None:
-            _remember(owners, question, path, trial.account)
-    return found
+def outcomes_of(trial: Trial, decide: Callable[[dict[str, Any]], Decided]) -> list[Outcome]:
+    """What comes of each step, where questions are asked as in docs/reference/questions.md."""
 
+    def asked(question: Question) -> Decided:
+        return decide(write_question(question))
 
-def _remember(owners: dict[str, str], question: dict[str, Any], path: str, account: str) -> None:
-    action = question["action"]
-    if action in ("upload", "make-folder"):
-        owners[path] = account
-    elif action in ("delete-file", "delete-folder"):
-        owners.pop(path, None)
-    elif action == "rename" and path in owners:
-        owners[question["to"]] = owners.pop(path)
+    return [Outcome(came) for came in run_trial(trial, asked)]

@@ -23,6 +23,7 @@ from .access_compared import compare_access, with_changed_paths
 from .pairing import Pairing, Renames, changed_settings
 from .room_changes import RoomChange, room_changes
 from .sign_in_changes import Credentials, SignInChange, SigningIn
+from .trials_turned import turned
 
 
 class LeadsChange(NamedTuple):
@@ -110,10 +111,11 @@ def _compared(
     yield "room", tuple(room_changes(pairing, at, affected | paths | set_otherwise))
     old_findings, new_findings = findings(before), findings(after)
     old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
+    fail, hold = turned(before, after, at, pairing.renames)
     new = _otherwise_broken(new_promises, old_promises, pairing.renames)
-    yield "new_findings", (*new, *_unlike(new_findings, old_findings, pairing.renames))
+    yield "new_findings", (*new, *fail, *_unlike(new_findings, old_findings, pairing.renames))
     mended = _otherwise_broken(old_promises, new_promises, pairing.renames, back=True)
-    yield "mended", (*mended, *_unlike(old_findings, new_findings, pairing.renames))
+    yield "mended", (*mended, *hold, *_unlike(old_findings, new_findings, pairing.renames))
 
 
 def _otherwise_broken(some: list[Broken], others: list[Broken], renames: Renames, back: bool = False) -> list[Finding]:

@@ -11,8 +11,8 @@ REQUIRED = object()
 
 #: What a field names, so that it is spelled, carried along by a rename and struck out at a removal: a subject, lines
 #: that each have a subject, an account, a unit, a store folder, a store folder in which placeholders
-#: may stand, or what a promise says.
-Naming = Literal["subject", "line", "account", "unit", "place", "leads-to", "promise"]
+#: may stand, what a promise says, an endpoint, or the steps of a trial.
+Naming = Literal["subject", "line", "account", "unit", "place", "leads-to", "promise", "endpoint", "steps"]
 
 
 class Field(NamedTuple):
@@ -20,7 +20,7 @@ class Field(NamedTuple):
 
     `word` is what one line of a list is called, as in the option ``--member``. `stricter` says how the values of
     equally near subjects become one, and `unset` what holds where nobody sets it; both of settings only. `unit` is what
-    a number counts: ``bytes``, ``bytes/s`` or ``s``; empty: things.
+    a number counts: ``bytes``, ``bytes/s`` or ``s``; empty: things. `in_order` says that the order of a list counts.
     """
 
     name: str
@@ -35,6 +35,7 @@ class Field(NamedTuple):
     stricter: Callable[[list[Any]], Any] | None = None
     unset: Any = None
     unit: str = ""
+    in_order: bool = False
 
     def written(self, value: Any) -> Any:
         """A value as the model file has it."""

@@ -25,6 +25,7 @@ from .lines import (
     parse_subject,
 )
 from .promises import Says, parse_says
+from .trials import Trial, read_step
 
 __all__ = [
     "BUILT_IN",
@@ -36,12 +37,14 @@ __all__ = [
     "Member",
     "Says",
     "Subject",
+    "Trial",
     "parse_day",
     "parse_entry",
     "parse_grant",
     "parse_member",
     "parse_says",
     "parse_subject",
+    "read_step",
 ]  # fmt: skip
 
 KEPT = ("always", "watched")
@@ -253,6 +256,7 @@ class Model:
     gone: tuple[Subject, ...] = ()
     lockouts: tuple[Lockout, ...] = ()
     promises: tuple[Promise, ...] = ()
+    trials: tuple[Trial, ...] = ()
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()

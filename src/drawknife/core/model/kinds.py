@@ -23,8 +23,7 @@ from .fields import REQUIRED, Field
 from .placeholders import check_leads_to, check_virtual_path
 
 
-def _getter(fields: Sequence[Field]) -> Callable[[Any], Sequence[Any]]:
-    names = [f.name for f in fields]
+def _getter(names: Sequence[str]) -> Callable[[Any], Sequence[Any]]:
     get = attrgetter(*names) if names else lambda _: ()
     return get if len(names) != 1 else lambda item: (get(item),)
 
@@ -55,8 +54,8 @@ class Kind:
 
     @cached_property
     def lists(self) -> tuple[Field, ...]:
-        """The fields that hold lists."""
-        return tuple(f for f in self.fields if f.many)
+        """The fields that hold lists of which the order says nothing."""
+        return tuple(f for f in self.fields if f.many and not f.in_order)
 
     @cached_property
     def by_name(self) -> dict[str, Field]:
@@ -66,12 +65,12 @@ class Kind:
     @cached_property
     def values_naming(self) -> Callable[[Any], Sequence[Any]]:
         """The values of :attr:`naming` of an item, all at once: there can be a million folders."""
-        return _getter(self.naming)
+        return _getter([self.attribute(f.name) for f in self.naming])
 
     @cached_property
     def values_listed(self) -> Callable[[Any], Sequence[Any]]:
         """The values of :attr:`lists` of an item, all at once."""
-        return _getter(self.lists)
+        return _getter([self.attribute(f.name) for f in self.lists])
 
     def called(self, item: Any) -> str:
         """What an item is called."""
@@ -87,15 +86,24 @@ class Kind:
 
     def get(self, item: Any, field: Field) -> Any:
         """The value of a field."""
-        return getattr(item, field.name)
+        return getattr(item, self.attribute(field.name))
+
+    def attribute(self, name: str) -> str:
+        """What an item calls a field of that name."""
+        return name
 
     def but(self, item: Any, values: dict[str, Any]) -> Any:
         """The item with other values, by the fields' names."""
-        return replace(item, **values)
+        return replace(item, **{self.attribute(name): value for name, value in values.items()})
+
+    def sorted(self, item: Any) -> Any:
+        """The item with its lists sorted, as in canonical form."""
+        lists = {f.name: tuple(sorted(x)) for f in self.lists if (x := self.get(item, f))}
+        return self.but(item, lists) if lists else item
 
     def made_from(self, values: dict[str, Any]) -> Any:
         """An item of the values of its fields; those by default may be left out."""
-        return self.make(**values)
+        return self.make(**{self.attribute(name): value for name, value in values.items()})
 
     def data(self, item: Any) -> dict[str, Any]:
         """An item as the model file has it; what is as by default is left out."""
@@ -181,6 +189,13 @@ class _Quotas(Kind):
         if item.folder is None:  # one that is on no folder is shared, if by nobody
             found.setdefault("shared_by", [])
         return found
+
+
+class _Trials(Kind):
+    """Some fields are called by words that Python keeps for itself."""
+
+    def attribute(self, name: str) -> str:
+        return {"as": "account", "at": "endpoint", "from": "client", "when": "moment"}.get(name, name)
 
 
 class _Usage(Kind):
@@ -352,6 +367,17 @@ PROMISE = Kind("promise", "promises", m.Promise, (
     Field("kept", v.one_of(m.KEPT), v.choice(m.KEPT), "always: what breaks it is refused; watched: that is a finding", "watched"),
     _NOTE,
 ))  # fmt: skip
+TRIAL = _Trials("trial", "trials", m.Trial, (
+    Field("name", v.title, v.TITLE, "what it is about", REQUIRED),
+    Field("as", v.of(check_name), v.NAME, "the account that does it", REQUIRED, names="account"),
+    Field("at", v.of(check_name), v.NAME, "the endpoint; left out: signing in and the endpoint are not asked", names="endpoint"),
+    Field("from", v.address, v.STRING, "the client's address"),
+    Field("tls", v.yes_no, v.BOOL, "does the client use TLS?"),
+    Field("method", v.one_of(m.METHODS), v.choice(m.METHODS), "how it signs in"),
+    Field("when", v.moment, v.MOMENT, "the time that counts; left out: now", write=v.write_moment),
+    Field("steps", m.read_step, v.STEP, "what is done, and what is to come of it, such as upload /inbox/a.xyz: yes", REQUIRED, many=True, write=str, names="steps", word="step", in_order=True),
+    _NOTE,
+))  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (
     Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
     Field("owner", v.of(check_name), v.NAME, "the account that owns them", names="account"),
@@ -360,7 +386,7 @@ USAGE = _Usage("usage", "usage", m.Usage, (
 ), can_be_renamed=False)  # fmt: skip
 
 #: Every kind, in the order of the model file; folders are in their stores.
-EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, PROMISE, USAGE)
+EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, PROMISE, TRIAL, USAGE)
 BY_NAME = {kind.name: kind for kind in EVERY}
 #: Those that are changed one by one; usage comes as a whole, by a census.
 KINDS = {name: kind for name, kind in BY_NAME.items() if kind is not USAGE}

@@ -126,7 +126,10 @@ def _in_field(
     kind: Kind, field: Field, items: Iterable[Any], store: str, wanted: Container[Subject]
 ) -> Iterator[tuple[Subject, Reference]]:
     """The same for one field of some items; folders are those of one store."""
-    get: Callable[[Any], Any] = attrgetter(field.name) if kind is not SETTING else lambda item: kind.get(item, field)
+    of_setting = kind is SETTING
+    get: Callable[[Any], Any] = (
+        (lambda item: kind.get(item, field)) if of_setting else attrgetter(kind.attribute(field.name))
+    )
 
     def found(item: Any, subject: Subject, line: str) -> tuple[Subject, Reference]:
         called = f"{store}:{item.path}" if kind is FOLDER else kind.placed(item)
@@ -142,6 +145,11 @@ def _in_field(
             for one in _named_in_promise(item.says):
                 if one in wanted:
                     yield found(item, one, str(item.says))
+    elif field.names == "steps":
+        for item in items:
+            for step in get(item):
+                if step.owner is not None and Subject("account", step.owner) in wanted:
+                    yield found(item, Subject("account", step.owner), str(step))
     elif field.many:
         word = "" if sum(f.names == "subject" for f in kind.naming) == 1 else f"{field.word} "
         for item in items:
@@ -170,7 +178,7 @@ def _named_in_promise(says: Says) -> set[Subject]:
 def _named(field: Field, value: Any) -> Subject | None:
     """What a field names that holds one name: an account, a unit, or the store of a place."""
     match field.names:
-        case "account" | "unit" as kind:
+        case "account" | "unit" | "endpoint" as kind:
             return Subject(kind, value)
         case "place":
             return Subject("store", value.store)

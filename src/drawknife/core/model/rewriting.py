@@ -74,6 +74,10 @@ class Rewriting(NamedTuple):
                 return self.place(value)
             case "promise":
                 return self._says(value)
+            case "endpoint":
+                return self.endpoint(value)
+            case "steps":  # whose file it is: where that account goes, nobody known
+                return tuple(s if s.owner is None else s._replace(owner=self.account(s.owner)) for s in value)
             case _:  # where a virtual path leads
                 if value == WHOLE_HOME:
                     return value

@@ -12,6 +12,7 @@ from .items import Account, Folder, Model, Says, Store, Subject
 from .kinds import FOLDER, SECTIONS, USAGE, Kind
 from .placeholders import WHOLE_HOME
 from .standing import loops, units_of
+from .trials import mistakes_of
 
 #: Where in a model something stands: keys and list positions, as in the model file.
 Where = tuple[str | int, ...]
@@ -105,7 +106,11 @@ class Names:
                         yield from found if field.many else (replace(p, where=p.where[:-1]) for p in found)
                 case "promise":
                     yield from self._missing_in_promise(value, (*where, field.name))
-                case "account" | "unit" as named:
+                case "steps":
+                    for i, step in enumerate(value):
+                        if step.owner is not None:
+                            yield from _maybe(self.missing("account", step.owner, (*where, field.name, i)))
+                case "account" | "unit" | "endpoint" as named:
                     yield from self._maybe_missing(named, value, where, field)
                 case "place":
                     yield from self._maybe_missing("store", value.store, where, field)
@@ -164,6 +169,8 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     known = {s.name: s.folders for s in before.stores}
     for i, store in new_to("stores"):
         out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
+    for i, trial in new_to("trials"):
+        out += [Problem(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):

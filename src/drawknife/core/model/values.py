@@ -11,6 +11,9 @@ from ..words.names import BadValue
 from . import items as m
 from .endpoints import read_address, read_network
 
+#: The longest title.
+MOST_IN_TITLE = 120
+
 Read = Callable[[Any], Any]
 Schema = dict[str, Any]
 
@@ -34,6 +37,14 @@ def text(value: Any) -> str:
 def note(value: Any) -> str | None:
     """A note; one without text is none."""
     return text(value) or None
+
+
+def title(value: Any) -> str:
+    """What something is about, in a line of its own words."""
+    found = text(value).strip()
+    if not 0 < len(found) <= MOST_IN_TITLE or not found.isprintable():
+        raise BadValue(f"{shown(value)!r} is no title", f"a line of 1 to {MOST_IN_TITLE} characters")
+    return found
 
 
 def of(read: Callable[[str], Any]) -> Read:
@@ -221,11 +232,16 @@ NUMBER: Schema = {"type": "integer", "minimum": 0}
 DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
 BOOL: Schema = {"type": "boolean"}
 NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
+TITLE: Schema = {"type": "string", "minLength": 1, "maxLength": MOST_IN_TITLE}
 PATH: Schema = {"type": "string", "pattern": "^/"}
 PORT: Schema = {"type": "integer", "minimum": 1, "maximum": 65535}
 PORTS: Schema = {"type": "string", "pattern": r"^\d+-\d+$"}
 MOMENT: Schema = {"type": "string", "format": "date-time"}
 PLACE: Schema = {"type": "string", "pattern": "^[^:]+:/"}
+
+
+#: A step of a trial: a line, or the mapping that YAML reads such a line as.
+STEP: Schema = {"anyOf": [STRING, {"type": "object", "minProperties": 1, "maxProperties": 1}]}
 
 
 def choice(words: tuple[str, ...]) -> Schema:

@@ -7,11 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from ..words.rights import RIGHTS
 from .lockout import Counting
 
-ACTIONS = (*RIGHTS, "sign-in")
-GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "limits")
 #: Actions on a file; `rename` and `set-attributes` besides, where the thing is a file.
 FILE_ACTIONS = frozenset({"download", "upload", "overwrite", "append", "delete-file"})
 

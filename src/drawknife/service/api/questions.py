@@ -164,3 +164,9 @@ def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
 def promises(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.promises(), asked.revision)
+
+
+@api.get("/trials", summary="The trials that are kept, each done", responses={200: msg.TrialList})
+def trials(query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.trials(), asked.revision)

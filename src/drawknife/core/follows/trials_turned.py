@@ -1,0 +1,55 @@
+"""Which of the trials that are kept come out otherwise after a change."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from ..decide.trying import Came, Told, try_on
+from ..everybody.findings import Finding
+from ..model.trials import Trial
+from ..prepared.prepared import Prepared
+from ..words.sizes import number_of
+from .pairing import Renames
+
+KIND = "trial-turned"
+
+
+def trial_findings(prepared: Prepared, now: datetime) -> list[Finding]:
+    """A finding for each trial of which a step is not as expected."""
+    return [
+        _finding(trial, wrong)
+        for trial in prepared.model.trials
+        if (wrong := [x for x in try_on(prepared, trial, now) if not x.as_expected])
+    ]
+
+
+def turned(before: Prepared, after: Prepared, now: datetime, renames: Renames) -> tuple[list[Finding], list[Finding]]:
+    """The trials with steps that are no more as expected, and those that are still there with steps that are again."""
+    was, came = ({t.name: (t, try_on(p, t, now)) for t in p.model.trials} for p in (before, after))
+    was = {renames.name("trial", name): found for name, found in was.items()}
+    return _only_in(came, was), _only_in({name: found for name, found in was.items() if name in came}, came)
+
+
+def _only_in(
+    some: dict[str, tuple[Trial, list[Came[Told]]]], others: dict[str, tuple[Trial, list[Came[Told]]]]
+) -> list[Finding]:
+    """A finding for each trial of which more steps are wrong than were, with those."""
+    found = []
+    for name, (trial, came) in some.items():
+        there = others[name][1] if name in others else []
+        # A step is held against the one in its place, unless steps came or went: a name in it may be another by now.
+        alike = len(there) == len(came)
+        wrong_there = {i if alike else str(x.step) for i, x in enumerate(there) if not x.as_expected}
+        wrong = [
+            x for i, x in enumerate(came) if not x.as_expected and (i if alike else str(x.step)) not in wrong_there
+        ]
+        if wrong:
+            found.append(_finding(trial, wrong))
+    return found
+
+
+def _finding(trial: Trial, wrong: list[Came[Told]]) -> Finding:
+    first = wrong[0]
+    more = f" (and {number_of(len(wrong) - 1, 'more step')})" if len(wrong) > 1 else ""
+    said = f"`{first.step.says}` is expected to be {first.step.expects}: {first.answer.text}{more}"
+    return Finding(KIND, trial.name, f"trial {trial.name}, as {trial.account}: {said}")
