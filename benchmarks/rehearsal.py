@@ -122,22 +122,33 @@ async def _sftp(port: int) -> float:
         return time.perf_counter() - began
 
 
-async def _bare_sftp(root: Path, key: str) -> float:
+def _bare_sftp(root: Path, key: str) -> float:
+    """The transport's own server in a thread of its own, as the stand-in is in one."""
+
     class Server(asyncssh.SSHServer):
         def begin_auth(self, username: str) -> bool:
             return False
 
-    listener = await asyncssh.listen(
-        "127.0.0.1",
-        0,
-        server_factory=Server,
-        server_host_keys=[key],
-        sftp_factory=lambda chan: asyncssh.SFTPServer(chan, str(root)),
-    )
+    async def listen() -> asyncssh.SSHAcceptor:
+        return await asyncssh.listen(
+            "127.0.0.1",
+            0,
+            server_factory=Server,
+            server_host_keys=[key],
+            sftp_factory=lambda chan: asyncssh.SFTPServer(chan, str(root)),
+        )
+
+    loop = asyncio.new_event_loop()
+    thread = threading.Thread(target=loop.run_forever, daemon=True)
+    thread.start()
+    listener = asyncio.run_coroutine_threadsafe(listen(), loop).result(20)
     try:
-        return await _sftp(listener.get_port())
+        return asyncio.run(_sftp(listener.get_port()))
     finally:
-        listener.close()
+        loop.call_soon_threadsafe(listener.close)
+        loop.call_soon_threadsafe(loop.stop)
+        thread.join()
+        loop.close()
 
 
 def _rates(folder: Path) -> list[tuple[str, str, str, bool | None]]:
@@ -174,8 +185,8 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 (f"FTP {name}, download of 200 MB / bare socket", f"{ratios[2]:.2f}", f"≥ {least}", ratios[2] >= least)
             )
         key = str(there.stand.host_key)
-        ratios = sorted(asyncio.run(_bare_sftp(root, key)) / asyncio.run(_sftp(there.ports["pier"])) for _ in range(3))
-        found.append(("SFTP, download of 200 MB / bare transport", f"{ratios[1]:.2f}", "≥ 0.8", ratios[1] >= 0.8))
+        ratios = sorted(_bare_sftp(root, key) / asyncio.run(_sftp(there.ports["pier"])) for _ in range(5))
+        found.append(("SFTP, download of 200 MB / bare transport", f"{ratios[2]:.2f}", "≥ 0.8", ratios[2] >= 0.8))
         ftp = there.ftp("ada", "quay", tls=False)
         action = _took(lambda: [ftp.storbinary(f"STOR /f{n}", io.BytesIO(b"x" * 1024)) for n in range(SMALL)]) / SMALL
         prepared, now = prepare(model), datetime.now(UTC)
