@@ -29,6 +29,11 @@ class Standing:
         """What was refused: (account, action, location, gate)."""
         return [(x.account, x.action, x.path, x.gate) for x in self.lines if not x.allowed]
 
+    def is_empty(self):
+        """Is nobody connected any more, once the stand-in's loop has gone round?"""
+        asyncio.run_coroutine_threadsafe(asyncio.sleep(0), self.loop).result(20)
+        return self.stand.connections == []
+
     def ftp(self, account, endpoint="harbour", password=PASSWORD, tls=True):
         """A client that has signed in, with its data connections protected."""
         if not tls:

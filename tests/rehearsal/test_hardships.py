@@ -4,10 +4,12 @@ import asyncio
 import ftplib
 import io
 import os
+import resource
 import socket
 import ssl
 import threading
 from datetime import UTC, datetime
+from pathlib import Path
 
 import asyncssh
 import pytest
@@ -161,13 +163,59 @@ def test_sftp_that_breaks_off_is_not_taken_for_whole(there, how):
     assert added == (len(b"new") - len(b"as it was") if how == "closed" else 0)
 
 
-def test_many_idle_connections_and_one_that_works(there):
-    idle = [raw(there)[0] for _ in range(200)]
+@pytest.fixture
+def many_files():
+    """So many files can be open that a thousand connections have room."""
+    before = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (min(8192, before[1]), before[1]))
+    yield
+    resource.setrlimit(resource.RLIMIT_NOFILE, before)
+
+
+def held():
+    """Bytes that this process holds in memory."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize()
+
+
+def test_a_thousand_idle_connections_and_one_that_works(there, many_files):
+    """They hold nothing but themselves, and nothing is left of them."""
+    before = held()
+    idle = [raw(there) for _ in range(1000)]
+    for _, answers in idle:
+        assert answers.readline().startswith(b"220")
+    assert held() - before < 200 << 20
     ftp = there.ftp("ines")
     ftp.storbinary("STOR /charts/drafts/a.txt", io.BytesIO(b"x"))
-    for made in idle:
+    for made, answers in idle:
+        answers.close()
         made.close()
     assert files(there) == {"a.txt": b"x"}
+    ftp.quit()
+    until(there.is_empty, 20_000)
+
+
+@pytest.mark.parametrize("tls", [False, True])
+def test_slow_readers_hold_up_nobody_and_leave_nothing(there, tls):
+    """Of a large file that nobody takes only what fits between is read; when the clients vanish, all is given back."""
+    large = there.stand.tree.root / "public" / "tides" / "large.bin"
+    with large.open("wb") as file:
+        file.truncate(1 << 30)
+    before, slow = held(), []
+    for _ in range(8):
+        ftp = there.ftp("anonymous", "public-tides", "", tls=tls)
+        ftp.voidcmd("TYPE I")
+        slow.append((ftp, ftp.transfercmd("RETR /tides/large.bin")))
+        assert slow[-1][1].recv(1) == b"\0"
+    assert held() - before < 100 << 20
+    other = there.ftp("ines")
+    other.storbinary("STOR /charts/drafts/a.txt", io.BytesIO(b"x"))
+    assert files(there) == {"a.txt": b"x"}
+    for ftp, data in slow:
+        data.close()
+        ftp.close()
+    other.quit()
+    until(there.is_empty, 20_000)
+    assert there.stand.transfers._work_queue.qsize() == 0
 
 
 def test_links_are_not_followed(there, tmp_path):

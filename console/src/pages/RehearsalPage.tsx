@@ -23,7 +23,13 @@ function asked(line: RehearsalLine) {
   const { account, action, endpoint } = line;
   const question = { account, action, endpoint, from: line.client };
   if (action === "sign-in") return question;
-  return { ...question, path: line.path ?? "/", to: line.to ?? undefined, owner: line.owner ?? undefined };
+  return {
+    ...question,
+    path: line.path ?? "/",
+    to: line.to ?? undefined,
+    owner: line.owner ?? undefined,
+    size: line.size ?? undefined,
+  };
 }
 
 /** The time; the day as well, if it was another. */

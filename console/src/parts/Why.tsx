@@ -124,6 +124,7 @@ export interface Asked {
   to?: string;
   owner?: string;
   endpoint?: string;
+  size?: number;
 }
 
 /** Since when it is so, and what made it so; asked for only where somebody wants to know. */

@@ -29,6 +29,7 @@ class RehearsalLine(Message):
     reason: Annotated[str, Field(max_length=64)]
     text: Text
     note: Text | None = None
+    size: Annotated[int, Field(ge=0)] | None = Field(None, description="Bytes, where it was asked for so many")
     why: Text = Field(description="The command that tells why")
 
 

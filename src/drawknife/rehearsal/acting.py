@@ -11,7 +11,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
-from drawknife.core.decide.gates import verdict
+from drawknife.core.decide.gates import gate_obstacles, open_case, verdict
 from drawknife.core.everybody.listing import is_shown
 from drawknife.core.limits.quotas import uploads_owner
 from drawknife.core.prepared.people import PreparedAccount
@@ -93,6 +93,7 @@ class Session:
         *,
         to: str | None = None,
         owner: str | None = None,
+        size: int | None = None,
         note: str | None = None,
     ) -> None:
         """Write a verdict down."""
@@ -100,14 +101,27 @@ class Session:
         self.scene.log.write(
             Line(
                 self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
-                found.gate, found.reason, found.text, owner, note,
+                found.gate, found.reason, found.text, owner, note, size,
             )
         )  # fmt: skip
 
-    def at_a_limit(self, action: str, path: str, text: str) -> NoRoom:
-        """What is raised where no more comes in, which is written down."""
+    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> NoRoom:
+        """What is raised where `more` bytes of a file of `length` do not come in, which is written down with the limit."""
+        asked = replace(
+            self.facts, action="append", path=path, owner=owner, at=self._now(), size=more, replaced_size=length
+        )
+        case = open_case(self.scene.room.prepared(), asked, self._now())
+        limit = next(gate_obstacles(self.scene.room.prepared(), case, "limits"), None)
+        text = limit.text if limit is not None else f"no more of {path} fits: a limit is reached"
         found = Verdict("limits", lambda: ("no-room", text))
-        self.tell(action, path, found, note="while it came")
+        self.tell(
+            action,
+            path,
+            found,
+            owner=owner if action != "upload" else None,
+            size=more if action == "append" else length + more,
+            note="while it came",
+        )
         return NoRoom(text)
 
     def setting(self, name: str) -> Any:

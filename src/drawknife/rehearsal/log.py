@@ -33,6 +33,8 @@ class Line:
     text: str
     owner: str | None = None
     note: str | None = None
+    #: Bytes, where it was asked for so many.
+    size: int | None = None
 
     def why(self) -> str:
         """The command that tells why."""
@@ -42,6 +44,7 @@ class Line:
             words = ["drawknife", "why", self.account, self.action, self.path or "/", "--endpoint", self.endpoint]
             words += ["--to", self.to] if self.to else []
             words += ["--owner", self.owner] if self.owner else []
+            words += ["--size", str(self.size)] if self.size is not None else []
         return shlex.join(words)
 
     def as_data(self) -> dict[str, Any]:

@@ -31,7 +31,7 @@ class Acting(Protocol):
 
     def setting(self, name: str) -> Any: ...
     def need(self, action: str, path: str, **more: Any) -> None: ...
-    def at_a_limit(self, action: str, path: str, text: str) -> NoRoom: ...
+    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> NoRoom: ...
 
 
 class Writing:
@@ -73,9 +73,7 @@ class Writing:
         start = self.end if at is None else at
         end = start + len(data)
         if not self.upload.lets(end, self._free):
-            raise self.session.at_a_limit(
-                self.action, self.location, f"no more of {self.location} fits: a limit is reached"
-            )
+            raise self.session.at_a_limit(self.action, self.location, self.owner, self.end, end - self.end)
         os.pwrite(self.fd, data, start)
         self.end = max(self.end, end)
 
