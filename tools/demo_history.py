@@ -18,9 +18,7 @@ import psycopg
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.model.items import Model
-from drawknife.core.model.kinds import TRIAL
 from drawknife.formats.model_file import read_model
-from drawknife.trials import read_trials
 
 ROOT = Path(__file__).resolve().parent.parent
 WEEKS = 8
@@ -72,7 +70,6 @@ def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[t
             yield ago, _census(client, model, store.name, share, now - timedelta(days=ago))
     yield 40.1, _as("olga", client, url, "/changes", changes=[JOIN])
     yield 26.2, _as("olga", client, url, "/changes", changes=[LEAVE])
-    yield 19.0, _as("olga", client, url, "/changes", changes=_trials())
     yield 15.0, lambda: client.make_token("night-report", "reader", "2031-12-31") and None
     # What was meant to close the lab's endpoint to boats shuts the night watch out, and is taken back in the morning.
     yield 11.7, _as("olga", client, url, "/changes", changes=[NEVER])
@@ -84,12 +81,6 @@ def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[t
             "watch-keeps-charts", "odile is in the watch, and of the chart desk: is that meant?"
         ),
     )
-
-
-def _trials() -> list[dict[str, Any]]:
-    """The trials of the demo, to be kept."""
-    found = read_trials((ROOT / "demo/trials.yaml").read_bytes())
-    return [{"op": "add", "kind": "trial", "item": TRIAL.data(trial)} for trial in found]
 
 
 def _census(client: Client, model: Model, store: str, share: float, at: datetime) -> Callable[[], None]:

@@ -26,7 +26,7 @@ from drawknife.formats.model_file import read_model
 from .cluster import Cluster
 from .demo import fill
 from .in_process import in_process
-from .rehearsing import standing
+from .rehearsing import at_any_hour, standing
 from .serving import serving
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -55,7 +55,7 @@ REHEARSED = re.compile(r"```console\n\$ (curl [^\n]+)\n(.*?)```\n", re.DOTALL)
 @contextmanager
 def rehearsal(folder: Path) -> Iterator[Callable[[str], str]]:
     """A stand-in of the demo's model; yields what does a client's command, and gives what it printed and what the log says."""
-    model = read_model((ROOT / "demo/tidewrack.yaml").read_bytes())
+    model = at_any_hour(read_model((ROOT / "demo/tidewrack.yaml").read_bytes()))
     (folder / "line-07.xyz").write_text("57.1 -2.08 14.2\n" * 4096)
     with standing(model, folder / "rehearsal", password="tryout") as there:
         ports = {str(x.endpoint.port + 20000): str(x.port) for x in there.stand.opened}

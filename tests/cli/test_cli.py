@@ -293,6 +293,9 @@ def in_shell(line, folder, **environment):
 @pytest.mark.parametrize("example", examples(asking=True))
 def test_the_examples_of_asking_commands_work_on_the_demo(example, tmp_path, monkeypatch):
     copytree(DEMO.parent, tmp_path / "demo")
+    if " disk " in example:
+        read = "drawknife disk read survey --root demo --model demo/tidewrack.yaml"
+        assert done_by(read, tmp_path, monkeypatch).returncode == 0
     line = example if "--model" in example or "check " in example else f"{example} --model demo/tidewrack.yaml"
     done = done_by(line, tmp_path, monkeypatch)
     if "--no-credential" in example:  # which a model file cannot tell, and that is said
@@ -364,6 +367,9 @@ def test_the_examples_of_changing_commands_work_on_the_demo(example, for_example
                 client.remove_key("kittiwake", key.fingerprint)
         if "lockout add" in example:
             client.change([{"op": "remove", "kind": "lockout", "name": "account"}])
+        if "disk remove" in example:
+            reading = {"store": "survey", "folders": ["0:0 0755 /"]}
+            client.change([{"op": "add", "kind": "disk-reading", "item": reading}])
         if "store remove" in example:
             client.change([{"op": "add", "kind": "store", "item": {"name": "wrecks"}}])
         if "--forget" in example:

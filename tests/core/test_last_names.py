@@ -59,6 +59,6 @@ def test_every_field_that_can_name_an_account_is_among_them():
     }
     covered = {
         ("endpoint", "only"), ("endpoint", "never"), ("endpoint", "entries"), ("group", "members"), ("quota", "shared_by"),
-        ("virtual-path", "grants"), ("setting", "for"), ("setting", "uploads_owner"), ("usage", "owner"),
+        ("virtual-path", "grants"), ("setting", "for"), ("setting", "uploads_owner"), ("usage", "owner"), ("trial", "as"),
     }  # fmt: skip
     assert named == covered, "a field that names accounts is new: what becomes of it when the last name goes?"

@@ -19,7 +19,7 @@ from .reference import Reference
 NUMBERS = ("quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout")
 DEFAULTS = {
     **dict.fromkeys(NUMBERS, "unlimited"), "require_tls": False, "methods": ("password", "key", "directory"),
-    "addresses": (), "hours": (), "landing": "/", "greeting": None, "uploads_owner": None,
+    "addresses": (), "hours": (), "landing": "/", "greeting": None, "uploads_owner": None, "acts_as": None,
 }  # fmt: skip
 
 

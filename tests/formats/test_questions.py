@@ -19,7 +19,7 @@ def test_a_whole_question():
     data = {
         "account": "ines", "action": "rename", "path": "/inbox/x/", "to": "/inbox/y", "thing": "folder", "replaces": True,
         "owner": "yuki", "endpoint": "harbour", "from": "192.0.2.7", "tls": True, "method": "key", "size": 5,
-        "replaced_size": 3, "files": 2, "sessions": 1, "at": "2026-11-23T10:00:00+02:00", "explain": True,
+        "replaced_size": 3, "combination": "9:5 0640", "files": 2, "sessions": 1, "at": "2026-11-23T10:00:00+02:00", "explain": True,
     }  # fmt: skip
     assert set(data) == set(KEYS)
     question, explain = read_question(data)
@@ -41,6 +41,7 @@ def test_a_whole_question():
         2,
         at,
         sessions=1,
+        combination="9:5 0640",
     )
 
 

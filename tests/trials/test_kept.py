@@ -187,7 +187,9 @@ def test_what_cannot_be_kept_is_told(kept, item, told):
 
 def test_kept_in_a_service(cluster, tmp_path):
     """A file of trials is kept, and kept anew; each preview, draft and change tells of them; the past has them, too."""
-    with serving(cluster.create_database("kept"), tmp_path, "--load", DEMO) as service:
+    bare = tmp_path / "bare.yaml"
+    bare.write_text(write_model(replace(read_model(DEMO.read_bytes()), trials=())))
+    with serving(cluster.create_database("kept"), tmp_path, "--load", bare) as service:
         told = run("trial", "keep", TRIALS, environment=service.environment)
         assert told.returncode == 0 and "added trials" in told.stderr, told.stderr
         again = run("trial", "keep", TRIALS, environment=service.environment)
@@ -217,5 +219,5 @@ def test_kept_in_a_service(cluster, tmp_path):
 
 
 def test_where_none_is_kept_that_is_told():
-    none = run("try", "--model", DEMO)
+    none = run("try", "--model", "-", given="drawknife: 1\n")
     assert none.returncode == 2 and "drawknife trial keep FILE" in none.stderr

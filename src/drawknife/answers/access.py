@@ -63,6 +63,7 @@ class AccessAnswers(Asked):
         answer, seen = list_as(self.prepared, a, at, self.now, self.endpoint(endpoint))
         return msg.ListingAnswer(
             revision=self.revision, account=a.name, location=at, allowed=answer.allowed, text=answer.text,
+            notes=self.disk_notes(),
             folders=[
                 msg.SeenFolder(name=s.name, location=s.location, kind=s.kind, place=s.place and str(s.place)) for s in seen
             ],
@@ -114,6 +115,7 @@ class AccessAnswers(Asked):
                 for h in found
             ]  # fmt: skip
         else:
+            # Who can is asked of the model alone: the disk is beside it.
             if but_for not in GATES[2:5]:
                 raise BadInput("but_for", f"{but_for!r} is no gate for this", " or ".join(GATES[2:5]))
             missing = almost(self.prepared, right, target, but_for, way_in)
@@ -124,7 +126,7 @@ class AccessAnswers(Asked):
             ]
         return msg.WhoAnswer(
             revision=self.revision, right=right, at=str(target), endpoint=way_in.name if way_in else None,
-            but_for=but_for, total=total, holders=told, almost=nearly,
+            but_for=but_for, total=total, holders=told, almost=nearly, notes=self.disk_notes(),
         )  # fmt: skip
 
     def promises(self) -> msg.PromiseList:
@@ -181,6 +183,7 @@ class AccessAnswers(Asked):
             one=a.name,
             other=b.name,
             total=len(found),
+            notes=self.disk_notes(),
             differences=[
                 msg.DifferenceMessage(
                     location=d.location, right=d.right, one=d.one, other=d.other,
@@ -212,7 +215,7 @@ class AccessAnswers(Asked):
         columns = locations[wanted.location_offset :][: wanted.location_limit]
         return msg.MapAnswer(
             revision=self.revision, right=wanted.right, endpoint=way_in.name if way_in else None,
-            total_accounts=len(names), total_locations=len(locations),
+            total_accounts=len(names), total_locations=len(locations), notes=self.disk_notes(),
             accounts=[self.prepared.people.accounts[i].name for i in rows], locations=columns,
             cells=map_cells(self.prepared, rows, columns, wanted.right, way_in, wanted.store),
         )  # fmt: skip

@@ -12,6 +12,7 @@ from drawknife import messages as msg
 from drawknife.answers.access import AccessAnswers
 from drawknife.answers.accounts import AccountAnswers
 from drawknife.answers.attention import attention
+from drawknife.answers.disk import DiskAnswers
 from drawknife.answers.idle import IdleAnswers
 from drawknife.answers.limits import LimitAnswers
 from drawknife.answers.mending import MendAnswers
@@ -24,7 +25,15 @@ from drawknife.formats.questions import as_data
 
 
 class Answering(
-    AccountAnswers, AccessAnswers, PlaceAnswers, PeopleAnswers, LimitAnswers, MendAnswers, IdleAnswers, PatternAnswers
+    AccountAnswers,
+    AccessAnswers,
+    PlaceAnswers,
+    PeopleAnswers,
+    LimitAnswers,
+    MendAnswers,
+    IdleAnswers,
+    PatternAnswers,
+    DiskAnswers,
 ):
     """Answers about one model: each subject has a file of its own."""
 

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from drawknife import messages as msg
 from drawknife.core.decide.sign_in import expired
+from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Endpoint
 from drawknife.core.model.lines import Line, has_ended
@@ -89,4 +90,9 @@ class Asked:
             said.append("the account is switched off: it cannot sign in")
         elif expired(account, self.now):
             said.append(f"the account expired with {account.account.expires}: it cannot sign in")
-        return said
+        return [*said, *self.disk_notes()]
+
+    def disk_notes(self) -> list[str]:
+        """What has to be said with an answer that asks no disk, where one was read."""
+        disks = self.prepared.disks
+        return [f"{of_disks(disks)} was not asked: see `drawknife disk compare`, and `drawknife why`"] if disks else []

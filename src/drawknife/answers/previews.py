@@ -12,6 +12,7 @@ from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.days import consequences
+from drawknife.core.follows.disk_changes import not_compared
 from drawknife.core.follows.held_back import held_back
 from drawknife.core.follows.no_effect import NoEffect, added_lines, lines_without_effect
 from drawknife.core.follows.pairing import Renames, items_differing
@@ -100,6 +101,8 @@ def _room(room: Room | None) -> msg.RoomMessage | None:
 def _left_out(told: Told) -> list[str]:
     """Lists that are too long to be told whole."""
     said = [*told.follows.left_out, *told.left_out]
+    if told.follows.disks:
+        said.append(not_compared(told.follows.disks))
     f = told.follows
     for what, found in (
         ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),

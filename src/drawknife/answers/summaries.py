@@ -7,6 +7,7 @@ from typing import Any
 
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
+from drawknife.core.follows.disk_changes import not_compared
 from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.words.sizes import number_of, several
 
@@ -45,6 +46,8 @@ def summary(f: Consequences) -> list[str]:
     if f.room:
         differ = len({r.accounts for r in f.room}) > 1
         said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
+    if f.disks:
+        said.append(not_compared(f.disks))
     if f.for_nobody:
         said.append("nobody gains or loses anything")
     for day, then in f.later[:2]:

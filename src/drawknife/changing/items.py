@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from drawknife.core.model import edits
-from drawknife.core.model.fields import Field
+from drawknife.core.model.fields import REQUIRED, Field
 from drawknife.core.model.items import Model, Subject, parse_subject
 from drawknife.core.model.kinds import KINDS
 from drawknife.core.words.errors import BadInput
@@ -48,7 +48,9 @@ def check_named_by(kind: str, fields: dict[str, Field], to_set: dict[str, Any]) 
 
 def lines_of(data: dict[str, Any], field: Field) -> list[Any]:
     """The lines of a list as they are, those by default included."""
-    return list(data.get(field.name, field.written(field.default or ())))
+    if field.name in data:
+        return list(data[field.name])
+    return [] if field.default is REQUIRED else list(field.written(field.default or ()))
 
 
 class Lines:

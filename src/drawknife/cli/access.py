@@ -14,7 +14,7 @@ from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.words.rights import RIGHTS
 
-from .common import RAW, Answers, asks, console, print_json, read_model_file, write_csv
+from .common import RAW, Answers, asks, console, print_json, read_model_file, tell_notes, write_csv
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
@@ -52,8 +52,7 @@ def access(answers: Answers, account: str, location: str, endpoint: str | None, 
         out.print("  nothing: no virtual path is served to it there\n")
     for closed in found.not_served:
         out.print(Text("  ! ", "yellow").append(f"{closed.path} is not served: {closed.text}", "default"))
-    for note in found.notes:
-        out.print(f"  {note}", style="dim")
+    tell_notes(out, found.notes)
 
 
 @click.command("list")
@@ -80,6 +79,7 @@ def list_(answers: Answers, account: str, location: str, endpoint: str | None, a
             out.print(Text("refused: ", "red").append(found.text, "default"))
         elif not found.folders:
             out.print("no folders", style="dim")
+        tell_notes(out, found.notes)
     raise SystemExit(0 if found.allowed else 1)
 
 
@@ -129,6 +129,7 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
     out.print(heading, style="bold")
     if found.total == 0:
         out.print("  nobody")
+        tell_notes(out, found.notes)
         return
     out.print(table)
     if not but_for:
@@ -136,6 +137,7 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
         out.print(legend(h.state for h in found.holders))
     count = len({h.account for h in found.holders} | {a.account for a in found.almost})
     out.print(f"  {count} {'account' if count == 1 else 'accounts'}", style="dim")
+    tell_notes(out, found.notes)
 
 
 @click.command("map")
@@ -243,6 +245,7 @@ def _draw_map(found: msg.MapAnswer) -> None:
     else:
         out.print("  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim")
         out.print("  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing", style="dim")
+    tell_notes(out, found.notes)
 
 
 @click.command()
@@ -294,6 +297,7 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
     out = console()
     if not found.total:
         out.print(f"{names[0]} and {names[1]} do not differ.")
+        tell_notes(out, found.notes)
         return
     out.print(Text().append(names[0], "bold").append(" and ").append(names[1], "bold"))
     for location, group in groupby(found.differences, key=lambda d: d.location):
@@ -309,6 +313,7 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
     if used:
         out.print("\n  " + "    ".join(f"{MARKS[s]} {MEANINGS[s]}" for s in sorted(used)), style="dim")
     out.print(f"\n  {found.total} differences", style="dim")
+    tell_notes(out, found.notes)
 
 
 def _why(d: msg.DifferenceMessage, side: int) -> str:

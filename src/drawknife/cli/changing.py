@@ -12,7 +12,7 @@ import click
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.model.fields import Field
-from drawknife.core.model.kinds import NETWORK, fields_of
+from drawknife.core.model.kinds import NETWORK, Kind, fields_of
 from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
@@ -131,6 +131,14 @@ class Apply(NamedTuple):
             tell_changed(done, self.target)
         elif self.target != "-":
             print_json(done)
+
+
+def put(kind: Kind, data: dict[str, Any], is_there: bool) -> dict[str, Any]:
+    """The change that keeps an item, as the model file has it, in the place of one of its name that may be there."""
+    if not is_there:
+        return {"op": "add", "kind": kind.name, "item": data}
+    values = {field.name: data.get(field.name) for field in kind.fields[1:]}
+    return {"op": "change", "kind": kind.name, "name": data[kind.key], "set": values}
 
 
 def edits(command: F) -> F:

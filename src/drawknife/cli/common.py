@@ -8,7 +8,7 @@ import os
 import re
 import sys
 import tomllib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -47,6 +47,12 @@ def console(error: bool = False) -> Console:
 def say(text: str) -> None:
     """A message for people, on standard error."""
     click.echo(text, err=True)
+
+
+def tell_notes(out: Console, notes: Sequence[str]) -> None:
+    """What was not asked, after an answer."""
+    for note in notes:
+        out.print(f"  {note}", style="dim")
 
 
 def fail(status: int, text: str, faults: list[Fault] | None = None, source: str = "") -> NoReturn:

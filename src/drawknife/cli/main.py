@@ -32,6 +32,7 @@ MODULES = {
         "servers": "compare-server",
         "patterns": "pattern",
         "promises": "promise",
+        "disk": "disk",
         "history": "journal when back back-to",
         "drafts": "draft",
         "administrators": "administrator token",

@@ -19,7 +19,7 @@ from drawknife.formats.model_file import read_item
 from drawknife.trials import Decided, Outcome, outcomes_of, read_trials, write_trials
 from drawknife.trials.over import Address, AtServer, Done, Refused, sign_in
 
-from .changing import Apply, asking_with, edits
+from .changing import Apply, asking_with, edits, put
 from .common import (
     FAILED,
     NOT_SO,
@@ -310,29 +310,19 @@ def keep(apply: Apply, file: str) -> None:
     with errors_told(file):
         trials = read_trials(raw)
     there = {fold(t.name) for t in asking_with(apply.writer).trials().trials}
-    apply([_to_keep(trial, fold(trial.name) in there) for trial in trials])
+    apply([put(TRIAL, TRIAL.data(trial), fold(trial.name) in there) for trial in trials])
 
 
-def _to_keep(trial: Trial, is_there: bool) -> dict[str, Any]:
-    data = TRIAL.data(trial)
-    if not is_there:
-        return {"op": "add", "kind": TRIAL.name, "item": data}
-    values = {field.name: data.get(field.name) for field in TRIAL.fields[1:]}
-    return {"op": "change", "kind": TRIAL.name, "name": trial.name, "set": values}
-
-
-show_command(
-    trial, "trial", "NAME", "Show one trial.", 'trial show "a partner sees the issued charts and nothing else"'
-)
+show_command(trial, "trial", "NAME", "Show one trial.", 'trial show "a partner sees no soundings"')
 add_command(
     trial, "trial", "NAME", "Keep a trial.",
     'trial add "nobody from the lab sends charts" --as ines --at harbour --step "upload /charts/issued/x: no"',
 )  # fmt: skip
 change_command(
-    trial, "trial", "NAME", "Change a trial.", 'trial change "crews keep to their own inbox" --step "list /charts: no"'
+    trial, "trial", "NAME", "Change a trial.", 'trial change "a crew keeps to its own inbox" --step "list /charts: no"'
 )
-rename_command(trial, "trial", "NAME", "Rename a trial.", 'trial rename "crews keep to their own inbox" crews')
-remove_command(trial, "trial", "NAME", "Remove a trial.", "trial remove crews")
+rename_command(trial, "trial", "NAME", "Rename a trial.", 'trial rename "a crew keeps to its own inbox" crews')
+remove_command(trial, "trial", "NAME", "Remove a trial.", 'trial remove "a partner sees no soundings"')
 
 
 @trial.command()

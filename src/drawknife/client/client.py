@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from drawknife import messages as msg
 
 from .administrators import AdministratorCalls
+from .disks import DiskCalls
 from .drafts import DraftCalls
 from .history import HistoryCalls
 from .patterns import PatternCalls
@@ -26,7 +27,7 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
-class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, AdministratorCalls):
+class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------

@@ -95,6 +95,7 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any]]] = {
     "method": ("method", _text(_choice(*METHODS))),
     "size": ("size", _count),
     "replaced_size": ("replaced_size", _count),
+    "combination": ("combination", _text(str)),
     "files": ("files", _count),
     "sessions": ("sessions", _count),
     "at": ("at", _time),
@@ -107,7 +108,19 @@ def write_question(question: Question) -> dict[str, Any]:
     found: dict[str, Any] = {"account": question.account, "action": question.action}
     if question.action != SIGN_IN:
         found |= {"path": question.path, "thing": question.thing, "replaces": question.replaces}
-    for key in ("to", "owner", "endpoint", "from", "tls", "method", "size", "replaced_size", "files", "sessions"):
+    for key in (
+        "to",
+        "owner",
+        "endpoint",
+        "from",
+        "tls",
+        "method",
+        "size",
+        "replaced_size",
+        "combination",
+        "files",
+        "sessions",
+    ):
         if (value := getattr(question, _FIELDS[key][0])) is not None:
             found[key] = value
     return found if question.at is None else {**found, "at": question.at.isoformat()}

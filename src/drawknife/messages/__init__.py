@@ -8,6 +8,7 @@ from .administrators import *  # noqa: F403
 from .base import *  # noqa: F403
 from .changes import *  # noqa: F403
 from .directories import *  # noqa: F403
+from .disk import *  # noqa: F403
 from .drafts import *  # noqa: F403
 from .idle import *  # noqa: F403
 from .limits import *  # noqa: F403

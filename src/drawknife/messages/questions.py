@@ -49,6 +49,7 @@ class ListingAnswer(Message):
     allowed: bool
     text: str
     folders: list[SeenFolder]
+    notes: list[str] = Field([], description="What was not asked")
 
 
 # --- questions ----------------------------------------------------------------------------------
@@ -224,6 +225,7 @@ class WhoAnswer(Message):
     total: int
     holders: list[HolderMessage]
     almost: list[AlmostMessage]
+    notes: list[str] = Field([], description="What was not asked")
 
 
 class MapAnswer(Message):
@@ -240,6 +242,7 @@ class MapAnswer(Message):
     accounts: list[str]
     locations: list[str]
     cells: list[list[str | None]]
+    notes: list[str] = Field([], description="What was not asked")
 
 
 class DifferenceMessage(Message):
@@ -259,6 +262,7 @@ class CompareAnswer(Message):
     other: str
     total: int
     differences: list[DifferenceMessage]
+    notes: list[str] = Field([], description="What was not asked")
 
 
 class ModelComparison(Message):

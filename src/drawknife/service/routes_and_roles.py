@@ -28,7 +28,7 @@ _NEEDS = {
         GET /administrators                 PUT /administrators/{name}/password
         GET /tokens                         POST /tokens                    DELETE /tokens/{id}
         GET /drafts                         GET /drafts/{name}              GET /idle
-        GET /rehearsal/log
+        GET /rehearsal/log                  GET /disks                      GET /disks/{store}/drift
         GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
         """,
     DRAFTER: """

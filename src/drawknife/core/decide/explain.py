@@ -12,6 +12,7 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal, Verdict
 from ..words.names import BadValue, Place, ancestors, join, rest_below
 from ..words.rights import ALL
+from .disk_gate import disk_notes, taken_on
 from .ended import ended_notes, with_ended
 from .folder_decision import Judgement, judge
 from .folders import on_the_way
@@ -62,7 +63,7 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
     """Explain the verdict on a question. Raises as :func:`drawknife.core.decide.gates.verdict`."""
     prepared = prepared.on((question.at or now).date())
     case = open_case(prepared, question, now)
-    gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES)
+    gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES if gate != "disk" or prepared.disks)
     first = next((r for g in gates for r in g.obstacles), None)
     verdict = verdict_of(case, first)
     checks: tuple[Check, ...] = ()
@@ -99,12 +100,14 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     asked = _is_asked(case, gate)
     notes: list[str] = []
     at = case
-    if gate in ("folder", "limits") and asked:
+    if gate in ("folder", "disk", "limits") and asked:
         at = supposed(prepared, case)
         served = at.sites.here.served
         if at is not case and served is not None:
             notes.append(f"as it would be if {served.path} led {case.account.name} to {served.place}")
     obstacles = tuple(gate_obstacles(prepared, at, gate)) if asked else ()
+    if gate == "disk" and asked:
+        notes += _of_disk(prepared, at)
     if obstacles:
         notes += ended_notes(prepared, case, gate)
     facts = {"door": ("address",), "sign-in": ("address", "TLS", "method")}.get(gate, ()) if asked else ()
@@ -114,10 +117,22 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         notes.append(f"not given, so not asked: {', '.join(missing)}")
     if gate == "sign-in" and asked and question.credentials is None and case.account.account.kind != "anonymous":
         notes.append("its methods are taken as written: whether it has the credentials is not known here")
-    if gate in ("folder", "limits") and asked and not demands(prepared, case.account, question, at.sites):
+    if gate in ("folder", "disk", "limits") and asked and not demands(prepared, case.account, question, at.sites):
         here = case.sites.here
         notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
     return GateReport(gate, asked, obstacles, tuple(notes))
+
+
+def _of_disk(prepared: Prepared, case: Case) -> list[str]:
+    """What is not known of the disk, and what is not so for each file."""
+    place = case.sites.here.place
+    if place is None:
+        return []
+    if place.store not in prepared.disks:
+        return [f"nothing to ask: the disk of {place.store} was not read"]
+    if taken_on(prepared, case.account, place.store) is None:
+        return [f"nothing to ask: whom a server takes on for {case.account.name} is not set (acts_as)"]
+    return disk_notes(prepared, case.account, case.question, case.sites)
 
 
 def _is_asked(case: Case, gate: str) -> bool:

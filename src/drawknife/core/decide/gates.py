@@ -17,8 +17,10 @@ from ..prepared.needs import Demand, Sites, demands, locate, needed_rights
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal, Verdict
+from ..words.actions import GATES
 from ..words.names import fold, rest_below
 from ..words.rights import BIT, ENTER
+from .disk_gate import disk_gate
 from .folder_decision import conclude
 from .folders import blocked, can_pass, decide
 from .quick_verdict import ASK_THE_GATES, quick_gate
@@ -201,6 +203,9 @@ def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusa
         yield from virtual_path_gate(prepared, account, case.namespace, question, case.sites)
     elif gate == "folder":
         yield from folder_gate(prepared, account, demands(prepared, account, question, case.sites))
+    elif gate == "disk":
+        if prepared.disks:
+            yield from disk_gate(prepared, account, question, case.sites)
     else:
         yield from quotas.limits_gate(prepared, account, question, case.sites, case.at)
 
@@ -238,7 +243,7 @@ def verdict_of(case: Case, refusal: Refusal | None) -> Verdict:
     return Verdict(refusal.gate, lambda: (refusal.reason, refusal.text))
 
 
-ALL_GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "limits")
+ALL_GATES = GATES
 
 
 def allowed_text(case: Case) -> str:

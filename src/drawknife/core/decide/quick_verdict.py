@@ -60,6 +60,8 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
 
     # The folder that decides.
     store_name, top = served.place
+    if store_name in prepared.disks:
+        return ASK_THE_GATES
     store = prepared.stores[store_name]
     folder = top if path == at else (top if top != "/" else "") + (path[len(at) :] if at != "/" else path)
     if where == _PARENT:

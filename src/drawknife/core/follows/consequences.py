@@ -20,6 +20,7 @@ from ..words.names import Place, tree_key
 from ..words.sizes import several
 from .access_changes import AccessChange, Side, access_changes
 from .access_compared import compare_access, with_changed_paths
+from .disk_changes import disks_changed, of_disks
 from .pairing import Pairing, Renames, changed_settings
 from .room_changes import RoomChange, room_changes
 from .sign_in_changes import Credentials, SignInChange, SigningIn
@@ -64,16 +65,18 @@ class Consequences(NamedTuple):
     mended: tuple[Finding, ...] = ()
     left_out: tuple[str, ...] = ()
     later: tuple[tuple[date, Consequences], ...] = ()
+    #: The stores whose disks may let something else through, which is not compared.
+    disks: tuple[str, ...] = ()
 
     @property
     def nothing(self) -> bool:
         """Is nothing different for anybody on any day, and no finding?"""
-        return not any(self[:9]) and all(follows.nothing for _, follows in self.later)
+        return not any(self[:9]) and not self.disks and all(follows.nothing for _, follows in self.later)
 
     @property
     def for_nobody(self) -> bool:
         """Is nothing different for anybody on any day, whatever findings come or go?"""
-        return not any(self[:7]) and all(follows.for_nobody for _, follows in self.later)
+        return not any(self[:7]) and not self.disks and all(follows.for_nobody for _, follows in self.later)
 
 
 def consequences_on(
@@ -106,7 +109,10 @@ def _compared(
     yield "leads", tuple(_leads(pairing, affected | paths))
     access, left_out = compare_access(pairing, affected, paths, signing)
     yield "access", tuple(access)
+    if after.disks and access:
+        left_out = [*left_out, f"only what the server lets was compared: {of_disks(after.disks)} may refuse it"]
     yield "left_out", tuple(left_out)
+    yield "disks", disks_changed(pairing)
     yield "sign_in", tuple(signing.changes())
     yield "room", tuple(room_changes(pairing, at, affected | paths | set_otherwise))
     old_findings, new_findings = findings(before), findings(after)

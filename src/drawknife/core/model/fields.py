@@ -11,8 +11,8 @@ REQUIRED = object()
 
 #: What a field names, so that it is spelled, carried along by a rename and struck out at a removal: a subject, lines
 #: that each have a subject, an account, a unit, a store folder, a store folder in which placeholders
-#: may stand, what a promise says, an endpoint, or the steps of a trial.
-Naming = Literal["subject", "line", "account", "unit", "place", "leads-to", "promise", "endpoint", "steps"]
+#: may stand, what a promise says, an endpoint, a store, or the steps of a trial.
+Naming = Literal["subject", "line", "account", "unit", "place", "leads-to", "promise", "endpoint", "store", "steps"]
 
 
 class Field(NamedTuple):

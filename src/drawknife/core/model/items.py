@@ -9,6 +9,7 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from ..words.names import Place
+from .disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser
 from .lines import (
     BUILT_IN,
     EFFECTS,
@@ -233,6 +234,26 @@ class Promise:
 
 
 @dataclass(frozen=True, slots=True)
+class DiskReading:
+    """What was read of the disk that a store is on: its folders and files, those above its root, the machine's users and groups.
+
+    `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. A
+    folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
+    """
+
+    store: str
+    taken: datetime | None = None
+    confined: bool = False
+    above: tuple[FolderOnDisk, ...] = ()
+    folders: tuple[FolderOnDisk, ...] = ()
+    files: tuple[FilesOnDisk, ...] = ()
+    users: tuple[OsUser, ...] = ()
+    groups: tuple[OsGroup, ...] = ()
+    odd: int = 0
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Model:
     """Everything, at one revision.
 
@@ -257,6 +278,7 @@ class Model:
     lockouts: tuple[Lockout, ...] = ()
     promises: tuple[Promise, ...] = ()
     trials: tuple[Trial, ...] = ()
+    disk_readings: tuple[DiskReading, ...] = ()
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()

@@ -17,6 +17,7 @@ from typing import Any
 from ..words.hours import read_hours
 from ..words.names import check_name, check_path, check_subject_name, check_unit, fold, parse_place, tree_key
 from ..words.quantities import read_duration, read_size, write_duration, write_size
+from . import disk as d
 from . import items as m
 from . import values as v
 from .fields import REQUIRED, Field
@@ -339,6 +340,7 @@ SETTING = _Settings("setting", "settings", m.Setting, (
     Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
     Field("greeting", v.text, v.STRING, "what is said at sign-in"),
     Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
+    Field("acts_as", v.of(d.check_acts_as), v.STRING, "the user of the operating system that a server takes on for it: a name, or {account}"),
     _NOTE,
 ), "subject", can_be_renamed=False)  # fmt: skip
 QUOTA = _Quotas("quota", "quotas", m.Quota, (
@@ -378,6 +380,18 @@ TRIAL = _Trials("trial", "trials", m.Trial, (
     Field("steps", m.read_step, v.STEP, "what is done, and what is to come of it, such as upload /inbox/a.xyz: yes", REQUIRED, many=True, write=str, names="steps", word="step", in_order=True),
     _NOTE,
 ))  # fmt: skip
+DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
+    Field("store", v.of(check_name), v.NAME, "the store whose disk was read", REQUIRED, names="store"),
+    Field("taken", v.moment, v.MOMENT, "when it was read", write=v.write_moment),
+    Field("confined", v.yes_no, v.BOOL, "does a server see nothing above the store's root?", False),
+    Field("above", v.of(d.parse_folder), v.STRING, "the folders above the store's root, from the top: UID:GID MODE [acl=…] [default=…] /path", (), many=True, write=str, word="folder-above", in_order=True),
+    Field("folders", v.of(d.parse_folder), v.STRING, "those of its folders that are not as the one above would make them", REQUIRED, many=True, write=str, word="folder-on-disk", in_order=True),
+    Field("files", v.of(d.parse_files), v.STRING, "its files: COUNT of UID:GID MODE [acl=…] in /path", (), many=True, write=str, word="files-on-disk", in_order=True),
+    Field("users", v.of(d.parse_user), v.STRING, "the machine's users: NAME UID GID[,GID…]", (), many=True, write=str, word="os-user"),
+    Field("groups", v.of(d.parse_group), v.STRING, "the machine's groups: NAME GID", (), many=True, write=str, word="os-group"),
+    Field("odd", v.COUNT, v.NUMBER, "so many names that no model can hold were met", 0),
+    Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
+), "store", can_be_renamed=False)  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (
     Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
     Field("owner", v.of(check_name), v.NAME, "the account that owns them", names="account"),
@@ -386,7 +400,22 @@ USAGE = _Usage("usage", "usage", m.Usage, (
 ), can_be_renamed=False)  # fmt: skip
 
 #: Every kind, in the order of the model file; folders are in their stores.
-EVERY = (UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, PROMISE, TRIAL, USAGE)
+EVERY = (
+    UNIT,
+    ACCOUNT,
+    GROUP,
+    STORE,
+    FOLDER,
+    VIRTUAL_PATH,
+    ENDPOINT,
+    SETTING,
+    QUOTA,
+    LOCKOUT,
+    PROMISE,
+    TRIAL,
+    DISK,
+    USAGE,
+)
 BY_NAME = {kind.name: kind for kind in EVERY}
 #: Those that are changed one by one; usage comes as a whole, by a census.
 KINDS = {name: kind for name, kind in BY_NAME.items() if kind is not USAGE}

@@ -178,7 +178,7 @@ def _named_in_promise(says: Says) -> set[Subject]:
 def _named(field: Field, value: Any) -> Subject | None:
     """What a field names that holds one name: an account, a unit, or the store of a place."""
     match field.names:
-        case "account" | "unit" | "endpoint" as kind:
+        case "account" | "unit" | "endpoint" | "store" as kind:
             return Subject(kind, value)
         case "place":
             return Subject("store", value.store)

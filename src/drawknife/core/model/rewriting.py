@@ -76,6 +76,8 @@ class Rewriting(NamedTuple):
                 return self._says(value)
             case "endpoint":
                 return self.endpoint(value)
+            case "store":
+                return self.place(Place(value, "/")).store
             case "steps":  # whose file it is: where that account goes, nobody known
                 return tuple(s if s.owner is None else s._replace(owner=self.account(s.owner)) for s in value)
             case _:  # where a virtual path leads

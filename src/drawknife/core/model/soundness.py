@@ -110,7 +110,7 @@ class Names:
                     for i, step in enumerate(value):
                         if step.owner is not None:
                             yield from _maybe(self.missing("account", step.owner, (*where, field.name, i)))
-                case "account" | "unit" | "endpoint" as named:
+                case "account" | "unit" | "endpoint" | "store" as named:
                     yield from self._maybe_missing(named, value, where, field)
                 case "place":
                     yield from self._maybe_missing("store", value.store, where, field)
@@ -171,6 +171,10 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
         out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
     for i, trial in new_to("trials"):
         out += [Problem(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
+    for i, reading in new_to("disk_readings"):
+        if all(folder.path != "/" for folder in reading.folders):
+            told = "the reading does not tell of the root of its store", "a line of the folder /"
+            out.append(Problem(("disk_readings", i, "folders"), *told))
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):

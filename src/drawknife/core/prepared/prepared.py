@@ -11,6 +11,7 @@ from bisect import bisect_left
 from datetime import date
 from functools import cached_property
 
+from ..disk.read_folders import Disk
 from ..model.ending import ends, without_ended
 from ..model.endpoints import stopped_by
 from ..model.items import Endpoint, Model, Setting
@@ -65,6 +66,11 @@ class Prepared:
             or any(s.capacity is not None for s in model.stores)
             or any(key in ("upload_limit", "quota_bytes", "quota_files") for s in model.settings for key, _ in s.values)
         )
+        #: What was read of the disks of stores, by the store's name.
+        self.disks: dict[str, Disk] = {}
+        for reading in model.disk_readings:
+            seen = old.disks.get(reading.store) if old is not None else None
+            self.disks[reading.store] = seen if seen is not None and seen.reading is reading else Disk(reading)
         #: Room for what other modules derive of the whole model, by their own keys.
         self.derived: dict[str, object] = {}
 

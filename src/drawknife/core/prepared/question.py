@@ -41,6 +41,8 @@ class Question:
     #: Sessions that the account has open, and what locks it or the client's address now, where that is known.
     sessions: int | None = None
     locks: tuple[Counting, ...] = ()
+    #: How the file is on disk, as a reading writes it; None: any that the folder has.
+    combination: str | None = None
 
     @property
     def on_file(self) -> bool:

@@ -3,4 +3,4 @@
 from .rights import RIGHTS
 
 ACTIONS = (*RIGHTS, "sign-in")
-GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "limits")
+GATES = ("door", "sign-in", "endpoint", "virtual path", "folder", "disk", "limits")

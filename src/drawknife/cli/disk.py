@@ -1,0 +1,169 @@
+"""Disks: reading what lies on one, and where it says something else than the model."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+from rich.padding import Padding
+from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.core.model.items import DiskReading
+from drawknife.core.model.kinds import DISK
+from drawknife.core.words.errors import NotFound
+from drawknife.core.words.sizes import number_of
+
+from .changing import Apply, asking_with, edits, put
+from .common import FAILED, NOT_SO, Answers, asks, console, fail, print_json, say
+from .items import remove_command, show_command
+
+
+@click.group()
+def disk() -> None:
+    """What the operating system lets through: read a disk, and hold it against the model."""
+
+
+@disk.command()
+@click.argument("store")
+@click.option("--root", metavar="FOLDER", help="Read this folder instead of the store's root.")
+@click.option(
+    "--confined", is_flag=True, help="The server sees nothing above the store's root: those folders are not asked."
+)
+@edits
+def read(apply: Apply, store: str, root: str | None, confined: bool) -> None:
+    """Read the disk that STORE is on, here: owners, modes and access control lists of its folders and files.
+
+    A folder that is as the one above would make it is left out, and files that are alike are counted. With it the
+    users and groups of this machine are read. It needs no more than to be let see all of it; links are not
+    followed, other file systems not entered. What was read last is replaced.
+
+    \b
+    Example:
+      drawknife disk read survey --root .run/files/survey
+    """  # fmt: skip
+    answers = asking_with(apply.writer)
+    stores = {s.name.casefold(): s for s in answers.stores().stores}
+    line = stores.get(store.casefold())
+    if line is None:
+        raise NotFound("store", store, [s.name for s in stores.values()], "store")
+    top = root or line.root
+    if top is None:
+        raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")
+    reading = _read(top, line.name, confined)
+    there = {x.store.casefold() for x in answers.disks().disks}
+    say(f"{line.name}: {_in_short(reading)}")
+    for note in reading.notes:
+        say(f"  not judged: {note}")
+    apply([put(DISK, DISK.data(reading), line.name.casefold() in there)])
+
+
+def _in_short(reading: DiskReading) -> str:
+    files = sum(x.number for x in reading.files)
+    odd = f", {number_of(reading.odd, 'name')} that no model can hold" if reading.odd else ""
+    return (
+        f"{number_of(len(reading.folders), 'folder')} not as the one above would make them, "
+        f"{number_of(files, 'file')}, {number_of(len(reading.users), 'user')}{odd}"
+    )
+
+
+def _read(top: str, store: str, confined: bool) -> DiskReading:
+    from drawknife.disk import read_disk
+
+    with Progress(
+        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
+        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
+    ) as bar:  # fmt: skip
+        task = bar.add_task("reading", total=None)
+
+        def progress(things: int) -> None:
+            bar.update(task, description=number_of(things, "thing"))
+
+        try:
+            return read_disk(top, store, confined=confined, progress=progress)
+        except OSError as error:
+            fail(FAILED, f"{error.filename or top} cannot be read: {error.strerror}")
+
+
+@disk.command("list")
+@asks
+def list_disks(answers: Answers, as_json: bool) -> None:
+    """List the stores whose disks were read.
+
+    \b
+    Example:
+      drawknife disk list
+    """
+    found = answers.disks()
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    for d in found.disks:
+        when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at a time that is not told"
+        confined = ", confined to its root" if d.confined else ""
+        out.print(Text(d.store, "bold").append(f"   read {when}{confined}", "dim"))
+        told = (
+            f"    {number_of(d.folders, 'folder')} listed, {number_of(d.files, 'file')}, {number_of(d.users, 'user')}"
+        )
+        out.print(told)
+        for note in [*d.notes, *([f"{number_of(d.odd, 'name')} that no model can hold"] if d.odd else [])]:
+            out.print(f"    not judged: {note}", style="dim")
+    if not found.disks:
+        out.print("No disk was read yet: `drawknife disk read STORE` reads one.", style="dim")
+
+
+@disk.command()
+@click.argument("store")
+@click.option("--account", metavar="NAME", help="Only of this account.")
+@click.option(
+    "--most", type=click.IntRange(1, 200_000), default=500, show_default=True, help="Tell so many lines at most."
+)
+@click.option("--fail", "failing", is_flag=True, help="Exit status 1 if they do not say the same.")
+@asks
+def compare(answers: Answers, store: str, account: str | None, most: int, failing: bool, as_json: bool) -> None:
+    """Where the server and the disk of STORE do not say the same.
+
+    What the server lets (by virtual path and folder) and the disk refuses, and what the disk lets and the server does not; of each account
+    that acts as somebody there (setting acts_as), folder by folder. A folder that is as the one above it is counted.
+
+    \b
+    Example:
+      drawknife disk compare survey
+    """  # fmt: skip
+    found = answers.drift(store, account, most)
+    if as_json:
+        print_json(found)
+    else:
+        _draw(found)
+    raise SystemExit(NOT_SO if failing and found.total else 0)
+
+
+def _draw(found: msg.DriftAnswer) -> None:
+    out = console()
+    last = None
+    for row in found.rows:
+        if row.account != last:
+            out.print(Text(row.account, "bold").append(f"   as {row.acts_as}", "dim"))
+            last = row.account
+        below = f"   {number_of(row.below, 'folder')} below, the same" if row.below else ""
+        out.print(Text(f"  {row.location}").append(f"   {row.place}{below}", "dim"))
+        if row.refused:
+            out.print(Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default"))
+            out.print(Padding(Text(row.reason or "", "dim"), (0, 0, 0, 6), expand=False))
+        if row.wider:
+            out.print(Text("    ! the disk lets besides ", "yellow").append(", ".join(row.wider), "default"))
+    folders = f"{number_of(found.folders, 'folder')} of {number_of(found.accounts, 'account')}"
+    told = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
+    out.print(("\n" if found.rows else "") + told)
+    for left in found.left_out:
+        out.print(f"not told: {left}", style="dim")
+
+
+show_command(disk, "disk-reading", "STORE", "Show all that was read of the disk of STORE.", "disk show survey")
+remove_command(disk, "disk-reading", "STORE", "Forget what was read of the disk of STORE.", "disk remove survey")
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(disk)

@@ -1,0 +1,198 @@
+"""The disk gate: does the operating system let the user do it that the server takes on (docs/rules.md, "The disk")?"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+from ..disk.one_object import ROOT, decide, lets
+from ..disk.read_folders import Disk
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing
+from ..prepared.needs import Sites
+from ..prepared.people import PreparedAccount
+from ..prepared.prepared import Prepared
+from ..prepared.question import Question, Refusal
+from ..prepared.settings import resolve
+from ..words.names import Place, parent
+from ..words.sizes import number_of
+
+_WORDS = {READ: "read", WRITE: "write", SEARCH: "search", WRITE | SEARCH: "write and search"}
+#: What is asked of a file.
+_OF_FILES = {"download": READ, "overwrite": WRITE, "append": WRITE}
+
+
+class Taken(NamedTuple):
+    """On which disk a question is decided, and as whom; `user` is None where the machine has none of the name."""
+
+    disk: Disk
+    name: str
+    user: OsUser | None
+
+
+def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Taken | None:
+    """Who the server is on the disk of a store for an account; None where the gate is not asked."""
+    disk = prepared.disks.get(store)
+    if disk is None:
+        return None
+    name = resolve(prepared, account, "acts_as").value
+    if name is None:
+        return None
+    name = name.replace("{account}", account.name)
+    return Taken(disk, name, disk.user(name))
+
+
+class _Asking:
+    """One account's question on one disk."""
+
+    def __init__(self, taken: Taken, user: OsUser, question: Question, place: Place) -> None:
+        self.disk, self.user, self.store = taken.disk, user, place.store
+        self.question, self.path = question, place.path
+        self.folder = place.path if question.action in ("enter", "list") else parent(place.path)
+        self.who = f"{taken.name} (user {user.uid})"
+
+    def called(self, path: str) -> str:
+        return f"{self.store}:{path}"
+
+    def may(self, thing: Thing, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
+        """A refusal if the user may not do all of `wanted` at once."""
+        if not lets(self.user, thing, wanted):
+            line = decide(self.user, thing, wanted).line
+            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: that is {thing}, and decided {line}"
+            yield Refusal("disk", "no-permission", text)
+
+    def way(self, path: str) -> Iterator[Refusal]:
+        """Every folder from the top to `path`, that one too, has to be searched."""
+        for called, thing in self.disk.way(path):
+            more = "" if called == self.called(path) else f", on the way to {self.called(path)}"
+            yield from self.may(thing, SEARCH, called, more)
+
+    def owns(self, thing: Thing) -> bool:
+        return self.user.uid in (ROOT, thing.uid)
+
+    def taking_away(self, folder: str, things: list[Thing]) -> Iterator[Refusal]:
+        """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned."""
+        called, thing = self.called(folder), self.disk.folder(folder)
+        yield from self.may(thing, WRITE | SEARCH, called)
+        if thing.mode & STICKY and not self.owns(thing) and things and not any(map(self.owns, things)):
+            each = "; ".join(map(str, things[:3])) + (f"; and {len(things) - 3} more" if len(things) > 3 else "")
+            text = f"{called} is sticky, that is {thing}, and {self.who} owns neither it nor what is in it: {each}"
+            yield Refusal("disk", "sticky", text)
+
+    def meant(self, folder: str) -> list[FilesOnDisk]:
+        """The files that may be meant: those of the combination that is said, or all of the folder."""
+        one = self.question.combination
+        return [x for x in self.disk.files(folder) if one is None or str(x.thing) == one]
+
+    def good_files(self) -> Callable[[Thing], bool] | None:
+        """What has to be so of the file that is acted on; None where no file is."""
+        action, thing = self.question.action, self.disk.folder(self.folder)
+        if action in _OF_FILES:
+            return lambda file: lets(self.user, file, _OF_FILES[action])
+        if action == "set-attributes" and self.question.on_file:
+            return self.owns
+        if action == "delete-file" or (action == "rename" and self.question.on_file):
+            return lambda file: not thing.mode & STICKY or self.owns(thing) or self.owns(file)
+        return None
+
+    def file(self) -> Iterator[Refusal]:
+        """The file that is acted on: refused where all that may be meant are; where some are, it passes."""
+        good, there = self.good_files(), self.meant(self.folder)
+        if good is None or not there or any(good(x.thing) for x in there):
+            return
+        wanted = _OF_FILES.get(self.question.action)
+        if wanted is None:
+            text = f"{self.who} does not own the file"
+        else:
+            text = f"{self.who} may not {_WORDS[wanted]} the file"
+        each = "; ".join(self._told(x, wanted) for x in there[:3])
+        more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
+        yield Refusal("disk", "no-permission", f"{text}: {self.called(self.folder)} has {each}{more}")
+
+    def _told(self, files: FilesOnDisk, wanted: int | None) -> str:
+        line = "" if wanted is None else f", decided {decide(self.user, files.thing, wanted).line}"
+        return f"{number_of(files.number, 'file')} that {'are' if files.number > 1 else 'is'} {files.thing}{line}"
+
+
+def disk_gate(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[Refusal]:
+    """Every obstacle on disk. Where nothing is known of the disk or of whom the server takes on, there is none."""
+    asking = _asking(prepared, account, question, sites)
+    if isinstance(asking, Refusal):
+        yield asking
+    elif asking is not None:
+        yield from _at_place(asking)
+        if sites.there is not None and sites.there.place is not None and sites.there.place.store == asking.store:
+            yield from _at_destination(asking, sites.there.place.path)
+
+
+def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[str]:
+    """What the gate let pass though it would not be so for each file."""
+    asking = _asking(prepared, account, question, sites)
+    if asking is None or isinstance(asking, Refusal):
+        return []
+    good, there = asking.good_files(), asking.meant(asking.folder)
+    if good is None:
+        return []
+    if not there:
+        return ["no files were read there: of the file itself nothing is known"]
+    bad = sum(x.number for x in there if not good(x.thing))
+    whole = sum(x.number for x in there)
+    return [f"of the {number_of(whole, 'file')} there it would not be so for {bad:,}"] if 0 < bad < whole else []
+
+
+def _asking(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> _Asking | Refusal | None:
+    place = sites.here.place
+    taken = None if place is None else taken_on(prepared, account, place.store)
+    if place is None or taken is None:
+        return None
+    if taken.user is None:
+        text = (
+            f"the machine that {place.store} is on has no user {taken.name}, whom the server is to take on for "
+            f"{account.name}; make one there, or set acts_as otherwise"
+        )
+        return Refusal("disk", "no-such-user", text)
+    return _Asking(taken, taken.user, question, place)
+
+
+def _at_place(asking: _Asking) -> Iterator[Refusal]:
+    action, path, folder, disk = asking.question.action, asking.path, asking.folder, asking.disk
+    if action in ("enter", "list"):
+        yield from asking.way(path)
+        if action == "list":
+            yield from asking.may(disk.folder(path), READ, asking.called(path))
+        return
+    if path == "/":
+        if action in ("delete-folder", "rename"):
+            yield Refusal("disk", "store-root", f"{asking.called('/')} is the root of its store, and stays where it is")
+        elif action == "set-attributes" and not asking.owns(disk.folder("/")):
+            yield _not_owned(asking, disk.folder("/"))
+        return
+    yield from asking.way(folder)
+    if action in ("upload", "make-folder"):
+        yield from asking.may(disk.folder(folder), WRITE | SEARCH, asking.called(folder))
+    elif action == "delete-file" or (action == "rename" and asking.question.on_file):
+        yield from asking.taking_away(folder, [x.thing for x in asking.meant(folder)])
+    elif action in ("delete-folder", "rename"):
+        yield from asking.taking_away(folder, [disk.folder(path)])
+    elif action == "set-attributes" and not asking.question.on_file:
+        if not asking.owns(disk.folder(path)):
+            yield _not_owned(asking, disk.folder(path))
+    else:
+        yield from asking.file()
+
+
+def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
+    """Where something is moved to; and of a folder that comes under another parent, that it may be written itself."""
+    folder, disk, question = parent(path), asking.disk, asking.question
+    if path == "/":
+        return
+    if folder != asking.folder:
+        yield from asking.way(folder)
+        yield from asking.may(disk.folder(folder), WRITE | SEARCH, asking.called(folder))
+        if question.thing == "folder":
+            yield from asking.may(disk.folder(asking.path), WRITE, asking.called(asking.path), ", which is moved")
+    if question.replaces and question.on_file:
+        yield from asking.taking_away(folder, [x.thing for x in disk.files(folder)])
+
+
+def _not_owned(asking: _Asking, thing: Thing) -> Refusal:
+    return Refusal("disk", "no-permission", f"{asking.who} does not own {asking.called(asking.path)}: that is {thing}")

@@ -1,0 +1,66 @@
+"""A disk reading made ready: what each folder is, listed or not, and what lies on the way to it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from ..model.disk import STICKY, FilesOnDisk, OsUser, Thing
+from ..words.names import ancestors, parent
+
+if TYPE_CHECKING:
+    from ..model.items import DiskReading
+
+
+def made_below(thing: Thing) -> Thing:
+    """What a folder is that a reading does not list, where `thing` is the nearest above that it does."""
+    mode, default = thing.mode & ~STICKY, thing.default
+    if default is None:
+        return thing._replace(mode=mode)
+    group = default.mask if default.mask is not None else default.group
+    bits = default.owner << 6 | group << 3 | default.other
+    return thing._replace(mode=mode & 0o7000 | bits, acl=default)
+
+
+class Disk:
+    """The reading of one store."""
+
+    def __init__(self, reading: DiskReading) -> None:
+        self.reading = reading
+        self._listed = {folder.path: folder.thing for folder in reading.folders}
+        self._found: dict[str, Thing] = {}
+        self._users = {user.name: user for user in reading.users}
+
+    def user(self, name: str) -> OsUser | None:
+        """The user of the machine of that name; names are told apart by case."""
+        return self._users.get(name)
+
+    def folder(self, path: str) -> Thing:
+        """What a folder of the store is."""
+        found = self._listed.get(path) or self._found.get(path)
+        if found is None:
+            above = path
+            while above not in self._listed:
+                above = parent(above)
+            found = self._found[path] = made_below(self._listed[above])
+        return found
+
+    @cached_property
+    def _files(self) -> dict[str, list[FilesOnDisk]]:
+        found: dict[str, list[FilesOnDisk]] = {}
+        for files in self.reading.files:
+            found.setdefault(files.path, []).append(files)
+        return found
+
+    def files(self, folder: str) -> list[FilesOnDisk]:
+        """The combinations of the files in a folder; none where no files were read there."""
+        return self._files.get(folder, [])
+
+    def way(self, path: str) -> Iterator[tuple[str, Thing]]:
+        """Every folder from the top to `path`, that one too, and what it is called."""
+        if not self.reading.confined:
+            for above in self.reading.above:
+                yield above.path, above.thing
+        for at in reversed(list(ancestors(path))):
+            yield f"{self.reading.store}:{at}", self.folder(at)

@@ -1,0 +1,158 @@
+"""Reading a disk: a folder that is as the one above would make it is left out, and files that are alike are counted.
+
+Links are not followed, other file systems not entered, and both are told. What changes while it is read does no harm.
+"""
+
+from __future__ import annotations
+
+import grp
+import os
+import pwd
+import stat
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from drawknife.core.disk.read_folders import made_below
+from drawknife.core.model.disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, Thing
+from drawknife.core.model.items import DiskReading
+from drawknife.core.words.names import BadValue, check_path
+from drawknife.core.words.sizes import number_of
+
+from .attributes import ACCESS, DEFAULT, read_list
+
+#: Things seen so far, every now and then.
+Progress = Callable[[int], None]
+TELL_EVERY = 5000
+
+
+@dataclass(slots=True)
+class Seen:
+    """What was read, and what could not be."""
+
+    folders: list[FolderOnDisk] = field(default_factory=list)
+    files: list[FilesOnDisk] = field(default_factory=list)
+    things: int = 0
+    odd: int = 0
+    links: int = 0
+    others: int = 0
+    unreadable: int = 0
+    other_file_systems: int = 0
+    vanished: int = 0
+
+    def notes(self) -> list[str]:
+        """What is not judged, in words."""
+        told = (
+            (self.links, "link", "not followed"), (self.others, "device, socket or pipe", "left out"),
+            (self.unreadable, "folder", "which could not be read"), (self.vanished, "thing", "gone while it was read"),
+            (self.other_file_systems, "folder", "on other file systems, not entered"),
+        )  # fmt: skip
+        return [f"{number_of(count, what)} {how}" for count, what, how in told if count]
+
+
+def _thing(path: bytes, found: os.stat_result, folder: bool) -> Thing:
+    return Thing(
+        found.st_uid, found.st_gid, stat.S_IMODE(found.st_mode), read_list(path, ACCESS),
+        read_list(path, DEFAULT) if folder else None,
+    )  # fmt: skip
+
+
+def read_disk(root: str, store: str, *, confined: bool = False, progress: Progress | None = None) -> DiskReading:
+    """Read the disk that a store is on, from its root. OSError if the root cannot be read."""
+    top = os.fsencode(os.path.abspath(root))
+    seen = _walk(top, progress)
+    return DiskReading(
+        store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(top)), tuple(seen.folders),
+        tuple(seen.files), tuple(_users()), tuple(OsGroup(g.gr_name, g.gr_gid) for g in sorted(grp.getgrall())),
+        seen.odd, tuple(seen.notes()),
+    )  # fmt: skip
+
+
+def _above(top: bytes) -> list[FolderOnDisk]:
+    """The folders above the root, from the top of the file system."""
+    found, at = [], os.path.dirname(top)
+    while top != b"/":
+        found.append(FolderOnDisk(check_path(os.fsdecode(at)), _thing(at, os.stat(at), True)))
+        if at == b"/":
+            break
+        at = os.path.dirname(at)
+    return found[::-1]
+
+
+def _users() -> list[OsUser]:
+    """The users of this machine, with all their groups."""
+    found = []
+    for user in pwd.getpwall():
+        groups = os.getgrouplist(user.pw_name, user.pw_gid)
+        further = tuple(sorted(set(groups) - {user.pw_gid}))
+        found.append(OsUser(user.pw_name, user.pw_uid, user.pw_gid, further))
+    return sorted(found)
+
+
+def _walk(top: bytes, progress: Progress | None) -> Seen:
+    seen = Seen()
+    status = os.stat(top)
+    with os.scandir(top):
+        pass  # that the root cannot be read is an error, and no finding
+    root = _thing(top, status, True)
+    seen.folders.append(FolderOnDisk("/", root))
+    todo: list[ToRead] = [(top, "/", root)]
+    while todo:
+        path, location, thing = todo.pop()
+        combinations: Counter[Thing] = Counter()
+        try:
+            with os.scandir(path) as entries:
+                for entry in entries:
+                    seen.things += 1
+                    if progress is not None and seen.things % TELL_EVERY == 0:
+                        progress(seen.things)
+                    below = _look(entry, location, made_below(thing), status.st_dev, combinations, seen)
+                    if below is not None:
+                        todo.append(below)
+        except FileNotFoundError:
+            seen.vanished += 1
+        except OSError:
+            seen.unreadable += 1
+        seen.files += [FilesOnDisk(location, thing, number) for thing, number in combinations.most_common()]
+    seen.folders.sort(key=lambda x: x.path)
+    seen.files.sort(key=lambda x: x.path)
+    return seen
+
+
+#: A folder to be read: where it is on this machine, and in its store, and what it is.
+ToRead = tuple[bytes, str, Thing]
+
+
+def _look(
+    entry: os.DirEntry[bytes], above: str, expected: Thing, device: int, combinations: Counter[Thing], seen: Seen
+) -> ToRead | None:
+    """Look at one thing; a folder that is to be read is given back."""
+    try:
+        found = entry.stat(follow_symlinks=False)
+        mode = found.st_mode
+        if stat.S_ISREG(mode):
+            combinations[_thing(entry.path, found, False)] += 1
+        elif not stat.S_ISDIR(mode):
+            seen.links += stat.S_ISLNK(mode)
+            seen.others += not stat.S_ISLNK(mode)
+        elif found.st_dev != device:
+            seen.other_file_systems += 1
+        elif (location := _location(above, entry.name)) is None:
+            seen.odd += 1
+        else:
+            thing = _thing(entry.path, found, True)
+            if thing != expected:
+                seen.folders.append(FolderOnDisk(location, thing))
+            return entry.path, location, thing
+    except FileNotFoundError:
+        seen.vanished += 1
+    return None
+
+
+def _location(above: str, name: bytes) -> str | None:
+    """Where a folder is in its store; None if no model can hold its name."""
+    try:
+        return check_path(f"{above.rstrip('/')}/{name.decode('utf-8')}")
+    except (BadValue, UnicodeDecodeError):
+        return None

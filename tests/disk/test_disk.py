@@ -1,0 +1,303 @@
+"""Disk readings: how they are written, what is left out of them, drift, and what a change of them is told as."""
+
+import os
+from dataclasses import replace
+from random import Random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from drawknife.core.decide.gates import verdict
+from drawknife.core.disk.one_object import decide, lets
+from drawknife.core.disk.read_folders import Disk
+from drawknife.core.everybody.drift import drift
+from drawknife.core.follows.consequences import consequences_on
+from drawknife.core.model import disk as d
+from drawknife.core.model import items as m
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import BadValue
+from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
+from drawknife.disk import acl_from, acl_to, read_disk
+from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
+from drawknife.formats.model_file import read_model, write_model
+
+from ..conftest import run, serving
+from ..core.test_promises import NOW
+from .test_kernel import AS_ROOT
+from .trees import GROUPS, USERS, model_of, random_acl, random_tree
+
+# --- lines ------------------------------------------------------------------------------------------
+
+
+@given(st.integers(0, 10**9))
+def test_what_is_written_is_read_again(seed):
+    rng = Random(seed)
+    thing = d.Thing(
+        rng.choice([0, 7, 2**32 - 2]), rng.choice(GROUPS), rng.choice([0o644, 0o2755, 0o1777, 0]),
+        rng.choice([None, random_acl(rng)]), rng.choice([None, random_acl(rng)]),
+    )  # fmt: skip
+    path = rng.choice(["/", "/a b", "/a/in /b", "/x acl=u::rwx"])
+    folder = d.FolderOnDisk(path, thing)
+    files = d.FilesOnDisk(path, thing._replace(default=None), rng.randint(1, 10**9))
+    assert d.parse_folder(str(folder)) == folder and d.parse_files(str(files)) == files
+    assert thing.acl is None or acl_from(acl_to(thing.acl)) == thing.acl
+    user = d.OsUser("ines", 9, 7, tuple(sorted({1, 2, rng.randint(8, 99)})))
+    assert d.parse_user(str(user)) == user and d.parse_group("crew 7") == d.OsGroup("crew", 7)
+
+
+@pytest.mark.parametrize(
+    ("read", "text"),
+    [
+        (d.parse_folder, "0:0 /"), (d.parse_folder, "0:0 0755 a"), (d.parse_folder, "0:0 0955 /"), (d.parse_folder, "4294967295:0 0755 /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,g::---,o::--- /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,u:5:r--,g::---,m::r--,o::--- /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u::rwx,g::---,o::--- /"),
+        (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"), (d.parse_files, "x of 0:0 0644 in /"), (d.parse_user, "ines"),
+        (d.parse_user, "ines 1 x"), (d.parse_group, "crew"), (d.check_acts_as, "a b"), (d.check_acts_as, "{unit}"), (d.check_acts_as, ""),
+    ],
+)  # fmt: skip
+def test_lines_that_are_none(read, text):
+    with pytest.raises(BadValue):
+        read(text)
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=300)
+def test_the_line_that_is_told_is_the_one_that_decides(seed):
+    """What is said of the line agrees with what is decided: the letters of it, within the mask, hold what is wanted."""
+    rng = Random(seed)
+    user, wanted = rng.choice(USERS), rng.choice([1, 2, 3, 4, 5])
+    acl = rng.choice([None, random_acl(rng)])
+    bits = (
+        rng.randint(0, 0o777)
+        if acl is None
+        else acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
+    )
+    thing = d.Thing(rng.choice([0, user.uid]), rng.choice(GROUPS), bits, acl)
+    found = decide(user, thing, wanted)
+    assert found.lets is lets(user, thing, wanted)
+    letters = [sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-") for word in found.line.replace(",", " ").replace(";", " ").split() if len(word) == 3 and set(word) <= set("rwx-")]  # fmt: skip
+    mask = letters[-1] if "within the mask" in found.line else 7
+    lines = letters[:-1] if "within the mask" in found.line else letters
+    assert found.lets is any(x & mask & wanted == wanted for x in lines), found.line
+
+
+# --- reading ----------------------------------------------------------------------------------------
+
+
+@AS_ROOT
+@pytest.mark.parametrize("seed", range(8))
+def test_what_is_left_out_is_as_the_folder_above_would_make_it(seed):
+    """Each folder is had back from the reading as it is on disk; and every file is counted once, in its combination."""
+    with random_tree(Random(seed), folders=30, files=30) as root:
+        reading = read_disk(str(root), "s")
+        disk = Disk(reading)
+        folders = [root, *(p for p in root.rglob("*") if p.is_dir())]
+        for folder in folders:
+            status, path = folder.stat(), os.fsencode(folder)
+            wanted = d.Thing(
+                status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(path, ACCESS), read_list(path, DEFAULT)
+            )
+            assert disk.folder("/" + str(folder.relative_to(root)).strip(".")) == wanted
+        assert 1 <= len(reading.folders) <= len(folders)
+        assert sum(f.number for f in reading.files) == 30 and reading.odd == 0
+        assert [f.path for f in reading.above] == ["/", "/tmp", str(root.parent)]
+        again = sound(replace(model_of(root), disk_readings=(reading,)))
+        assert read_model(write_model(again)) == again
+
+
+def test_a_plain_tree_is_one_folder_and_odd_things_are_told(tmp_path):
+    root = tmp_path / "root"
+    for n in range(50):
+        (root / f"a{n}" / "b").mkdir(parents=True)
+    (root / "link").symlink_to("/etc")
+    os.mkfifo(root / "pipe")
+    os.mkdir(os.fsencode(root) + b"/a\xff")
+    reading = read_disk(str(root), "s")
+    assert [f.path for f in reading.folders] == ["/"] and reading.files == () and reading.odd == 1
+    assert reading.notes == ("1 link not followed", "1 device, socket or pipe left out")
+    with pytest.raises(OSError, match="No such file"):
+        read_disk(str(tmp_path / "none"), "s")
+
+
+# --- the gate ---------------------------------------------------------------------------------------
+
+READING = m.DiskReading(
+    "s", folders=(d.parse_folder("0:5 0770 /"), d.parse_folder("0:5 0775 /open")),
+    above=(d.parse_folder("0:0 0700 /"),), users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6), d.OsUser("root", 0, 0)),
+)  # fmt: skip
+
+
+def small(acts_as="{account}", **changes):
+    all_rights = (1 << 11) - 1
+    return sound(m.Model(
+        accounts=(m.Account("ada"), m.Account("bo"), m.Account("cy")),
+        stores=(m.Store("s", None, "open"),),
+        virtual_paths=(m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), all_rights),)),),
+        settings=(m.Setting(m.Subject("anyone"), (("acts_as", acts_as),)),) if acts_as else (),
+        disk_readings=(replace(READING, **changes),) if changes is not None else (),
+    ))  # fmt: skip
+
+
+def told(model, account, action="list", path="/open", **more):
+    return verdict(prepare(model), Question(account, action, path, **more), NOW)
+
+
+def test_who_is_meant_and_from_where():
+    assert (
+        told(small(), "ada").gate == "disk" and "may not search /, on the way to s:/open" in told(small(), "ada").text
+    )
+    assert told(small(confined=True), "ada").allowed  # what is above the store's root is not seen then
+    assert told(small(confined=True), "bo").gate == "disk"
+    assert "has no user cy" in told(small(confined=True), "cy").text
+    assert told(small("root"), "cy").allowed  # to whom nothing is refused
+    assert told(small(None), "cy").allowed  # nobody is taken on: the disk is not asked
+    assert told(sound(replace(small(), disk_readings=())), "cy").allowed
+    assert told(small("root"), "ada", "delete-folder", "/").gate == "virtual path"
+
+
+def test_several_kinds_of_files_pass_if_one_does():
+    files = (d.parse_files("2 of 9:5 0600 in /open"), d.parse_files("3 of 10:5 0600 in /open"))
+    model = small(confined=True, files=files)
+    assert told(model, "ada", "download", "/open/x").allowed
+    assert told(model, "ada", "download", "/open/x", combination="10:5 0600").gate == "disk"
+    refused = told(small(confined=True, files=files[1:]), "ada", "download", "/open/x")
+    assert "has 3 files that are 10:5 0600, decided as of group 5: ---" in refused.text
+
+
+# --- drift ------------------------------------------------------------------------------------------
+
+
+def with_entries(model, rng):
+    """A server that lets some of it only."""
+    reading = model.disk_readings[0]
+    paths = [f.path for f in reading.folders]
+    folders = {}
+    for _ in range(8):
+        subject = rng.choice([m.Subject("anyone"), *(m.Subject("account", u.name) for u in USERS)])
+        entry = m.Entry(
+            rng.choice(["allow", "deny"]), subject, rng.randint(1, (1 << 11) - 1), rng.choice(["tree", "here"])
+        )
+        folders.setdefault(rng.choice(paths), []).append(entry)
+    made = tuple(m.Folder(path, None, False, tuple(entries)) for path, entries in folders.items())
+    return sound(replace(model, stores=(replace(model.stores[0], folders=made),)))
+
+
+def literally(model, everything):
+    """Each folder of each account, by single verdicts: what the server lets and the disk refuses, and the other way round."""
+    reading = model.disk_readings[0]
+    prepared, free = prepare(model), prepare(everything)
+    paths = sorted(
+        {f.path for f in reading.folders} | {f.path for f in reading.files} | {f.path for f in model.stores[0].folders}
+    )
+    found = {}
+    for account in model.accounts:
+        for path in paths:
+            refused, wider = [], []
+            for right in RIGHTS:
+                if (path == "/" and right in ("delete-folder", "rename")) or (
+                    right in FILE_RIGHTS and not prepared.disks["s"].files(path)
+                ):
+                    continue
+                of_file = right in FILE_RIGHTS
+                at = (path.rstrip("/") + "/x") if of_file or right in ("upload", "make-folder") else path
+                to = {"to": at + "y"} if right == "rename" else {}
+                thing = "file" if of_file else "folder"
+                gates = [
+                    verdict(prepared, Question(account.name, right, at, thing=thing, owner=owner, **to), NOW).gate
+                    for owner in ([None, account.name] if of_file else [None])
+                ]
+                disk = verdict(free, Question(account.name, right, at, thing=thing, **to), NOW).gate
+                server = any(gate in (None, "disk") for gate in gates)
+                if server and disk == "disk":
+                    refused.append(right)
+                elif not server and disk is None:
+                    wider.append(right)
+            if refused or wider:
+                found[account.name, path] = (tuple(refused), tuple(wider))
+    return found
+
+
+@AS_ROOT
+@pytest.mark.parametrize("seed", range(10))
+def test_drift_is_what_single_verdicts_say(seed):
+    rng = Random(seed)
+    with random_tree(rng) as root:
+        everything = model_of(root)
+        model = with_entries(everything, rng)
+    wanted = literally(model, everything)
+    found = drift(prepare(model), "s")
+    told = {}
+    for row in found.rows:
+        told[row.account, row.location] = (row.refused, row.wider)
+        assert bool(row.refused) is (row.reason is not None)
+    # A folder that is told of is as told; one that is not is as the nearest above that is, or is counted there.
+    assert told.items() <= wanted.items() and len(wanted) == len(told) + sum(row.below for row in found.rows)
+    assert found.accounts == len(USERS) and not found.left_out
+
+
+def test_what_cannot_be_compared_is_said():
+    found = drift(prepare(small("root")), "s")
+    assert found.left_out == ("several accounts act as root: what the disk lets them besides is not told",)
+    one = m.Setting(m.Subject("account", "ada"), (("acts_as", "ada"),))
+    found = drift(prepare(sound(replace(small(None), settings=(one,)))), "s")
+    assert found.left_out == ("2 of 3 accounts act as nobody on disk: set acts_as",) and found.accounts == 1
+
+
+# --- what a change of it is told as -----------------------------------------------------------------
+
+
+def test_a_change_of_what_the_disk_lets_is_never_told_as_nothing():
+    model = small()
+    for other in (
+        replace(model, disk_readings=()), replace(model, disk_readings=(replace(READING, confined=True),)),
+        replace(model, disk_readings=(replace(READING, users=()),)), replace(model, settings=()),
+        replace(model, settings=(m.Setting(m.Subject("anyone"), (("acts_as", "ada"),)),)),
+    ):  # fmt: skip
+        follows = consequences_on(prepare(model), prepare(sound(other)), NOW)
+        assert follows.disks == ("s",) and not follows.nothing and not follows.for_nobody
+    same = consequences_on(
+        prepare(model), prepare(sound(replace(model, disk_readings=(replace(READING, odd=3),)))), NOW
+    )
+    assert same.disks == () and same.nothing
+    less = replace(model, virtual_paths=(replace(model.virtual_paths[0], grants=(m.Grant(m.Subject("anyone"), 1),)),))
+    assert "the disk of s may refuse it" in consequences_on(prepare(model), prepare(sound(less)), NOW).left_out[0]
+
+
+def test_read_told_and_compared_in_a_service(cluster, tmp_path):
+    model = tmp_path / "model.yaml"
+    model.write_text(write_model(sound(replace(small("root"), disk_readings=()))))
+    root = tmp_path / "root"
+    (root / "open").mkdir(parents=True)
+    (root / "open" / "x").write_text("x")
+    with serving(cluster.create_database("disk"), tmp_path, "--load", model) as service:
+
+        def said(*words):
+            done = run(*words, environment=service.environment)
+            assert "Traceback" not in done.stderr
+            return done.returncode, done.stdout + done.stderr
+
+        assert "no disk reading 's'" in said("disk", "compare", "s")[1] and "no root" in said("disk", "read", "s")[1]
+        status, text = said("disk", "read", "S", "--root", root)
+        assert status == 0 and "s: 1 folder not as the one above would make them, 1 file" in text
+        assert "may be otherwise, and was not compared" in text and "nobody gains" not in text
+        assert said("disk", "read", "s", "--root", root)[0] == 0  # again, in the place of the first
+        assert "1 folder listed, 1 file" in said("disk", "list")[1]
+        assert said("disk", "compare", "s", "--fail")[0] == 0
+        with service.client() as client:
+            (line,) = client.disks().disks
+            assert (line.store, line.files) == ("s", 1) and line.taken is not None
+            asked = {"account": "ada", "action": "download", "path": "/open/x"}
+            assert client.decide(asked).allowed
+            client.change([{"op": "change", "kind": "setting", "name": "anyone", "set": {"acts_as": "{account}"}}])
+            found = client.decide({**asked, "explain": True})
+            assert (found.allowed, found.gate) == (False, "disk") and "has no user ada" in found.text
+            assert [g.gate for g in found.explanation.gates][-2:] == ["disk", "limits"]
+            drifted = client.drift("s", account="ada")
+            assert drifted.total == 2 and "download" in drifted.rows[1].refused
+            for answer in (client.access("ada"), client.who("download", "/open"), client.compare("ada", "bo")):
+                assert any("the disk of s was not asked" in note for note in answer.notes)
+        assert said("disk", "compare", "s", "--fail")[0] == 1
+        assert said("disk", "remove", "s")[0] == 0 and "No disk was read yet" in said("disk", "list")[1]
