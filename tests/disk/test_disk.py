@@ -1,6 +1,7 @@
 """Disk readings: how they are written, what is left out of them, drift, and what a change of them is told as."""
 
 import os
+import subprocess
 from dataclasses import replace
 from random import Random
 
@@ -8,8 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawknife.answers import Answering
 from drawknife.core.decide.gates import verdict
-from drawknife.core.disk.one_object import decide, lets
+from drawknife.core.disk.one_object import lets, line
 from drawknife.core.disk.read_folders import Disk
 from drawknife.core.everybody.drift import drift
 from drawknife.core.follows.consequences import consequences_on
@@ -18,9 +20,10 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
-from drawknife.disk import acl_from, acl_to, read_disk
+from drawknife.disk import acl_from, acl_to, read_disk, reading_from, users_from
 from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
 from drawknife.formats.model_file import read_model, write_model
 
@@ -76,12 +79,11 @@ def test_the_line_that_is_told_is_the_one_that_decides(seed):
         else acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
     )
     thing = d.Thing(rng.choice([0, user.uid]), rng.choice(GROUPS), bits, acl)
-    found = decide(user, thing, wanted)
-    assert found.lets is lets(user, thing, wanted)
-    letters = [sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-") for word in found.line.replace(",", " ").replace(";", " ").split() if len(word) == 3 and set(word) <= set("rwx-")]  # fmt: skip
-    mask = letters[-1] if "within the mask" in found.line else 7
-    lines = letters[:-1] if "within the mask" in found.line else letters
-    assert found.lets is any(x & mask & wanted == wanted for x in lines), found.line
+    found = line(user, thing, wanted, str)
+    letters = [sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-") for word in found.replace(",", " ").replace(";", " ").split() if len(word) == 3 and set(word) <= set("rwx-")]  # fmt: skip
+    mask = letters[-1] if "within the mask" in found else 7
+    lines = letters[:-1] if "within the mask" in found else letters
+    assert lets(user, thing, wanted) is any(x & mask & wanted == wanted for x in lines), found
 
 
 # --- reading ----------------------------------------------------------------------------------------
@@ -122,6 +124,48 @@ def test_a_plain_tree_is_one_folder_and_odd_things_are_told(tmp_path):
         read_disk(str(tmp_path / "none"), "s")
 
 
+@AS_ROOT
+@pytest.mark.parametrize("seed", range(6))
+def test_the_text_of_getfacl_tells_the_same(seed):
+    """Of the tool itself, with names that it has to escape; users and groups by their lines."""
+    passwd = [f"{u.name}:x:{u.uid}:{u.gid}::/:/bin/sh" for u in USERS]
+    group = [f"g{gid}:x:{gid}:{','.join(u.name for u in USERS if gid in u.groups)}" for gid in GROUPS[1:]]
+    with random_tree(Random(seed), folders=20, files=20) as root:
+        (root / "in\\side\nof").mkdir()
+        (root / "a b").mkdir()
+        here = read_disk(str(root), "s")
+        text = subprocess.run(["getfacl", "-R", "-p", str(root)], capture_output=True, check=True).stdout
+        folders = subprocess.run(["find", str(root), "-type", "d"], capture_output=True, check=True).stdout
+    users, groups = users_from(passwd, group)
+    found = reading_from(
+        text, "s", str(root), [*users, d.OsUser("root", 0, 0)], [*groups, d.OsGroup("root", 0)], folders.split(b"\n")
+    )
+    assert found.folders == here.folders and set(found.files) == set(here.files)
+    assert found.odd == here.odd == 1 and {(u.name, u.uid, u.gid, *u.groups) for u in users} == {
+        (u.name, u.uid, u.gid, *(g for g in u.groups if g != u.gid)) for u in USERS
+    }
+    assert found.notes == ("the folders above the root were not told of, and are not asked",)
+
+
+@pytest.mark.parametrize(
+    ("text", "where", "told"),
+    [
+        (b"# file: srv/s\n# owner: who\n# group: root\nuser::rwx\ngroup::r-x\nother::r-x\n", "getfacl:1", "user 'who' is in none"),
+        (b"# file: srv/s\n# owner: 0\nuser::rwx\nnonsense\n", "getfacl:4", "is no line of getfacl"),
+        (b"# file: srv/s\n# owner: 0\nuser::rwx\n", "getfacl:1", "without user::, group:: or other::"),
+        (b"# file: srv/other\n# owner: 0\n", "root", "does not tell of /srv/s"), (b"", "root", "does not tell of"),
+    ],
+)  # fmt: skip
+def test_text_that_is_no_reading_is_told_with_its_line(text, where, told):
+    with pytest.raises(BadInput) as found:
+        reading_from(text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)])
+    assert found.value.where == where and told in found.value.message
+    with pytest.raises(BadInput, match="no line of a passwd file"):
+        users_from(["ines"], [])
+    with pytest.raises(BadInput, match="no line of a group file"):
+        users_from([], ["crew:x"])
+
+
 # --- the gate ---------------------------------------------------------------------------------------
 
 READING = m.DiskReading(
@@ -158,13 +202,19 @@ def test_who_is_meant_and_from_where():
     assert told(small("root"), "ada", "delete-folder", "/").gate == "virtual path"
 
 
+def test_a_mend_says_what_only_the_disk_can():
+    asked = {"account": "bo", "action": "list", "path": "/open"}
+    found = Answering(prepare(small(confined=True)), 1, NOW, seen=lambda _: None).mend(asked)
+    assert found.mends == [] and "no change of the model mends what the disk refuses: bo (user 10)" in found.left_out[0]
+
+
 def test_several_kinds_of_files_pass_if_one_does():
     files = (d.parse_files("2 of 9:5 0600 in /open"), d.parse_files("3 of 10:5 0600 in /open"))
     model = small(confined=True, files=files)
     assert told(model, "ada", "download", "/open/x").allowed
     assert told(model, "ada", "download", "/open/x", combination="10:5 0600").gate == "disk"
     refused = told(small(confined=True, files=files[1:]), "ada", "download", "/open/x")
-    assert "has 3 files that are 10:5 0600, decided as of group 5: ---" in refused.text
+    assert "in s:/open: 3 files: it is bo:5 0600, group 5 has ---" in refused.text
 
 
 # --- drift ------------------------------------------------------------------------------------------

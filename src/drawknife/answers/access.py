@@ -63,7 +63,7 @@ class AccessAnswers(Asked):
         answer, seen = list_as(self.prepared, a, at, self.now, self.endpoint(endpoint))
         return msg.ListingAnswer(
             revision=self.revision, account=a.name, location=at, allowed=answer.allowed, text=answer.text,
-            notes=self.disk_notes(),
+            notes=self.disk_notes(a),
             folders=[
                 msg.SeenFolder(name=s.name, location=s.location, kind=s.kind, place=s.place and str(s.place)) for s in seen
             ],
@@ -183,7 +183,7 @@ class AccessAnswers(Asked):
             one=a.name,
             other=b.name,
             total=len(found),
-            notes=self.disk_notes(),
+            notes=self.disk_notes(a, b),
             differences=[
                 msg.DifferenceMessage(
                     location=d.location, right=d.right, one=d.one, other=d.other,

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from drawknife import messages as msg
+from drawknife.core.decide.disk_gate import taken_on
 from drawknife.core.decide.sign_in import expired
 from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.follows.sign_in_changes import Credentials
@@ -90,9 +91,13 @@ class Asked:
             said.append("the account is switched off: it cannot sign in")
         elif expired(account, self.now):
             said.append(f"the account expired with {account.account.expires}: it cannot sign in")
-        return [*said, *self.disk_notes()]
+        return [*said, *self.disk_notes(account)]
 
-    def disk_notes(self) -> list[str]:
-        """What has to be said with an answer that asks no disk, where one was read."""
-        disks = self.prepared.disks
+    def disk_notes(self, *accounts: PreparedAccount) -> list[str]:
+        """What has to be said with an answer that asks no disk, where one was read; about some accounts, if they act as somebody there."""
+        disks = [
+            name
+            for name in self.prepared.disks
+            if not accounts or any(taken_on(self.prepared, account, name) for account in accounts)
+        ]
         return [f"{of_disks(disks)} was not asked: see `drawknife disk compare`, and `drawknife why`"] if disks else []

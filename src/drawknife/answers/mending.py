@@ -10,7 +10,7 @@ from drawknife.answers.asked import Asked
 from drawknife.answers.drafting import says
 from drawknife.answers.summaries import summary
 from drawknife.changing import apply
-from drawknife.core.decide.gates import UnknownName, verdict
+from drawknife.core.decide.gates import UnknownName, gate_obstacles, open_case, verdict
 from drawknife.core.follows.consequences import Consequences
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.promises_held import broken_by
@@ -74,6 +74,10 @@ class MendAnswers(Asked):
             )
         if not found.all_looked_at:
             left.append("there may be more ways: not all sets of changes were tried")
+        if not stop:
+            case = open_case(self.prepared, question, self.now)
+            on_disk = gate_obstacles(self.prepared, case, "disk")
+            left += [f"no change of the model mends what the disk refuses: {x.text}" for x in on_disk]
         if len(ways) > most:
             left.append(f"{number_of(len(ways) - most, 'more way')}, which do more")
         return msg.MendsAnswer(

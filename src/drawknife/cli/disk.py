@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
+from typing import IO
 
 import click
 from rich.padding import Padding
@@ -31,17 +33,48 @@ def disk() -> None:
 @click.option(
     "--confined", is_flag=True, help="The server sees nothing above the store's root: those folders are not asked."
 )
+@click.option(
+    "--getfacl",
+    "text",
+    type=click.File("rb"),
+    metavar="FILE",
+    help="Take it from the text of `getfacl -R` instead of reading here.",
+)
+@click.option(
+    "--passwd", type=click.File("r"), metavar="FILE", help="With --getfacl: the machine's users, as in /etc/passwd."
+)
+@click.option(
+    "--group", type=click.File("r"), metavar="FILE", help="With --getfacl: the machine's groups, as in /etc/group."
+)
+@click.option(
+    "--folders",
+    type=click.File("rb"),
+    metavar="FILE",
+    help="With --getfacl: its folders, as `find -type d` lists them.",
+)
 @edits
-def read(apply: Apply, store: str, root: str | None, confined: bool) -> None:
+def read(
+    apply: Apply,
+    store: str,
+    root: str | None,
+    confined: bool,
+    text: IO[bytes] | None,
+    passwd: IO[str] | None,
+    group: IO[str] | None,
+    folders: IO[bytes] | None,
+) -> None:
     """Read the disk that STORE is on, here: owners, modes and access control lists of its folders and files.
 
     A folder that is as the one above would make it is left out, and files that are alike are counted. With it the
     users and groups of this machine are read. It needs no more than to be let see all of it; links are not
     followed, other file systems not entered. What was read last is replaced.
 
+    Where nothing may be installed, the text of `getfacl -R` will do, with the machine's lines of users and groups.
+
     \b
-    Example:
+    Examples:
       drawknife disk read survey --root .run/files/survey
+      drawknife disk read survey --getfacl demo/disk/survey.getfacl --passwd demo/disk/passwd --group demo/disk/group
     """  # fmt: skip
     answers = asking_with(apply.writer)
     stores = {s.name.casefold(): s for s in answers.stores().stores}
@@ -51,7 +84,16 @@ def read(apply: Apply, store: str, root: str | None, confined: bool) -> None:
     top = root or line.root
     if top is None:
         raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")
-    reading = _read(top, line.name, confined)
+    if text is None:
+        if passwd or group or folders:
+            raise click.UsageError("--passwd, --group and --folders go with --getfacl")
+        reading = _read(top, line.name, confined)
+    else:
+        from drawknife.disk import reading_from, users_from
+
+        users, groups = users_from(passwd or (), group or ())
+        reading = reading_from(text.read(), line.name, top, users, groups, folders or ())
+        reading = replace(reading, confined=confined)
     there = {x.store.casefold() for x in answers.disks().disks}
     say(f"{line.name}: {_in_short(reading)}")
     for note in reading.notes:

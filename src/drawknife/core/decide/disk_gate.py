@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
-from ..disk.one_object import ROOT, decide, lets
+from ..disk.one_object import ROOT, lets, line
 from ..disk.read_folders import Disk
 from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing
 from ..prepared.needs import Sites
@@ -56,9 +56,13 @@ class _Asking:
     def may(self, thing: Thing, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
-            line = decide(self.user, thing, wanted).line
-            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: that is {thing}, and decided {line}"
+            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.told(thing, wanted)}"
             yield Refusal("disk", "no-permission", text)
+
+    def told(self, thing: Thing, wanted: int | None) -> str:
+        """Whose a thing is, and what decides what may be done to it."""
+        why = "" if wanted is None else f", {line(self.user, thing, wanted, self.disk.group)}"
+        return f"it is {self.disk.told(thing)}{why}"
 
     def way(self, path: str) -> Iterator[Refusal]:
         """Every folder from the top to `path`, that one too, has to be searched."""
@@ -74,8 +78,8 @@ class _Asking:
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
         if thing.mode & STICKY and not self.owns(thing) and things and not any(map(self.owns, things)):
-            each = "; ".join(map(str, things[:3])) + (f"; and {len(things) - 3} more" if len(things) > 3 else "")
-            text = f"{called} is sticky, that is {thing}, and {self.who} owns neither it nor what is in it: {each}"
+            owners = ", ".join(dict.fromkeys(self.disk.told(x).partition(":")[0] for x in things[:5]))
+            text = f"{called} is sticky ({self.disk.told(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
             yield Refusal("disk", "sticky", text)
 
     def meant(self, folder: str) -> list[FilesOnDisk]:
@@ -106,11 +110,10 @@ class _Asking:
             text = f"{self.who} may not {_WORDS[wanted]} the file"
         each = "; ".join(self._told(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
-        yield Refusal("disk", "no-permission", f"{text}: {self.called(self.folder)} has {each}{more}")
+        yield Refusal("disk", "no-permission", f"{text} in {self.called(self.folder)}: {each}{more}")
 
     def _told(self, files: FilesOnDisk, wanted: int | None) -> str:
-        line = "" if wanted is None else f", decided {decide(self.user, files.thing, wanted).line}"
-        return f"{number_of(files.number, 'file')} that {'are' if files.number > 1 else 'is'} {files.thing}{line}"
+        return f"{number_of(files.number, 'file')}: {self.told(files.thing, wanted)}"
 
 
 def disk_gate(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[Refusal]:
@@ -195,4 +198,5 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
 
 
 def _not_owned(asking: _Asking, thing: Thing) -> Refusal:
-    return Refusal("disk", "no-permission", f"{asking.who} does not own {asking.called(asking.path)}: that is {thing}")
+    text = f"{asking.who} does not own {asking.called(asking.path)}: {asking.told(thing, None)}"
+    return Refusal("disk", "no-permission", text)

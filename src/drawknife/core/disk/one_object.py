@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Callable
 
-from ..model.disk import OsUser, Thing
+from ..model.disk import OsUser, Thing, letters
 
 ROOT = 0
-
-
-class Decided(NamedTuple):
-    """Whether it is let, and the line that decided, with ids in the place of names."""
-
-    lets: bool
-    line: str
+#: What a number of a user or a group is called.
+Called = Callable[[int], str]
 
 
 def lets(user: OsUser, thing: Thing, wanted: int) -> bool:
@@ -31,11 +26,9 @@ def lets(user: OsUser, thing: Thing, wanted: int) -> bool:
     for uid, permissions in acl.users:
         if uid == user.uid:
             return permissions & mask & wanted == wanted
-    found = False
-    if in_group:
-        found = True
-        if acl.group & wanted == wanted:
-            return mask & wanted == wanted
+    if in_group and acl.group & wanted == wanted:
+        return mask & wanted == wanted
+    found = in_group
     for gid, permissions in acl.groups:
         if gid == user.gid or gid in user.groups:
             found = True
@@ -44,39 +37,27 @@ def lets(user: OsUser, thing: Thing, wanted: int) -> bool:
     return not found and acl.other & wanted == wanted
 
 
-def decide(user: OsUser, thing: Thing, wanted: int) -> Decided:
-    """The same, with the line that decided."""
-    found = lets(user, thing, wanted)
-    return Decided(found, _line(user, thing, wanted))
-
-
-def _letters(permissions: int) -> str:
-    return "".join(letter if permissions & bit else "-" for letter, bit in (("r", 4), ("w", 2), ("x", 1)))
-
-
-def _line(user: OsUser, thing: Thing, wanted: int) -> str:
+def line(user: OsUser, thing: Thing, wanted: int, group: Called) -> str:
+    """What decides that, in words: as the owner, by which line of the list, within which mask, or as others."""
     mode, acl = thing.mode, thing.acl
     if user.uid == ROOT:
         return "user 0 is not asked"
     if user.uid == thing.uid:
-        return f"as its owner: {_letters(mode >> 6)}"
+        return f"its owner has {letters(mode >> 6)}"
     in_group = thing.gid == user.gid or thing.gid in user.groups
     if acl is None or not mode & 0o070:
         unread = "; its access control list is not looked at, as its mask is empty" if acl is not None else ""
-        return (
-            f"as of group {thing.gid}: {_letters(mode >> 3)}" if in_group else f"as others: {_letters(mode)}"
-        ) + unread
+        return (f"{group(thing.gid)} has {letters(mode >> 3)}" if in_group else f"others have {letters(mode)}") + unread
     mask = acl.mask if acl.mask is not None else 7
-    within = "" if mask == 7 else f", within the mask {_letters(mask)}"
-    for uid, permissions in acl.users:
-        if uid == user.uid:
-            return f"by the line of user {uid}: {_letters(permissions)}{within}"
+    within = "" if mask == 7 else f" within the mask {letters(mask)}"
+    own = next((permissions for uid, permissions in acl.users if uid == user.uid), None)
+    if own is not None:
+        return f"the user's own line has {letters(own)}{within}"
     there = [(thing.gid, acl.group)] if in_group else []
     there += [(gid, p) for gid, p in acl.groups if gid == user.gid or gid in user.groups]
     if not there:
-        return f"as others: {_letters(acl.other)}"
+        return f"others have {letters(acl.other)}"
     one = next(((gid, p) for gid, p in there if p & wanted == wanted), None)
     if one is not None:
-        return f"by the line of group {one[0]}: {_letters(one[1])}{within}"
-    each = " and ".join(f"of group {gid}: {_letters(p)}" for gid, p in there)
-    return f"by the line{'s' if len(there) > 1 else ''} {each}{within}; who is in a group is not judged as others"
+        return f"{group(one[0])} has {letters(one[1])}{within}"
+    return " and ".join(f"{group(gid)} has {letters(p)}" for gid, p in there) + within

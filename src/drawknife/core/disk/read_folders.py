@@ -36,6 +36,21 @@ class Disk:
         """The user of the machine of that name; names are told apart by case."""
         return self._users.get(name)
 
+    @cached_property
+    def _names(self) -> tuple[dict[int, str], dict[int, str]]:
+        """The users and groups of the machine by their numbers."""
+        return {u.uid: u.name for u in self.reading.users}, {g.gid: g.name for g in self.reading.groups}
+
+    def group(self, gid: int) -> str:
+        """What a group is called."""
+        name = self._names[1].get(gid)
+        return f"group {gid if name is None else name}"
+
+    def told(self, thing: Thing) -> str:
+        """Whose a thing is, and its mode."""
+        users, groups = self._names
+        return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
+
     def folder(self, path: str) -> Thing:
         """What a folder of the store is."""
         found = self._listed.get(path) or self._found.get(path)

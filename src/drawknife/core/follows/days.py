@@ -76,6 +76,7 @@ class _Known:
             new_findings=self._others(found.new_findings, "finding"),
             mended=self._others(found.mended, "mended"),
             left_out=self._others(found.left_out, "left out"),
+            disks=self._others(found.disks, "disk"),
         )
 
     def _others(self, found: Sequence[Any], what: str) -> tuple[Any, ...]:

@@ -26,10 +26,10 @@ class Acl(NamedTuple):
     other: int
 
     def __str__(self) -> str:
-        lines = [f"u::{_letters(self.owner)}", *(f"u:{uid}:{_letters(p)}" for uid, p in self.users)]
-        lines += [f"g::{_letters(self.group)}", *(f"g:{gid}:{_letters(p)}" for gid, p in self.groups)]
-        lines += [] if self.mask is None else [f"m::{_letters(self.mask)}"]
-        return ",".join([*lines, f"o::{_letters(self.other)}"])
+        lines = [f"u::{letters(self.owner)}", *(f"u:{uid}:{letters(p)}" for uid, p in self.users)]
+        lines += [f"g::{letters(self.group)}", *(f"g:{gid}:{letters(p)}" for gid, p in self.groups)]
+        lines += [] if self.mask is None else [f"m::{letters(self.mask)}"]
+        return ",".join([*lines, f"o::{letters(self.other)}"])
 
 
 class Thing(NamedTuple):
@@ -102,7 +102,8 @@ _ENTRY = re.compile(r"([ugmo]):(\d*):([r-][w-][x-])")
 _LARGEST_ID = 2**32 - 2
 
 
-def _letters(permissions: int) -> str:
+def letters(permissions: int) -> str:
+    """Permissions as ``rwx``."""
     return "".join(letter if permissions & bit else "-" for letter, bit in (("r", READ), ("w", WRITE), ("x", SEARCH)))
 
 
