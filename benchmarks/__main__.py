@@ -13,7 +13,7 @@ from typing import NamedTuple
 from rich.console import Console
 from rich.table import Table
 
-from . import census, core, follows, growth, http, load, past, rehearsal, sync
+from . import census, core, disk, follows, growth, http, load, past, rehearsal, sync
 
 
 class Figure(NamedTuple):
@@ -33,6 +33,7 @@ PARTS: dict[str, Callable[[], list[tuple[str, str, str, bool | None]]]] = {
     "load": load.measure,
     "sync": sync.measure,
     "census": census.measure,
+    "disk": disk.measure,
     "rehearsal": rehearsal.measure,
     "growth": growth.measure,
 }

@@ -47,6 +47,7 @@ export type Obstacle = Schemas["Obstacle"];
 export type Overview = Schemas["Overview"];
 export type Follows = Schemas["Follows"];
 export type Preview = Schemas["Preview"];
+export type DriftLine = Schemas["DriftLine"];
 export type RehearsalLine = Schemas["KeptRehearsalLine"];
 export type TrialLine = Schemas["TrialLine"];
 export type PromiseLine = Schemas["PromiseLine"];

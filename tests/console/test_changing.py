@@ -275,3 +275,29 @@ def test_a_trial_is_kept_and_a_change_that_turns_it_is_told_before_it_is_made(ow
     page.goto("/")
     page.get_by_text("trial the lab puts drafts, as ines").click()
     expect(page).to_have_url(re.compile("/trials$"))
+
+
+def test_where_a_disk_refuses_what_the_server_lets(own_page):
+    page = own_page
+    page.goto("/stores?place=survey%3A%2F")
+    expect(page.get_by_text("The disk of survey was not read")).to_be_visible()
+    reading = {
+        "store": "survey", "confined": True, "folders": ["0:0 0755 /", "9:9 0700 /charts/drafts"], "users": ["ines 8 8"],
+    }  # fmt: skip
+    with page.service.client() as client:
+        client.change(
+            [
+                {"op": "add", "kind": "disk-reading", "item": reading},
+                {"op": "change", "kind": "setting", "name": "account:ines", "set": {"acts_as": "ines"}},
+            ]
+        )
+    page.goto("/")
+    page.get_by_text("the disk of survey refuses what the server lets ines").click()
+    expect(page).to_have_url(re.compile(r"/stores\?place=survey%3A%2F$"))
+    row = page.get_by_label("The disk").locator(".row", has_text="/charts/drafts")
+    expect(row).to_contain_text("the disk refuses enter, list, upload, make-folder")
+    expect(row).to_contain_text("ines (user 8) may not search survey:/charts/drafts: it is 9:9 0700, others have ---")
+    page.get_by_label("Filter the disk").fill("delete-folder")
+    expect(row).to_have_count(0)
+    page.goto("/accounts/ines?why=upload@/charts/drafts")
+    expect(page.get_by_role("region", name="Why")).to_contain_text("Refused by the disk gate")

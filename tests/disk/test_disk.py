@@ -288,9 +288,13 @@ def test_drift_is_what_single_verdicts_say(seed):
     assert found.accounts == len(USERS) and not found.left_out
 
 
-def test_what_cannot_be_compared_is_said():
+def test_what_cannot_be_compared_is_said(monkeypatch):
     found = drift(prepare(small("root")), "s")
     assert found.left_out == ("several accounts act as root: what the disk lets them besides is not told",)
+    with monkeypatch.context() as few:
+        few.setattr("drawknife.core.everybody.drift.MOST_FOLDERS", 0)
+        found = drift(prepare(small()), "s")
+        assert found.accounts == 1 and found.left_out == ("2 more accounts were not compared: ask for one of them",)
     one = m.Setting(m.Subject("account", "ada"), (("acts_as", "ada"),))
     found = drift(prepare(sound(replace(small(None), settings=(one,)))), "s")
     assert found.left_out == ("2 of 3 accounts act as nobody on disk: set acts_as",) and found.accounts == 1

@@ -10,6 +10,7 @@ from random import Random
 
 import pytest
 
+from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import verdict
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
@@ -145,6 +146,8 @@ def test_the_gate_lets_what_the_kernel_lets(seed):
                 )  # fmt: skip
                 told = verdict(prepared, question, NOW)
                 assert told.gate in (None, "disk"), (at, to, told)
+                if checks % 7 == 0:  # what is explained is what is decided
+                    assert explain(prepared, question, NOW).verdict == told
                 if real is None:
                     continue
                 assert told.allowed is real, (user, action, at, to, file and things[file], told.text, how)

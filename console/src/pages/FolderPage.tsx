@@ -9,6 +9,7 @@ import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
 import { size } from "../parts/values";
+import { StoreDisk } from "./StoreDisk";
 
 const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
 
@@ -83,6 +84,7 @@ function OneFolder({ place }: { place: string }) {
         ))}
       </Breadcrumbs>
       <Loaded query={query}>{(folder) => <FolderDetail folder={folder} />}</Loaded>
+      {path === "/" && <StoreDisk store={store} />}
     </Stack>
   );
 }

@@ -37,6 +37,10 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "passive-range-small": ["Too few passive ports", (about) => `/endpoints?endpoint=${encodeURIComponent(about)}`],
   "account-expires": ["An account expires", (about) => `/accounts/${encodeURIComponent(about)}`],
   "account-expired": ["An account expired", (about) => `/accounts/${encodeURIComponent(about)}`],
+  "disk-refuses": [
+    "A disk refuses what the server lets",
+    (about) => `/stores?place=${encodeURIComponent(`${about}:/`)}`,
+  ],
   "trial-turned": ["A trial is not as expected", () => "/trials"],
   "promise-broken": ["A promise is broken", () => "/promises"],
   "line-ended": ["A line has ended", lineAt],

@@ -6,7 +6,9 @@ from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 
 from drawknife import messages as msg
+from drawknife.core.everybody.drift import drift
 from drawknife.core.everybody.promises import broken_promises
+from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.follows.trials_turned import trial_findings
 from drawknife.core.limits.usage import every_limit, promised
@@ -15,7 +17,7 @@ from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import Endpoint
 from drawknife.core.model.kinds import GROUP
 from drawknife.core.prepared.prepared import Prepared
-from drawknife.core.words.sizes import several, show_size
+from drawknife.core.words.sizes import number_of, several, show_size
 
 from .limits import limit_fields, sessions_allowed
 
@@ -24,6 +26,8 @@ SOON, NEARLY = 30, 0.9
 #: Days before the end of a line.
 WEEK = 7
 #: How many accounts a finding names before it only counts the rest.
+#: More accounts times folders than these are not held against a disk for a finding.
+MOST_COMPARED = 20_000
 NAMED = 5
 
 
@@ -43,12 +47,14 @@ def attention(
     found = [
         msg.FindingMessage(kind=kind, about=about, text=text)
         for group in (
-            _promises(prepared, now), trial_findings(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
+            _promises(prepared, now), trial_findings(prepared, now), _disks(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificates), _limits(prepared, now),
         )
         for kind, about, text in group
     ]  # fmt: skip
     unknown = ["passwords and keys"] if credentials is None and prepared.model.accounts else []
+    if large := [name for name in prepared.disks if _too_many(prepared, name)]:
+        unknown.append(f"{of_disks(large)}: see `drawknife disk compare`")
     if unseen := [name for name, seen in certificates.items() if seen is None]:
         unknown.append(f"the certificate{'s' * (len(unseen) > 1)} of {several(unseen, NAMED)}")
     return found, unknown
@@ -77,6 +83,29 @@ def _accounts(prepared: Prepared, now: datetime) -> Found:
 def _promises(prepared: Prepared, now: datetime) -> Found:
     for broken in broken_promises(prepared, now.date()):
         yield "promise-broken", broken.promise.name, broken.text()
+
+
+def _disks(prepared: Prepared, now: datetime) -> Found:
+    """Where a disk refuses what the server lets; of so many accounts and folders only, which is said otherwise."""
+    today = prepared.on(now.date())
+    for store in today.disks:
+        if _too_many(today, store):
+            continue
+        refused = [row for row in drift(today, store).rows if row.refused]
+        if refused:
+            first = refused[0]
+            who = dict.fromkeys(row.account for row in refused)
+            where = number_of(sum(1 + row.below for row in refused), "place")
+            yield (
+                "disk-refuses",
+                store,
+                f"the disk of {store} refuses what the server lets {several(who, NAMED)}, at {where}: "
+                f"{first.account} may not {first.refused[0]} at {first.location}: {first.reason}",
+            )
+
+
+def _too_many(prepared: Prepared, store: str) -> bool:
+    return len(prepared.model.accounts) * len(prepared.stores[store].store.folders) > MOST_COMPARED
 
 
 def _lines(prepared: Prepared, now: datetime) -> Found:

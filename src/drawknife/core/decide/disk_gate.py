@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import NamedTuple
 
 from ..disk.one_object import ROOT, lets, line
 from ..disk.read_folders import Disk
 from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing
 from ..prepared.needs import Sites
 from ..prepared.people import PreparedAccount
-from ..prepared.prepared import Prepared
+from ..prepared.prepared import Prepared, Taken
 from ..prepared.question import Question, Refusal
 from ..prepared.settings import resolve
 from ..words.names import Place, parent
@@ -21,24 +20,58 @@ _WORDS = {READ: "read", WRITE: "write", SEARCH: "search", WRITE | SEARCH: "write
 _OF_FILES = {"download": READ, "overwrite": WRITE, "append": WRITE}
 
 
-class Taken(NamedTuple):
-    """On which disk a question is decided, and as whom; `user` is None where the machine has none of the name."""
-
-    disk: Disk
-    name: str
-    user: OsUser | None
-
-
 def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Taken | None:
     """Who the server is on the disk of a store for an account; None where the gate is not asked."""
     disk = prepared.disks.get(store)
     if disk is None:
         return None
-    name = resolve(prepared, account, "acts_as").value
-    if name is None:
+    known = prepared.taken_on[store]
+    if account.index not in known:
+        name = resolve(prepared, account, "acts_as").value
+        if name is not None:
+            name = name.replace("{account}", account.name)
+        known[account.index] = None if name is None else Taken(disk, name, disk.user(name))
+    return known[account.index]
+
+
+def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, question: Question, path: str) -> str | None:
+    """``disk`` if the gate refuses what is done to one place of a store, which is no rename: the same without a sentence."""
+    known = prepared.taken_on.get(store)
+    if known is None:
         return None
-    name = name.replace("{account}", account.name)
-    return Taken(disk, name, disk.user(name))
+    taken = known[account.index] if account.index in known else taken_on(prepared, account, store)
+    if taken is None:
+        return None
+    disk, _, user = taken
+    action = question.action
+    if user is None:
+        return "disk"
+    if action in ("enter", "list"):
+        good = disk.can_come_to(user, path) and (action == "enter" or lets(user, disk.folder(path), READ))
+        return None if good else "disk"
+    folder = path[: path.rindex("/")] or "/"
+    comes = disk.reached_by(user).get(folder)
+    if not (disk.can_come_to(user, folder) if comes is None else comes):
+        return "disk"
+    wanted = _OF_FILES.get(action)
+    if wanted is not None:
+        there = _things(disk, folder, question)
+        return None if not there or any(lets(user, x, wanted) for x in there) else "disk"
+    thing = disk.folder(folder)
+    if not lets(user, thing, WRITE | SEARCH):
+        return "disk"
+    if action in ("delete-file", "delete-folder") and thing.mode & STICKY and user.uid not in (ROOT, thing.uid):
+        if action == "delete-folder":
+            return None if disk.folder(path).uid == user.uid else "disk"
+        there = _things(disk, folder, question)
+        return None if not there or any(x.uid == user.uid for x in there) else "disk"
+    return None
+
+
+def _things(disk: Disk, folder: str, question: Question) -> list[Thing]:
+    """How the file may be that is meant: as the question says, or as any of its folder."""
+    there, one = disk.files(folder), question.combination
+    return [x.thing for x in there if one is None or str(x.thing) == one]
 
 
 class _Asking:
@@ -84,8 +117,8 @@ class _Asking:
 
     def meant(self, folder: str) -> list[FilesOnDisk]:
         """The files that may be meant: those of the combination that is said, or all of the folder."""
-        one = self.question.combination
-        return [x for x in self.disk.files(folder) if one is None or str(x.thing) == one]
+        meant = _things(self.disk, folder, self.question)
+        return [x for x in self.disk.files(folder) if x.thing in meant]
 
     def good_files(self) -> Callable[[Thing], bool] | None:
         """What has to be so of the file that is acted on; None where no file is."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.rights import BIT, ENTER
+from .disk_gate import quick_disk
 from .folders import walk
 
 #: What :func:`quick_gate` says of a question that it does not answer.
@@ -60,12 +61,9 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
 
     # The folder that decides.
     store_name, top = served.place
-    if store_name in prepared.disks:
-        return ASK_THE_GATES
     store = prepared.stores[store_name]
-    folder = top if path == at else (top if top != "/" else "") + (path[len(at) :] if at != "/" else path)
-    if where == _PARENT:
-        folder = folder[: folder.rindex("/")] or "/"
+    place = top if path == at else (top if top != "/" else "") + (path[len(at) :] if at != "/" else path)
+    folder = (place[: place.rindex("/")] or "/") if where == _PARENT else place
     node, depth = store.nearest(folder)
     if on_file:
         owns = question.owner is not None and question.owner == account.account.name
@@ -86,11 +84,12 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
         if not walk(store, node, depth, ENTER, account.who_owning if owns else account.who):
             return "folder"
         if node is None or len(last) <= len(top):
-            return None
+            break
         if depth == 0 or node.varies:
             last = last[: last.rindex("/")] or "/"
         elif len(node.path) < len(top):
-            return None
+            break
         else:
             last = node.path
         node, depth = store.nearest(last)
+    return quick_disk(prepared, account, store_name, question, place) if prepared.disks else None

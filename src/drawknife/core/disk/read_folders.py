@@ -6,11 +6,16 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from ..model.disk import STICKY, FilesOnDisk, OsUser, Thing
+from ..model.disk import SEARCH, STICKY, FilesOnDisk, OsUser, Thing
 from ..words.names import ancestors, parent
+from .one_object import lets
 
 if TYPE_CHECKING:
     from ..model.items import DiskReading
+
+
+#: Of so many folders it is remembered whether a user can come to them, and what they are.
+MOST_KNOWN = 200_000
 
 
 def made_below(thing: Thing) -> Thing:
@@ -31,6 +36,7 @@ class Disk:
         self._listed = {folder.path: folder.thing for folder in reading.folders}
         self._found: dict[str, Thing] = {}
         self._users = {user.name: user for user in reading.users}
+        self._reached: dict[str, dict[str, bool]] = {}
 
     def user(self, name: str) -> OsUser | None:
         """The user of the machine of that name; names are told apart by case."""
@@ -58,6 +64,8 @@ class Disk:
             above = path
             while above not in self._listed:
                 above = parent(above)
+            if len(self._found) >= MOST_KNOWN:
+                self._found.clear()
             found = self._found[path] = made_below(self._listed[above])
         return found
 
@@ -71,6 +79,29 @@ class Disk:
     def files(self, folder: str) -> list[FilesOnDisk]:
         """The combinations of the files in a folder; none where no files were read there."""
         return self._files.get(folder, [])
+
+    def reached_by(self, user: OsUser) -> dict[str, bool]:
+        """Folders of which it is known already whether a user can come to them."""
+        return self._reached.setdefault(user.name, {})
+
+    def can_come_to(self, user: OsUser, path: str) -> bool:
+        """May the user search every folder from the top to `path`, that one too?"""
+        known = self.reached_by(user)
+        if len(known) >= MOST_KNOWN:
+            known.clear()
+        ways = []
+        at = path
+        while at not in known and at != "/":
+            ways.append(at)
+            at = parent(at)
+        if at not in known:
+            above = () if self.reading.confined else self.reading.above
+            things = [*(x.thing for x in above), self.folder("/")]
+            known["/"] = all(lets(user, thing, SEARCH) for thing in things)
+        found = known[at]
+        for at in reversed(ways):
+            found = known[at] = found and lets(user, self.folder(at), SEARCH)
+        return found
 
     def way(self, path: str) -> Iterator[tuple[str, Thing]]:
         """Every folder from the top to `path`, that one too, and what it is called."""

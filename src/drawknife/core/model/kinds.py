@@ -9,9 +9,7 @@ method beside its declaration.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
-from operator import attrgetter
 from typing import Any
 
 from ..words.hours import read_hours
@@ -21,99 +19,8 @@ from . import disk as d
 from . import items as m
 from . import values as v
 from .fields import REQUIRED, Field
+from .kind import Kind as Kind
 from .placeholders import check_leads_to, check_virtual_path
-
-
-def _getter(names: Sequence[str]) -> Callable[[Any], Sequence[Any]]:
-    get = attrgetter(*names) if names else lambda _: ()
-    return get if len(names) != 1 else lambda item: (get(item),)
-
-
-@dataclass(frozen=True, eq=False)
-class Kind:
-    """A kind of item: its name, the section of the model that holds it, how an item is made, and its fields."""
-
-    name: str
-    section: str
-    make: Callable[..., Any]
-    fields: tuple[Field, ...]
-    #: The field that an item is called by.
-    key: str = "name"
-    can_be_renamed: bool = True
-    #: Is what an item is called its own? Several virtual paths may be called alike.
-    each_once: bool = True
-
-    @property
-    def title(self) -> str:
-        """The kind in a sentence."""
-        return self.name.replace("-", " ")
-
-    @cached_property
-    def naming(self) -> tuple[Field, ...]:
-        """The fields that name something."""
-        return tuple(f for f in self.fields if f.names is not None)
-
-    @cached_property
-    def lists(self) -> tuple[Field, ...]:
-        """The fields that hold lists of which the order says nothing."""
-        return tuple(f for f in self.fields if f.many and not f.in_order)
-
-    @cached_property
-    def by_name(self) -> dict[str, Field]:
-        """The fields by their names."""
-        return {f.name: f for f in self.fields}
-
-    @cached_property
-    def values_naming(self) -> Callable[[Any], Sequence[Any]]:
-        """The values of :attr:`naming` of an item, all at once: there can be a million folders."""
-        return _getter([self.attribute(f.name) for f in self.naming])
-
-    @cached_property
-    def values_listed(self) -> Callable[[Any], Sequence[Any]]:
-        """The values of :attr:`lists` of an item, all at once."""
-        return _getter([self.attribute(f.name) for f in self.lists])
-
-    def called(self, item: Any) -> str:
-        """What an item is called."""
-        return str(getattr(item, self.key))
-
-    def placed(self, item: Any) -> str:
-        """How an item is told as the place where something stands."""
-        return self.called(item)
-
-    def order(self, item: Any) -> Any:
-        """What items are sorted by."""
-        return fold(self.called(item))
-
-    def get(self, item: Any, field: Field) -> Any:
-        """The value of a field."""
-        return getattr(item, self.attribute(field.name))
-
-    def attribute(self, name: str) -> str:
-        """What an item calls a field of that name."""
-        return name
-
-    def but(self, item: Any, values: dict[str, Any]) -> Any:
-        """The item with other values, by the fields' names."""
-        return replace(item, **{self.attribute(name): value for name, value in values.items()})
-
-    def sorted(self, item: Any) -> Any:
-        """The item with its lists sorted, as in canonical form."""
-        lists = {f.name: tuple(sorted(x)) for f in self.lists if (x := self.get(item, f))}
-        return self.but(item, lists) if lists else item
-
-    def made_from(self, values: dict[str, Any]) -> Any:
-        """An item of the values of its fields; those by default may be left out."""
-        return self.make(**{self.attribute(name): value for name, value in values.items()})
-
-    def data(self, item: Any) -> dict[str, Any]:
-        """An item as the model file has it; what is as by default is left out."""
-        found = {}
-        for field in self.fields:
-            value = self.get(item, field)
-            if not field.by_default(value):
-                found[field.name] = field.written(value)
-        return found
 
 
 class _Accounts(Kind):

@@ -10,8 +10,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from datetime import date
 from functools import cached_property
+from typing import NamedTuple
 
 from ..disk.read_folders import Disk
+from ..model.disk import OsUser
 from ..model.ending import ends, without_ended
 from ..model.endpoints import stopped_by
 from ..model.items import Endpoint, Model, Setting
@@ -22,6 +24,14 @@ from .stores import PreparedStore
 
 #: So many days as of which a model was asked about are kept.
 KEPT_DAYS = 4
+
+
+class Taken(NamedTuple):
+    """On which disk a question is decided, and as whom; `user` is None where the machine has none of the name."""
+
+    disk: Disk
+    name: str
+    user: OsUser | None
 
 
 class Prepared:
@@ -71,6 +81,8 @@ class Prepared:
         for reading in model.disk_readings:
             seen = old.disks.get(reading.store) if old is not None else None
             self.disks[reading.store] = seen if seen is not None and seen.reading is reading else Disk(reading)
+        #: By store and account, whom the server takes on there, as far as it was asked.
+        self.taken_on: dict[str, dict[int, Taken | None]] = {name: {} for name in self.disks}
         #: Room for what other modules derive of the whole model, by their own keys.
         self.derived: dict[str, object] = {}
 
