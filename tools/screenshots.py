@@ -31,7 +31,7 @@ TERMINAL = {
     "map": "map --right upload",
     "compare": "compare ines yuki --under /soundings/north-bank",
     "mend": "mend refa list /charts --most 3",
-    "try": "try demo/trials.yaml",
+    "try": "trial list",
     "rehearse": "rehearse",
     "preview": "account change ines --not-enabled --preview",
 }

@@ -350,7 +350,7 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             assert (found.allowed, found.gate) == (False, "disk") and "has no user ada" in found.text
             assert [g.gate for g in found.explanation.gates][-2:] == ["disk", "limits"]
             drifted = client.drift("s", account="ada")
-            assert drifted.total == 2 and "download" in drifted.rows[1].refused
+            assert (drifted.total, drifted.rows[0].below) == (1, 1) and "upload" in drifted.rows[0].refused
             for answer in (client.access("ada"), client.who("download", "/open"), client.compare("ada", "bo")):
                 assert any("the disk of s was not asked" in note for note in answer.notes)
         assert said("disk", "compare", "s", "--fail")[0] == 1

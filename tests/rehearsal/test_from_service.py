@@ -111,7 +111,8 @@ def test_an_account_or_endpoint_that_goes_meanwhile_lets_nothing_more(client, tm
         client.change([{"op": "remove", "kind": "account", "name": "ines", "everywhere": True}])
         with pytest.raises(ftplib.error_perm, match="550 Not permitted"):
             by_ftp.nlst("/")
-        client.change([{"op": "remove", "kind": "endpoint", "name": "harbour"}])
+        trials = [{"op": "remove", "kind": "trial", "name": t.name} for t in client.trials().trials]
+        client.change([*trials, {"op": "remove", "kind": "endpoint", "name": "harbour"}])
         with pytest.raises(ftplib.error_perm, match="550 Not permitted"):
             other.nlst("/")
         assert other.pwd() == "/"

@@ -29,7 +29,7 @@ const COLUMNS: Column<DriftLine>[] = [
         <span className="mono">{x.location}</span>
         {x.below > 0 && (
           <div className="quiet" style={{ fontSize: 12.5 }}>
-            and {x.below} {x.below === 1 ? "folder" : "folders"} below, the same
+            and {x.below} {x.below === 1 ? "folder" : "folders"} below with it
           </div>
         )}
       </div>

@@ -145,7 +145,7 @@ def list_disks(answers: Answers, as_json: bool) -> None:
     for d in found.disks:
         when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at a time that is not told"
         confined = ", confined to its root" if d.confined else ""
-        out.print(Text(d.store, "bold").append(f"   read {when}{confined}", "dim"))
+        out.print(Text().append(d.store, "bold").append(f"   read {when}{confined}", "dim"))
         told = (
             f"    {number_of(d.folders, 'folder')} listed, {number_of(d.files, 'file')}, {number_of(d.users, 'user')}"
         )
@@ -168,7 +168,7 @@ def compare(answers: Answers, store: str, account: str | None, most: int, failin
     """Where the server and the disk of STORE do not say the same.
 
     What the server lets (by virtual path and folder) and the disk refuses, and what the disk lets and the server does not; of each account
-    that acts as somebody there (setting acts_as), folder by folder. A folder that is as the one above it is counted.
+    that acts as somebody there (setting acts_as), folder by folder. A folder that is as the one above it, or is not come to by it, is counted there.
 
     \b
     Example:
@@ -187,9 +187,9 @@ def _draw(found: msg.DriftAnswer) -> None:
     last = None
     for row in found.rows:
         if row.account != last:
-            out.print(Text(row.account, "bold").append(f"   as {row.acts_as}", "dim"))
+            out.print(Text().append(row.account, "bold").append(f"   as {row.acts_as}", "dim"))
             last = row.account
-        below = f"   {number_of(row.below, 'folder')} below, the same" if row.below else ""
+        below = f"   {number_of(row.below, 'folder')} below with it" if row.below else ""
         out.print(Text(f"  {row.location}").append(f"   {row.place}{below}", "dim"))
         if row.refused:
             out.print(Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default"))

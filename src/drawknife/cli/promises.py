@@ -31,11 +31,11 @@ def list_promises(answers: Answers, failing: bool, as_json: bool) -> None:
     else:
         out = console()
         for p in found.promises:
-            sign = Text("✗ ", "red") if p.broken else Text("● ", "green")
+            sign = Text().append("✗ ", "red") if p.broken else Text().append("● ", "green")
             out.print(sign.append(p.name, "bold").append(f"   {p.kept}", "dim"))
             out.print(Padding(Text(p.says), (0, 0, 0, 4), expand=False))
             for b in p.breaches:
-                line = Text(b.account, "bold").append(f" at {b.where}: {b.line}", "default")
+                line = Text().append(b.account, "bold").append(f" at {b.where}: {b.line}", "default")
                 out.print(Padding(line, (0, 0, 0, 4), expand=False))
             if p.accounts > len(p.breaches):
                 out.print(f"    and {p.accounts - len(p.breaches)} more", style="dim")

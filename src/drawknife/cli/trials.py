@@ -284,7 +284,7 @@ def list_trials(answers: Answers, failing: bool, as_json: bool) -> None:
     else:
         out = console()
         for t in found.trials:
-            sign = Text("● ", "green") if t.as_expected else Text("✕ ", "red")
+            sign = Text().append("● ", "green") if t.as_expected else Text().append("✕ ", "red")
             facts = f"  as {t.item['as']}" + (f" at {t.item['at']}" if "at" in t.item else "")
             out.print(sign.append(t.name, "bold").append(facts, "dim"))
             for step in [] if t.as_expected else t.steps:

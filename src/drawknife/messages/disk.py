@@ -28,7 +28,7 @@ class DiskList(Message):
 
 
 class DriftLine(Message):
-    """One folder for one account; so many folders below are the same."""
+    """One folder for one account; so many folders below are the same, or cannot be come to by it."""
 
     account: str
     acts_as: str

@@ -25,7 +25,8 @@ _INSIDE = {"upload", "make-folder"}
 class Drift(NamedTuple):
     """One folder for one account: what the server lets and the disk refuses, and what the disk lets and the server does not.
 
-    `reason` is what the disk says of the first right that it refuses. So many folders `below` it are the same.
+    `reason` is what the disk says of the first right that it refuses. So many folders `below` it are the same, or cannot
+    be come to by it.
     """
 
     account: str
@@ -146,12 +147,12 @@ def _on_disk(prepared: Prepared, account: PreparedAccount, place: Place, locatio
 
 
 def _folded(rows: Iterator[Drift]) -> list[Drift]:
-    """A folder that is as the one above it is only counted there."""
+    """A folder that is as the one above it is only counted there; so is one below what cannot be entered."""
     found: list[Drift] = []
     last: dict[str, int] = {}
     for row in rows:
         above = last.get(parent(row.location)) if row.location != "/" else None
-        if above is not None and found[above][4:6] == row[4:6]:
+        if above is not None and (found[above][4:6] == row[4:6] or ("enter" in found[above].refused and not row.wider)):
             found[above] = found[above]._replace(below=found[above].below + 1)
             last[row.location] = above
         else:
