@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import sys
 from typing import IO, Any
 
 import click
-from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
 from drawknife import messages as msg
 from drawknife.census.report import census_of, read_mapping, read_rows
@@ -15,7 +13,7 @@ from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
-from .common import FAILED, RAW, console, errors_told, fail, say, serves, write_csv
+from .common import FAILED, RAW, counting, errors_told, fail, say, serves, write_csv
 
 
 @click.command()
@@ -124,17 +122,12 @@ def _measure(
 
 
 def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
-    with Progress(
-        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
-        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
-    ) as bar:  # fmt: skip
-        task = bar.add_task("walking", total=None)
-
-        def progress(files: int, size: int) -> None:
-            bar.update(task, description=f"{number_of(files, 'file')}, {show_size(size)}")
-
+    with counting("walking") as tell:
         try:
-            return walk(top, by_disk=by_disk, cross=cross, progress=progress)
+            return walk(
+                top, by_disk=by_disk, cross=cross,
+                progress=lambda files, size: tell(f"{number_of(files, 'file')}, {show_size(size)}"),
+            )  # fmt: skip
         except OSError as error:
             fail(FAILED, f"{top} cannot be read: {error.strerror}")
 

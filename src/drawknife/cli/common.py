@@ -49,6 +49,19 @@ def say(text: str) -> None:
     click.echo(text, err=True)
 
 
+@contextmanager
+def counting(word: str) -> Iterator[Callable[[str], None]]:
+    """A line on a terminal that says how far something is; pass it what there is by now."""
+    from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    with Progress(
+        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
+        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
+    ) as bar:  # fmt: skip
+        task = bar.add_task(word, total=None)
+        yield lambda text: bar.update(task, description=text)
+
+
 def tell_notes(out: Console, notes: Sequence[str]) -> None:
     """What was not asked, after an answer."""
     for note in notes:

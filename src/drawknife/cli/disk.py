@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import sys
 from dataclasses import replace
 from typing import IO
 
 import click
 from rich.padding import Padding
-from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 from rich.text import Text
 
 from drawknife import messages as msg
@@ -18,7 +16,7 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of
 
 from .changing import Apply, asking_with, edits, put
-from .common import FAILED, NOT_SO, Answers, asks, console, fail, print_json, say
+from .common import FAILED, NOT_SO, Answers, asks, console, counting, fail, print_json, say
 from .items import remove_command, show_command
 
 
@@ -113,17 +111,9 @@ def _in_short(reading: DiskReading) -> str:
 def _read(top: str, store: str, confined: bool) -> DiskReading:
     from drawknife.disk import read_disk
 
-    with Progress(
-        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
-        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
-    ) as bar:  # fmt: skip
-        task = bar.add_task("reading", total=None)
-
-        def progress(things: int) -> None:
-            bar.update(task, description=number_of(things, "thing"))
-
+    with counting("reading") as tell:
         try:
-            return read_disk(top, store, confined=confined, progress=progress)
+            return read_disk(top, store, confined=confined, progress=lambda things: tell(number_of(things, "thing")))
         except OSError as error:
             fail(FAILED, f"{error.filename or top} cannot be read: {error.strerror}")
 
