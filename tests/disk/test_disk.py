@@ -297,7 +297,10 @@ def test_what_cannot_be_compared_is_said(monkeypatch):
         assert found.accounts == 1 and found.left_out == ("2 more accounts were not compared: ask for one of them",)
     one = m.Setting(m.Subject("account", "ada"), (("acts_as", "ada"),))
     found = drift(prepare(sound(replace(small(None), settings=(one,)))), "s")
-    assert found.left_out == ("2 of 3 accounts act as nobody on disk: set acts_as",) and found.accounts == 1
+    assert (
+        found.left_out == ("of 2 of 3 accounts it is not known whom a server takes on: set acts_as",)
+        and found.accounts == 1
+    )
 
 
 # --- what a change of it is told as -----------------------------------------------------------------
@@ -333,12 +336,21 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             assert "Traceback" not in done.stderr
             return done.returncode, done.stdout + done.stderr
 
-        assert "no disk reading 's'" in said("disk", "compare", "s")[1] and "no root" in said("disk", "read", "s")[1]
+        assert "`drawknife disk read s`, where it is" in said("disk", "compare", "s")[1]
+        assert (
+            "there is no store 'sx'" in said("disk", "compare", "sx")[1] and "no root" in said("disk", "read", "s")[1]
+        )
         status, text = said("disk", "read", "S", "--root", root)
         assert status == 0 and "s: 1 folder not as the one above would make them, 1 file" in text
         assert "may be otherwise, and was not compared" in text and "nobody gains" not in text
         assert said("disk", "read", "s", "--root", root)[0] == 0  # again, in the place of the first
         assert "1 folder listed, 1 file" in said("disk", "list")[1]
+        assert (
+            "folders" in said("disk", "show", "s")[1]
+            and "cannot be read" in said("disk", "read", "s", "--root", "/none")[1]
+        )
+        preview = said("disk", "read", "s", "--root", root / "open", "--preview")[1]
+        assert "was not compared" in preview and "Nobody gains" not in preview
         assert said("disk", "compare", "s", "--fail")[0] == 0
         with service.client() as client:
             (line,) = client.disks().disks
@@ -349,6 +361,10 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             found = client.decide({**asked, "explain": True})
             assert (found.allowed, found.gate) == (False, "disk") and "has no user ada" in found.text
             assert [g.gate for g in found.explanation.gates][-2:] == ["disk", "limits"]
+            # What is changed of a reading leaves the rest of it.
+            client.change([{"op": "change", "kind": "disk-reading", "name": "s", "set": {"confined": True}}])
+            assert client.disks().disks[0].folders == 1 and client.disks().disks[0].confined
+            assert "was not looked at" in client.handover("ada").text
             drifted = client.drift("s", account="ada")
             assert (drifted.total, drifted.rows[0].below) == (1, 1) and "upload" in drifted.rows[0].refused
             for answer in (client.access("ada"), client.who("download", "/open"), client.compare("ada", "bo")):

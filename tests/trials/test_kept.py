@@ -7,7 +7,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from drawknife.answers.summaries import summary
 from drawknife.changing import apply
+from drawknife.core.decide.trying import try_on
 from drawknife.core.follows.consequences import consequences_on
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.trials_turned import turned
@@ -144,7 +146,22 @@ def test_a_new_trial_that_is_not_so_is_a_finding_from_the_start(kept):
         "item": {"name": "x", "as": "ines", "steps": ["list /charts: no", "list /home: yes"]},
     }
     follows = consequences_on(prepare(kept), prepare(apply(kept, [added]).model), NOW)
-    assert [(f.kind, f.about) for f in follows.new_findings] == [("trial-turned", "x")] and follows.for_nobody
+    assert [(f.kind, f.about) for f in follows.new_findings] == [("trial-not-as-expected", "x")] and follows.for_nobody
+    assert summary(follows) == ["nobody gains or loses anything", "1 new trial not as expected: x"]
+
+
+def test_what_accounts_have_to_sign_in_with_counts_where_it_is_known(kept):
+    """The same as what a question is answered, by the names before and after a rename."""
+    prepared, crew = prepare(kept), [t for t in kept.trials if t.account == "kittiwake"]
+    wrong = {t.name: [x.step.says for x in try_on(prepared, t, NOW, {}) if not x.as_expected] for t in crew}
+    assert wrong["a crew's day"][0] == "sign-in"
+    held = {"kittiwake": frozenset({"password"})}
+    assert all(x.as_expected for t in crew for x in try_on(prepared, t, NOW, held))
+    applied = apply(kept, [{"op": "rename", "kind": "account", "name": "kittiwake", "to": "kitty"}])
+    fail, _ = turned(prepared, prepare(applied.model), NOW, applied.renames, held)
+    assert all("no way to sign in" not in f.text for f in fail)
+    off, _ = turned(prepared, prepared, NOW, Renames(), held)
+    assert off == []
 
 
 def test_names_are_carried_along_and_turn_nothing_by_themselves(kept):

@@ -148,7 +148,7 @@ class AccessAnswers(Asked):
         """The trials that are kept, each done."""
         lines = []
         for trial in self.full.model.trials:
-            came = try_on(self.full, trial, self.now)
+            came = try_on(self.full, trial, self.now, self.credentials)
             steps = [
                 msg.StepMessage(
                     says=x.step.says, expected=x.step.expects, allowed=x.answer.allowed, gate=x.answer.gate,

@@ -47,7 +47,7 @@ def attention(
     found = [
         msg.FindingMessage(kind=kind, about=about, text=text)
         for group in (
-            _promises(prepared, now), trial_findings(prepared, now), _disks(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
+            _promises(prepared, now), trial_findings(prepared, now, credentials), _disks(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificates), _limits(prepared, now),
         )
         for kind, about, text in group

@@ -5,7 +5,7 @@ from __future__ import annotations
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.core.everybody.drift import drift
-from drawknife.core.words.errors import NotFound
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import fold
 
 #: So many lines are told where nothing else is said.
@@ -32,7 +32,11 @@ class DiskAnswers(Asked):
         """Where the server and the disk of a store do not say the same, for all accounts or for one."""
         disk = next((d for name, d in self.prepared.disks.items() if fold(name) == fold(store)), None)
         if disk is None:
-            raise NotFound("disk reading", store, list(self.prepared.disks), "store")
+            there = next((name for name in self.prepared.stores if fold(name) == fold(store)), None)
+            if there is None:
+                raise NotFound("store", store, list(self.prepared.stores), "store")
+            remedy = f"`drawknife disk read {there}`, where it is"
+            raise BadInput("store", f"the disk of {there} was not read", remedy)
         only = None if account is None else [self.account(account).name]
         found = drift(self.prepared, disk.reading.store, only)
         rows = [

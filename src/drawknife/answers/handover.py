@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
+from drawknife.core.decide.disk_gate import taken_on
 from drawknife.core.decide.gates import open_case
 from drawknife.core.decide.sign_in import door, methods_left, sign_in
 from drawknife.core.everybody.effective import Access, effective_access
@@ -70,6 +71,8 @@ def sheet(
         ("What you will see, and what you may do there", tuple(_places(rows))),
     ]
     limits = _limits(prepared, account)
+    if any(taken_on(prepared, account, name) for name in prepared.disks):
+        limits.append("What the operating system lets through was not looked at: it may refuse some of this.")
     if limits:
         parts.append(("What applies", tuple(limits)))
     return Sheet(f"Access for {a.display or a.name}", tuple(parts))

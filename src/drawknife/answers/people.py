@@ -172,8 +172,7 @@ class PeopleAnswers(Asked):
 
 
 def _data(kind: str, item: object) -> dict[str, object]:
-    found = KINDS[kind].data(item)
-    found.pop("folders", None)
+    found = KINDS[kind].alone(item)
     for field in KINDS[kind].lists:
         # A list that is not empty by default is told, too: who edits it has to see what is there.
         if field.default and field.name not in found and getattr(item, "kind", "") != "anonymous":

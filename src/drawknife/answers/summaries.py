@@ -9,6 +9,7 @@ from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.disk_changes import not_compared
 from drawknife.core.follows.trials_turned import KIND as TURNED
+from drawknife.core.follows.trials_turned import NEW
 from drawknife.core.words.sizes import number_of, several
 
 MOST_LINES = 6
@@ -50,6 +51,9 @@ def summary(f: Consequences) -> list[str]:
         said.append(not_compared(f.disks))
     if f.for_nobody:
         said.append("nobody gains or loses anything")
+    new = [x.about for x in f.new_findings if x.kind == NEW]
+    if new:
+        said.append(f"{number_of(len(new), 'new trial')} not as expected: {several(new)}")
     for day, then in f.later[:2]:
         said.append(f"from {day} on: " + "; ".join(summary(then)[1 if then.for_nobody else 0 :][:2]))
     if len(f.later) > 2:
@@ -60,7 +64,7 @@ def summary(f: Consequences) -> list[str]:
             how = "no more as expected" if every is f.new_findings else "as expected again"
             named = several([x.about for x in trials])
             said.append(f"turns {number_of(len(trials), 'trial')}, {how}: {named}")
-        if found := [x for x in every if x.kind != TURNED]:
+        if found := [x for x in every if x.kind not in (TURNED, NEW)]:
             said.append(f"{word}: {found[0].text}" + (f" (and {len(found) - 1} more)" if len(found) > 1 else ""))
     if len(said) > MOST_LINES:
         said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]

@@ -25,9 +25,7 @@ def subject_of(text: str) -> Subject:
 
 def data_of(kind: str, item: Any) -> dict[str, Any]:
     """An item as the model file has it, without the folders of a store."""
-    data = KINDS[kind].data(item)
-    data.pop("folders", None)
-    return data
+    return KINDS[kind].alone(item)
 
 
 def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> None:

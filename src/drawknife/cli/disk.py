@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 from typing import IO
 
@@ -115,7 +116,7 @@ def _read(top: str, store: str, confined: bool) -> DiskReading:
         try:
             return read_disk(top, store, confined=confined, progress=lambda things: tell(number_of(things, "thing")))
         except OSError as error:
-            fail(FAILED, f"{error.filename or top} cannot be read: {error.strerror}")
+            fail(FAILED, f"{os.fsdecode(error.filename or top)} cannot be read: {error.strerror}")
 
 
 @disk.command("list")

@@ -42,7 +42,14 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
             "\nNothing follows: nobody gains or loses anything, anywhere, and no finding comes or goes.", style="dim"
         )
     elif not (
-        told.come_count or told.gone_count or told.sign_in or told.access or told.leads or told.settings or told.room
+        told.come_count
+        or told.gone_count
+        or told.sign_in
+        or told.access
+        or told.leads
+        or told.settings
+        or told.room
+        or told.left_out  # what was not looked at is told below, and nothing is said of it here
     ):
         out.print(f"\nNobody gains or loses anything, anywhere{', now' if told.later else ''}.", style="dim")
     for word, names, count in (("new", told.come, told.come_count), ("gone", told.gone, told.gone_count)):

@@ -8,7 +8,7 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import unit_data
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
-from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, STORE, UNIT, Kind
+from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import Where, nearest, problems
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.collecting import many_objects
@@ -307,10 +307,7 @@ def change_data(section: str, item: Any) -> Any:
         return item
     if section in LINES:
         return str(item)
-    data = OF_SECTION[section].data(item)
-    if section == STORE.section:
-        data.pop("folders", None)
-    return data
+    return OF_SECTION[section].alone(item)
 
 
 def model_data(model: m.Model) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 
 from drawknife.core.model import items as m
 from drawknife.core.model import values
-from drawknife.core.model.kinds import ACCOUNT, GROUP, LINES, SECTIONS, STORE, USAGE, VIRTUAL_PATH, Kind
+from drawknife.core.model.kinds import ACCOUNT, GROUP, LINES, SECTIONS, USAGE, VIRTUAL_PATH, Kind
 from drawknife.core.words.names import Place, fold, tree_key
 from drawknife.core.words.rights import format_rights, parse_rights
 from drawknife.formats.model_file import read_item
@@ -59,9 +59,9 @@ def _key(kind: Kind, item: Any) -> str:
 
 def _document(kind: Kind, item: Any) -> str:
     """An item as JSON; members and folders are in tables of their own."""
-    data = kind.data(item)
-    if kind is GROUP or kind is STORE:
-        data.pop("members" if kind is GROUP else "folders", None)
+    data = kind.alone(item)
+    if kind is GROUP:
+        data.pop("members", None)
     return json.dumps(data, ensure_ascii=False, separators=(",", ":"))
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import datetime
 from typing import Generic, NamedTuple, Protocol, TypeVar
 
@@ -57,9 +58,16 @@ def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[Came[A
     return found
 
 
-def try_on(prepared: Prepared, trial: Trial, now: datetime) -> list[Came[Told]]:
-    """The same with the verdicts of a model; `now` counts where the trial gives no time."""
-    return run_trial(trial, lambda question: verdict(prepared, question, now))
+def try_on(
+    prepared: Prepared, trial: Trial, now: datetime, credentials: Mapping[str, frozenset[str]] | None = None
+) -> list[Came[Told]]:
+    """The same with the verdicts of a model; `now` counts where the trial gives no time.
+
+    `credentials` are what accounts have to sign in with; None: not known. Sessions that are open and locks are of the
+    moment, and not asked.
+    """
+    held = None if credentials is None else credentials.get(trial.account, frozenset())
+    return run_trial(trial, lambda question: verdict(prepared, replace(question, credentials=held), now))
 
 
 def _remember(owners: dict[str, str], question: Question) -> None:

@@ -14,6 +14,7 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.names import Place, child, parent, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
+from ..words.sizes import number_of
 from .access_map import AccessMap, Cell
 
 #: After so many folders of accounts no further account is compared.
@@ -84,7 +85,9 @@ def drift(prepared: Prepared, store: str, only: list[str] | None = None) -> Foun
     if accounts < len(asked):
         left.append(f"{len(asked) - accounts:,} more accounts were not compared: ask for one of them")
     if without and only is None:
-        left.append(f"{len(without)} of {len(prepared.model.accounts)} accounts act as nobody on disk: set acts_as")
+        left.append(
+            f"of {len(without)} of {number_of(len(prepared.model.accounts), 'account')} it is not known whom a server takes on: set acts_as"
+        )
     if several := sorted(user for user, count in shared.items() if count > 1):
         left.append(f"several accounts act as {', '.join(several)}: what the disk lets them besides is not told")
     return Found(tuple(rows), accounts, folders, tuple(left))

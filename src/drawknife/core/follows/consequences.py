@@ -117,7 +117,7 @@ def _compared(
     yield "room", tuple(room_changes(pairing, at, affected | paths | set_otherwise))
     old_findings, new_findings = findings(before), findings(after)
     old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
-    fail, hold = turned(before, after, at, pairing.renames)
+    fail, hold = turned(before, after, at, pairing.renames, credentials)
     new = _otherwise_broken(new_promises, old_promises, pairing.renames)
     yield "new_findings", (*new, *fail, *_unlike(new_findings, old_findings, pairing.renames))
     mended = _otherwise_broken(old_promises, new_promises, pairing.renames, back=True)

@@ -10,22 +10,31 @@ from ..model.trials import Trial
 from ..prepared.prepared import Prepared
 from ..words.sizes import number_of
 from .pairing import Renames
+from .sign_in_changes import Credentials
 
-KIND = "trial-turned"
+#: One that was there, and one that comes with a change.
+KIND, NEW = "trial-turned", "trial-not-as-expected"
 
 
-def trial_findings(prepared: Prepared, now: datetime) -> list[Finding]:
+def trial_findings(prepared: Prepared, now: datetime, credentials: Credentials = None) -> list[Finding]:
     """A finding for each trial of which a step is not as expected."""
     return [
         _finding(trial, wrong)
         for trial in prepared.model.trials
-        if (wrong := [x for x in try_on(prepared, trial, now) if not x.as_expected])
+        if (wrong := [x for x in try_on(prepared, trial, now, credentials) if not x.as_expected])
     ]
 
 
-def turned(before: Prepared, after: Prepared, now: datetime, renames: Renames) -> tuple[list[Finding], list[Finding]]:
-    """The trials with steps that are no more as expected, and those that are still there with steps that are again."""
-    was, came = ({t.name: (t, try_on(p, t, now)) for t in p.model.trials} for p in (before, after))
+def turned(
+    before: Prepared, after: Prepared, now: datetime, renames: Renames, credentials: Credentials = None
+) -> tuple[list[Finding], list[Finding]]:
+    """The trials with steps that are no more as expected, and those that are still there with steps that are again.
+
+    `credentials` are what accounts have to sign in with, by their names before. A trial that is new is of kind NEW.
+    """
+    then = None if credentials is None else {renames.account(name): held for name, held in credentials.items()}
+    was = {t.name: (t, try_on(before, t, now, credentials)) for t in before.model.trials}
+    came = {t.name: (t, try_on(after, t, now, then)) for t in after.model.trials}
     was = {renames.name("trial", name): found for name, found in was.items()}
     return _only_in(came, was), _only_in({name: found for name, found in was.items() if name in came}, came)
 
@@ -44,12 +53,12 @@ def _only_in(
             x for i, x in enumerate(came) if not x.as_expected and (i if alike else str(x.step)) not in wrong_there
         ]
         if wrong:
-            found.append(_finding(trial, wrong))
+            found.append(_finding(trial, wrong, KIND if name in others else NEW))
     return found
 
 
-def _finding(trial: Trial, wrong: list[Came[Told]]) -> Finding:
+def _finding(trial: Trial, wrong: list[Came[Told]], kind: str = KIND) -> Finding:
     first = wrong[0]
     more = f" (and {number_of(len(wrong) - 1, 'more step')})" if len(wrong) > 1 else ""
     said = f"`{first.step.says}` is expected to be {first.step.expects}: {first.answer.text}{more}"
-    return Finding(KIND, trial.name, f"trial {trial.name}, as {trial.account}: {said}")
+    return Finding(kind, trial.name, f"trial {trial.name}, as {trial.account}: {said}")

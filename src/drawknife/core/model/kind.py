@@ -96,6 +96,10 @@ class Kind:
 
     def data(self, item: Any) -> dict[str, Any]:
         """An item as the model file has it; what is as by default is left out."""
+        return self.alone(item)
+
+    def alone(self, item: Any) -> dict[str, Any]:
+        """The same without items of other kinds that are written within it."""
         found = {}
         for field in self.fields:
             value = self.get(item, field)

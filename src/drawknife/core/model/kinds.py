@@ -29,8 +29,8 @@ class _Accounts(Kind):
             values = {"methods": (), **values}
         return super().made_from(values)
 
-    def data(self, item: m.Account) -> dict[str, Any]:
-        found = super().data(item)
+    def alone(self, item: m.Account) -> dict[str, Any]:
+        found = super().alone(item)
         if item.kind == "anonymous":  # it has no methods to tell
             found.pop("methods", None)
         return found
@@ -38,7 +38,7 @@ class _Accounts(Kind):
 
 class _Stores(Kind):
     def data(self, item: m.Store) -> dict[str, Any]:
-        found = super().data(item)
+        found = self.alone(item)
         if item.folders:
             found["folders"] = [FOLDER.data(f) for f in item.folders]
         return found
@@ -92,8 +92,8 @@ class _Settings(Kind):
 
 
 class _Quotas(Kind):
-    def data(self, item: m.Quota) -> dict[str, Any]:
-        found = super().data(item)
+    def alone(self, item: m.Quota) -> dict[str, Any]:
+        found = super().alone(item)
         if item.folder is None:  # one that is on no folder is shared, if by nobody
             found.setdefault("shared_by", [])
         return found
