@@ -48,6 +48,7 @@ export type Overview = Schemas["Overview"];
 export type Follows = Schemas["Follows"];
 export type Preview = Schemas["Preview"];
 export type DriftLine = Schemas["DriftLine"];
+export type RehearsalLog = Schemas["RehearsalLog"];
 export type RehearsalLine = Schemas["KeptRehearsalLine"];
 export type TrialLine = Schemas["TrialLine"];
 export type PromiseLine = Schemas["PromiseLine"];

@@ -26,6 +26,7 @@ from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 from drawknife.disk import acl_from, acl_to, read_disk, reading_from, users_from
 from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
 from drawknife.formats.model_file import read_model, write_model
+from drawknife.formats.questions import read_question
 
 from ..conftest import run, serving
 from ..core.test_promises import NOW
@@ -57,7 +58,7 @@ def test_what_is_written_is_read_again(seed):
         (d.parse_folder, "0:0 /"), (d.parse_folder, "0:0 0755 a"), (d.parse_folder, "0:0 0955 /"), (d.parse_folder, "4294967295:0 0755 /"),
         (d.parse_folder, "0:0 0755 acl=u::rwx /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,g::---,o::--- /"),
         (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,u:5:r--,g::---,m::r--,o::--- /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u::rwx,g::---,o::--- /"),
-        (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"), (d.parse_files, "x of 0:0 0644 in /"), (d.parse_user, "ines"),
+        (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"), (d.parse_files, "x of 0:0 0644 in /"), (d.parse_user, "ines"), (d.parse_thing, "0:0"), (d.parse_thing, "0:0 0644 /a"),
         (d.parse_user, "ines 1 x"), (d.parse_group, "crew"), (d.check_acts_as, "a b"), (d.check_acts_as, "{unit}"), (d.check_acts_as, ""),
     ],
 )  # fmt: skip
@@ -213,6 +214,17 @@ def test_several_kinds_of_files_pass_if_one_does():
     model = small(confined=True, files=files)
     assert told(model, "ada", "download", "/open/x").allowed
     assert told(model, "ada", "download", "/open/x", combination="10:5 0600").gate == "disk"
+    # One that is said is judged as it is said, whether such a one was read there or not.
+    assert told(model, "ada", "download", "/open/x", combination="0:0 0600").gate == "disk"
+    assert told(
+        small(confined=True, folders=(d.parse_folder("0:5 1770 /"),)),
+        "ada",
+        "delete-file",
+        "/open/x",
+        combination="9:5 0600",
+    ).allowed
+    with pytest.raises(BadInput, match="is no thing on a disk"):
+        read_question({"account": "ada", "action": "download", "path": "/x", "combination": "mine"})
     refused = told(small(confined=True, files=files[1:]), "ada", "download", "/open/x")
     assert "in s:/open: 3 files: it is bo:5 0600, group 5 has ---" in refused.text
 

@@ -1,8 +1,8 @@
 import { Group, Select, Text } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
-import { answer, GET, type RehearsalLine } from "../api";
+import { answer, GET, type RehearsalLine, type RehearsalLog } from "../api";
 import { Code } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -12,6 +12,8 @@ import { WhyAsked } from "../parts/Why";
 
 /** How often it is looked for what has come, in milliseconds. */
 const EVERY = 1000;
+/** So many lines are shown, the newest. */
+const SHOWN = 500;
 
 const VERDICTS = [
   { value: "", label: "let and refused" },
@@ -95,20 +97,27 @@ export function RehearsalPage() {
       },
       { replace: true },
     );
+  const client = useQueryClient();
+  const key = ["rehearsal", account, endpoint, verdict];
   const query = useQuery({
-    queryKey: ["rehearsal", account, endpoint, verdict],
-    queryFn: () =>
-      answer(
+    queryKey: key,
+    queryFn: async () => {
+      // Only what has come since is asked for.
+      const before = client.getQueryData<RehearsalLog>(key)?.lines ?? [];
+      const found = await answer(
         GET("/api/v1/rehearsal/log", {
           params: {
             query: {
+              after: before[0]?.id ?? 0,
               ...(account ? { account } : {}),
               ...(endpoint ? { endpoint } : {}),
               ...(verdict ? { verdict: verdict as "allowed" | "refused" } : {}),
             },
           },
         }),
-      ),
+      );
+      return { ...found, lines: [...found.lines, ...before].slice(0, SHOWN) };
+    },
     refetchInterval: EVERY,
     placeholderData: (before) => before,
   });

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 
 from drawknife import messages as msg
+from drawknife.core.everybody.drift import Found as Drifted
 from drawknife.core.everybody.drift import drift
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.follows.disk_changes import of_disks
@@ -91,7 +92,10 @@ def _disks(prepared: Prepared, now: datetime) -> Found:
     for store in today.disks:
         if _too_many(today, store):
             continue
-        refused = [row for row in drift(today, store).rows if row.refused]
+        found = today.derived.get(f"drift:{store}")
+        if not isinstance(found, Drifted):
+            found = today.derived[f"drift:{store}"] = drift(today, store)
+        refused = [row for row in found.rows if row.refused]
         if refused:
             first = refused[0]
             who = dict.fromkeys(row.account for row in refused)
@@ -105,7 +109,8 @@ def _disks(prepared: Prepared, now: datetime) -> Found:
 
 
 def _too_many(prepared: Prepared, store: str) -> bool:
-    return len(prepared.model.accounts) * len(prepared.stores[store].store.folders) > MOST_COMPARED
+    reading, folders = prepared.disks[store].reading, prepared.stores[store].store.folders
+    return len(prepared.model.accounts) * (len(folders) + len(reading.folders) + len(reading.files)) > MOST_COMPARED
 
 
 def _lines(prepared: Prepared, now: datetime) -> Found:

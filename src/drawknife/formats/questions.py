@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
+from drawknife.core.model.disk import parse_thing
 from drawknife.core.model.items import METHODS
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.actions import ACTIONS
@@ -59,6 +60,11 @@ def _address(value: str) -> str:
     return value
 
 
+def _combination(value: str) -> str:
+    parse_thing(value)
+    return value
+
+
 def _flag(value: Any) -> bool:
     if not isinstance(value, bool):
         raise BadValue(f"{value!r} is neither true nor false", "true or false")
@@ -95,7 +101,7 @@ _FIELDS: dict[str, tuple[str, Callable[[Any], Any]]] = {
     "method": ("method", _text(_choice(*METHODS))),
     "size": ("size", _count),
     "replaced_size": ("replaced_size", _count),
-    "combination": ("combination", _text(str)),
+    "combination": ("combination", _text(_combination)),
     "files": ("files", _count),
     "sessions": ("sessions", _count),
     "at": ("at", _time),

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from ..disk.one_object import ROOT, lets, line
 from ..disk.read_folders import Disk
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing, parse_thing
 from ..prepared.needs import Sites
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared, Taken
@@ -55,23 +55,24 @@ def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, questio
         return "disk"
     wanted = _OF_FILES.get(action)
     if wanted is not None:
-        there = _things(disk, folder, question)
-        return None if not there or any(lets(user, x, wanted) for x in there) else "disk"
+        there = _files(disk, folder, question)
+        return None if not there or any(lets(user, x.thing, wanted) for x in there) else "disk"
     thing = disk.folder(folder)
     if not lets(user, thing, WRITE | SEARCH):
         return "disk"
     if action in ("delete-file", "delete-folder") and thing.mode & STICKY and user.uid not in (ROOT, thing.uid):
         if action == "delete-folder":
             return None if disk.folder(path).uid == user.uid else "disk"
-        there = _things(disk, folder, question)
-        return None if not there or any(x.uid == user.uid for x in there) else "disk"
+        there = _files(disk, folder, question)
+        return None if not there or any(x.thing.uid == user.uid for x in there) else "disk"
     return None
 
 
-def _things(disk: Disk, folder: str, question: Question) -> list[Thing]:
-    """How the file may be that is meant: as the question says, or as any of its folder."""
-    there, one = disk.files(folder), question.combination
-    return [x.thing for x in there if one is None or str(x.thing) == one]
+def _files(disk: Disk, folder: str, question: Question) -> list[FilesOnDisk]:
+    """The files that may be meant: one as the question says, or all that were read in the folder."""
+    if question.combination is not None:
+        return [FilesOnDisk(folder, parse_thing(question.combination), 1)]
+    return disk.files(folder)
 
 
 class _Asking:
@@ -116,9 +117,7 @@ class _Asking:
             yield Refusal("disk", "sticky", text)
 
     def meant(self, folder: str) -> list[FilesOnDisk]:
-        """The files that may be meant: those of the combination that is said, or all of the folder."""
-        meant = _things(self.disk, folder, self.question)
-        return [x for x in self.disk.files(folder) if x.thing in meant]
+        return _files(self.disk, folder, self.question)
 
     def good_files(self) -> Callable[[Thing], bool] | None:
         """What has to be so of the file that is acted on; None where no file is."""

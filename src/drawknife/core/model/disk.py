@@ -7,12 +7,13 @@ the short text form, with ids in the place of names). A folder's line ends with 
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from ..words.names import BadValue, check_path
 
 READ, WRITE, SEARCH = 4, 2, 1
-STICKY, SETGID = 0o1000, 0o2000
+STICKY = 0o1000
 
 
 class Acl(NamedTuple):
@@ -95,6 +96,7 @@ class OsGroup(NamedTuple):
 # --- reading lines --------------------------------------------------------------------------------
 
 _THING = r"(?P<uid>\d{1,10}):(?P<gid>\d{1,10}) (?P<mode>[0-7]{3,4})(?: acl=(?P<acl>\S+))?(?: default=(?P<default>\S+))?"
+_ALONE = re.compile(_THING)
 _FOLDER = re.compile(_THING + r" (?P<path>/.*)", re.DOTALL)
 _FILES = re.compile(r"(?P<count>\d{1,12}) of " + _THING + r" in (?P<path>/.*)", re.DOTALL)
 _USER = re.compile(r"(\S+) (\d{1,10}) (\d{1,10}(?:,\d{1,10})*)")
@@ -149,6 +151,15 @@ def _thing(found: re.Match[str], folder: bool) -> Thing:
         raise BadValue("a file has no default list", "the folder's line to have it")
     acl, default = (parse_acl(found[name]) if found[name] else None for name in ("acl", "default"))
     return Thing(_id(found["uid"]), _id(found["gid"]), int(found["mode"], 8), acl, default)
+
+
+@lru_cache(1 << 12)
+def parse_thing(text: str) -> Thing:
+    """How a file is on disk: a thing without its path."""
+    found = _ALONE.fullmatch(text)
+    if found is None:
+        raise BadValue(f"{text!r} is no thing on a disk", "UID:GID MODE [acl=…], such as 3001:4001 0640")
+    return _thing(found, False)
 
 
 def parse_folder(text: str) -> FolderOnDisk:
