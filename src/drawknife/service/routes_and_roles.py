@@ -29,6 +29,8 @@ _NEEDS = {
         GET /tokens                         POST /tokens                    DELETE /tokens/{id}
         GET /drafts                         GET /drafts/{name}              GET /idle
         GET /rehearsal/log                  GET /disks                      GET /disks/{store}/drift
+        GET /disks/{store}/plan             GET /disks/{store}/adoption     GET /disks/{store}/descriptors
+        GET /find                           GET /folders/inside
         GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
         """,
     DRAFTER: """

@@ -247,38 +247,38 @@ class Server:
             self.when_ready()
             _work(self.options, self.listening, self.shared, self.extend)
             return
-        signal.signal(signal.SIGTERM, self._stop)
-        signal.signal(signal.SIGINT, self._stop)
+        # Held back, and taken one by one: one that came just before a wait for children would be seen only after it.
+        signal.pthread_sigmask(signal.SIG_BLOCK, HELD)
         for place in range(self.options.processes):
             self._start(place)
         self.when_ready()
         while self._children:
-            try:
-                pid, status = os.wait()
-            except InterruptedError:
-                continue
-            if pid not in self._children:
+            if signal.sigwait(HELD) != signal.SIGCHLD:
+                self._stop()
+            self._see_to_ended()
+
+    def _see_to_ended(self) -> None:
+        """Start again what ended by itself."""
+        for pid in list(self._children):
+            gone, status = os.waitpid(pid, os.WNOHANG)
+            if not gone:
                 continue
             place = self._children.pop(pid)
             if not self._stopping:
                 log.error("a process of the service ended by itself and is started again", status=status)
                 time.sleep(0.5)  # one that cannot start at all is not to keep the machine busy
-                if not self._stopping:
-                    self._start(place)
+                self._start(place)
 
     def _start(self, place: int) -> None:
-        # A signal that comes while the process parts would be taken by the wrong one.
-        signal.pthread_sigmask(signal.SIG_BLOCK, SIGNALS)
         pid = os.fork()
         if pid:
             self._children[pid] = place
-            signal.pthread_sigmask(signal.SIG_UNBLOCK, SIGNALS)
             return
         code = 1
         try:
             signal.signal(signal.SIGTERM, signal.SIG_DFL)
             signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches all of them; the first process tells the rest
-            signal.pthread_sigmask(signal.SIG_UNBLOCK, SIGNALS)
+            signal.pthread_sigmask(signal.SIG_UNBLOCK, HELD)
             os.close(self._alive[1])
             threading.Thread(target=_end_with, args=(self._alive[0],), daemon=True).start()
             self.shared.mine = place
@@ -291,13 +291,14 @@ class Server:
             sys.stderr.flush()
             os._exit(code)
 
-    def _stop(self, number: int, frame: FrameType | None) -> None:
+    def _stop(self) -> None:
         self._stopping = True
-        for pid in list(self._children):
+        for pid in self._children:
             os.kill(pid, signal.SIGTERM)
 
 
-SIGNALS = (signal.SIGTERM, signal.SIGINT)
+#: What the first process waits for.
+HELD = {signal.SIGTERM, signal.SIGINT, signal.SIGCHLD}
 
 
 def _end_with(pipe: int) -> None:
@@ -316,16 +317,19 @@ def _work(options: Options, listening: socket.socket, shared: Shared, extend: Ca
     extend(app)
     server = make_server(app, listening, options.threads, shared)
 
+    stopping = threading.Event()
+
     def stop(number: int, frame: FrameType | None) -> None:
-        raise SystemExit(0)
+        # Not an exception: one that is raised while something is cleared away would be lost, and the service go on.
+        stopping.set()
+        server.pull_trigger()
 
     signal.signal(signal.SIGTERM, stop)
     if options.processes == 1:
         signal.signal(signal.SIGINT, stop)
-    try:
-        server.asyncore.loop(timeout=1, map=server._map, use_poll=True)
-    except (SystemExit, KeyboardInterrupt):
-        _finish(server)
+    while not stopping.is_set():
+        server.asyncore.loop(timeout=1, map=server._map, use_poll=True, count=1)
+    _finish(server)
     app.extensions["drawknife"].stop()
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from drawknife import messages as msg
 
-from .common import Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, rows_answer
+from .common import OF_WHICH_MODEL, Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, rows_answer
 
 api = blueprint("accounts", "Accounts, their standing and their access")
 
@@ -33,6 +33,12 @@ class Under(AskingPage):
     limit: Annotated[int, Field(ge=1, le=2_000_000, description="How many to tell at most")] = 1000
 
 
+class Folded(Under):
+    folded: Annotated[bool, Field(description="Only count what is as the location above it")] = False
+    depth: Annotated[int, Field(ge=0, le=4096, description="So many levels below at most")] | None = None
+    matching: Annotated[str, Field(max_length=4200, description="Only locations with this in them, not folded")] = ""
+
+
 class At(Asking):
     location: msg.Location = "/"
     endpoint: str | None = None
@@ -41,7 +47,7 @@ class At(Asking):
 @api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
 def accounts(query: Accounts) -> Response:
     asked = ask(query)
-    return rows_answer(asked.accounts(**query.model_dump(exclude={"as_of", "draft"})), "accounts", asked.revision)
+    return rows_answer(asked.accounts(**query.model_dump(exclude=set(OF_WHICH_MODEL))), "accounts", asked.revision)
 
 
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
@@ -65,9 +71,11 @@ def standing(path: NamePath, query: Asking) -> Response:
     summary="The effective access of an account, in tree order of its locations",
     responses={200: also_as_rows(msg.AccessAnswer)},
 )
-def access(path: NamePath, query: Under) -> Response:
+def access(path: NamePath, query: Folded) -> Response:
     asked = ask(query)
-    found = asked.access(path.name, query.under, query.endpoint, query.offset, query.limit)
+    found = asked.access(
+        path.name, query.under, query.endpoint, query.offset, query.limit, query.folded, query.depth, query.matching
+    )
     return rows_answer(found, "rows", asked.revision)
 
 

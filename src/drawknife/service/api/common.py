@@ -126,7 +126,12 @@ def _flat(row: dict[str, Any]) -> dict[str, Any]:
 
 def ask(query: Asking | None = None) -> Answering:
     """Answers about the model in force; or as of a revision or a time that has been; or as it would be with a draft."""
-    if query is None or (query.as_of is None and query.draft is None):
+    found = _asked_of(query or Asking())
+    return found.without_disks() if query is not None and query.without_disk else found
+
+
+def _asked_of(query: Asking) -> Answering:
+    if query.as_of is None and query.draft is None:
         return current().answering()
     if query.draft is None:
         return current().answering_as_of(query.as_of or "")
@@ -179,6 +184,11 @@ class Asking(Query):
         Annotated[str, Field(max_length=64, description="A revision, or a time that has been; left out: now")] | None
     ) = None
     draft: Annotated[str, Field(max_length=64, description="As it would be with this draft applied")] | None = None
+    without_disk: Annotated[bool, Field(description="As if no disk had been read")] = False
+
+
+#: The keys of :class:`Asking`, which are no part of the question itself.
+OF_WHICH_MODEL = frozenset(Asking.model_fields)
 
 
 class Page(Query):

@@ -30,6 +30,30 @@ def disks(query: Asking) -> Response:
     return answer(asked.disks(), asked.revision)
 
 
+@api.get("/disks/<store>/plan", summary="What makes a disk say what the model says", responses={200: msg.PlanAnswer})
+def plan(path: StorePath, query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.disk_plan(path.store), asked.revision)
+
+
+@api.get(
+    "/disks/<store>/adoption", summary="What a disk says, as changes of the model", responses={200: msg.AdoptAnswer}
+)
+def adoption(path: StorePath, query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.adopt(path.store), asked.revision)
+
+
+@api.get(
+    "/disks/<store>/descriptors",
+    summary="The security descriptors that say what the model says",
+    responses={200: msg.DescriptorsAnswer},
+)
+def descriptors(path: StorePath, query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.descriptors(path.store), asked.revision)
+
+
 @api.get(
     "/disks/<store>/drift", summary="Where the server and a disk do not say the same", responses={200: msg.DriftAnswer}
 )

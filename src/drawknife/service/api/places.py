@@ -45,6 +45,12 @@ def folder(query: PlaceQuery) -> Response:
     return answer(asked.folder(query.place), asked.revision)
 
 
+@api.get("/folders/inside", summary="Who can do what in a folder", responses={200: msg.InsideAnswer})
+def inside(query: PlaceQuery) -> Response:
+    asked = ask(query)
+    return answer(asked.inside(query.place), asked.revision)
+
+
 @api.get("/virtual-paths", summary="The virtual paths", responses={200: msg.VirtualPathList})
 def virtual_paths(query: Asking) -> Response:
     asked = ask(query)

@@ -12,12 +12,14 @@ from drawknife import messages as msg
 from drawknife.answers import decide_lines
 from drawknife.answers.map_window import MapWindow
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import BadInput
 from drawknife.formats.model_file import read_model
 
 from .common import (
     CSV,
     JSON,
     LINES,
+    OF_WHICH_MODEL,
     Asking,
     AskingPage,
     also_as_rows,
@@ -89,6 +91,10 @@ def who(query: WhoQuery) -> Response:
     return rows_answer(found, "almost" if query.but_for else "holders", asked.revision)
 
 
+#: So many cells of the map are told at once.
+MOST_CELLS = 4_000_000
+
+
 class MapQuery(Asking):
     right: Annotated[str | None, Field(description="Left out: the perm word of RFC 3659")] = None
     endpoint: str | None = None
@@ -99,15 +105,20 @@ class MapQuery(Asking):
     under: msg.Location = "/"
     deepest: Annotated[int | None, Field(ge=0, le=1000, description="Levels below `under`")] = None
     account_offset: Annotated[int, Field(ge=0, le=10**9)] = 0
-    account_limit: Annotated[int, Field(ge=1, le=1000)] = 100
+    account_limit: Annotated[int, Field(ge=1, le=100_000)] = 100
     location_offset: Annotated[int, Field(ge=0, le=10**9)] = 0
-    location_limit: Annotated[int, Field(ge=1, le=1000)] = 100
+    location_limit: Annotated[int, Field(ge=1, le=1_000_000)] = 100
 
 
 @api.get("/map", summary="Accounts by places: a window of the map", responses={200: also_as_rows(msg.MapAnswer)})
 def map_(query: MapQuery) -> Response:
+    if query.account_limit * query.location_limit > MOST_CELLS:
+        raise BadInput(
+            "location_limit", f"{query.account_limit:,} accounts by {query.location_limit:,} locations are too many at once",
+            f"{MOST_CELLS:,} cells at most; window by window, it is the whole",
+        )  # fmt: skip
     asked = ask(query)
-    found = asked.map(MapWindow(**query.model_dump(exclude={"as_of", "draft"})))
+    found = asked.map(MapWindow(**query.model_dump(exclude=set(OF_WHICH_MODEL))))
     kind = wanted_type(JSON, LINES, CSV)
     if kind == JSON:
         return answer(found, asked.revision)
@@ -135,6 +146,7 @@ class CompareQuery(AskingPage):
     other: msg.Name
     under: msg.Location = "/"
     endpoint: str | None = None
+    folded: Annotated[bool, Field(description="Only count what differs as the location above it")] = False
 
 
 @api.get(
@@ -144,7 +156,9 @@ class CompareQuery(AskingPage):
 )
 def compare(query: CompareQuery) -> Response:
     asked = ask(query)
-    found = asked.compare(query.one, query.other, query.under, query.endpoint, query.offset, query.limit)
+    found = asked.compare(
+        query.one, query.other, query.under, query.endpoint, query.offset, query.limit, None, query.folded
+    )
     return rows_answer(found, "differences", asked.revision)
 
 
@@ -158,6 +172,17 @@ def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
     other = prepare(read_model(body.model))
     found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
     return answer(found, asked.revision)
+
+
+class FindQuery(Asking):
+    text: Annotated[str, Field(min_length=1, max_length=256, description="A part of a name, case aside")]
+    most: Annotated[int, Field(ge=1, le=1000, description="How many to tell at most")] = 20
+
+
+@api.get("/find", summary="What has a text in its name, the likeliest first", responses={200: msg.NamedAnswer})
+def find(query: FindQuery) -> Response:
+    asked = ask(query)
+    return answer(asked.find(query.text, query.most), asked.revision)
 
 
 @api.get("/promises", summary="The promises, and who breaks each", responses={200: msg.PromiseList})
