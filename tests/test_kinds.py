@@ -27,7 +27,7 @@ VALUES = {
     "account": {"kind": "service", "display": "Ada", "mail": "ada@example.org", "unit": "fleet", "home": "s:/homes/ada",
                 "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau", "note": "why"},
     "group": {"members": [{"member": "account:ida", "until": "2031-04-30", "note": "why"}], "source": "bureau", "note": "why"},
-    "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB", "note": "why"},
+    "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB", "creation_mode": "0660 0770", "note": "why"},
     "folder": {"owner": "ida", "sealed": True, "entries": [{"line": "allow account:ida all here", "until": "2031-04-30", "note": "why"}],
                "note": "why"},
     "virtual-path": {"leads_to": "s:/x", "listing": "all", "grants": [{"line": "account:ida read", "until": "2031-04-30", "note": "why"}],
@@ -49,10 +49,13 @@ VALUES = {
     "disk-reading": {"taken": "2026-11-20T08:00:00+00:00", "confined": True, "above": ["0:0 0755 /"], "odd": 1, "notes": ["1 link"],
                      "folders": ["0:7 2755 acl=u::rwx,u:9:r-x,g::r-x,m::r-x,o::--- default=u::rwx,g::r-x,o::--- /"],
                      "files": ["3 of 9:7 0640 in /"], "users": ["ada 9 7,8"], "groups": ["crew 7"]},
+    "descriptor-reading": {"taken": "2026-11-20T08:00:00+00:00", "folders": ["O:BAD:PAI(A;OICI;FA;;;WD) /"],
+                           "names": [{"line": "S-1-5-21-1-2-3-1101 account:ida", "note": "why"}], "notes": ["1 entry"]},
     "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},
 }  # fmt: skip
 KEYS = {"account": "ada", "group": "crew", "store": "s", "folder": "/x", "virtual-path": "/v", "endpoint": "quay",
-        "setting": "account:ida", "quota": "pool", "lockout": "account", "promise": "inside", "trial": "a crew's day", "disk-reading": "s"}  # fmt: skip
+        "setting": "account:ida", "quota": "pool", "lockout": "account", "promise": "inside", "trial": "a crew's day", "disk-reading": "s",
+        "descriptor-reading": "s"}  # fmt: skip
 
 
 def document():

@@ -18,6 +18,8 @@ import psycopg
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.model.items import Model
+from drawknife.core.model.kinds import DISK
+from drawknife.disk import reading_from, users_from
 from drawknife.formats.model_file import read_model
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -34,6 +36,22 @@ NEVER = change("endpoint", "lab-sftp", add={"never": ["group:night-watch"]})
 JOIN = change("group", "night-watch", add={"members": ["account:tomasz"]})
 LEAVE = change("group", "night-watch", drop={"members": ["account:tomasz"]})
 KEEPS = change("folder", "survey:/charts", add={"entries": ["deny group:night-watch delete-file"]})
+
+
+ACTS = change("setting", "account:refa", set={"acts_as": "{account}"})
+
+
+def _reading(store: str) -> dict[str, Any]:
+    """What was read of a store's disk, from the text of getfacl."""
+    folder = ROOT / "demo" / "disk"
+    users, groups = users_from(
+        (folder / "passwd").read_text().splitlines(), (folder / "group").read_text().splitlines()
+    )
+    root = f"/srv/tidewrack/{store}"
+    found = reading_from(
+        (folder / f"{store}.getfacl").read_bytes(), store, root, users, groups, [f"{root}/teams/partners".encode()]
+    )
+    return {"op": "add", "kind": "disk-reading", "item": DISK.data(found)}
 
 
 def add_history(url: str, token: str, database: str, now: datetime) -> None:
@@ -74,6 +92,8 @@ def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[t
     # What was meant to close the lab's endpoint to boats shuts the night watch out, and is taken back in the morning.
     yield 11.7, _as("olga", client, url, "/changes", changes=[NEVER])
     yield 11.1, lambda: client.back(client.health().revision) and None
+    # The office works on a machine of its own, whose server takes on a user for each; its team's folder was made by hand.
+    yield 9.3, _as("olga", client, url, "/changes", changes=[ACTS, _reading("homes")])
     yield 3.2, _as("pim", client, url, "/drafts/watch-keeps-charts/changes", changes=[KEEPS])
     yield (
         2.0,

@@ -28,6 +28,7 @@ const ink: MantineColorsTuple = [
 
 export const theme = createTheme({
   primaryColor: "verdigris",
+  autoContrast: true,
   primaryShade: { light: 7, dark: 4 },
   colors: { verdigris, dark: ink },
   fontFamily: "'Inter', 'Segoe UI', 'Noto Sans', 'DejaVu Sans', system-ui, sans-serif",

@@ -11,6 +11,7 @@ from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import ancestors
 from drawknife.core.words.rights import RIGHTS
 
 from ..core.models import ACCOUNTS, random_model
@@ -43,10 +44,10 @@ def test_every_place_with_a_right_is_told_or_is_as_the_one_above(seed, name):
     prepared = prepare(random_model(seed))
     made = sheet(prepared, prepared.account(name), NOW)
     told = dict(line.split(": ", 1) for line in made.parts[1][1] if line.startswith("/"))
-    rows = [r for r in effective_access(prepared, prepared.account(name))[0] if r.kind != "synthetic"]
-    states = {r.location: r.states for r in rows}
-    for r in rows:
-        above = states.get(r.location[: r.location.rindex("/")] or "/")
+    every = effective_access(prepared, prepared.account(name))[0]
+    states = {r.location: r.states for r in every}
+    for r in [r for r in every if r.kind != "synthetic"]:
+        above = next((states[at] for at in list(ancestors(r.location))[1:] if at in states), None)
         if set(r.states) == {"no"}:
             assert r.location not in told
         elif r.location in told:

@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -126,7 +127,7 @@ def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
 
 
 def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path):
-    """Weeks of it, one change that broke something and was taken back, a draft that waits; the model is the file's."""
+    """Weeks of it, one change that broke something and was taken back, a draft that waits; the model is the file's, and a disk was read."""
     from tools.demo import fill
 
     with serving(address, tmp_path, "--load", DEMO) as service:
@@ -139,7 +140,12 @@ def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path)
             assert [t.called for t in client.tokens().tokens if t.kind == "token"] == ["administrator", "night-report"]
             draft = client.draft("watch-keeps-charts")
             assert draft.draft.writers == ["pim"] and draft.preview.item_count == 1 and len(draft.comments) == 1
-            assert read_model(client.dump().encode()) == read_model(DEMO.read_bytes())
+            now, file = read_model(client.dump().encode()), read_model(DEMO.read_bytes())
+            assert replace(now, settings=file.settings, disk_readings=()) == file
+            # A disk was read since, and refuses what the model lets.
+            (drifted,) = [x for x in client.drift("homes").rows if x.refused]
+            assert (drifted.account, drifted.location) == ("refa", "/team") and "upload" in drifted.refused
+            assert "disk-refuses" in [f.kind for f in client.findings().findings]
             lines = client.journal(limit=500).lines[::-1]
             assert [line.at for line in lines] == sorted(line.at for line in lines)
             assert lines[-1].at - lines[0].at > timedelta(days=56)

@@ -13,6 +13,7 @@ def test_the_outputs_shown_are_real(page, address, tmp_path):
     with demo_service(address, tmp_path) as service:
         for command, shown in blocks:
             assert shown == printed(command, service), f"{command}: write it anew with python -m tools.guide"
+            assert "\nTry 'drawknife " not in shown, f"{command}: nobody is to learn a command that there is not"
 
 
 def test_what_clients_are_told_at_a_rehearsal_is_real(tmp_path):

@@ -2,6 +2,7 @@
 
 import json
 import os
+import stat
 from pathlib import Path
 
 import pytest
@@ -114,3 +115,15 @@ def test_a_link_stays_one_and_modes_are_kept(file, tmp_path):
     assert sorted(p.name for p in tmp_path.iterdir()) == ["harbour.yaml", "link.yaml", "new.yaml"], (
         "nothing is left over"
     )
+
+
+def test_what_is_no_file_is_written_to_and_stays_what_it_is(file, tmp_path):
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    reading = os.open(pipe, os.O_RDONLY | os.O_NONBLOCK)
+    done = run("group", "add", "divers", "--model", file, "--out", pipe)
+    text = os.read(reading, 1 << 20).decode()
+    os.close(reading)
+    assert done.exit_code == 0 and "divers" in text and stat.S_ISFIFO(pipe.stat().st_mode)
+    done = run("group", "add", "divers", "--model", file, "--out", tmp_path)
+    assert done.exit_code == 3 and "cannot be written" in done.output

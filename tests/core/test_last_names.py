@@ -8,6 +8,7 @@ import pytest
 from drawknife.changing import apply
 from drawknife.core.decide.gates import verdict
 from drawknife.core.follows.days import consequences
+from drawknife.core.model import descriptors as w
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.kinds import SECTIONS
@@ -30,6 +31,7 @@ LISTS = {
     "uploads owner": {"settings": (m.Setting(m.parse_subject("signed-in"), (("uploads_owner", "ada"),)),)},
     "owner": {"stores": (m.Store("s", baseline="open", folders=(m.Folder("/x", "ada"),)),)},
     "entries of a folder": {"stores": (m.Store("s", baseline="open", folders=(m.Folder("/x", entries=(m.parse_entry("allow account:ada all"),)),)),)},
+    "names of a Windows tree": {"descriptor_readings": (m.DescriptorReading("s", None, (w.parse_described("O:BAD: /"),), (w.parse_sid_name("S-1-5-21-1-2-3-4 account:ada"),)),)},
     "usage": {"usage": (m.Usage(Place("s", "/x"), "ada", 5, 1),)},
 }  # fmt: skip
 BASE = m.Model(
@@ -60,5 +62,6 @@ def test_every_field_that_can_name_an_account_is_among_them():
     covered = {
         ("endpoint", "only"), ("endpoint", "never"), ("endpoint", "entries"), ("group", "members"), ("quota", "shared_by"),
         ("virtual-path", "grants"), ("setting", "for"), ("setting", "uploads_owner"), ("usage", "owner"), ("trial", "as"),
+        ("descriptor-reading", "names"),
     }  # fmt: skip
     assert named == covered, "a field that names accounts is new: what becomes of it when the last name goes?"

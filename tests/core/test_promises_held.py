@@ -137,3 +137,15 @@ def test_what_a_promise_names_is_spelled_carried_along_and_struck_out():
     assert [str(p.says) for p in gone.promises] == ["nobody in anyone may download at s:/x tree"]
     text = write_model(MODEL).replace("only group:lab", "only group:LAB").replace("at s:/x", "at S:/x")
     assert read_model(text) == MODEL
+
+
+def test_a_broken_promise_does_not_hold_up_the_removal_of_somebody_it_names():
+    """Whoever goes is struck out of it: it is broken as before, and nobody has reworded it."""
+    says = "everybody in account:ada, account:bo may upload at /x"
+    model = with_promises(MODEL, [m.Promise("all", m.parse_says(says), "always")])
+    after = apply(model, [{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}]).model
+    assert str(after.promises[0].says) == "everybody in account:bo may upload at /x"
+    assert broken_by(prepare(model), prepare(after), DAY) == []
+    # Who rewords a broken one to another that is broken is told all the same.
+    other = with_promises(MODEL, [m.Promise("all", m.parse_says("everybody in account:bo may upload at /x"), "always")])
+    assert [b.promise.name for b in broken_by(prepare(model), prepare(other), DAY)] == ["all"]

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from drawknife.answers import Answering
 from drawknife.core.decide.gates import verdict
 from drawknife.core.disk.one_object import lets, line
+from drawknife.core.disk.planned_list import permissions
 from drawknife.core.disk.read_folders import Disk
 from drawknife.core.everybody.drift import drift
 from drawknife.core.follows.consequences import consequences_on
@@ -20,7 +21,7 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.errors import BadInput
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 from drawknife.disk import acl_from, acl_to, read_disk, reading_from, users_from
@@ -209,6 +210,51 @@ def test_a_mend_says_what_only_the_disk_can():
     assert found.mends == [] and "no change of the model mends what the disk refuses: bo (user 10)" in found.left_out[0]
 
 
+@given(st.integers(0, 10**9))
+@settings(max_examples=100, deadline=None)
+def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
+    """Each list that a mend names, in the place of what is there: then the disk lets it, if nobody's owning is asked for."""
+    rng = Random(seed)
+    thing = d.Thing(
+        rng.choice([0, 70001]),
+        rng.choice(GROUPS),
+        rng.choice([0o750, 0o700, 0o755]),
+        rng.choice([None, random_acl(rng)]),
+    )
+    if thing.acl:
+        bits = (
+            thing.acl.owner << 6
+            | (thing.acl.group if thing.acl.mask is None else thing.acl.mask) << 3
+            | thing.acl.other
+        )
+        thing = thing._replace(mode=bits)
+    reading = m.DiskReading("s", None, True, (), (d.FolderOnDisk("/", thing),), (), USERS)
+    everything = (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)
+    model = sound(
+        m.Model(
+            accounts=tuple(m.Account(u.name) for u in USERS), stores=(m.Store("s", "/srv/s", "open"),),
+            virtual_paths=(m.VirtualPath("/", "s:/", "all", everything),),
+            settings=(m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),)),), disk_readings=(reading,),
+        )
+    )  # fmt: skip
+    user, action = rng.choice(USERS), rng.choice(["upload", "list"])
+    asked = {"account": user.name, "action": action, "path": "/new" if action == "upload" else "/"}
+    found = Answering(prepare(model), 1, NOW, seen=lambda _: None).mend(asked)
+    lists = [line.rpartition(" ")[2] for line in found.left_out if "setfacl --set" in line]
+    assert bool(lists) is not found.allowed
+    if lists:
+        acl = d.parse_acl(lists[-1])
+        then = thing._replace(
+            acl=acl, mode=acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
+        )
+        after = replace(model, disk_readings=(replace(reading, folders=(d.FolderOnDisk("/", then),)),))
+        wanted = [x for x in found.left_out if "setfacl" in x]
+        assert len(wanted) > 1 or verdict(prepare(after), Question(user.name, action, asked["path"]), NOW).allowed
+        for other in USERS:
+            if other is not user:
+                assert permissions(other, then) & ~permissions(other, thing) == 0
+
+
 def test_several_kinds_of_files_pass_if_one_does():
     files = (d.parse_files("2 of 9:5 0600 in /open"), d.parse_files("3 of 10:5 0600 in /open"))
     model = small(confined=True, files=files)
@@ -259,7 +305,7 @@ def literally(model, everything):
         for path in paths:
             refused, wider = [], []
             for right in RIGHTS:
-                if (path == "/" and right in ("delete-folder", "rename")) or (
+                if (path == "/" and right == "delete-folder") or (
                     right in FILE_RIGHTS and not prepared.disks["s"].files(path)
                 ):
                     continue
@@ -267,16 +313,28 @@ def literally(model, everything):
                 at = (path.rstrip("/") + "/x") if of_file or right in ("upload", "make-folder") else path
                 to = {"to": at + "y"} if right == "rename" else {}
                 thing = "file" if of_file else "folder"
-                gates = [
-                    verdict(prepared, Question(account.name, right, at, thing=thing, owner=owner, **to), NOW).gate
-                    for owner in ([None, account.name] if of_file else [None])
-                ]
-                disk = verdict(free, Question(account.name, right, at, thing=thing, **to), NOW).gate
-                server = any(gate in (None, "disk") for gate in gates)
-                if server and disk == "disk":
-                    refused.append(right)
-                elif not server and disk is None:
-                    wider.append(right)
+
+                def let_by(
+                    model, owner=None, combination=None, right=right, at=at, thing=thing, to=to, account=account
+                ):
+                    asked = Question(account.name, right, at, thing=thing, owner=owner, combination=combination, **to)
+                    return verdict(model, asked, NOW).gate
+
+                kinds = [(None, None)]
+                if of_file:
+                    uid = next(u.uid for u in USERS if u.name == account.name)
+                    there = [x.thing for x in prepared.disks["s"].files(path)]
+                    kinds = [(account.name if t.uid == uid else None, str(t)) for t in there]
+                    if all(let_by(prepared, owner) in (None, "disk") for owner in (None, account.name)):
+                        kinds = [(None, text) for _, text in kinds]  # the server does not tell them apart
+                for owner in dict.fromkeys(owner for owner, _ in kinds):
+                    server = let_by(prepared, owner) in (None, "disk")
+                    disk = any(let_by(free, None, text) is None for o, text in kinds if o == owner)
+                    if server and not disk:
+                        refused.append(right)
+                    elif not server and disk:
+                        wider.append(right)
+            refused, wider = list(dict.fromkeys(refused)), list(dict.fromkeys(wider))
             if refused or wider:
                 found[account.name, path] = (tuple(refused), tuple(wider))
     return found
@@ -300,6 +358,16 @@ def test_drift_is_what_single_verdicts_say(seed):
     assert found.accounts == len(USERS) and not found.left_out
 
 
+def test_what_is_too_much_to_be_planned_is_said(monkeypatch):
+    monkeypatch.setattr("drawknife.answers.disk.MOST_AT_ONCE", 2)
+    asked = Answering(prepare(small()), 1, NOW, seen=lambda _: None)
+    for ask in (asked.disk_plan, asked.adopt):
+        with pytest.raises(BadInput, match="3 accounts by 2 folders are too many"):
+            ask("S")
+    with pytest.raises(NotFound):
+        asked.disk_plan("none")
+
+
 def test_what_cannot_be_compared_is_said(monkeypatch):
     found = drift(prepare(small("root")), "s")
     assert found.left_out == ("several accounts act as root: what the disk lets them besides is not told",)
@@ -318,21 +386,34 @@ def test_what_cannot_be_compared_is_said(monkeypatch):
 # --- what a change of it is told as -----------------------------------------------------------------
 
 
-def test_a_change_of_what_the_disk_lets_is_never_told_as_nothing():
-    model = small()
-    for other in (
-        replace(model, disk_readings=()), replace(model, disk_readings=(replace(READING, confined=True),)),
-        replace(model, disk_readings=(replace(READING, users=()),)), replace(model, settings=()),
-        replace(model, settings=(m.Setting(m.Subject("anyone"), (("acts_as", "ada"),)),)),
+def test_a_change_of_what_the_disk_lets_is_never_told_as_nothing(monkeypatch):
+    closed, open_ = small(), small(confined=True)
+    nobody = replace(open_.disk_readings[0], users=())
+    for model, other in (
+        (closed, replace(closed, disk_readings=())), (closed, replace(closed, disk_readings=(replace(READING, confined=True),))),
+        (open_, replace(open_, disk_readings=(nobody,))), (closed, replace(closed, settings=())),
+        (open_, replace(open_, settings=(m.Setting(m.Subject("anyone"), (("acts_as", "ada"),)),))),
     ):  # fmt: skip
         follows = consequences_on(prepare(model), prepare(sound(other)), NOW)
-        assert follows.disks == ("s",) and not follows.nothing and not follows.for_nobody
+        assert follows.disks and not follows.nothing and not follows.for_nobody
+        assert follows.on_disk.stores == ("s",) and follows.on_disk.not_compared == ()
+        with monkeypatch.context() as few:
+            few.setattr("drawknife.core.follows.disk_changes.MOST_COMPARED", 0)
+            follows = consequences_on(prepare(model), prepare(sound(other)), NOW)
+        assert follows.on_disk.not_compared == ("s",) and follows.disks and not follows.nothing
+    model = small()
     same = consequences_on(
         prepare(model), prepare(sound(replace(model, disk_readings=(replace(READING, odd=3),)))), NOW
     )
-    assert same.disks == () and same.nothing
+    assert not same.disks and same.nothing
+    model = open_
     less = replace(model, virtual_paths=(replace(model.virtual_paths[0], grants=(m.Grant(m.Subject("anyone"), 1),)),))
-    assert "the disk of s may refuse it" in consequences_on(prepare(model), prepare(sound(less)), NOW).left_out[0]
+    found = consequences_on(prepare(model), prepare(sound(less)), NOW)
+    # Who is refused by the disk whatever the server lets loses nothing there.
+    assert len(found.access) > 0 and found.on_disk.access is not None
+    assert {name for x in found.access for name in x.accounts} > {
+        name for x in found.on_disk.access for name in x.accounts
+    }
 
 
 def test_read_told_and_compared_in_a_service(cluster, tmp_path):
@@ -354,7 +435,7 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
         )
         status, text = said("disk", "read", "S", "--root", root)
         assert status == 0 and "s: 1 folder not as the one above would make them, 1 file" in text
-        assert "may be otherwise, and was not compared" in text and "nobody gains" not in text
+        assert "nobody gains or loses anything" in text  # nobody acts as anybody there yet
         assert said("disk", "read", "s", "--root", root)[0] == 0  # again, in the place of the first
         assert "1 folder listed, 1 file" in said("disk", "list")[1]
         assert (
@@ -362,7 +443,7 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             and "cannot be read" in said("disk", "read", "s", "--root", "/none")[1]
         )
         preview = said("disk", "read", "s", "--root", root / "open", "--preview")[1]
-        assert "was not compared" in preview and "Nobody gains" not in preview
+        assert "Nothing follows" in preview
         assert said("disk", "compare", "s", "--fail")[0] == 0
         with service.client() as client:
             (line,) = client.disks().disks
@@ -376,10 +457,12 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             # What is changed of a reading leaves the rest of it.
             client.change([{"op": "change", "kind": "disk-reading", "name": "s", "set": {"confined": True}}])
             assert client.disks().disks[0].folders == 1 and client.disks().disks[0].confined
-            assert "was not looked at" in client.handover("ada").text
+            assert "nothing yet" in client.handover("ada").text
+            assert client.access("ada").rows[0].rights["upload"] == "no"
+            assert client.without_disks().access("ada").rows[0].rights["upload"] == "yes"
             drifted = client.drift("s", account="ada")
             assert (drifted.total, drifted.rows[0].below) == (1, 1) and "upload" in drifted.rows[0].refused
             for answer in (client.access("ada"), client.who("download", "/open"), client.compare("ada", "bo")):
-                assert any("the disk of s was not asked" in note for note in answer.notes)
+                assert any("the disk of s lets through counts" in note for note in answer.notes)
         assert said("disk", "compare", "s", "--fail")[0] == 1
         assert said("disk", "remove", "s")[0] == 0 and "No disk was read yet" in said("disk", "list")[1]

@@ -96,7 +96,8 @@ function Differences({ found }: { found: Comparison }) {
   const places = [...new Set(found.differences.map((d) => d.location))];
   return (
     <>
-      <div className="sheet" style={{ overflow: "auto" }}>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls has to be reached by keys */}
+      <div className="sheet" style={{ overflow: "auto" }} tabIndex={0} role="region" aria-label="Where they differ">
         <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
           <span />
           <b>{found.one}</b>

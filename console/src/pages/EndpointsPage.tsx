@@ -85,7 +85,7 @@ function EndpointState({ endpoint: e }: { endpoint: Endpoint }) {
         <span className="quiet">switched off</span>
       )}
       {e.clash && <div style={{ fontSize: 12.5 }}>{e.clash}; give one of them other ports</div>}
-      <CertificateLine endpoint={e.name} />
+      {e.certificate && <CertificateLine endpoint={e.name} />}
     </div>
   );
 }

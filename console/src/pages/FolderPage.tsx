@@ -1,7 +1,7 @@
 import { Anchor, Breadcrumbs, Group, Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { answer, type Folder, GET, RIGHTS, type Store } from "../api";
+import { answer, type Folder, GET, type Store } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
@@ -9,6 +9,7 @@ import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
 import { size } from "../parts/values";
+import { FolderInside } from "./FolderInside";
 import { StoreDisk } from "./StoreDisk";
 
 const to = (place: string) => `/stores?place=${encodeURIComponent(place)}`;
@@ -83,7 +84,14 @@ function OneFolder({ place }: { place: string }) {
           </Anchor>
         ))}
       </Breadcrumbs>
-      <Loaded query={query}>{(folder) => <FolderDetail folder={folder} />}</Loaded>
+      <Loaded query={query}>
+        {(folder) => (
+          <>
+            <FolderDetail folder={folder} />
+            <FolderInside place={folder.place} />
+          </>
+        )}
+      </Loaded>
       {path === "/" && <StoreDisk store={store} />}
     </Stack>
   );
@@ -159,17 +167,6 @@ function FolderDetail({ folder }: { folder: Folder }) {
               );
             })}
         </section>
-        <Text fz="sm">
-          <span className="quiet">Who can </span>
-          {RIGHTS.map((right, i) => (
-            <span key={right}>
-              {i > 0 && <span className="quiet"> · </span>}
-              <Link className="plain" to={`/who?right=${right}&at=${encodeURIComponent(folder.place)}`}>
-                {right}
-              </Link>
-            </span>
-          ))}
-        </Text>
         {folder.locations.length > 0 && (
           <Text fz="sm">
             <span className="quiet">Virtual paths that can lead here: </span>

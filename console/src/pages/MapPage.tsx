@@ -197,6 +197,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
       >
         <div style={{ width: columns.getTotalSize(), height: rows.getTotalSize(), position: "relative" }}>
           <div
+            role="row"
+            tabIndex={-1}
             style={{
               position: "sticky",
               top: 0,
@@ -208,6 +210,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
             }}
           >
             <div
+              role="columnheader"
+              tabIndex={-1}
               style={{
                 position: "sticky",
                 left: 0,
@@ -230,6 +234,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
             {columns.getVirtualItems().map((c) => (
               <div
                 key={c.key}
+                role="columnheader"
+                tabIndex={-1}
                 className="mono"
                 title={locationAt(c.index)}
                 style={{
@@ -252,8 +258,10 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
             ))}
           </div>
           {rows.getVirtualItems().map((r) => (
-            <div key={r.key}>
+            <div key={r.key} role="row" tabIndex={-1}>
               <div
+                role="rowheader"
+                tabIndex={-1}
                 style={{
                   position: "absolute",
                   top: r.start,
@@ -288,6 +296,8 @@ function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
                 return (
                   <div
                     key={c.key}
+                    role="gridcell"
+                    tabIndex={-1}
                     className={`map-cell ${letters ? "mono" : state ? `state-${state}` : ""}`}
                     data-at={r.index === at[0] && c.index === at[1]}
                     style={{

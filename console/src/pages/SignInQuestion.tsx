@@ -133,11 +133,7 @@ export function SignInQuestion({ endpoints, chosen }: { endpoints: string[]; cho
 export function CertificateLine({ endpoint }: { endpoint: string }) {
   const query = useQuery({
     queryKey: ["certificate", endpoint],
-    queryFn: () =>
-      answer(GET("/api/v1/endpoints/{name}/certificate", { params: { path: { name: endpoint } } })).catch((error) => {
-        if (error instanceof Problem && error.status === 404) return null;
-        throw error;
-      }),
+    queryFn: () => answer(GET("/api/v1/endpoints/{name}/certificate", { params: { path: { name: endpoint } } })),
     retry: false,
   });
   if (!query.data) return null;

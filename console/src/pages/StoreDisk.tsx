@@ -52,6 +52,9 @@ const COLUMNS: Column<DriftLine>[] = [
         {x.wider.length > 0 && (
           <div>
             <span className="state-own">! the disk lets besides</span> {x.wider.join(", ")}
+            <div className="quiet">
+              <Code text={x.server ?? ""} />
+            </div>
           </div>
         )}
       </div>
@@ -86,7 +89,7 @@ export function StoreDisk({ store }: { store: string }) {
       </Group>
       <Text fz="sm" className="quiet" mb={8}>
         {disk.taken ? `Read ${new Date(disk.taken).toLocaleString("sv")}` : "Read"}: {disk.folders} folders listed,{" "}
-        {disk.files.toLocaleString("en")} files.
+        {disk.windows ? `${disk.users} names, a Windows tree.` : `${disk.files.toLocaleString("en")} files.`}
         {disk.notes.map((note) => ` Not judged: ${note}.`)}
       </Text>
       <Loaded query={drift}>
@@ -102,11 +105,20 @@ export function StoreDisk({ store }: { store: string }) {
               one="place"
               none={`The server and the disk say the same, in ${found.folders} folders of ${found.accounts} accounts.`}
             />
-            {found.left_out.map((said) => (
+            {[...found.owners.map((said) => `Nobody's: ${said}`), ...found.left_out].map((said) => (
               <Text key={said} fz="sm" className="quiet" mt={6}>
                 {said}
               </Text>
             ))}
+            {found.total > 0 && (
+              <Text fz="sm" className="quiet" mt={6}>
+                <span className="mono">
+                  drawknife disk {disk.windows ? "descriptors" : "plan"} {store}
+                </span>{" "}
+                makes the disk say what the model says; <span className="mono">drawknife disk adopt {store}</span> the
+                other way round.
+              </Text>
+            )}
           </>
         )}
       </Loaded>

@@ -8,7 +8,7 @@ import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
 
-const GATES = ["endpoint", "virtual path", "folder"];
+const GATES = ["endpoint", "virtual path", "folder", "disk"];
 
 /** Everybody who has a right at a place, and through what. */
 export function WhoPage() {

@@ -14,6 +14,7 @@ function access(endpoint: string | null, more: Partial<AccessChange> = {}): Acce
     accounts: ["ines"],
     account_count: 1,
     locations: ["/charts"],
+    below: 0,
     location_count: 1,
     gained: [],
     lost: ["list"],

@@ -86,6 +86,7 @@ export function AccessChanges({ access }: { access: AccessChange[] }) {
         )}
         <div style={{ paddingLeft: 12 }} className="mono quiet">
           {several(a.locations, a.location_count)}
+          {(a.below ?? 0) > 0 && `, and ${a.below} below with it`}
         </div>
       </div>
     );
@@ -197,6 +198,19 @@ export function Consequences({ preview }: { preview: Follows }) {
         </div>
       ))}
       <AccessChanges access={rest} />
+      {preview.on_disk && (
+        <section aria-label="With the disk" style={{ marginBottom: 8 }}>
+          <b>With what the disk of {preview.on_disk.stores.join(", ")} lets through</b>
+          <div style={{ paddingLeft: 12, marginTop: 4 }}>
+            <AccessChanges access={preview.on_disk.access} />
+            {preview.on_disk.access.length === 0 && (
+              <span className="state-own">
+                nothing of it: <span className="mono">drawknife disk plan</span> says what the disk would have to let
+              </span>
+            )}
+          </div>
+        </section>
+      )}
       {preview.leads.map((x) => (
         <div key={x.location + x.before + x.after} style={{ marginBottom: 6 }}>
           <b>{several(x.accounts, x.account_count)}</b>

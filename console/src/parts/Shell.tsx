@@ -1,4 +1,5 @@
-import { ActionIcon, Group, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
+import { ActionIcon, Group, Kbd, Text, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
+import { spotlight } from "@mantine/spotlight";
 import {
   IconAddressBook,
   IconArrowsDiff,
@@ -12,6 +13,7 @@ import {
   IconPencilCheck,
   IconPlayerPlay,
   IconRoute,
+  IconSearch,
   IconServer,
   IconShieldCheck,
   IconSun,
@@ -28,6 +30,7 @@ import { NavLink, useNavigate } from "react-router";
 import { DELETE, type SignedIn } from "../api";
 import { askOf, useDraft, usePast } from "../past";
 import { DraftBanner } from "./DraftBanner";
+import { Palette } from "./Palette";
 import { PastBanner, PastButton } from "./Past";
 
 const PLACES = [
@@ -81,6 +84,12 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
             Drawknife
           </Text>
         </Group>
+        <button type="button" className="goto" onClick={spotlight.open} aria-label="Go to anything by its name">
+          <IconSearch size={15} stroke={1.6} />
+          <span style={{ flex: 1 }}>Go to …</span>
+          <Kbd size="xs">Ctrl K</Kbd>
+        </button>
+        <Palette pages={PLACES} />
         <nav style={{ display: "grid", gap: 1, minHeight: 0, overflowY: "auto" }} aria-label="Main">
           {PLACES.map(([to, label, Icon]) => (
             <NavLink key={to} to={to} end={to === "/"}>

@@ -222,7 +222,7 @@ function Head<T>({ header, sizes }: { header: Header<T, unknown>; sizes: (sizes:
 
 /** What a list is searched by: a field for the head of the page; `/` leads to it. */
 export function useFilter(label: string, placeholder: string, begins = "") {
-  const [matching, setMatching] = useState(begins);
+  const [matching, setMatching] = useState(begins || (new URLSearchParams(window.location.search).get("find") ?? ""));
   const field = useRef<HTMLInputElement>(null);
   useHotkeys([["/", () => field.current?.focus()]]);
   const input = (

@@ -17,6 +17,7 @@ export const QUIET: Preview = {
   gone_count: 0,
   sign_in: [],
   access: [],
+  on_disk: null,
   leads: [],
   settings: [],
   room: [],

@@ -12,11 +12,14 @@ from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import UnknownName, verdict
 from drawknife.core.decide.sign_in import TOLD_TO_CLIENTS
 from drawknife.core.decide.trying import try_on
+from drawknife.core.everybody.access_map import access_of_all
 from drawknife.core.everybody.compare import differences
 from drawknife.core.everybody.effective import effective_access
+from drawknife.core.everybody.folding import FoldedAccess, folded_access
 from drawknife.core.everybody.listing import list_as
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.everybody.who import almost, holders
+from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.model.kinds import TRIAL
 from drawknife.core.model.soundness import nearest
 from drawknife.core.prepared.people import PreparedAccount
@@ -25,8 +28,9 @@ from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.words.actions import GATES
 from drawknife.core.words.checks import check_location, check_right
 from drawknife.core.words.errors import BadInput
-from drawknife.core.words.names import child
+from drawknife.core.words.names import Place, ancestors, child, depth, fold
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
+from drawknife.core.words.sizes import number_of
 from drawknife.formats.questions import read_question
 
 
@@ -34,22 +38,47 @@ class AccessAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about access."""
 
     def access(
-        self, name: str, under: str = "/", endpoint: str | None = None, offset: int = 0, limit: int | None = None
+        self,
+        name: str,
+        under: str = "/",
+        endpoint: str | None = None,
+        offset: int = 0,
+        limit: int | None = None,
+        folded: bool = False,
+        deepest: int | None = None,
+        matching: str = "",
     ) -> msg.AccessAnswer:
-        """The effective access of an account at and below a location."""
+        """The effective access of an account at and below a location.
+
+        `folded`: a location that is as the one above it is only counted there. `deepest`: so many levels below the location at
+        most. `matching`: only locations in which this text is; those are not folded.
+        """
         a, way_in = self.account(name), self.endpoint(endpoint)
-        rows, closed = effective_access(self.prepared, a, way_in, check_location(under, "under"))
+        at = check_location(under, "under")
+        if folded and not matching:
+            rows, closed, total = folded_access(self.prepared, a, way_in, at, disk=True)
+        else:
+            every, closed = effective_access(self.prepared, a, way_in, at, disk=True)
+            rows = [FoldedAccess(*row, 0) for row in every if fold(matching) in fold(row.location)]
+            total = len(rows)
+        notes = self.notes(a, way_in)
+        if deepest is not None:
+            lowest = deepest + depth(at)
+            left_out = sum(1 + row.below for row in rows if depth(row.location) > lowest)
+            rows = [row for row in rows if depth(row.location) <= lowest]
+            if left_out:
+                notes.append(f"{number_of(left_out, 'location')} deeper than {deepest} levels below {at} not listed")
         some = rows[offset:] if limit is None else rows[offset : offset + limit]
         return msg.AccessAnswer(
             revision=self.revision,
             account=a.name,
             endpoint=way_in.name if way_in else None,
-            notes=self.notes(a, way_in),
-            total=len(rows),
+            notes=notes,
+            total=total,
             rows=[
                 msg.AccessRow(
                     location=row.location, kind=row.kind, place=row.place and str(row.place),
-                    rights=dict(zip(RIGHTS, row.states, strict=True)),
+                    rights=dict(zip(RIGHTS, row.states, strict=True)), below=row.below,
                 )
                 for row in some
             ],
@@ -63,7 +92,7 @@ class AccessAnswers(Asked):
         answer, seen = list_as(self.prepared, a, at, self.now, self.endpoint(endpoint))
         return msg.ListingAnswer(
             revision=self.revision, account=a.name, location=at, allowed=answer.allowed, text=answer.text,
-            notes=self.disk_notes(a),
+            notes=[f"{of_disks(self.left_out)} was left out"] if self.left_out else [],
             folders=[
                 msg.SeenFolder(name=s.name, location=s.location, kind=s.kind, place=s.place and str(s.place)) for s in seen
             ],
@@ -105,7 +134,7 @@ class AccessAnswers(Asked):
         told: list[msg.HolderMessage] = []
         nearly: list[msg.AlmostMessage] = []
         if but_for is None:
-            total, found = holders(self.prepared, right, target, way_in, offset, stop)
+            total, found = holders(self.prepared, right, target, way_in, offset, stop, disk=True)
             told = [
                 msg.HolderMessage(
                     account=h.account, state=h.state, location=h.location, virtual_path=h.virtual_path,
@@ -115,10 +144,9 @@ class AccessAnswers(Asked):
                 for h in found
             ]  # fmt: skip
         else:
-            # Who can is asked of the model alone: the disk is beside it.
-            if but_for not in GATES[2:5]:
-                raise BadInput("but_for", f"{but_for!r} is no gate for this", " or ".join(GATES[2:5]))
-            missing = almost(self.prepared, right, target, but_for, way_in)
+            if but_for not in GATES[2:6]:
+                raise BadInput("but_for", f"{but_for!r} is no gate for this", " or ".join(GATES[2:6]))
+            missing = almost(self.prepared, right, target, but_for, way_in, disk=True)
             total = len(missing)
             nearly = [
                 msg.AlmostMessage(account=x.account, location=x.location, obstacles=obstacle_messages(x.obstacles))
@@ -126,8 +154,15 @@ class AccessAnswers(Asked):
             ]
         return msg.WhoAnswer(
             revision=self.revision, right=right, at=str(target), endpoint=way_in.name if way_in else None,
-            but_for=but_for, total=total, holders=told, almost=nearly, notes=self.disk_notes(),
+            but_for=but_for, total=total, holders=told, almost=nearly, notes=self.disk_notes(stores=self._stores_at(target)),
         )  # fmt: skip
+
+    def _stores_at(self, target: str | Place) -> set[str]:
+        """The stores that somebody's location, or a folder, is in."""
+        if isinstance(target, Place):
+            return {target.store}
+        by_path = access_of_all(self.prepared).division.by_path
+        return {s.place.store for at in ancestors(target) for s in by_path.get(at, ())}
 
     def promises(self) -> msg.PromiseList:
         """The promises, and who breaks each."""
@@ -169,26 +204,35 @@ class AccessAnswers(Asked):
         offset: int = 0,
         limit: int | None = None,
         other_model: Prepared | None = None,
+        folded: bool = False,
     ) -> msg.CompareAnswer:
-        """Where two accounts differ; with `other_model`, the second is taken from that."""
+        """Where two accounts differ; with `other_model`, the second is taken from that. `folded` as in :meth:`access`."""
+        if other_model is not None and self.left_out:
+            other_model = other_model.without_disks()
         there = AccessAnswers(other_model, self.revision, self.now) if other_model is not None else self
         a, b = self.account(one, "one"), there.account(other, "other")
         here_in, there_in = self.endpoint(endpoint), there.endpoint(endpoint)
-        found = differences(
-            (self.prepared, a), (there.prepared, b), (here_in, there_in), check_location(under, "under")
+        found, total = differences(
+            (self.prepared, a),
+            (there.prepared, b),
+            (here_in, there_in),
+            check_location(under, "under"),
+            disk=True,
+            folded=folded,
         )
         some = found[offset:] if limit is None else found[offset : offset + limit]
         return msg.CompareAnswer(
             revision=self.revision,
             one=a.name,
             other=b.name,
-            total=len(found),
+            total=total,
             notes=self.disk_notes(a, b),
             differences=[
                 msg.DifferenceMessage(
                     location=d.location, right=d.right, one=d.one, other=d.other,
                     why_one=self.why_state(a, d.location, d.right, d.one, endpoint),
                     why_other=there.why_state(b, d.location, d.right, d.other, endpoint),
+                    below=d.below,
                 )
                 for d in some
             ],

@@ -16,6 +16,7 @@ from drawknife.answers.disk import DiskAnswers
 from drawknife.answers.idle import IdleAnswers
 from drawknife.answers.limits import LimitAnswers
 from drawknife.answers.mending import MendAnswers
+from drawknife.answers.named import NameAnswers
 from drawknife.answers.patterns import PatternAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
@@ -34,6 +35,7 @@ class Answering(
     IdleAnswers,
     PatternAnswers,
     DiskAnswers,
+    NameAnswers,
 ):
     """Answers about one model: each subject has a file of its own."""
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
 from datetime import datetime
+from typing import Self
 
 from drawknife import messages as msg
 from drawknife.core.decide.disk_gate import taken_on
@@ -18,6 +20,7 @@ from drawknife.core.prepared.question import Question
 from drawknife.core.words.checks import check_location
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, fold, parse_place
+from drawknife.core.words.sizes import number_of
 
 
 class Asked:
@@ -41,6 +44,8 @@ class Asked:
         seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
     ) -> None:
+        #: Of stores whose disk was read and is left out.
+        self.left_out: tuple[str, ...] = ()
         self.full = prepared.full
         self.prepared = prepared.on(now.date())
         self.revision = revision
@@ -49,6 +54,13 @@ class Asked:
         self.credentials = credentials
         self.seen = seen
         self.locked = locked
+
+    def without_disks(self) -> Self:
+        """The same answers, as if no disk had been read."""
+        found = copy(self)
+        found.left_out = tuple(self.full.disks)
+        found.full, found.prepared = self.full.without_disks(), self.prepared.without_disks()
+        return found
 
     def line(self, line: Line) -> msg.LineMessage:
         """A line as it is told, with its end and its note."""
@@ -93,11 +105,24 @@ class Asked:
             said.append(f"the account expired with {account.account.expires}: it cannot sign in")
         return [*said, *self.disk_notes(account)]
 
-    def disk_notes(self, *accounts: PreparedAccount) -> list[str]:
-        """What has to be said with an answer that asks no disk, where one was read; about some accounts, if they act as somebody there."""
+    def disk_notes(self, *accounts: PreparedAccount, stores: set[str] | None = None) -> list[str]:
+        """What has to be said of disks with an answer about many folders; about some accounts, if they act as
+        somebody there; in some stores."""
+        if self.left_out:
+            return [f"{of_disks(self.left_out)} was left out"]
         disks = [
             name
             for name in self.prepared.disks
-            if not accounts or any(taken_on(self.prepared, account, name) for account in accounts)
+            if (stores is None or name in stores)
+            and (not accounts or any(taken_on(self.prepared, account, name) for account in accounts))
         ]
-        return [f"{of_disks(disks)} was not asked: see `drawknife disk compare`, and `drawknife why`"] if disks else []
+        said = [f"what {of_disks(disks)} lets through counts, too (--without-disk leaves it out)"] if disks else []
+        for name in disks:
+            store = self.prepared.stores[name]
+            more = [f.path for f in self.prepared.disks[name].reading.folders if store.folder(f.path) is None]
+            if more:
+                said.append(
+                    f"{number_of(len(more), 'folder')} of that disk that nobody recorded in {name}, such as {more[0]}, "
+                    f"{'is' if len(more) == 1 else 'are'} not as the one above: not listed here, see `drawknife disk compare {name}`"
+                )
+        return said

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
 
 from drawknife import messages as msg
+from drawknife.core.everybody.described_drift import described_drift
 from drawknife.core.everybody.drift import Found as Drifted
 from drawknife.core.everybody.drift import drift
 from drawknife.core.everybody.promises import broken_promises
@@ -89,12 +90,14 @@ def _promises(prepared: Prepared, now: datetime) -> Found:
 def _disks(prepared: Prepared, now: datetime) -> Found:
     """Where a disk refuses what the server lets; of so many accounts and folders only, which is said otherwise."""
     today = prepared.on(now.date())
-    for store in today.disks:
+    described = {r.store: r for r in today.model.descriptor_readings}
+    for store in {**today.disks, **described}:
         if _too_many(today, store):
             continue
         found = today.derived.get(f"drift:{store}")
         if not isinstance(found, Drifted):
-            found = today.derived[f"drift:{store}"] = drift(today, store)
+            found = drift(today, store) if store in today.disks else described_drift(today, described[store])
+            today.derived[f"drift:{store}"] = found
         refused = [row for row in found.rows if row.refused]
         if refused:
             first = refused[0]
@@ -109,8 +112,10 @@ def _disks(prepared: Prepared, now: datetime) -> Found:
 
 
 def _too_many(prepared: Prepared, store: str) -> bool:
-    reading, folders = prepared.disks[store].reading, prepared.stores[store].store.folders
-    return len(prepared.model.accounts) * (len(folders) + len(reading.folders) + len(reading.files)) > MOST_COMPARED
+    model, folders = prepared.model, len(prepared.stores[store].store.folders)
+    folders += sum(len(r.folders) + len(r.files) for r in model.disk_readings if r.store == store)
+    folders += sum(len(r.folders) for r in model.descriptor_readings if r.store == store)
+    return len(model.accounts) * folders > MOST_COMPARED
 
 
 def _lines(prepared: Prepared, now: datetime) -> Found:

@@ -7,10 +7,9 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from drawknife.core.decide.disk_gate import taken_on
 from drawknife.core.decide.gates import open_case
 from drawknife.core.decide.sign_in import door, methods_left, sign_in
-from drawknife.core.everybody.effective import Access, effective_access
+from drawknife.core.everybody.folding import FoldedAccess, folded_access
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import UNLIMITED, Endpoint
@@ -65,14 +64,12 @@ def sheet(
             connect.append("Sign in as anonymous, with your mail address, or anything, as the password.")
         else:
             connect.append(f"Sign in as {a.name}, with {' or '.join(methods)}.")
-    rows, _ = effective_access(prepared, account, endpoint)
+    rows, _, _ = folded_access(prepared, account, endpoint, disk=True)
     parts = [
         ("Where to connect", tuple(connect)),
         ("What you will see, and what you may do there", tuple(_places(rows))),
     ]
     limits = _limits(prepared, account)
-    if any(taken_on(prepared, account, name) for name in prepared.disks):
-        limits.append("What the operating system lets through was not looked at: it may refuse some of this.")
     if limits:
         parts.append(("What applies", tuple(limits)))
     return Sheet(f"Access for {a.display or a.name}", tuple(parts))
@@ -96,15 +93,10 @@ def _tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> st
     return "; use TLS (explicit) if you can" if policy == "optional" else ""
 
 
-def _places(rows: Sequence[Access]) -> list[str]:
+def _places(rows: Sequence[FoldedAccess]) -> list[str]:
     lines = []
-    told: dict[str, tuple[str, ...]] = {}
     for row in rows:
         if row.kind == "synthetic" or set(row.states) == {"no"}:
-            continue
-        above = told.get(row.location[: row.location.rindex("/")] or "/")
-        told[row.location] = row.states
-        if row.kind == "folder" and row.states == above:
             continue
         lines.append(f"{row.location}: {in_words(row.states)}")
     return lines or ["nothing yet"]

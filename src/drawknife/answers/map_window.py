@@ -110,7 +110,7 @@ def map_cells(
     store: str | None = None,
 ) -> list[list[str | None]]:
     """The cells of a window of the map, a list for each account: a state, or a perm word."""
-    map_ = AccessMap(prepared, accounts, endpoint)
+    map_ = AccessMap(prepared, accounts, endpoint).with_disks()
     column = {location: j for j, location in enumerate(locations)}
     cells: list[list[str | None]] = [[None] * len(locations) for _ in accounts]
     r = INDEX[right] if right is not None else -1

@@ -10,6 +10,7 @@ from drawknife.answers.asked import Asked
 from drawknife.answers.drafting import says
 from drawknife.answers.summaries import summary
 from drawknife.changing import apply
+from drawknife.core.decide.disk_gate import disk_mends
 from drawknife.core.decide.gates import UnknownName, gate_obstacles, open_case, verdict
 from drawknife.core.follows.consequences import Consequences
 from drawknife.core.follows.days import consequences
@@ -78,6 +79,8 @@ class MendAnswers(Asked):
             case = open_case(self.prepared, question, self.now)
             on_disk = gate_obstacles(self.prepared, case, "disk")
             left += [f"no change of the model mends what the disk refuses: {x.text}" for x in on_disk]
+            ways_there = disk_mends(self.prepared, case.account, question, case.sites)
+            left += [f"on the disk, as its owner or as user 0: {way}" for way in dict.fromkeys(ways_there)]
         if len(ways) > most:
             left.append(f"{number_of(len(ways) - most, 'more way')}, which do more")
         return msg.MendsAnswer(

@@ -5,12 +5,19 @@ from __future__ import annotations
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.limits import sessions_allowed
-from drawknife.core.decide.folder_decision import ENDED
+from drawknife.answers.map_window import alike
+from drawknife.core.decide.folder_decision import ENDED, judge
+from drawknife.core.everybody.access_map import access_of_all
+from drawknife.core.everybody.division import bits_in
 from drawknife.core.everybody.listing import subfolders
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.lines import has_ended
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import Place, ancestors, child, fold, rest_below
+from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
+
+#: So many names are told in a line.
+SHOWN = 8
 
 
 class PlaceAnswers(Asked):
@@ -67,6 +74,48 @@ class PlaceAnswers(Asked):
             entries=list(map(self.line, folder.entries if folder else ())), note=folder.note if folder else None, above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
         )  # fmt: skip
 
+    def inside(self, text: str) -> msg.InsideAnswer:
+        """Everybody who can do something in a folder of a store, those together that can do the same."""
+        place = self.target(text)
+        if isinstance(place, str):
+            raise BadInput("place", f"{text!r} names no store", "a folder such as survey:/inbox")
+        map_ = access_of_all(self.prepared, None, disk=True)
+        together: dict[tuple[str, ...], tuple[list[int], list[str]]] = {}
+        led: set[int] = set()
+        for cell in map_.cells({place.store: [place.path]}):
+            for members, states in alike(cell, tuple(range(len(RIGHTS)))):
+                led.update(bits_in(members))
+                if set(states) != {"no"}:
+                    accounts, locations = together.setdefault(states, ([], []))
+                    accounts += bits_in(members)
+                    locations.append(cell.location)
+        people = self.prepared.people.accounts
+        rows = [
+            msg.InsideLine(
+                accounts=[people[i].name for i in sorted(set(accounts))[:SHOWN]], account_count=len(set(accounts)),
+                locations=list(dict.fromkeys(locations))[:SHOWN], rights=dict(zip(RIGHTS, states, strict=True)),
+                by=self._giving(place, min(accounts), states),
+            )
+            for states, (accounts, locations) in together.items()
+        ]  # fmt: skip
+        rows.sort(key=lambda row: (-row.account_count, row.accounts))
+        some = {i for accounts, _ in together.values() for i in accounts}
+        return msg.InsideAnswer(
+            revision=self.revision, place=str(place), rows=rows, seeing=len(led - some),
+            notes=self.disk_notes(stores={place.store}),
+        )  # fmt: skip
+
+    def _giving(self, place: Place, index: int, states: tuple[str, ...]) -> list[str]:
+        """The lines by which an account has what it has in a folder."""
+        account, store = self.prepared.people.prepared(index), self.prepared.stores[place.store]
+        found: dict[str, None] = {}
+        for right, state in zip(RIGHTS, states, strict=True):
+            if state != "no":
+                own = (state == "own") if right in FILE_RIGHTS else None
+                why = judge(store, place.path, right, account, own)
+                found[f"{why.decided_by} on {why.decided_at}" if why.decided_by else "the store is open"] = None
+        return list(found)
+
     def virtual_paths(self) -> msg.VirtualPathList:
         """The virtual paths, in tree order."""
         return msg.VirtualPathList(
@@ -97,6 +146,7 @@ class PlaceAnswers(Asked):
                     never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
                     sessions_allowed=sessions_allowed(self.prepared, e),
                     starts=e.enabled and clash is None, clash=clash.text if clash else None,
+                    certificate=e.certificate is not None,
                 )
             )  # fmt: skip
         return msg.EndpointList(revision=self.revision, endpoints=lines)

@@ -68,7 +68,8 @@ def _item(d: Differs) -> msg.ItemChange:
 def access_changes(found: Sequence[AccessChange]) -> list[msg.AccessChangeMessage]:
     return [
         msg.AccessChangeMessage(
-            **_named(a.accounts), locations=list(a.locations[:NAMES]), location_count=len(a.locations),
+            **_named(a.accounts), locations=list(a.worth_a_line[:NAMES]), location_count=len(a.worth_a_line),
+            below=len(a.locations) - len(a.worth_a_line),
             gained=list(a.gained), lost=list(a.lost), widened=list(a.widened), narrowed=list(a.narrowed),
             endpoint=a.endpoint,
         )
@@ -101,8 +102,8 @@ def _room(room: Room | None) -> msg.RoomMessage | None:
 def _left_out(told: Told) -> list[str]:
     """Lists that are too long to be told whole."""
     said = [*told.follows.left_out, *told.left_out]
-    if told.follows.disks:
-        said.append(not_compared(told.follows.disks))
+    if told.follows.on_disk.not_compared:
+        said.append(not_compared(told.follows.on_disk.not_compared))
     f = told.follows
     for what, found in (
         ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),
@@ -124,6 +125,9 @@ def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
             for s in f.sign_in[:LINES]
         ],
         "access": access_changes(f.access),
+        "on_disk": None if f.on_disk.access is None else msg.OnDiskMessage(
+            stores=list(f.on_disk.stores), access=access_changes(f.on_disk.access)
+        ),
         "leads": [
             msg.LeadsChangeMessage(
                 **_named(x.accounts), location=x.location, before=x.before and str(x.before), after=x.after and str(x.after)

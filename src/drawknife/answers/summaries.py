@@ -7,7 +7,7 @@ from typing import Any
 
 from drawknife.core.follows.access_changes import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
-from drawknife.core.follows.disk_changes import not_compared
+from drawknife.core.follows.disk_changes import OnDisk, not_compared, of_disks
 from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.follows.trials_turned import NEW
 from drawknife.core.words.sizes import number_of, several
@@ -47,8 +47,7 @@ def summary(f: Consequences) -> list[str]:
     if f.room:
         differ = len({r.accounts for r in f.room}) > 1
         said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
-    if f.disks:
-        said.append(not_compared(f.disks))
+    said += _on_disk(f.on_disk)
     if f.for_nobody:
         said.append("nobody gains or loses anything")
     new = [x.about for x in f.new_findings if x.kind == NEW]
@@ -69,6 +68,15 @@ def summary(f: Consequences) -> list[str]:
     if len(said) > MOST_LINES:
         said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]
     return said
+
+
+def _on_disk(found: OnDisk) -> list[str]:
+    if found.not_compared:
+        return [not_compared(found.not_compared)]
+    if found.access is None:
+        return []
+    said = "; ".join(_access(found.access)) or "nobody gains or loses anything"
+    return [f"with what {of_disks(found.stores)} lets through: {said}"]
 
 
 def _who(changes: Sequence[Any], one: str = "", more: str = "") -> str:
@@ -118,8 +126,10 @@ def _access(changes: Sequence[AccessChange]) -> list[str]:
         if some:
             rights = _some_of(_unlike(getattr(a, which) for a in some), (r for a in some for r in getattr(a, which)), 4)
             unlike = _unlike((a.accounts, a.endpoint) for a in some)
-            places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.locations))
+            places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.worth_a_line))
             ways = [a.endpoint for a in some if a.endpoint is not None]
             through = f" through {_some_of(_unlike(_by_account(some)), ways)}" if ways else ""
-            said.append(f"{_who(some, one, more)} {rights}{how} at {places}{through}")
+            folded = len({x for a in some for x in a.locations} - {x for a in some for x in a.worth_a_line})
+            below = f", with {folded} below" if folded else ""
+            said.append(f"{_who(some, one, more)} {rights}{how} at {places}{below}{through}")
     return said

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 from itertools import groupby
-from typing import Any
 
 import click
 from rich.table import Table
@@ -12,10 +10,12 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.words.actions import GATES
 from drawknife.core.words.rights import RIGHTS
+from drawknife.core.words.sizes import number_of
 
-from .common import RAW, Answers, asks, console, print_json, read_model_file, tell_notes, write_csv
-from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, plain_table, tree_labels
+from .common import WITHOUT_DISK, Answers, asks, console, print_json, read_model_file, tell_notes
+from .marks import MARKS, MEANINGS, READABLE, STYLES, access_table, legend, mark, plain_table, print_table, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
 RIGHT = click.Choice(RIGHTS)
@@ -25,16 +25,29 @@ RIGHT = click.Choice(RIGHTS)
 @click.argument("account")
 @click.argument("location", default="/")
 @ENDPOINT
+@click.option("--all", "unfolded", is_flag=True, help="List every location, also where it is as the one above.")
+@click.option("--depth", type=click.IntRange(0), metavar="N", help="So many levels below LOCATION at most.")
+@WITHOUT_DISK
 @asks
-def access(answers: Answers, account: str, location: str, endpoint: str | None, as_json: bool) -> None:
+def access(
+    answers: Answers,
+    account: str,
+    location: str,
+    endpoint: str | None,
+    unfolded: bool,
+    depth: int | None,
+    as_json: bool,
+) -> None:
     """What ACCOUNT can do at every location of its namespace, or at LOCATION and below.
+
+    A location that is as the one above it is only counted there, if it is no virtual path; JSON has them all.
 
     \b
     Examples:
       drawknife access ines
       drawknife access kittiwake /inbox --endpoint harbour
     """
-    found = answers.access(account, location, endpoint)
+    found = answers.access(account, location, endpoint, folded=not (unfolded or as_json), deepest=depth)
     if as_json:
         print_json(found)
         return
@@ -42,11 +55,16 @@ def access(answers: Answers, account: str, location: str, endpoint: str | None, 
     through = f" through {found.endpoint}" if found.endpoint else ""
     out.print(Text("What ").append(found.account, "bold").append(f" can do{through}"), "\n")
     labels = tree_labels([row.location for row in found.rows])
-    table: list[tuple[str, list[str | None], str]] = [
-        (label, list(row.rights.values()), row.place if row.place and row.kind == "virtual path" else "")
-        for label, row in zip(labels, found.rows, strict=True)
-    ]
-    if table:
+    table: list[tuple[str, list[str | None], str]] = []
+    for label, row in zip(labels, found.rows, strict=True):
+        behind = row.place if row.place and row.kind == "virtual path" else ""
+        more = f"… {number_of(row.below, 'folder')} below, the same" if row.below else ""
+        table.append((label, list(row.rights.values()), ", ".join(filter(None, (behind, more)))))
+    if len(table) > READABLE and not unfolded and out.is_terminal:
+        out.print(
+            f"  {len(table):,} locations: more than one reads. Narrow it by a location or --depth; --all prints them.\n"
+        )
+    elif table:
         access_table(out, table)
     else:
         out.print("  nothing: no virtual path is served to it there\n")
@@ -55,10 +73,39 @@ def access(answers: Answers, account: str, location: str, endpoint: str | None, 
     tell_notes(out, found.notes)
 
 
+@click.command()
+@click.argument("text")
+@click.option("--most", type=click.IntRange(1, 1000), default=20, show_default=True, help="Tell so many at most.")
+@asks
+def find(answers: Answers, text: str, most: int, as_json: bool) -> None:
+    """What has TEXT in its name: accounts, groups, units, stores, folders, virtual paths, endpoints, promises, trials.
+
+    \b
+    Example:
+      drawknife find shoal
+    """
+    found = answers.find(text, most)
+    if as_json:
+        print_json(found)
+        return
+    out = console()
+    for x in found.found:
+        out.print(
+            Text(f"{x.kind.replace('-', ' '):<13}", "dim").append(x.name, "default").append(f"   {x.also}", "dim")
+        )
+    if found.total > len(found.found):
+        out.print(
+            f"and {found.total - len(found.found):,} more: --most tells more, and a longer text fewer", style="dim"
+        )
+    if not found.total:
+        out.print("Nothing has that in its name.", style="dim")
+
+
 @click.command("list")
 @click.argument("account")
 @click.argument("location", default="/")
 @ENDPOINT
+@WITHOUT_DISK
 @asks
 def list_(answers: Answers, account: str, location: str, endpoint: str | None, as_json: bool) -> None:
     """The folders that ACCOUNT sees where it lists LOCATION; what is hidden from it is left out.
@@ -87,11 +134,8 @@ def list_(answers: Answers, account: str, location: str, endpoint: str | None, a
 @click.argument("right", type=RIGHT, metavar="RIGHT")
 @click.argument("place")
 @ENDPOINT
-@click.option(
-    "--but-for",
-    type=click.Choice(["endpoint", "virtual path", "folder"]),
-    help="Who lacks it only by what this gate refuses.",
-)
+@click.option("--but-for", type=click.Choice(GATES[2:6]), help="Who lacks it only by what this gate refuses.")
+@WITHOUT_DISK
 @asks
 def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for: str | None, as_json: bool) -> None:
     """Everybody who has RIGHT at PLACE, and through what.
@@ -131,7 +175,7 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
         out.print("  nobody")
         tell_notes(out, found.notes)
         return
-    out.print(table)
+    print_table(out, table)
     if not but_for:
         out.print()
         out.print(legend(h.state for h in found.holders))
@@ -140,120 +184,16 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
     tell_notes(out, found.notes)
 
 
-@click.command("map")
-@click.option("--right", type=RIGHT, help="One right; left out, a word of RFC 3659 letters for all.")
-@click.option("--matching", default="", metavar="TEXT", help="Only accounts whose name holds TEXT.")
-@click.option("--group", metavar="NAME", help="Only accounts in this group.")
-@click.option("--unit", metavar="PATH", help="Only accounts in this unit.")
-@click.option("--store", metavar="NAME", help="Only places in this store.")
-@click.option("--under", default="/", metavar="LOCATION", help="Only LOCATION and below.")
-@click.option("--depth", "deepest", type=click.IntRange(0), metavar="N", help="Only N levels below it.")
-@ENDPOINT
-@click.option("--csv", "as_csv", is_flag=True, help="Print CSV: a row an account, a column a location.")
-@RAW
-@click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines: one for each cell.")
-@asks
-def map_(answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, raw: bool, **window: Any) -> None:
-    """Accounts by places: a mark for one right, or a word for all of them.
-
-    A word is FOLDER/FILES in the letters of the perm fact (RFC 3659): of the folder c upload,
-    d delete, e enter, l list, m make folders, p delete files in it; of its files a append, d delete,
-    f rename, r download, w overwrite. In round brackets: only on one's own.
-
-    \b
-    Examples:
-      drawknife map --right upload
-      drawknife map --group boats --under /inbox --csv
-    """
-    found = _whole_map(answers, window)
-    if as_json:
-        print_json(found)
-    elif as_lines:
-        for account, row in zip(found.accounts, found.cells, strict=True):
-            for location, cell in zip(found.locations, row, strict=True):
-                if cell is not None:
-                    click.echo(
-                        json.dumps({"account": account, "location": location, "access": cell}, ensure_ascii=False)
-                    )
-    elif as_csv:
-        head = ["account", *found.locations]
-        cells = (
-            [a, *("" if c is None else c for c in row)] for a, row in zip(found.accounts, found.cells, strict=True)
-        )
-        write_csv([head, *cells], raw)
-    else:
-        _draw_map(found)
-
-
-def _whole_map(answers: Answers, window: dict[str, Any]) -> msg.MapAnswer:
-    """The whole of what was chosen; from a service, window by window."""
-    if not isinstance(answers, Client):
-        from drawknife.answers.map_window import MapWindow
-
-        return answers.map(MapWindow(**window))
-    step = 500
-    whole = answers.map(**window, account_limit=step, location_limit=step)
-    cells = [list(row) for row in whole.cells]
-    accounts, locations = list(whole.accounts), list(whole.locations)
-    for j in range(step, whole.total_locations, step):
-        part = answers.map(**window, account_limit=step, location_limit=step, location_offset=j)
-        locations += part.locations
-        for row, more in zip(cells, part.cells, strict=True):
-            row += more
-    for i in range(step, whole.total_accounts, step):
-        block: list[list[str | None]] = []
-        for j in range(0, whole.total_locations, step):
-            part = answers.map(**window, account_limit=step, location_limit=step, account_offset=i, location_offset=j)
-            block = (
-                [[*a, *b] for a, b in zip(block, part.cells, strict=True)] if block else [list(r) for r in part.cells]
-            )
-        accounts += part.accounts
-        cells += block
-    return whole.model_copy(update={"accounts": accounts, "locations": locations, "cells": cells})
-
-
-def _draw_map(found: msg.MapAnswer) -> None:
-    """Locations down, accounts across, as many as the terminal is wide; then the next ones below."""
-    out = console()
-    labels = tree_labels(found.locations)
-    label_width = min(max(map(len, labels), default=0), 32) + 2
-    what = f"who can {found.right}" if found.right else "access as FOLDER/FILES in letters of RFC 3659"
-    out.print(Text("Accounts by places: ").append(what, "bold"), "\n")
-    width = 3 if found.right else max((len(c or "") for row in found.cells for c in row), default=1) + 2
-    room = max((out.width - label_width - 14) // width, 1)
-    for start in range(0, len(found.accounts), room):
-        some = range(start, min(start + room, len(found.accounts)))
-        for n, i in enumerate(some):
-            line = Text(" " * label_width)
-            for _ in range(n):
-                line.append("│".ljust(width), "dim")
-            out.print(line.append(found.accounts[i]), no_wrap=True, overflow="crop")
-        for j, label in enumerate(labels):
-            shown = label if len(label) < label_width else label[: label_width - 2] + "…"
-            line = Text(shown.ljust(label_width))
-            for i in some:
-                cell = found.cells[i][j]
-                if found.right:
-                    line.append_text(mark(cell)).append("  ")
-                else:
-                    line.append((cell or "").ljust(width), "dim" if cell == "-" else "default")
-            out.print(line, no_wrap=True, overflow="crop")
-        out.print()
-    if found.right:
-        used = {c for row in found.cells for c in row if c}
-        out.print(legend(used).append("blank: no such location", "dim"))
-    else:
-        out.print("  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim")
-        out.print("  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing", style="dim")
-    tell_notes(out, found.notes)
-
-
 @click.command()
 @click.argument("one")
 @click.argument("other", required=False)
 @click.option("--with-model", "other_model", metavar="FILE", help="Compare ONE in force with ONE in this model file.")
 @click.option("--under", default="/", metavar="LOCATION", help="Only LOCATION and below.")
+@click.option(
+    "--all", "unfolded", is_flag=True, help="List every location, also where they differ as in the one above."
+)
 @ENDPOINT
+@WITHOUT_DISK
 @asks
 def compare(
     answers: Answers,
@@ -261,6 +201,7 @@ def compare(
     other: str | None,
     other_model: str | None,
     under: str,
+    unfolded: bool,
     endpoint: str | None,
     as_json: bool,
 ) -> None:
@@ -276,7 +217,7 @@ def compare(
     if (other is None) == (other_model is None):
         raise click.UsageError("name a second account, or a model file with --with-model")
     if other is not None:
-        found = answers.compare(one, other, under, endpoint)
+        found = answers.compare(one, other, under, endpoint, folded=not (unfolded or as_json))
     else:
         raw = read_model_file(str(other_model)).decode("utf-8", "replace")
         if isinstance(answers, Client):
@@ -301,8 +242,10 @@ def _draw_differences(found: msg.CompareAnswer, names: tuple[str, str]) -> None:
         return
     out.print(Text().append(names[0], "bold").append(" and ").append(names[1], "bold"))
     for location, group in groupby(found.differences, key=lambda d: d.location):
-        out.print(f"\n{location}", style="bold")
-        for (a, b, why_a, why_b), same in groupby(group, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))):
+        some = list(group)
+        below = f"   … {number_of(some[0].below, 'folder')} below, alike" if some[0].below else ""
+        out.print(Text(f"\n{location}", "bold").append(below, "not bold dim"))
+        for (a, b, why_a, why_b), same in groupby(some, key=lambda d: (d.one, d.other, _why(d, 0), _why(d, 1))):
             out.print("  " + ", ".join(d.right for d in same))
             grid = Table.grid(padding=(0, 1), pad_edge=True)
             for name, state, why in ((names[0], a, why_a), (names[1], b, why_b)):
@@ -323,5 +266,5 @@ def _why(d: msg.DifferenceMessage, side: int) -> str:
 
 
 def add_to(group: click.Group) -> None:
-    for command in (access, list_, who, map_, compare):
+    for command in (access, find, list_, who, compare):
         group.add_command(command)

@@ -17,7 +17,7 @@ from drawknife.formats.accounts_csv import changes_from_csv
 from .changing import Writer, tell_changed, writes
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
 from .items import add_command, change_command, remove_command, rename_command
-from .marks import plain_table
+from .marks import READABLE, plain_table, print_table
 from .previews import draw_preview
 
 
@@ -43,8 +43,9 @@ def state_of(a: msg.AccountLine) -> str:
 @click.option("--locked", is_flag=True, help="Only those that are locked out now.")
 @click.option("--no-credential", is_flag=True, help="Only those that have nothing to sign in with.")
 @click.option("--source", metavar="NAME", help="Only those that come from this directory (or `local`).")
+@click.option("--all", "unfolded", is_flag=True, help="Print them however many they are.")
 @asks
-def list_accounts(answers: Answers, matching: str, as_json: bool, **only: Any) -> None:
+def list_accounts(answers: Answers, matching: str, unfolded: bool, as_json: bool, **only: Any) -> None:
     """List accounts, those that match a part of a name, mail or unit.
 
     \b
@@ -64,7 +65,12 @@ def list_accounts(answers: Answers, matching: str, as_json: bool, **only: Any) -
         style = {"active": "green", "expired": "yellow", "off": "red"}[state]
         table.add_row(a.name, a.kind, a.unit or "", Text(state, style), str(a.expires or ""), a.display or "")
     out = console()
-    out.print(table)
+    if found.total > READABLE and out.is_terminal and not unfolded:
+        out.print(
+            f"{found.total:,} accounts: more than one reads. Narrow it by a part of a name, mail or unit; --all prints them."
+        )
+        return
+    print_table(out, table)
     shown = "account" if found.total == 1 else "accounts"
     out.print(f"\n{found.total} {shown}", style="dim")
 

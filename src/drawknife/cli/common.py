@@ -218,6 +218,9 @@ AS_OF = click.option("--as-of", metavar="REVISION|TIME", help="Of the model as i
 IN_DRAFT = click.option("--draft", metavar="NAME", help="Of the model as it would be with this draft applied.")
 
 
+WITHOUT_DISK = click.option("--without-disk", is_flag=True, help="As if no disk had been read.")
+
+
 def asked_of(client: Client, as_of: str | None, draft: str | None) -> Client:
     """A client that asks of the past, or of a draft, or of today."""
     if as_of is not None and draft is not None:
@@ -226,7 +229,10 @@ def asked_of(client: Client, as_of: str | None, draft: str | None) -> Client:
 
 
 def asks(command: F) -> F:
-    """A command that asks: adds --model, --url, --token, --as-of, --draft and --json, and passes `answers` and `as_json`."""
+    """A command that asks: adds --model, --url, --token, --as-of, --draft and --json, and passes `answers` and `as_json`.
+
+    Above it, :data:`WITHOUT_DISK` adds that to what it is asked of.
+    """
 
     @click.option("--model", "model_file", metavar="FILE", help="Work on this model file, without a service.")
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
@@ -238,15 +244,18 @@ def asks(command: F) -> F:
     def wrapped(
         model_file: str | None, url: str | None, token: str | None, as_of: str | None, draft: str | None, **others: Any
     ) -> Any:
+        without_disk = others.pop("without_disk", False)
         with errors_told():
             if model_file is not None:
                 if as_of is not None:
                     raise click.UsageError("a model file has no history: --as-of is for a service")
                 if draft is not None:
                     raise click.UsageError("a model file has no drafts: --draft is for a service")
-                return command(answers=model_answers(model_file), **others)
+                found = model_answers(model_file)
+                return command(answers=found.without_disks() if without_disk else found, **others)
             with connect(url, token) as client:
-                return command(answers=asked_of(client, as_of, draft), **others)
+                asked = asked_of(client, as_of, draft)
+                return command(answers=asked.without_disks() if without_disk else asked, **others)
 
     return wrapped  # type: ignore[return-value]
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
 from dataclasses import replace
+from datetime import UTC, datetime
 from typing import IO
 
 import click
@@ -11,14 +13,15 @@ from rich.padding import Padding
 from rich.text import Text
 
 from drawknife import messages as msg
-from drawknife.core.model.items import DiskReading
-from drawknife.core.model.kinds import DISK
+from drawknife.core.model.items import DescriptorReading, DiskReading
+from drawknife.core.model.kinds import DESCRIPTORS, DISK
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of
 
+from . import disk_plan
 from .changing import Apply, asking_with, edits, put
 from .common import FAILED, NOT_SO, Answers, asks, console, counting, fail, print_json, say
-from .items import remove_command, show_command
+from .items import draw_item
 
 
 @click.group()
@@ -51,6 +54,18 @@ def disk() -> None:
     metavar="FILE",
     help="With --getfacl: its folders, as `find -type d` lists them.",
 )
+@click.option(
+    "--descriptors",
+    type=click.File("r", encoding="utf-8-sig"),
+    metavar="FILE",
+    help="Of a Windows tree: CSV with path, owner and descriptor (SDDL).",
+)
+@click.option(
+    "--names",
+    type=click.File("r", encoding="utf-8-sig"),
+    metavar="FILE",
+    help="With --descriptors: CSV with sid and subject, account:NAME or group:NAME.",
+)
 @edits
 def read(
     apply: Apply,
@@ -61,6 +76,8 @@ def read(
     passwd: IO[str] | None,
     group: IO[str] | None,
     folders: IO[bytes] | None,
+    descriptors: IO[str] | None,
+    names: IO[str] | None,
 ) -> None:
     """Read the disk that STORE is on, here: owners, modes and access control lists of its folders and files.
 
@@ -68,7 +85,8 @@ def read(
     users and groups of this machine are read. It needs no more than to be let see all of it; links are not
     followed, other file systems not entered. What was read last is replaced.
 
-    Where nothing may be installed, the text of `getfacl -R` will do, with the machine's lines of users and groups.
+    Where nothing may be installed, the text of `getfacl -R` will do, with the machine's lines of users and groups. Of a Windows
+    tree, a CSV file of paths and security descriptors, and one that says whom identifiers stand for.
 
     \b
     Examples:
@@ -80,6 +98,11 @@ def read(
     line = stores.get(store.casefold())
     if line is None:
         raise NotFound("store", store, [s.name for s in stores.values()], "store")
+    if descriptors is not None:
+        if text or passwd or group or folders or confined:
+            raise click.UsageError("--descriptors goes with --names and --root alone")
+        _read_descriptors(apply, answers, line.name, root, descriptors, names or ())
+        return
     top = root or line.root
     if top is None:
         raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")
@@ -93,11 +116,27 @@ def read(
         users, groups = users_from(passwd or (), group or ())
         reading = reading_from(text.read(), line.name, top, users, groups, folders or ())
         reading = replace(reading, confined=confined)
-    there = {x.store.casefold() for x in answers.disks().disks}
+    there = {x.store.casefold() for x in answers.disks().disks if not x.windows}
     say(f"{line.name}: {_in_short(reading)}")
     for note in reading.notes:
         say(f"  not judged: {note}")
     apply([put(DISK, DISK.data(reading), line.name.casefold() in there)])
+
+
+def _read_descriptors(
+    apply: Apply, answers: Answers, store: str, root: str | None, lines: Iterable[str], names: Iterable[str]
+) -> None:
+    from drawknife.formats.descriptors_csv import folders_from_csv, names_from_csv
+
+    folders, notes = folders_from_csv(lines, root)
+    found = DescriptorReading(
+        store, datetime.now(UTC).replace(microsecond=0), tuple(folders), tuple(names_from_csv(names)), tuple(notes)
+    )
+    say(f"{store}: {number_of(len(folders), 'folder')} with descriptors, {number_of(len(found.names), 'name')}")
+    for note in notes:
+        say(f"  not judged: {note}")
+    there = {x.store.casefold() for x in answers.disks().disks if x.windows}
+    apply([put(DESCRIPTORS, DESCRIPTORS.data(found), store.casefold() in there)])
 
 
 def _in_short(reading: DiskReading) -> str:
@@ -137,10 +176,12 @@ def list_disks(answers: Answers, as_json: bool) -> None:
         when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at a time that is not told"
         confined = ", confined to its root" if d.confined else ""
         out.print(Text().append(d.store, "bold").append(f"   read {when}{confined}", "dim"))
-        told = (
-            f"    {number_of(d.folders, 'folder')} listed, {number_of(d.files, 'file')}, {number_of(d.users, 'user')}"
+        more = (
+            f"{number_of(d.users, 'name')}"
+            if d.windows
+            else f"{number_of(d.files, 'file')}, {number_of(d.users, 'user')}"
         )
-        out.print(told)
+        out.print(f"    {number_of(d.folders, 'folder')} listed, {more}{'; a Windows tree' if d.windows else ''}")
         for note in [*d.notes, *([f"{number_of(d.odd, 'name')} that no model can hold"] if d.odd else [])]:
             out.print(f"    not judged: {note}", style="dim")
     if not found.disks:
@@ -187,15 +228,57 @@ def _draw(found: msg.DriftAnswer) -> None:
             out.print(Padding(Text(row.reason or "", "dim"), (0, 0, 0, 6), expand=False))
         if row.wider:
             out.print(Text("    ! the disk lets besides ", "yellow").append(", ".join(row.wider), "default"))
+            out.print(Padding(Text(row.server or "", "dim"), (0, 0, 0, 6), expand=False))
     folders = f"{number_of(found.folders, 'folder')} of {number_of(found.accounts, 'account')}"
     told = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
     out.print(("\n" if found.rows else "") + told)
+    for owner in found.owners:
+        out.print(f"no account acts as {owner.replace(' owns ', ', who owns ', 1)}", style="dim")
     for left in found.left_out:
         out.print(f"not told: {left}", style="dim")
 
 
-show_command(disk, "disk-reading", "STORE", "Show all that was read of the disk of STORE.", "disk show survey")
-remove_command(disk, "disk-reading", "STORE", "Forget what was read of the disk of STORE.", "disk remove survey")
+def _read_of(answers: Answers, store: str) -> list[str]:
+    """The kinds of what was read of a store."""
+    lines = [d for d in answers.disks().disks if d.store.casefold() == store.casefold()]
+    return ["descriptor-reading" if d.windows else "disk-reading" for d in lines] or ["disk-reading"]
+
+
+@disk.command()
+@click.argument("store")
+@asks
+def show(answers: Answers, store: str, as_json: bool) -> None:
+    """Show all that was read of the disk of STORE.
+
+    \b
+    Example:
+      drawknife disk show survey
+    """
+    for kind in _read_of(answers, store):
+        found = answers.item(kind, store)
+        if as_json:
+            print_json(found)
+        else:
+            draw_item(found)
+
+
+@disk.command()
+@click.argument("store")
+@edits
+def remove(apply: Apply, store: str) -> None:
+    """Forget what was read of the disk of STORE.
+
+    \b
+    Example:
+      drawknife disk remove survey
+    """
+    apply([{"op": "remove", "kind": kind, "name": store} for kind in _read_of(asking_with(apply.writer), store)])
+
+
+disk.add_command(disk_plan.plan)
+disk.add_command(disk_plan.put_back)
+disk.add_command(disk_plan.adopt)
+disk.add_command(disk_plan.descriptors)
 
 
 def add_to(group: click.Group) -> None:

@@ -16,7 +16,7 @@ from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
-from .common import RAW, Answers, asks, console, print_json, say, serves, write_csv
+from .common import RAW, WITHOUT_DISK, Answers, asks, console, print_json, say, serves, write_csv
 from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
@@ -214,6 +214,7 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
 @click.argument("account")
 @click.option("--endpoint", metavar="NAME", help="Only by this endpoint.")
 @click.option("--format", "format_", type=click.Choice(["text", "markdown", "html"]), default="text", show_default=True)
+@WITHOUT_DISK
 @asks
 def handover(answers: Answers, account: str, endpoint: str | None, format_: str, as_json: bool) -> None:
     """A short sheet for the user of ACCOUNT: where to connect, what is there, what applies. No secrets.

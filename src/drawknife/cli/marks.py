@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date
 
+from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -88,6 +89,15 @@ def tree_labels(locations: Sequence[str]) -> list[str]:
     return labels
 
 
+def _many_rows(out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], width: int) -> None:
+    """The rows of :func:`access_table` off a terminal, many of them: quickly, and whole."""
+    drawn = {state: f"{MARKS[state]}  " for state in MARKS}
+    for label, states, behind in rows:
+        shown = label if len(label) <= width else label[: width - 1] + "…"
+        marks = "".join("   " if state is None else drawn[state] for state in states)
+        out.file.write(f"{shown.ljust(width + 2)}{marks}{behind}".rstrip() + "\n")
+
+
 def access_table(
     out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], rights: Sequence[str] = RIGHTS
 ) -> None:
@@ -97,7 +107,12 @@ def access_table(
     label_width = min(label_width, max(room, 20))
     for line in stepped_head(rights, label_width + 2):
         out.print(line, no_wrap=True, overflow="crop")
-    for label, states, behind in rows:
+    if len(rows) > SMALL and not out.is_terminal:
+        _many_rows(out, rows, label_width)
+        rows_drawn: Sequence[tuple[str, Sequence[str | None], str]] = ()
+    else:
+        rows_drawn = rows
+    for label, states, behind in rows_drawn:
         shown = label if len(label) <= label_width else label[: label_width - 1] + "…"
         line = Text(shown.ljust(label_width + 2))
         for state in states:
@@ -108,6 +123,27 @@ def access_table(
         out.print(line, no_wrap=True, overflow="crop")
     out.print()
     out.print(legend(s for _, states, _ in rows for s in states if s))
+
+
+#: So many rows are printed on a terminal unasked.
+READABLE = 2000
+#: Tables with more rows are printed without wrapping what is long: it takes long to work out for all of them.
+SMALL = 300
+
+
+def print_table(out: Console, table: Table) -> None:
+    """Print a table; a long one quickly, each cell on one line."""
+    if table.row_count <= SMALL:
+        out.print(table)
+        return
+    columns = [
+        [str(column.header), *(x.plain if isinstance(x, Text) else str(x) for x in column.cells)]
+        for column in table.columns
+    ]
+    widths = [max(map(cell_len, cells)) for cells in columns]
+    for row in zip(*columns, strict=True):
+        cells = (cell + " " * (width - cell_len(cell)) for cell, width in zip(row, widths, strict=True))
+        out.file.write("  ".join(cells).rstrip() + "\n")
 
 
 def plain_table(*columns: str) -> Table:

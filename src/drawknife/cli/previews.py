@@ -11,7 +11,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.core.model.kinds import OF_SECTION, SETTINGS
-from drawknife.core.words.sizes import several, show_size
+from drawknife.core.words.sizes import number_of, several, show_size
 
 from .common import shown_value
 from .marks import line_message, line_of
@@ -46,6 +46,7 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
         or told.gone_count
         or told.sign_in
         or told.access
+        or (told.on_disk and told.on_disk.access)
         or told.leads
         or told.settings
         or told.room
@@ -57,6 +58,11 @@ def draw_follows(out: Console, told: msg.Follows) -> None:
             out.print(Text(f"\n{word}: ", "bold").append(several(names, FEW, count), "default"))
     _draw_sign_in(out, told.sign_in)
     _draw_all_access(out, told)
+    if told.on_disk is not None:
+        out.print(Text(f"\nWith what the disk of {', '.join(told.on_disk.stores)} lets through", "bold"))
+        draw_access(out, told.on_disk.access, heading=False)
+        if not told.on_disk.access:
+            out.print("  nothing of it: `drawknife disk plan` says what the disk would have to let", style="yellow")
     for x in told.leads[:LINES]:
         if x is told.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
@@ -129,9 +135,9 @@ def _draw_all_access(out: Console, told: msg.Follows) -> None:
         out.print(line.append(f"{what} (--json tells each)", "default"))
 
 
-def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:
+def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading: bool = True) -> None:
     """Who gains and loses which rights where; the same for all that are told together."""
-    if found:
+    if found and heading:
         out.print(Text("\nAccess", "bold"))
     told = ""
     for a in found[:LINES]:
@@ -147,7 +153,9 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage]) -> None:
                 out.print(
                     Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
                 )
-        out.print(Padding(Text(f"at {several(a.locations, FEW, a.location_count)}", "dim"), (0, 0, 0, 4), expand=False))
+        below = f"; {number_of(a.below, 'folder')} below with it" if a.below else ""
+        where = f"at {several(a.locations, FEW, a.location_count)}{below}"
+        out.print(Padding(Text(where, "dim"), (0, 0, 0, 4), expand=False))
     if len(found) > LINES:
         out.print(f"  … and {len(found) - LINES} more lines; --json tells them", style="dim")
     if any(x.endswith("/…") for a in found[:LINES] for x in a.locations):

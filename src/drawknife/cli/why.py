@@ -26,7 +26,7 @@ from drawknife.formats.questions import as_data
 if TYPE_CHECKING:
     from drawknife.answers import Answering
 
-from .common import Answers, asks, console, print_json
+from .common import WITHOUT_DISK, Answers, asks, console, print_json
 
 F = TypeVar("F", bound=Callable[..., Any])
 FATES = {"decides": ("▶", "bold"), "agrees": ("=", "default"), "overruled": ("×", "default")}
@@ -77,6 +77,7 @@ def _question(account: str, action: str, location: str | None, facts: dict[str, 
 
 @click.command()
 @questions
+@WITHOUT_DISK
 @asks
 def why(answers: Answers, question: dict[str, Any], as_json: bool) -> None:
     """May ACCOUNT do ACTION at LOCATION, and why?
@@ -181,6 +182,7 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
 
 @click.command()
 @click.argument("file", default="-", type=click.File("rb"))
+@WITHOUT_DISK
 @asks
 def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
     """Answer many questions: one JSON object a line in, one answer a line out, in the same order.

@@ -27,6 +27,10 @@ Progress = Callable[[int, int], None]
 _PIECE = 1 << 18
 
 
+#: So many rows are asked for at once.
+PAGE = 10_000
+
+
 class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
@@ -277,6 +281,10 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         """One folder, what it carries and what is in it. ``GET /folders``."""
         return self._get(msg.FolderAnswer, "/folders", place=place)
 
+    def inside(self, place: str) -> msg.InsideAnswer:
+        """Who can do what in a folder, those together that can do the same. ``GET /folders/inside``."""
+        return self._get(msg.InsideAnswer, "/folders/inside", place=place)
+
     def virtual_paths(self) -> msg.VirtualPathList:
         """The virtual paths. ``GET /virtual-paths``."""
         return self._get(msg.VirtualPathList, "/virtual-paths")
@@ -318,17 +326,33 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         return self._get(msg.StandingAnswer, f"/accounts/{_segment(name)}/standing")
 
     def access(
-        self, name: str, under: str = "/", endpoint: str | None = None, offset: int = 0, limit: int | None = None
+        self,
+        name: str,
+        under: str = "/",
+        endpoint: str | None = None,
+        offset: int = 0,
+        limit: int | None = None,
+        folded: bool = False,
+        deepest: int | None = None,
+        matching: str = "",
     ) -> msg.AccessAnswer:
-        """The effective access of an account, in tree order of its locations. ``GET /accounts/{name}/access``."""
+        """The effective access of an account, in tree order of its locations. ``GET /accounts/{name}/access``.
+
+        `folded`: what is as the location above it is only counted there. `deepest`: so many levels below at most.
+        """
         return self._get(
             msg.AccessAnswer, f"/accounts/{_segment(name)}/access",
-            under=under, endpoint=endpoint, offset=offset, limit=limit or 2_000_000,
+            under=under, endpoint=endpoint, offset=offset, limit=limit or 2_000_000, folded=folded or None,
+            depth=deepest, matching=matching or None,
         )  # fmt: skip
 
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
         """The folders that an account sees where it lists a location. ``GET /accounts/{name}/listing``."""
         return self._get(msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint)
+
+    def find(self, text: str, most: int = 20) -> msg.NamedAnswer:
+        """What has a text in its name, the likeliest first. ``GET /find``."""
+        return self._get(msg.NamedAnswer, "/find", text=text, most=most)
 
     def mend(self, question: dict[str, Any], stop: bool = False, most: int = 5) -> msg.MendsAnswer:
         """Ways to mend a refusal; with `stop`, to refuse what is allowed. ``POST /mends``. :class:`Refused` as a decision."""
@@ -383,12 +407,21 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         endpoint: str | None = None,
         offset: int = 0,
         limit: int | None = None,
+        folded: bool = False,
     ) -> msg.CompareAnswer:
-        """Where two accounts differ, with the reason on each side. ``GET /comparisons``."""
-        return self._get(
-            msg.CompareAnswer, "/comparisons",
-            one=one, other=other, under=under, endpoint=endpoint, offset=offset, limit=limit or 10_000,
-        )  # fmt: skip
+        """Where two accounts differ, with the reason on each side; `folded` as in :meth:`access`. ``GET /comparisons``."""
+
+        def page(at: int, most: int) -> msg.CompareAnswer:
+            return self._get(
+                msg.CompareAnswer, "/comparisons",
+                one=one, other=other, under=under, endpoint=endpoint, offset=at, limit=most, folded=folded or None,
+            )  # fmt: skip
+
+        found = part = page(offset, limit or PAGE)
+        while limit is None and len(part.differences) == PAGE:  # all of them, however many pages that takes
+            part = page(offset + len(found.differences), PAGE)
+            found = found.model_copy(update={"differences": [*found.differences, *part.differences]})
+        return found
 
     def compare_model(
         self, account: str, model: str, under: str = "/", endpoint: str | None = None

@@ -60,6 +60,12 @@ class Connection:
         drafted._of_another = {"draft": name}
         return drafted
 
+    def without_disks(self) -> Self:
+        """The same connection, asking as if no disk had been read."""
+        found = copy(self)
+        found._of_another = {**self._of_another, "without_disk": "true"}
+        return found
+
     def __enter__(self) -> Self:
         return self
 
@@ -73,12 +79,13 @@ class Connection:
 
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
         if self._of_another:
-            past = "as_of" in self._of_another
+            past = "draft" not in self._of_another
             asked = path in (_ASKING if past else _ASKING_IN_DRAFTS)
             if method != "GET" and not asked and _PATTERN.fullmatch(path) is None:
                 raise ClientError(
                     "the past can be asked of, and not changed; `back-to` takes the model back to it"
-                    if past else "this is not asked of a draft"
+                    if "as_of" in self._of_another
+                    else "this is not asked of a draft" if not past else "without disks things are asked, and not changed"
                 )  # fmt: skip
             arguments["params"] = {**(arguments.get("params") or {}), **self._of_another}
         try:

@@ -48,10 +48,10 @@ def acl_to(acl: Acl) -> bytes:
     return struct.pack("<I", _VERSION) + b"".join(struct.pack("<HHI", *entry) for entry in entries)
 
 
-def read_list(path: bytes, name: str) -> Acl | None:
-    """One of the lists of a thing that is no link; None if it has none."""
+def read_list(path: bytes, name: str, follow: bool = False) -> Acl | None:
+    """One of the lists of a thing, that of a link's target only if `follow`; None if it has none."""
     try:
-        return acl_from(os.getxattr(path, name, follow_symlinks=False))
+        return acl_from(os.getxattr(path, name, follow_symlinks=follow))
     except OSError as error:
         if error.errno in _NONE:
             return None

@@ -99,6 +99,17 @@ def reading_from(
     )  # fmt: skip
 
 
+def things_from(text: bytes) -> dict[str, Thing]:
+    """What a text as of ``getfacl -n`` says of things, by their paths counted from where it was made. :class:`BadInput` with the line."""
+    numbers: dict[str, dict[str, int]] = {"user": {}, "group": {}}
+    found = {}
+    for block in _blocks(text, "/"):
+        if block is None:
+            raise BadInput("getfacl", "it names something that no model can hold", "the text that was kept here")
+        found[block.path] = _made(block, numbers, True)
+    return found
+
+
 def _within(path: bytes, top: str) -> str | None:
     """A path of the machine as one of the store; None if it is outside, or no model can hold it."""
     try:
@@ -119,7 +130,7 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
             if begun:
                 yield block
             name = _ESCAPE.sub(lambda x: b"\\" if x[1] == b"\\" else bytes([int(x[1], 8) & 0xFF]), line[8:])
-            path = _within(b"/" + name.strip(b"/"), top)
+            path = _within(b"/" if name == b"." else b"/" + name.strip(b"/"), top)
             begun, block = True, None if path is None else _Block(number, path)
         elif block is None or not line.strip():
             continue

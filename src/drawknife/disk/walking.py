@@ -138,7 +138,7 @@ def _look(
             seen.others += not stat.S_ISLNK(mode)
         elif found.st_dev != device:
             seen.other_file_systems += 1
-        elif (location := _location(above, entry.name)) is None:
+        elif (location := location_of(above, entry.name)) is None:
             seen.odd += 1
         else:
             thing = _thing(entry.path, found, True)
@@ -150,7 +150,7 @@ def _look(
     return None
 
 
-def _location(above: str, name: bytes) -> str | None:
+def location_of(above: str, name: bytes) -> str | None:
     """Where a folder is in its store; None if no model can hold its name."""
     try:
         return check_path(f"{above.rstrip('/')}/{name.decode('utf-8')}")

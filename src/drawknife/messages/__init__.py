@@ -14,6 +14,7 @@ from .idle import *  # noqa: F403
 from .limits import *  # noqa: F403
 from .mends import *  # noqa: F403
 from .model import *  # noqa: F403
+from .named import *  # noqa: F403
 from .patterns import *  # noqa: F403
 from .people import *  # noqa: F403
 from .places import *  # noqa: F403

@@ -64,6 +64,9 @@ class AccessChangeMessage(Message):
     account_count: int
     locations: list[str] = Field(description="LOCATION/… is a folder in it that is not recorded, /…/… one deeper")
     location_count: int
+    below: int = Field(
+        0, description="So many more locations, each of which lies below one of these and changes as that does"
+    )
     gained: list[str]
     lost: list[str]
     widened: list[str] = Field(description="Rights that now hold for more files: one's own, or others'")
@@ -125,6 +128,13 @@ class NoEffectMessage(Message):
     reasons: list[str]
 
 
+class OnDiskMessage(Message):
+    """What is gained and lost with what the disks of some stores let through."""
+
+    stores: list[str]
+    access: list[AccessChangeMessage]
+
+
 class Follows(Message):
     """What follows from a change, for every account of the model before and after it.
 
@@ -140,7 +150,8 @@ class Follows(Message):
     gone: list[str] = Field(description="Accounts that are there no more, the first of them")
     gone_count: int
     sign_in: list[SignInChangeMessage]
-    access: list[AccessChangeMessage]
+    access: list[AccessChangeMessage] = Field(description="By the server's rights")
+    on_disk: OnDiskMessage | None = Field(None, description="With disks; left out where that is what access says")
     leads: list[LeadsChangeMessage]
     settings: list[SettingChangeMessage]
     room: list[RoomChangeMessage]

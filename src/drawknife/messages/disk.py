@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from pydantic import Field
 
@@ -19,6 +20,7 @@ class DiskLine(Message):
     files: int = Field(description="So many files were read")
     users: int
     odd: int = Field(description="So many names were met that no model can hold")
+    windows: bool = Field(description="It is a Windows tree, with security descriptors")
     notes: list[str]
 
 
@@ -37,6 +39,7 @@ class DriftLine(Message):
     refused: list[str] = Field(description="What the server lets, and the disk refuses")
     wider: list[str] = Field(description="What the disk lets, and the server refuses")
     reason: str | None = Field(description="What the disk says of the first right that it refuses")
+    server: str | None = Field(description="What the server says of the first right that only the disk lets")
     below: int
 
 
@@ -48,4 +51,82 @@ class DriftAnswer(Message):
     folders: int = Field(description="So many folders of theirs were compared")
     total: int
     rows: list[DriftLine]
+    owners: list[str] = Field(description="Owners that no account acts as, with how much is theirs")
     left_out: list[str] = Field(description="What was not compared, and why")
+
+
+class PlanStepMessage(Message):
+    """Some things of a disk that are alike, and what they become. `now` and `planned` are as the lines of a reading."""
+
+    path: str
+    what: str = Field(
+        description="folder; files (of a folder); or folders in it that are as it made them: children, deeper, below"
+    )
+    number: int = Field(description="So many files")
+    perhaps: bool = Field(description="The model records it; whether it is there, the reading does not tell")
+    now: str
+    planned: str
+    but: list[str] = Field(description="Folders below that have steps of their own, or none")
+    lines: list[str] = Field(description="What becomes otherwise, line by line, by names")
+
+
+class NotSaid(Message):
+    """What the disk will not say as the model does, for one account in one folder, with the reasons."""
+
+    account: str
+    acts_as: str
+    location: str
+    place: str
+    refused: list[str]
+    wider: list[str]
+    reasons: list[str]
+    below: int
+
+
+class MadeMessage(Message):
+    """A folder in which new files are let more than the model says."""
+
+    place: str
+    text: str
+
+
+class PlanAnswer(Message):
+    """What makes a disk say what the model says."""
+
+    revision: int
+    store: str
+    root: str | None
+    taken: datetime | None
+    steps: list[PlanStepMessage]
+    not_said: list[NotSaid] = Field(description="What access control lists cannot say")
+    made: list[MadeMessage]
+    notes: list[str]
+
+
+class AdoptAnswer(Message):
+    """What a disk says, as changes of the model."""
+
+    revision: int
+    store: str
+    folders: int = Field(description="So many folders get lines of their own")
+    changes: list[dict[str, Any]] = Field(description="As a list of changes, for a preview, a draft, or the model")
+    not_said: list[NotSaid] = Field(description="Where the model would not say what the disk says, after them")
+    notes: list[str]
+
+
+class DescriptorLine(Message):
+    """A folder and the security descriptor that says what the model says."""
+
+    path: str
+    owner: str | None
+    descriptor: str = Field(description="SDDL")
+
+
+class DescriptorsAnswer(Message):
+    """A store's folders as security descriptors."""
+
+    revision: int
+    store: str
+    rows: list[DescriptorLine]
+    not_said: list[NotSaid] = Field(description="Where the tree would not say what the model says, with them")
+    notes: list[str]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from .base import LineMessage, Message
+from .base import LineMessage, Message, State
 from .questions import FindingMessage, LevelMessage
 
 
@@ -48,6 +48,26 @@ class FolderAnswer(Message):
     folders: list[FolderLine]
 
 
+class InsideLine(Message):
+    """Accounts that can do the same in a folder, however they come to it."""
+
+    accounts: list[str] = Field(description="The first of them")
+    account_count: int
+    locations: list[str] = Field(description="The locations at which they have it, the first of them")
+    rights: dict[str, State]
+    by: list[str] = Field(description="The lines that give it to the first of them")
+
+
+class InsideAnswer(Message):
+    """Everybody who can do something in a folder, those together that can do the same; the most accounts first."""
+
+    revision: int
+    place: str
+    rows: list[InsideLine]
+    seeing: int = Field(description="So many more accounts are led there, and can do nothing")
+    notes: list[str]
+
+
 class VirtualPathLine(Message):
     path: str
     leads_to: str
@@ -79,6 +99,7 @@ class EndpointLine(Message):
     )
     starts: bool
     clash: str | None
+    certificate: bool = Field(description="Has it a certificate's file? What that says is asked by itself")
 
 
 class EndpointList(Message):

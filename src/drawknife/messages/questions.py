@@ -15,6 +15,7 @@ class AccessRow(Message):
     kind: Where
     place: str | None
     rights: dict[str, State]
+    below: int = Field(0, description="So many locations below are the same and are not listed, as it is folded")
 
 
 class NotServed(Message):
@@ -28,7 +29,7 @@ class AccessAnswer(Message):
     account: str
     endpoint: str | None
     notes: list[str]
-    total: int
+    total: int = Field(description="So many locations there are, listed or not")
     rows: list[AccessRow]
     not_served: list[NotServed]
 
@@ -254,13 +255,14 @@ class DifferenceMessage(Message):
     other: State | None
     why_one: str
     why_other: str
+    below: int = Field(0, description="So many locations below differ alike and are not listed, as it is folded")
 
 
 class CompareAnswer(Message):
     revision: int
     one: str
     other: str
-    total: int
+    total: int = Field(description="So many differences there are, rights counted one by one, listed or not")
     differences: list[DifferenceMessage]
     notes: list[str] = Field([], description="What was not asked")
 

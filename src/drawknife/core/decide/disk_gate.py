@@ -5,19 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from ..disk.one_object import ROOT, lets, line
+from ..disk.planned_list import Machine, permissions, planned
 from ..disk.read_folders import Disk
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing, parse_thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing, letters, parse_thing
+from ..prepared.namespace import Location
 from ..prepared.needs import Sites
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared, Taken
 from ..prepared.question import Question, Refusal
 from ..prepared.settings import resolve
-from ..words.names import Place, parent
+from ..words.names import Place, child, parent
+from ..words.rights import FILE_RIGHTS
 from ..words.sizes import number_of
 
 _WORDS = {READ: "read", WRITE: "write", SEARCH: "search", WRITE | SEARCH: "write and search"}
 #: What is asked of a file.
 _OF_FILES = {"download": READ, "overwrite": WRITE, "append": WRITE}
+#: Rights at a folder that are asked of a thing in it that does not exist yet.
+INSIDE = frozenset({"upload", "make-folder"})
 
 
 def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Taken | None:
@@ -83,6 +88,8 @@ class _Asking:
         self.question, self.path = question, place.path
         self.folder = place.path if question.action in ("enter", "list") else parent(place.path)
         self.who = f"{taken.name} (user {user.uid})"
+        #: What was asked of which things, and not let.
+        self.lacking: list[tuple[str, Thing, int]] = []
 
     def called(self, path: str) -> str:
         return f"{self.store}:{path}"
@@ -90,6 +97,7 @@ class _Asking:
     def may(self, thing: Thing, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
+            self.lacking.append((called, thing, wanted))
             text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.told(thing, wanted)}"
             yield Refusal("disk", "no-permission", text)
 
@@ -139,6 +147,7 @@ class _Asking:
         if wanted is None:
             text = f"{self.who} does not own the file"
         else:
+            self.lacking += [(f"such files in {self.called(self.folder)}", x.thing, wanted) for x in there]
             text = f"{self.who} may not {_WORDS[wanted]} the file"
         each = "; ".join(self._told(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
@@ -148,15 +157,49 @@ class _Asking:
         return f"{number_of(files.number, 'file')}: {self.told(files.thing, wanted)}"
 
 
-def disk_gate(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[Refusal]:
+def disk_gate(
+    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites, asking: _Asking | None = None
+) -> Iterator[Refusal]:
     """Every obstacle on disk. Where nothing is known of the disk or of whom the server takes on, there is none."""
+    found = asking or _asking(prepared, account, question, sites)
+    if isinstance(found, Refusal):
+        yield found
+    elif found is not None:
+        yield from _at_place(found)
+        if sites.there is not None and sites.there.place is not None and sites.there.place.store == found.store:
+            yield from _at_destination(found, sites.there.place.path)
+
+
+def disk_obstacles(
+    prepared: Prepared,
+    account: PreparedAccount,
+    right: str,
+    place: Place,
+    location: str,
+    combination: str | None = None,
+) -> Iterator[Refusal]:
+    """What the disk has against a right at a folder: on a file in it, where the right is one on files; on one that is so."""
+    inside = right in INSIDE or right in FILE_RIGHTS
+    at = Place(place.store, child(place.path, "x")) if inside else place
+    path = child(location, "x") if inside else location
+    thing = "file" if right in FILE_RIGHTS else "folder"
+    question = Question(account.name, right, path, thing=thing, combination=combination)
+    yield from disk_gate(prepared, account, question, Sites(Location(path, None, at, False, None), None, False))
+
+
+def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[str]:
+    """What would have to be let on the disk, thing by thing, and the command that does it, so that nobody else loses or gains."""
     asking = _asking(prepared, account, question, sites)
-    if isinstance(asking, Refusal):
-        yield asking
-    elif asking is not None:
-        yield from _at_place(asking)
-        if sites.there is not None and sites.there.place is not None and sites.there.place.store == asking.store:
-            yield from _at_destination(asking, sites.there.place.path)
+    if asking is None or isinstance(asking, Refusal):
+        return
+    machine = Machine(asking.disk.reading.users)
+    for _ in disk_gate(prepared, account, question, sites, asking):
+        pass
+    for called, thing, wanted in asking.lacking:
+        then = planned(thing, {asking.user.uid: permissions(asking.user, thing) | wanted}, machine)
+        as_list = then.acl or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
+        have = letters(permissions(asking.user, then))
+        yield f"give {asking.user.name} {have} on {called}: setfacl --set {as_list}"
 
 
 def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[str]:

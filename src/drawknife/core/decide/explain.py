@@ -63,7 +63,9 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
     """Explain the verdict on a question. Raises as :func:`drawknife.core.decide.gates.verdict`."""
     prepared = prepared.on((question.at or now).date())
     case = open_case(prepared, question, now)
-    gates = tuple(_report(prepared, case, gate) for gate in ALL_GATES if gate != "disk" or prepared.disks)
+    gates = tuple(
+        _report(prepared, case, gate) for gate in ALL_GATES if gate != "disk" or _disk_is_known(prepared, case)
+    )
     first = next((r for g in gates for r in g.obstacles), None)
     verdict = verdict_of(case, first)
     checks: tuple[Check, ...] = ()
@@ -123,13 +125,17 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
     return GateReport(gate, asked, obstacles, tuple(notes))
 
 
+def _disk_is_known(prepared: Prepared, case: Case) -> bool:
+    """Was the disk of the store read that the question is about? Else nothing is told of that gate."""
+    place = supposed(prepared, case).sites.here.place if prepared.disks else None
+    return place is not None and place.store in prepared.disks
+
+
 def _of_disk(prepared: Prepared, case: Case) -> list[str]:
     """What is not known of the disk, and what is not so for each file."""
     place = case.sites.here.place
     if place is None:
         return []
-    if place.store not in prepared.disks:
-        return [f"nothing to ask: the disk of {place.store} was not read"]
     if taken_on(prepared, case.account, place.store) is None:
         return [f"nothing to ask: whom a server takes on for {case.account.name} is not set (acts_as)"]
     return disk_notes(prepared, case.account, case.question, case.sites)

@@ -52,10 +52,18 @@ class Disk:
         name = self._names[1].get(gid)
         return f"group {gid if name is None else name}"
 
+    def called(self, uid: int) -> str:
+        """What a user is called."""
+        return str(self._names[0].get(uid, uid))
+
     def told(self, thing: Thing) -> str:
         """Whose a thing is, and its mode."""
         users, groups = self._names
         return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
+
+    def lists(self, path: str) -> bool:
+        """Does the reading list a folder?"""
+        return path in self._listed
 
     def folder(self, path: str) -> Thing:
         """What a folder of the store is."""

@@ -18,6 +18,7 @@ from ..words.names import Place, ancestors, join, parent, rest_below, tree_key
 from ..words.names import depth as depth_of
 from ..words.rights import ALL, FOLDER_RIGHTS, INDEX, RIGHTS
 from .closed_form import NOBODY, ClosedForm, Flow, Sets, baseline
+from .disk_sets import DiskSets
 from .division import ENTER, Division, Segment
 
 LIST, DELETE_FOLDER = INDEX["list"], INDEX["delete-folder"]
@@ -32,7 +33,7 @@ class Cell:
     `owning` on what is its own. A synthetic location has no segment and no place.
     """
 
-    __slots__ = ("_location", "_source", "members", "owning", "path", "plain", "segment")
+    __slots__ = ("_disk", "_location", "_source", "members", "owning", "path", "plain", "segment")
 
     def __init__(
         self,
@@ -43,16 +44,19 @@ class Cell:
         owning: Sets,
         location: str | None = None,
         source: tuple[AccessMap, _State, int] | None = None,
+        disk: DiskSets | None = None,
     ) -> None:
-        self.segment, self.path, self.members, self.plain, self.owning = segment, path, members, plain, owning
-        self._location, self._source = location, source
+        self.segment, self.path, self.members = segment, path, members
+        self.plain, self.owning = (plain, owning) if disk is None else disk.let(path, 0, plain, owning)
+        self._location, self._source, self._disk = location, source, disk
 
     def below(self, distance: int) -> tuple[Sets, Sets]:
         """The sets at a folder that is not recorded, one level or two below: on what is not its own, on what is."""
         if self._source is None:
             return NOBODY, NOBODY
         map_, state, row = self._source
-        return map_.below(state, row, distance)
+        plain, owning = map_.below(state, row, distance)
+        return (plain, owning) if self._disk is None else self._disk.let(self.path, distance, plain, owning)
 
     @property
     def location(self) -> str:
@@ -108,6 +112,16 @@ class AccessMap:
         self.form = ClosedForm(self.division.bits, self.division.everybody)
         self.indices: tuple[int, ...] | None = None  # None: all rights
         self._bit_of = None if accounts is None else {index: bit for bit, index in enumerate(accounts)}
+        #: Of stores whose disk counts, too: what it lets through.
+        self.disks: dict[str, DiskSets] = {}
+
+    def with_disks(self) -> AccessMap:
+        """The same map with what the disks let through, where they were read."""
+        if not self.prepared.disks:
+            return self
+        some = copy(self)
+        some.disks = {name: DiskSets(self.prepared, name, self.accounts) for name in self.prepared.disks}
+        return some
 
     def restricted(self, rights: int) -> AccessMap:
         """The same map with only these rights, and `enter`, computed."""
@@ -215,7 +229,8 @@ class AccessMap:
     def _told(self, state: _State, path: str, first: int = 0) -> Iterator[Cell]:
         for i in range(first, len(state.rows)):
             row = state.rows[i]
-            yield Cell(row.segment, path, row.members, row.plain, row.owning, None, (self, state, i))
+            disk = self.disks.get(row.segment.place.store) if self.disks else None
+            yield Cell(row.segment, path, row.members, row.plain, row.owning, None, (self, state, i), disk)
 
     def below(self, state: _State, row: int, distance: int) -> tuple[Sets, Sets]:
         """What one row of a folder is `distance` levels below, where nothing is recorded in between."""
@@ -351,10 +366,13 @@ def _between(flow: Flow, passed: int, distance: int) -> int:
     return passed
 
 
-def access_of_all(prepared: Prepared, endpoint: Endpoint | None = None) -> AccessMap:
-    """The map of all accounts, its virtual paths divided once per revision and endpoint."""
-    key = f"map:{endpoint.name if endpoint else ''}"
+def access_of_all(prepared: Prepared, endpoint: Endpoint | None = None, disk: bool = False) -> AccessMap:
+    """The map of all accounts, its virtual paths divided once per revision and endpoint; with `disk`, what the disks let."""
+    if disk and not prepared.disks:
+        disk = False
+    key = f"map:{endpoint.name if endpoint else ''}" + (":disk" if disk else "")
     found = prepared.derived.get(key)
     if not isinstance(found, AccessMap):
-        found = prepared.derived[key] = AccessMap(prepared, None, endpoint)
+        found = access_of_all(prepared, endpoint).with_disks() if disk else AccessMap(prepared, None, endpoint)
+        prepared.derived[key] = found
     return found

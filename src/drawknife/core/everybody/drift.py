@@ -6,9 +6,10 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..decide.disk_gate import disk_gate, quick_disk, taken_on
-from ..prepared.namespace import Location
-from ..prepared.needs import Sites
+from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
+from ..disk.one_object import ROOT
+from ..disk.read_folders import Disk
+from ..model.disk import Thing
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -16,18 +17,18 @@ from ..words.names import Place, child, parent, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap, Cell
+from .disk_sets import DiskSets
+from .effective import right_obstacles
 
 #: After so many folders of accounts no further account is compared.
 MOST_FOLDERS = 100_000
-#: What acts on a folder itself, by how the question is asked.
-_INSIDE = {"upload", "make-folder"}
 
 
 class Drift(NamedTuple):
     """One folder for one account: what the server lets and the disk refuses, and what the disk lets and the server does not.
 
-    `reason` is what the disk says of the first right that it refuses. So many folders `below` it are the same, or cannot
-    be come to by it.
+    `reason` is what the disk says of the first right that it refuses, `server` what the server says of the first that only
+    the disk lets. So many folders `below` it are the same, or cannot be come to by it.
     """
 
     account: str
@@ -37,6 +38,7 @@ class Drift(NamedTuple):
     refused: tuple[str, ...]
     wider: tuple[str, ...]
     reason: str | None
+    server: str | None = None
     below: int = 0
 
 
@@ -48,14 +50,19 @@ class Found(NamedTuple):
     accounts: int
     folders: int
     left_out: tuple[str, ...]
+    #: Who owns something there and no account acts as, with how many folders that are listed, and files.
+    owners: tuple[tuple[str, int, int], ...] = ()
 
 
-def drift(prepared: Prepared, store: str, only: list[str] | None = None) -> Found:
-    """The drift of a store whose disk was read: of all accounts, or only of some.
+def drift(
+    prepared: Prepared, store: str, only: list[str] | None = None, fold_rows: bool = True, most: int | None = None
+) -> Found:
+    """The drift of a store whose disk was read: of all accounts, or only of some; folded, or every folder by itself.
 
     Folders are those that are recorded or that the reading lists. Where several accounts act as one user, the disk
-    cannot tell them apart, and what is wider for them is not told. Of files the rights are those on others' files or
-    one's own; the disk refuses them where it does for all files that it has there.
+    cannot tell them apart, and what is wider for them is not told. Of files, the disk refuses where it does for all that it
+    has there; where the server tells one's own from others', they are held apart here, too. After `most` folders of accounts,
+    or MOST_FOLDERS, no further account is compared, and that is said.
     """
     taken: dict[str, str] = {}
     without: list[str] = []
@@ -71,16 +78,18 @@ def drift(prepared: Prepared, store: str, only: list[str] | None = None) -> Foun
     paths = sorted(listed | {f.path for f in prepared.stores[store].store.folders})
     rows: list[Drift] = []
     folders = accounts = 0
+    sets = DiskSets(prepared, store, range(len(prepared.people.accounts)))
     asked = {name: user for name, user in taken.items() if only is None or name in only}
     for name, user in asked.items():
-        if folders > MOST_FOLDERS:
+        if folders > (MOST_FOLDERS if most is None else most):
             break
         accounts += 1
         who = _prepared(prepared, name)
         cells = [c for c in AccessMap(prepared, [who.index]).cells({store: paths}) if c.members and c.segment]
         folders += len(cells)
-        told = (_compare(prepared, who, user, cell, shared[user] > 1) for cell in _in_order(cells))
-        rows += _folded(x for x in told if x is not None)
+        told = (_compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells))
+        found_here = (x for x in told if x is not None)
+        rows += (_in_words(prepared, row) for row in (folded(found_here) if fold_rows else found_here))
     left = []
     if accounts < len(asked):
         left.append(f"{len(asked) - accounts:,} more accounts were not compared: ask for one of them")
@@ -90,7 +99,17 @@ def drift(prepared: Prepared, store: str, only: list[str] | None = None) -> Foun
         )
     if several := sorted(user for user, count in shared.items() if count > 1):
         left.append(f"several accounts act as {', '.join(several)}: what the disk lets them besides is not told")
-    return Found(tuple(rows), accounts, folders, tuple(left))
+    return Found(tuple(rows), accounts, folders, tuple(left), _nobodys(disk, set(taken.values())))
+
+
+def _nobodys(disk: Disk, acted_as: set[str]) -> tuple[tuple[str, int, int], ...]:
+    """The owners, but for user 0, that no account acts as."""
+    known = {u.uid for u in disk.reading.users if u.name in acted_as} | {ROOT}
+    folders: Counter[int] = Counter(f.thing.uid for f in disk.reading.folders)
+    files: Counter[int] = Counter()
+    for line in disk.reading.files:
+        files[line.thing.uid] += line.number
+    return tuple((disk.called(uid), folders[uid], files[uid]) for uid in sorted((folders | files).keys() - known))
 
 
 def _prepared(prepared: Prepared, name: str) -> PreparedAccount:
@@ -103,53 +122,86 @@ def _in_order(cells: list[Cell]) -> list[Cell]:
     return sorted(cells, key=lambda cell: tree_key(cell.location))
 
 
-def _compare(prepared: Prepared, account: PreparedAccount, user: str, cell: Cell, shared: bool) -> Drift | None:
+def _compare(
+    prepared: Prepared, account: PreparedAccount, user: str, cell: Cell, shared: bool, sets: DiskSets
+) -> Drift | None:
     """One folder of one account; None where both say the same."""
     place = cell.place
     assert place is not None
-    refused, wider, reason = [], [], None
-    plain, owning = cell.plain, cell.owning
-    at_top = place.path == "/"
+    there, has_files = sets.at(place.path), bool(sets.disk.files(place.path))
+    files: _Files | None = None
+    refused, wider = [], []
     for number, right in enumerate(RIGHTS):
-        if at_top and right in ("delete-folder", "rename"):
+        on_files = right in FILE_RIGHTS
+        if (place.path == "/" and right == "delete-folder") or (on_files and not has_files):
             continue
-        if right in FILE_RIGHTS and not prepared.disks[place.store].files(place.path):
-            continue
-        lets = bool((plain[number] | owning[number]) & 1)
-        if not lets and shared:
-            continue
-        refuses = _refuses(prepared, account, place, cell.location, right)
-        if lets and refuses:
-            refused.append(right)
-            reason = reason or next(_on_disk(prepared, account, place, cell.location, right))
-        elif not lets and not refuses:
-            wider.append(right)
+        let, let_own = bool(cell.plain[number] & 1), bool(cell.owning[number] & 1)
+        if not on_files or let == let_own:
+            asked = [(let, bool(there[number] >> account.index & 1))]
+        else:
+            # The server tells its own files from others': of each, the disk is asked apart.
+            files = files or _Files(prepared, account, place, cell.location)
+            asked = [
+                (lets, files.let(right, some)) for lets, some in ((let, files.others), (let_own, files.own)) if some
+            ]
+        refused += [right] if any(lets and not on_disk for lets, on_disk in asked) else []
+        wider += [right] if not shared and any(on_disk and not lets for lets, on_disk in asked) else []
     if not refused and not wider:
         return None
-    return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), reason)
+    return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None)
 
 
-def _refuses(prepared: Prepared, account: PreparedAccount, place: Place, location: str, right: str) -> bool:
-    """Does the disk refuse a right at a folder? Where that is quick to know, without a sentence."""
-    if right in ("rename", "set-attributes"):
-        return next(_on_disk(prepared, account, place, location, right), None) is not None
-    inside = right in _INSIDE or right in FILE_RIGHTS
-    at = child(place.path, "x") if inside else place.path
-    return quick_disk(prepared, account, place.store, Question(account.name, right, location), at) is not None
+def _in_words(prepared: Prepared, row: Drift) -> Drift:
+    """The row with what the disk says of the first right that it refuses, and the server of the first that only the disk lets."""
+    account = _prepared(prepared, row.account)
+    reason = server = None
+    if row.refused:
+        # Where only its own files are refused, or only others', all of them together may be let.
+        things = [None, *map(str, (x.thing for x in prepared.disks[row.place.store].files(row.place.path)))]
+        told = (
+            next(disk_obstacles(prepared, account, row.refused[0], row.place, row.location, x), None) for x in things
+        )
+        reason = next((x.text for x in told if x is not None), None)
+    if row.wider:
+        server = why_not(prepared, account, row.location, row.wider[0])
+    return row._replace(reason=reason, server=server)
 
 
-def _on_disk(prepared: Prepared, account: PreparedAccount, place: Place, location: str, right: str) -> Iterator[str]:
-    """What the disk has against a right at a folder."""
-    inside = right in _INSIDE or right in FILE_RIGHTS
-    at = Place(place.store, child(place.path, "x")) if inside else place
-    path = child(location, "x") if inside else location
-    thing = "file" if right in FILE_RIGHTS else "folder"
-    question = Question(account.name, right, path, thing=thing)
-    sites = Sites(Location(path, None, at, False, None), None, False)
-    yield from (x.text for x in disk_gate(prepared, account, question, sites))
+def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
+    """What the server has against a right: on others' files, or where it lets that on one's own."""
+    for own in (False, True) if right in FILE_RIGHTS else (False,):
+        found = next(right_obstacles(prepared, account, location, right, own, told=True), None)
+        if found is not None:
+            return found.text
+    return None
 
 
-def _folded(rows: Iterator[Drift]) -> list[Drift]:
+class _Files:
+    """The files of one folder, one's own and others', and what the disk lets an account do with them."""
+
+    def __init__(self, prepared: Prepared, account: PreparedAccount, place: Place, location: str) -> None:
+        self._prepared, self._account, self._place, self._location = prepared, account, place, location
+        taken = taken_on(prepared, account, place.store)
+        assert taken is not None
+        self._taken = taken
+        uid = None if taken.user is None else taken.user.uid
+        files = [x.thing for x in taken.disk.files(place.path)]
+        self.own, self.others = [x for x in files if x.uid == uid], [x for x in files if x.uid != uid]
+
+    def let(self, right: str, files: list[Thing]) -> bool:
+        """Does the disk let it with any of some files?"""
+        user, place = self._taken.user, self._place
+        if right == "set-attributes":
+            owns = user is not None and any(user.uid in (ROOT, thing.uid) for thing in files)
+            return owns and user is not None and self._taken.disk.can_come_to(user, place.path)
+        # To rename a file away asks of its folder what deleting it asks.
+        action = "delete-file" if right == "rename" else right
+        at = child(place.path, "x")
+        questions = (Question(self._account.name, action, self._location, combination=str(thing)) for thing in files)
+        return any(quick_disk(self._prepared, self._account, place.store, q, at) is None for q in questions)
+
+
+def folded(rows: Iterator[Drift]) -> list[Drift]:
     """A folder that is as the one above it is only counted there; so is one below what cannot be entered."""
     found: list[Drift] = []
     last: dict[str, int] = {}

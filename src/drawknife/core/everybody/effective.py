@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from ..decide.disk_gate import disk_obstacles
 from ..decide.folder_decision import conclude
 from ..decide.folders import blocked, can_pass, decide
 from ..decide.sign_in import endpoint_gate, verb
@@ -31,11 +32,15 @@ class Access(NamedTuple):
 
 
 def effective_access(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint | None = None, under: str = "/"
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint | None = None, under: str = "/", disk: bool = False
 ) -> tuple[list[Access], list[Unserved]]:
-    """The access at each location at `under` or below it, in tree order, and the paths not served."""
+    """The access at each location at `under` or below it, in tree order, and the paths not served.
+
+    With `disk`, what the disks let through, where they were read.
+    """
     rows = []
-    for cell in AccessMap(prepared, [account.index], endpoint).cells():
+    map_ = AccessMap(prepared, [account.index], endpoint)
+    for cell in (map_.with_disks() if disk else map_).cells():
         if cell.members and rest_below(cell.location, under) is not None:
             plain, owning = cell.plain, cell.owning
             states = tuple(STATES[plain[r] & 1 | (owning[r] & 1) << 1] for r in range(len(RIGHTS)))
@@ -50,13 +55,18 @@ def effective_access(
 
 
 def right_state(
-    prepared: Prepared, account: PreparedAccount, location: str, right: str, endpoint: Endpoint | None = None
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    right: str,
+    endpoint: Endpoint | None = None,
+    disk: bool = False,
 ) -> str:
     """The state of one right at one location, by single decisions: ``yes``, ``own``, ``others`` or ``no``."""
-    plain = next(right_obstacles(prepared, account, location, right, False, endpoint), None) is None
+    plain = next(right_obstacles(prepared, account, location, right, False, endpoint, disk=disk), None) is None
     if right not in FILE_RIGHTS:
         return "yes" if plain else "no"
-    owning = next(right_obstacles(prepared, account, location, right, True, endpoint), None) is None
+    owning = next(right_obstacles(prepared, account, location, right, True, endpoint, disk=disk), None) is None
     return STATES[plain | owning << 1]
 
 
@@ -68,10 +78,11 @@ def right_obstacles(
     own: bool,
     endpoint: Endpoint | None = None,
     told: bool = False,
+    disk: bool = False,
 ) -> Iterator[Refusal]:
     """What keeps a right from being effective at the folder at a location, gate by gate.
 
-    `own`: for the rights on files, whether the file is the account's. `told`: with sentences.
+    `own`: for the rights on files, whether the file is the account's. `told`: with sentences. `disk`: the disk is asked.
     """
     if endpoint is not None:
         yield from endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
@@ -106,3 +117,5 @@ def right_obstacles(
     if not decide(store, path, BIT[right], account, whose):
         why = conclude(store, path, right, account, whose).text if told else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")
+    if disk and prepared.disks:
+        yield from disk_obstacles(prepared, account, right, at.place, location)

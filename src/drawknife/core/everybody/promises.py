@@ -10,14 +10,12 @@ from ..decide.folder_decision import judge
 from ..model.items import Endpoint, Promise, Says, Subject
 from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
-from ..words.names import Place, depth, fold, join, rest_below
+from ..words.names import UNRECORDED, Place, depth, fold, join, rest_below
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from .access_map import AccessMap, Cell, access_of_all
 from .closed_form import INDICES, Sets
 from .division import bits_in
 
-#: What stands for a folder that is not recorded, in a place that is told.
-UNRECORDED = "…"
 #: So many who break a promise are named, each with one place.
 NAMED = 5
 #: And so many in a sentence.

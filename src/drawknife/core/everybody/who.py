@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from ..decide.disk_gate import disk_obstacles
 from ..decide.folder_decision import conclude, judge
 from ..decide.folders import decide
 from ..decide.sign_in import endpoint_gate
@@ -51,13 +52,14 @@ def holders(
     endpoint: Endpoint | None = None,
     start: int = 0,
     stop: int | None = None,
+    disk: bool = False,
 ) -> tuple[int, list[Holder]]:
     """How many have `right` at `target`, in any state but ``no``, and those from `start` to `stop`.
 
-    Sorted by account and location. `target` is a virtual location (text) or a store folder.
+    Sorted by account and location. `target` is a virtual location (text) or a store folder. `disk`: the disks are asked.
     """
     r = INDEX[right]
-    map_ = access_of_all(prepared, endpoint)
+    map_ = access_of_all(prepared, endpoint, disk)
     found = []
     for cell in _cells(map_.restricted(BIT[right]), target):
         for bit in bits_in(cell.plain[r] | cell.owning[r]):
@@ -89,7 +91,7 @@ def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str
 
 
 def almost(
-    prepared: Prepared, right: str, target: str | Place, gate: str, endpoint: Endpoint | None = None
+    prepared: Prepared, right: str, target: str | Place, gate: str, endpoint: Endpoint | None = None, disk: bool = False
 ) -> list[Almost]:
     """The accounts that lack `right` at `target`, in every state, and would have it but for what `gate` refuses.
 
@@ -107,12 +109,14 @@ def almost(
         account = prepared.people.prepared(index)
         locations = [target] if isinstance(target, str) else places.get(index, [])
         ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
-            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, told=True)))
+            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, told=True, disk=disk)))
             for at in locations
             for own in _owning(right)
         ]
         if isinstance(target, Place) and not locations:
-            ways = [(None, _without_path(prepared, account, right, target, own, endpoint)) for own in _owning(right)]
+            ways = [
+                (None, _without_path(prepared, account, right, target, own, endpoint, disk)) for own in _owning(right)
+            ]
         if ways and all(obstacles for _, obstacles in ways):
             for location, obstacles in ways:
                 if {o.gate for o in obstacles} == {gate}:
@@ -127,7 +131,13 @@ def _owning(right: str) -> tuple[bool, ...]:
 
 
 def _without_path(
-    prepared: Prepared, account: PreparedAccount, right: str, place: Place, own: bool, endpoint: Endpoint | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    right: str,
+    place: Place,
+    own: bool,
+    endpoint: Endpoint | None,
+    disk: bool = False,
 ) -> tuple[Refusal, ...]:
     """What keeps an account from a right at a folder that no virtual path leads it to."""
     out: list[Refusal] = []
@@ -138,4 +148,6 @@ def _without_path(
     store = prepared.stores[place.store]
     if not decide(store, place.path, BIT[right], account, whose):
         out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, whose).text))
+    if disk and prepared.disks:
+        out += disk_obstacles(prepared, account, right, place, place.path)
     return tuple(out)

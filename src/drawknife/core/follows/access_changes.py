@@ -14,12 +14,10 @@ from ..everybody.closed_form import NOBODY, Sets
 from ..everybody.division import bits_in
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
-from ..words.names import Place, ancestors, join, rest_below, tree_key
+from ..words.names import UNRECORDED, Place, ancestors, join, rest_below, tree_key
 from ..words.rights import RIGHTS
 from .pairing import Renames
 
-#: What stands for a folder that is not recorded in a location that is told.
-UNRECORDED = "…"
 #: Access at a location, in a folder that is not recorded in it, and one deeper: (on what is not its own, on what is).
 Depths = list[tuple[Sets, Sets]]
 Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
@@ -41,18 +39,27 @@ class AccessChange(NamedTuple):
     widened: tuple[str, ...]
     narrowed: tuple[str, ...]
     endpoint: str | None = None
+    #: So many of the locations, from the first on, are worth a line; of each of the rest it is so at the location above it.
+    tops: int = 0
+
+    @property
+    def worth_a_line(self) -> tuple[str, ...]:
+        """The locations of which it is not so at the nearest location above them."""
+        return self.locations[: self.tops] if self.tops else self.locations
 
 
 class Side(NamedTuple):
     """One of two models, and the accounts that are compared: bit `i` of every set is the one at `accounts[i]`.
 
-    `accounts` None: all of the model's. `through` is an endpoint that they come by; `admitted` restricts it to some.
+    `accounts` None: all of the model's. `through` is an endpoint that they come by; `admitted` restricts it to some. `disk`:
+    what the disks let through counts, too.
     """
 
     prepared: Prepared
     accounts: Sequence[int] | None
     through: Endpoint | None = None
     admitted: int | None = None
+    disk: bool = False
 
 
 class Looking(NamedTuple):
@@ -95,25 +102,32 @@ def access_changes(
     if branches is None or under is not None:
         _ask_the_other(one, old, new)
         _ask_the_other(other, new, old)
-    found: dict[tuple[int, Changes], list[str]] = {}
+    found: dict[tuple[int, Changes], tuple[list[str], list[str]]] = {}  # worth a line, and folded
     nothing = _Seen(0, _NONE)
+    ways: list[tuple[str, list[tuple[int, Changes]]]] = []  # the locations above, and what changes there
     for location in sorted({*old, *new}, key=tree_key):
         was, now = old.get(location, nothing).depths, new.get(location, nothing).depths
+        while ways and rest_below(location, ways[-1][0]) is None:
+            ways.pop()
+        nearest = ways[-1][1] if ways else []
         above: list[tuple[int, Changes]] = []
         shown = location
         for depth in range(3):
             here = _alike(was[depth], now[depth])
+            if depth == 0:
+                ways.append((location, here))
             for accounts, changes in here:
+                folded = depth == 0 and (accounts, changes) in nearest
                 for members, same in above:
                     if same == changes:
                         accounts &= ~members
                 if accounts:
-                    found.setdefault((accounts, changes), []).append(shown)
+                    found.setdefault((accounts, changes), ([], []))[folded].append(shown)
             above = here
             shown = f"{shown if shown != '/' else ''}/{UNRECORDED}"
     return [
-        AccessChange(tuple(names[bit] for bit in bits_in(accounts)), tuple(locations), *changes, endpoint)
-        for (accounts, changes), locations in found.items()
+        AccessChange(tuple(names[bit] for bit in bits_in(accounts)), (*tops, *folded), *changes, endpoint, len(tops))
+        for (accounts, changes), (tops, folded) in found.items()
     ]
 
 
@@ -180,8 +194,9 @@ def _cells_under(
 
 def _map_of(side: Side) -> AccessMap:
     if side.accounts is None:
-        return access_of_all(side.prepared, side.through)
-    return AccessMap(side.prepared, side.accounts, side.through)
+        return access_of_all(side.prepared, side.through, side.disk)
+    found = AccessMap(side.prepared, side.accounts, side.through)
+    return found.with_disks() if side.disk else found
 
 
 def _depths(cell: Cell, admitted: int | None) -> Depths:

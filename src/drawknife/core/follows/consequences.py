@@ -20,7 +20,7 @@ from ..words.names import Place, tree_key
 from ..words.sizes import several
 from .access_changes import AccessChange, Side, access_changes
 from .access_compared import compare_access, with_changed_paths
-from .disk_changes import disks_changed, of_disks
+from .disk_changes import OnDisk, on_disks
 from .pairing import Pairing, Renames, changed_settings
 from .room_changes import RoomChange, room_changes
 from .sign_in_changes import Credentials, SignInChange, SigningIn
@@ -65,13 +65,18 @@ class Consequences(NamedTuple):
     mended: tuple[Finding, ...] = ()
     left_out: tuple[str, ...] = ()
     later: tuple[tuple[date, Consequences], ...] = ()
-    #: The stores whose disks may let something else through, which is not compared.
-    disks: tuple[str, ...] = ()
+    #: What is so with what disks let through.
+    on_disk: OnDisk = OnDisk()
 
     @property
     def nothing(self) -> bool:
         """Is nothing different for anybody on any day, and no finding?"""
         return not any(self[:9]) and not self.disks and all(follows.nothing for _, follows in self.later)
+
+    @property
+    def disks(self) -> bool:
+        """Does a disk let something else through, or may it, which was not compared?"""
+        return bool(self.on_disk.access or self.on_disk.not_compared)
 
     @property
     def for_nobody(self) -> bool:
@@ -96,7 +101,7 @@ def same_on(before: Prepared, after: Prepared, at: datetime, credentials: Creden
 
 def _compared(
     before: Prepared, after: Prepared, at: datetime, renames: Renames | None, credentials: Credentials
-) -> Iterator[tuple[str, tuple[Any, ...]]]:
+) -> Iterator[tuple[str, Any]]:
     """Each part of :class:`Consequences` by its name, what is quick to compare first."""
     before, after = before.on(at.date()), after.on(at.date())
     pairing = Pairing(before, after, renames)
@@ -109,10 +114,10 @@ def _compared(
     yield "leads", tuple(_leads(pairing, affected | paths))
     access, left_out = compare_access(pairing, affected, paths, signing)
     yield "access", tuple(access)
-    if after.disks and access:
-        left_out = [*left_out, f"only what the server lets was compared: {of_disks(after.disks)} may refuse it"]
     yield "left_out", tuple(left_out)
-    yield "disks", disks_changed(pairing)
+    on_disk = on_disks(pairing, access)
+    if on_disk != OnDisk():
+        yield "on_disk", on_disk
     yield "sign_in", tuple(signing.changes())
     yield "room", tuple(room_changes(pairing, at, affected | paths | set_otherwise))
     old_findings, new_findings = findings(before), findings(after)

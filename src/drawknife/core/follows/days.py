@@ -8,6 +8,7 @@ from typing import Any
 
 from ..prepared.prepared import Prepared
 from .consequences import Consequences, consequences_on, same_on
+from .disk_changes import OnDisk
 from .pairing import Renames
 from .sign_in_changes import Credentials
 
@@ -76,7 +77,7 @@ class _Known:
             new_findings=self._others(found.new_findings, "finding"),
             mended=self._others(found.mended, "mended"),
             left_out=self._others(found.left_out, "left out"),
-            disks=self._others(found.disks, "disk"),
+            on_disk=found.on_disk if self._others((found.on_disk,), "on disk") else OnDisk(),
         )
 
     def _others(self, found: Sequence[Any], what: str) -> tuple[Any, ...]:

@@ -8,9 +8,8 @@ from ..model.areas import Area, items_outside
 from ..model.difference import differing
 from ..model.items import Subject
 from ..prepared.prepared import Prepared
-from ..words.names import fold
+from ..words.names import UNRECORDED, fold
 from ..words.sizes import several
-from .access_changes import UNRECORDED
 from .consequences import Consequences
 from .pairing import Renames
 

@@ -6,6 +6,7 @@ from datetime import date
 
 from ..everybody.promises import Broken, broken_promises
 from ..model.edits import ChangeRefused
+from ..model.promises import Says
 from ..model.soundness import Problem
 from ..prepared.prepared import Prepared
 from .pairing import Renames
@@ -23,9 +24,19 @@ def broken_by(before: Prepared, after: Prepared, day: date, renames: Renames | N
     held = {p.says: p for p in carried.promises if p.kept == "always" and p.name not in broken_before}
     for p in after.model.promises:
         was = there.get(p.name)
-        if p.kept == "always" and (was is None or was.says != p.says or was.kept != "always"):
+        reworded = was is not None and was.says != p.says and not _only_struck(was.says, p.says, after)
+        if p.kept == "always" and (was is None or reworded or was.kept != "always"):
             held.setdefault(p.says, p)
     return broken_promises(after, day, tuple(held.values()))
+
+
+def _only_struck(was: Says, now: Says, after: Prepared) -> bool:
+    """Is a promise another only by names of those who went? Nobody reworded it then: one that was broken may stay so."""
+    gone = set(was.subjects) - set(now.subjects)
+    there = set(after.people.subjects)
+    return (
+        was._replace(subjects=now.subjects) == now and set(now.subjects) <= set(was.subjects) and gone.isdisjoint(there)
+    )
 
 
 def hold(before: Prepared, after: Prepared, day: date, renames: Renames | None = None) -> None:

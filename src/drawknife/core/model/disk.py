@@ -162,6 +162,14 @@ def parse_thing(text: str) -> Thing:
     return _thing(found, False)
 
 
+def parse_described(text: str) -> Thing:
+    """Any thing as it is written, a folder or a file, without its path."""
+    found = _ALONE.fullmatch(text)
+    if found is None:
+        raise BadValue(f"{text!r} is no thing on a disk", "UID:GID MODE [acl=…] [default=…]")
+    return _thing(found, True)
+
+
 def parse_folder(text: str) -> FolderOnDisk:
     """A line of a folder."""
     found = _FOLDER.fullmatch(text)

@@ -9,6 +9,7 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from ..words.names import Place
+from .descriptors import DescribedFolder, SidName
 from .disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser
 from .lines import (
     BUILT_IN,
@@ -98,7 +99,7 @@ class Folder:
 
 @dataclass(frozen=True, slots=True)
 class Store:
-    """A named place where files are kept. `capacity` in bytes."""
+    """A named place where files are kept. `capacity` in bytes; `creation_mode` are the modes that servers ask for there."""
 
     name: str
     root: str | None = None
@@ -106,6 +107,7 @@ class Store:
     capacity: int | None = None
     folders: tuple[Folder, ...] = ()
     note: str | None = None
+    creation_mode: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,6 +256,20 @@ class DiskReading:
 
 
 @dataclass(frozen=True, slots=True)
+class DescriptorReading:
+    """What was read of a Windows tree that a store is on: folders with their security descriptors, and whom identifiers stand for.
+
+    A folder that is not listed is as the nearest above that is would make it.
+    """
+
+    store: str
+    taken: datetime | None = None
+    folders: tuple[DescribedFolder, ...] = ()
+    names: tuple[SidName, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Model:
     """Everything, at one revision.
 
@@ -279,6 +295,7 @@ class Model:
     promises: tuple[Promise, ...] = ()
     trials: tuple[Trial, ...] = ()
     disk_readings: tuple[DiskReading, ...] = ()
+    descriptor_readings: tuple[DescriptorReading, ...] = ()
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()

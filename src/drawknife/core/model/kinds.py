@@ -15,6 +15,7 @@ from typing import Any
 from ..words.hours import read_hours
 from ..words.names import check_name, check_path, check_subject_name, check_unit, fold, parse_place, tree_key
 from ..words.quantities import read_duration, read_size, write_duration, write_size
+from . import descriptors as w
 from . import disk as d
 from . import items as m
 from . import values as v
@@ -199,6 +200,7 @@ STORE = _Stores("store", "stores", m.Store, (
     Field("root", v.text, v.STRING, "the folder on disk; left out while it is only planned"),
     Field("baseline", v.one_of(m.BASELINES), v.choice(m.BASELINES), "what happens to a right that nothing decides", "closed"),
     Field("capacity", read_size, v.SIZE, "how much fits into it, such as 8 TiB", write=write_size),
+    Field("creation_mode", v.of(d.parse_creation_mode), v.STRING, "the modes that servers give to new files and folders there, such as 0660 0770"),
     _NOTE,
 ))  # fmt: skip
 FOLDER = _Folders("folder", "folders", m.Folder, (
@@ -299,6 +301,13 @@ DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
     Field("odd", v.COUNT, v.NUMBER, "so many names that no model can hold were met", 0),
     Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
 ), "store", can_be_renamed=False)  # fmt: skip
+DESCRIPTORS = Kind("descriptor-reading", "descriptor_readings", m.DescriptorReading, (
+    Field("store", v.of(check_name), v.NAME, "the store whose Windows tree was read", REQUIRED, names="store"),
+    Field("taken", v.moment, v.MOMENT, "when it was read", write=v.write_moment),
+    Field("folders", v.of(w.parse_described), v.STRING, "its folders, each with its security descriptor: SDDL /path", REQUIRED, many=True, write=str, word="described-folder", in_order=True),
+    _lines_field("names", w.parse_sid_name, "SID SUBJECT", "sid-name"),
+    Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
+), "store", can_be_renamed=False)  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (
     Field("folder", v.of(parse_place), v.PLACE, "the folder in which the files are", REQUIRED, write=str, names="place"),
     Field("owner", v.of(check_name), v.NAME, "the account that owns them", names="account"),
@@ -321,6 +330,7 @@ EVERY = (
     PROMISE,
     TRIAL,
     DISK,
+    DESCRIPTORS,
     USAGE,
 )
 BY_NAME = {kind.name: kind for kind in EVERY}

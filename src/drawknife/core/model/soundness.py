@@ -175,6 +175,10 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
         if all(folder.path != "/" for folder in reading.folders):
             told = "the reading does not tell of the root of its store", "a line of the folder /"
             out.append(Problem(("disk_readings", i, "folders"), *told))
+    for i, described in new_to("descriptor_readings"):
+        if all(folder.path != "/" for folder in described.folders):
+            told = "the reading does not tell of the root of its store", "a line of the folder /"
+            out.append(Problem(("descriptor_readings", i, "folders"), *told))
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):

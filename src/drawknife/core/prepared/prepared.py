@@ -8,6 +8,7 @@ revision before whatever has not changed.
 from __future__ import annotations
 
 from bisect import bisect_left
+from dataclasses import replace
 from datetime import date
 from functools import cached_property
 from typing import NamedTuple
@@ -104,6 +105,15 @@ class Prepared:
             found = full._passed[passed] = Prepared(
                 without_ended(full.model, day), full._passed_before.pop(passed, full), full
             )
+        return found
+
+    def without_disks(self) -> Prepared:
+        """The same model as if no disk had been read."""
+        if not self.model.disk_readings:
+            return self
+        found = self.derived.get("without disks")
+        if not isinstance(found, Prepared):
+            found = self.derived["without disks"] = Prepared(replace(self.model, disk_readings=()), self)
         return found
 
     def account(self, name: str) -> PreparedAccount | None:

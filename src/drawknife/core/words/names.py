@@ -14,6 +14,8 @@ MAX_NAME = 64
 FORBIDDEN_IN_NAMES = frozenset("/\\:{},*")
 RESERVED_SUBJECTS = frozenset({"anyone", "signed-in", "anonymous", "owner"})
 ANONYMOUS = "anonymous"
+#: What stands for a folder of which nothing is recorded, in a place that is told.
+UNRECORDED = "…"
 
 
 class Place(NamedTuple):

@@ -1,0 +1,295 @@
+"""Making a disk say what the model says: the plan, doing it here, and taking it back."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from itertools import groupby
+from typing import IO, TYPE_CHECKING
+
+import click
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.core.words.sizes import number_of
+
+from .changing import Apply, asking_with, edits
+from .common import FAILED, RAW, Answers, asks, console, counting, fail, print_json, say, write_csv
+
+if TYPE_CHECKING:
+    from drawknife.core.disk.plan_steps import PlanStep
+
+_WHAT = {"folder": "itself", "children": "folders in it", "deeper": "folders further down", "below": "folders below it"}
+
+
+@click.command()
+@click.argument("store")
+@click.option("--script", "as_script", is_flag=True, help="Print a shell script that does it, and can take it back.")
+@click.option("--acl", "as_acl", is_flag=True, help="Print the folders' lists, for `setfacl --restore=-` in the root.")
+@click.option("--apply", "doing", is_flag=True, help="Do it on this machine, after asking.")
+@click.option("--root", metavar="FOLDER", help="With --apply or --script: the store's root is there.")
+@click.option("--kept", metavar="FILE", help="With --apply: keep what was in this file.  [default: STORE-before.acl]")
+@click.option("--yes", is_flag=True, help="With --apply: do not ask.")
+@click.option(
+    "--under", metavar="PATH", default="/", show_default=True, help="Show only what is of this folder, and below it."
+)
+@asks
+def plan(
+    answers: Answers,
+    store: str,
+    as_script: bool,
+    as_acl: bool,
+    doing: bool,
+    root: str | None,
+    kept: str | None,
+    yes: bool,
+    under: str,
+    as_json: bool,
+) -> None:
+    """What makes the disk of STORE say what the model says, as far as access control lists can.
+
+    Each user that an account acts as gets what the model lets that account do, in as few lines as groups make it; others
+    keep what is theirs by a line or a group. Owners stay. What lists cannot say is told, folder by folder. What lets the
+    same already is left as it is, and what was is kept: `drawknife disk put-back` or `setfacl --restore` takes it back.
+
+    \b
+    Examples:
+      drawknife disk plan survey
+      drawknife disk plan survey --script > survey-plan.sh
+      drawknife disk plan survey --apply --root .run/files/survey
+    """  # fmt: skip
+    if as_script + as_acl + doing + as_json > 1:
+        raise click.UsageError("one of --script, --acl, --apply and --json")
+    if under != "/" and (as_script or as_acl or doing or as_json):
+        raise click.UsageError("--under is for looking: the others are about the whole store")
+    found = answers.disk_plan(store)
+    if as_json:
+        print_json(found)
+    elif as_script or as_acl:
+        _print_text(found, root, as_script)
+    elif doing:
+        _do(answers, found, root, kept or f"{found.store}-before.acl", yes)
+    else:
+        _draw(found, under)
+
+
+def _draw(found: msg.PlanAnswer, under: str = "/") -> None:
+    out = console()
+    if under != "/":
+        found = _only_under(found, under)
+    for path, steps in groupby(found.steps, key=lambda step: step.path):
+        out.print(Text(f"{found.store}:{path}", "bold"))
+        alike: dict[tuple[str, ...], list[str]] = {}
+        for step in steps:
+            what = number_of(step.number, "file") if step.what == "files" else _WHAT[step.what]
+            perhaps = ", if it is there" if step.perhaps and step.what == "folder" else ""
+            alike.setdefault(tuple(step.lines), []).append(what + perhaps)
+        for lines, whats in alike.items():
+            out.print(Text("  " + " and ".join(whats), "dim"))
+            for line in lines:
+                out.print(Text(f"    {line}", "green" if line[0] == "+" else "red"))
+    if found.not_said or found.made:
+        out.print()
+    tell_not_said(found.not_said, "What the lists cannot say:", out)
+    for made in found.made:
+        out.print(f"  new files in {made.place} can be {made.text} besides: one list is for new files and new folders")
+    changes = number_of(len(found.steps), "change")
+    said = number_of(len(found.not_said), "thing") if found.not_said else "nothing"
+    out.print(f"\n{changes if found.steps else 'Nothing to change'}; {said} that lists cannot say")
+    for note in found.notes:
+        out.print(f"  {note}", style="dim")
+
+
+def _only_under(found: msg.PlanAnswer, under: str) -> msg.PlanAnswer:
+    def is_under(path: str) -> bool:
+        return path == under or path.startswith(under.rstrip("/") + "/")
+
+    place = len(found.store) + 1
+    return found.model_copy(
+        update={
+            "steps": [s for s in found.steps if is_under(s.path)],
+            "not_said": [x for x in found.not_said if is_under(x.place[place:])],
+            "made": [x for x in found.made if is_under(x.place[place:])],
+        }
+    )
+
+
+def tell_not_said(rows: Sequence[msg.NotSaid], title: str, out: Console) -> None:
+    """Where model and disk would not say the same, and why."""
+    if rows:
+        out.print(title, style="bold")
+    for row in rows:
+        below = f"   {number_of(row.below, 'folder')} below with it" if row.below else ""
+        out.print(Text(f"  {row.account}", "bold").append(f" at {row.location}   {row.place}{below}", "default"))
+        for mark, style, word, rights in (
+            ("✕", "red", "still refused", row.refused), ("!", "yellow", "let besides", row.wider),
+        ):  # fmt: skip
+            if rights:
+                out.print(Text(f"    {mark} {word} ", style).append(", ".join(rights), "default"))
+        for reason in row.reasons:
+            out.print(Padding(Text(reason, "dim"), (0, 0, 0, 6), expand=False))
+
+
+def _steps(found: msg.PlanAnswer) -> list[PlanStep]:
+    from drawknife.core.disk.plan_steps import PlanStep
+    from drawknife.core.model.disk import parse_described
+
+    return [
+        PlanStep(s.path, s.what, parse_described(s.now), parse_described(s.planned), s.number, tuple(s.but), s.perhaps)
+        for s in found.steps
+    ]
+
+
+def _root(found: msg.PlanAnswer, root: str | None) -> str:
+    top = root or found.root
+    if top is None:
+        raise click.UsageError(f"store {found.store} is only planned: it has no root; name one with --root")
+    return top
+
+
+def _print_text(found: msg.PlanAnswer, root: str | None, as_script: bool) -> None:
+    from drawknife.disk.plan_text import restore_text, script
+
+    steps = _steps(found)
+    if as_script:
+        read = f", read {found.taken:%Y-%m-%d %H:%M} UTC" if found.taken else ""
+        about = f"Makes the disk of {found.store}{read} say what the model says at revision {found.revision}."
+        click.echo(script(found.store, _root(found, root), steps, about), nl=False)
+        return
+    click.echo(restore_text(steps), nl=False)
+    left = sum(s.what != "folder" or s.perhaps for s in steps)
+    if left:
+        say(
+            f"{number_of(left, 'change')} of files, and of folders that the reading does not name: only --script and --apply do them"
+        )
+
+
+def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool) -> None:
+    from drawknife.core.disk.plan_steps import Steps
+    from drawknife.core.disk.read_folders import Disk
+    from drawknife.disk.applying import apply_plan
+    from drawknife.formats.model_file import read_item
+
+    top = _root(found, root)
+    if not os.path.isdir(top):
+        fail(FAILED, f"there is no folder {top} on this machine; where the store's files are here, --root says")
+    if not found.steps:
+        click.echo("Nothing to change.")
+        return
+    if not yes:
+        _draw(found)
+        click.confirm(f"Do it at {top}?", abort=True, err=True)
+    reading = read_item("disk-reading", answers.item("disk-reading", found.store).item)
+    try:
+        # What is there already may be the only way back of an earlier time: it is never written over.
+        file = os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        fail(
+            FAILED, f"{kept} is there already, and may be needed to take something back: name another file with --kept"
+        )
+    except OSError as error:
+        fail(FAILED, f"{kept} cannot be written: {error.strerror}")
+    written = 0
+
+    def keep(text: str) -> None:
+        nonlocal written
+        data = text.encode()
+        while data:
+            data = data[os.write(file, data) :]
+        os.fdatasync(file)
+        written += 1
+
+    try:
+        with counting("changing") as tell:
+            done = apply_plan(top, Steps(Disk(reading), _steps(found)), keep, lambda n: tell(number_of(n, "thing")))
+    except OSError as error:
+        back = (
+            f"; {number_of(written, 'thing')} before it: `drawknife disk put-back {kept} --root {top}` takes that back"
+        )
+        fail(
+            FAILED, f"{os.fsdecode(error.filename or top)} cannot be changed: {error.strerror}{back if written else ''}"
+        )
+    finally:
+        os.close(file)
+        if not written:
+            os.unlink(kept)
+    say(f"{number_of(done.changed, 'thing')} changed; what was is kept in {kept}")
+    for left in done.left:
+        say(f"  left as it is: {left}")
+    say(f"Read the disk again: `drawknife disk read {found.store}{f' --root {root}' if root else ''}`")
+
+
+@click.command()
+@click.argument("store")
+@edits
+def adopt(apply: Apply, store: str) -> None:
+    """Take over what is on the disk of STORE: folders, owners, seals and entries that say what its lists say.
+
+    For each account that acts as a user there (setting acts_as). The lines name groups and units where all their accounts
+    may have the same. Lines that the store's folders have now go. Best into a draft, to be looked at: what would not be
+    the same is told.
+
+    \b
+    Example:
+      drawknife disk adopt survey --draft as-it-is
+    """
+    answers = asking_with(apply.writer)
+    found = answers.adopt(store)
+    say(f"{found.store}: {number_of(found.folders, 'folder')} with lines, {number_of(len(found.changes), 'change')}")
+    tell_not_said(found.not_said, "What the model does not say as the disk does, after it:", console(error=True))
+    for note in found.notes:
+        say(f"  {note}")
+    if found.changes:
+        apply(found.changes)
+
+
+@click.command()
+@click.argument("store")
+@click.option("--root", metavar="FOLDER", help="The root, as Windows writes it.  [default: the store's root]")
+@RAW
+@asks
+def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_json: bool) -> None:
+    """The security descriptors that say what the model says of STORE, as CSV: path, owner, descriptor.
+
+    For a store whose Windows tree was read. What descriptors cannot say is told besides.
+
+    \b
+    Example:
+      drawknife disk descriptors public > public-descriptors.csv
+    """
+    found = answers.descriptors(store)
+    if as_json:
+        print_json(found)
+        return
+    from drawknife.core.model.descriptors import DescribedFolder
+    from drawknife.formats.descriptors_csv import COLUMNS, rows_of
+
+    item = answers.item("store", found.store).item
+    folders = [DescribedFolder(row.path, row.descriptor) for row in found.rows]
+    write_csv([COLUMNS, *rows_of(folders, root or item.get("root") or "")], raw)
+    tell_not_said(found.not_said, "What descriptors cannot say:", console(error=True))
+    for note in found.notes:
+        say(f"  {note}")
+
+
+@click.command("put-back")
+@click.argument("file", type=click.File("rb"))
+@click.option("--root", metavar="FOLDER", required=True, help="The root of the store that it is of.")
+def put_back(file: IO[bytes], root: str) -> None:
+    """Put back what a plan found, from the FILE in which it was kept.
+
+    \b
+    Example:
+      drawknife disk put-back survey-before.acl --root .run/files/survey
+    """
+    from drawknife.disk.applying import put_back as put
+
+    from .common import errors_told
+
+    with errors_told():
+        try:
+            say(f"{number_of(put(root, file.read()), 'thing')} put back")
+        except OSError as error:
+            fail(FAILED, f"{os.fsdecode(error.filename or root)} cannot be changed: {error.strerror}")

@@ -1,0 +1,360 @@
+"""A plan: the access control lists by which a disk lets what the model lets, as far as POSIX ACLs can (docs/rules.md, "The disk").
+
+Folders that the reading lists, that have files, or that the model records are planned one by one, and those above them; all
+others lie under one of these, and are planned by how far. What lets the same already is left as it is. Owners and groups stay.
+What the lists cannot say is not guessed: the plan is asked as the disk would be, and every difference is told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import NamedTuple
+
+from ..decide.disk_gate import taken_on
+from ..disk.one_object import lets
+from ..disk.plan_steps import PlanStep
+from ..disk.planned_list import UNKNOWN, Machine, permissions, planned
+from ..disk.read_folders import Disk, made_below
+from ..model.disk import READ, SEARCH, STICKY, WRITE, Acl, FilesOnDisk, FolderOnDisk, Thing
+from ..prepared.prepared import Prepared
+from ..words.names import UNRECORDED, ancestors, child, parent, tree_key
+from ..words.rights import INDEX
+from ..words.sizes import several
+from .access_map import AccessMap, Cell
+from .closed_form import COUNT
+from .drift import Drift, drift
+
+_CHANGING = tuple(INDEX[r] for r in ("upload", "make-folder", "rename", "delete-file"))
+_TAKING = tuple(INDEX[r] for r in ("rename", "delete-file"))
+_WRITING = tuple(INDEX[r] for r in ("overwrite", "append"))
+_ENTER, _LIST, _DOWNLOAD, _DELETE_FOLDER = (INDEX[r] for r in ("enter", "list", "download", "delete-folder"))
+#: What a plan cannot say is told whole, however much was compared.
+ALL_OF_IT = 10**9
+#: What a server asks for where its store does not say: of files, and of folders.
+ASKED_FOR = "0666 0777"
+
+
+class Plan(NamedTuple):
+    """What is to become of a store's disk.
+
+    `steps` are in tree order. `told` is what the lists cannot say, as drift of the disk as it would be, where ``…`` stands for
+    folders in one that are as that made them; `made` are the folders in which what will be made is let more than the model
+    says, with what; `lost` how many users that no account acts as had something as others, by folder, and lose it. `owners`
+    are the users of accounts that own something there: its attributes and its list are theirs to change, and nobody else's.
+    """
+
+    steps: tuple[PlanStep, ...]
+    told: tuple[Drift, ...]
+    made: tuple[tuple[str, str], ...]
+    lost: tuple[tuple[str, int], ...]
+    owners: tuple[str, ...]
+    left_out: tuple[str, ...]
+
+
+class _Wanted(NamedTuple):
+    """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
+
+    Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
+    """
+
+    folder: dict[int, int]
+    files: dict[int, int]
+    owning: dict[int, int]
+    #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody may take anything.
+    sticky: frozenset[int] | None
+    passing: tuple[int, ...]
+
+
+class DiskPlan:
+    """The plan of one store whose disk was read: what each folder and file is to become."""
+
+    def __init__(self, prepared: Prepared, store: str) -> None:
+        self.prepared, self.store = prepared, store
+        self.disk: Disk = prepared.disks[store]
+        self.machine = Machine(self.disk.reading.users)
+        self._bits: dict[int, int] = {}
+        for index in range(len(prepared.people.accounts)):
+            taken = taken_on(prepared, prepared.people.prepared(index), store)
+            if taken is not None and taken.user is not None and taken.user.uid in self.machine.users:
+                self._bits[taken.user.uid] = self._bits.get(taken.user.uid, 0) | 1 << index
+        reading = self.disk.reading
+        there = {f.path for f in reading.folders} | {f.path for f in reading.files}
+        #: Folders that are on the disk for certain; and all that are planned one by one.
+        self.there = {up for path in there for up in ancestors(path)}
+        recorded = {f.path for f in prepared.stores[store].store.folders}
+        self.known = sorted(self.there | {up for path in recorded for up in ancestors(path)}, key=tree_key)
+        self._known = set(self.known)
+        self._order = {path: at for at, path in enumerate(self.known)}
+        self._sets = self._gathered()
+        self._passing = self._through()
+        self._wanted: dict[tuple[str, int], _Wanted] = {}
+        self._folders: dict[tuple[str, int, Thing], Thing] = {}
+        self._files: dict[tuple[str, Thing], Thing] = {}
+        found = prepared.stores[store].store.creation_mode or ASKED_FOR
+        self._asks = tuple(int(x, 8) for x in found.split())
+
+    # --- what the model lets ---------------------------------------------------------------------
+
+    def _gathered(self) -> dict[str, list[tuple[list[int], list[int]]]]:
+        """For each known folder, and one and two levels below it: who has each right, on others' things and on own ones."""
+        found: dict[str, list[tuple[list[int], list[int]]]] = {}
+        self._members: dict[str, int] = {}
+        cells: Iterator[Cell] = AccessMap(self.prepared).cells({self.store: self.known})
+        for cell in cells:
+            if cell.segment is None:
+                continue
+            self._members[cell.path] = self._members.get(cell.path, 0) | cell.members
+            at = found.setdefault(cell.path, [([0] * COUNT, [0] * COUNT) for _ in range(3)])
+            for level, (plain, owning) in enumerate(((cell.plain, cell.owning), cell.below(1), cell.below(2))):
+                for r in range(COUNT):
+                    at[level][0][r] |= plain[r]
+                    at[level][1][r] |= owning[r]
+        return found
+
+    def _through(self) -> dict[str, int]:
+        """Who has something at a folder or below it, and so has to pass through."""
+        found: dict[str, int] = {}
+        for path in reversed(self.known):
+            some = found.get(path, 0)
+            for plain, owning in self._sets.get(path, ())[:1]:
+                for sets in (plain, owning):
+                    for bits in sets:
+                        some |= bits
+            found[path] = some
+            if path != "/":
+                found[parent(path)] = found.get(parent(path), 0) | some
+        return found
+
+    def wanted(self, path: str, level: int) -> _Wanted:
+        """What users are to be let do at a known folder, or so many levels (one, or two for all deeper) below it."""
+        key = (path, level)
+        if key not in self._wanted:
+            self._wanted[key] = self._work_out(path, level)
+        return self._wanted[key]
+
+    def _work_out(self, path: str, level: int) -> _Wanted:
+        nothing = [([0] * COUNT, [0] * COUNT)] * 3
+        sets = self._sets.get(path, nothing)
+        plain, owning = sets[level]
+        enters = plain[_ENTER] | (self._passing.get(path, 0) if level == 0 else 0)
+        changes = self._any(plain, owning, _CHANGING)
+        for below in self._children(path) if level == 0 else ():
+            changes |= self._sets.get(below, nothing)[0][0][_DELETE_FOLDER]
+        changes |= sets[min(level + 1, 2)][0][_DELETE_FOLDER]
+        taking = self._any(plain, plain, _TAKING)
+        folder, files, own, takers, passing = {}, {}, {}, set(), []
+        for uid, bits in self._bits.items():
+            if not self._members.get(path, 0) & bits:
+                passing += [uid] if enters & bits else []
+                continue
+            p = READ if plain[_LIST] & bits else 0
+            p |= WRITE | SEARCH if changes & bits else 0
+            folder[uid] = p | (SEARCH if (enters | plain[_LIST]) & bits else 0)
+            files[uid] = self._on_files(plain, bits)
+            own[uid] = self._on_files(owning, bits) | files[uid]
+            if taking & bits:
+                takers.add(uid)
+        return _Wanted(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
+
+    @staticmethod
+    def _any(plain: list[int], owning: list[int], rights: tuple[int, ...]) -> int:
+        found = 0
+        for r in rights:
+            found |= plain[r] | owning[r]
+        return found
+
+    @staticmethod
+    def _on_files(sets: list[int], bits: int) -> int:
+        p = READ if sets[_DOWNLOAD] & bits else 0
+        return p | (WRITE if any(sets[r] & bits for r in _WRITING) else 0)
+
+    # --- what a thing is to become ---------------------------------------------------------------
+
+    def nearest(self, path: str) -> tuple[str, int]:
+        """The known folder that a folder is, or lies below, and how many levels, two for all that is deeper."""
+        level = 0
+        while path not in self._known:
+            path, level = parent(path), level + 1
+        return path, min(level, 2)
+
+    def folder(self, path: str, now: Thing) -> Thing:
+        """What a folder of the store is to become."""
+        at, level = self.nearest(path)
+        key = (at, level, now)
+        if key not in self._folders:
+            self._folders[key] = self._folder(self.wanted(at, level), self.wanted(at, min(level + 1, 2)), now)
+        return self._folders[key]
+
+    def _folder(self, wanted: _Wanted, below: _Wanted, now: Thing) -> Thing:
+        mode = now.mode
+        if wanted.sticky is not None and any(p & WRITE for uid, p in wanted.folder.items() if uid != now.uid):
+            mode = mode & ~STICKY if wanted.sticky - {now.uid} else mode | STICKY
+        new = now._replace(mode=mode)
+        users = self.machine.users
+        whole = {**wanted.folder, **{uid: permissions(users[uid], now) | SEARCH for uid in wanted.passing}}
+        if not self._same(whole, now):
+            new = planned(new, whole, self.machine)
+        making = {uid: p | wanted.files[uid] for uid, p in below.folder.items()}
+        if not any(making.values()):
+            return new
+        group = now.gid if mode & 0o2000 else UNKNOWN
+        made = self._made(now, group)
+        if made is not None and self._same(making, made):
+            return new
+        makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
+        if made is None and (not makers or (len(makers) == 1 and makers == {uid for uid, p in making.items() if p})):
+            return new  # nothing is made there, or by one alone and for nobody else
+        base = made or Thing(UNKNOWN, group, mode & 0o2000 | 0o700 | mode & 7)
+        found = planned(base, making, self.machine, default=True)
+        return new._replace(default=found.acl or _plain_acl(found.mode))
+
+    @staticmethod
+    def _made(now: Thing, group: int) -> Thing | None:
+        """A folder that somebody will make in one that has a default list, before the mode that the server asks for."""
+        return None if now.default is None else made_below(now)._replace(uid=UNKNOWN, gid=group)
+
+    def file(self, folder: str, now: Thing) -> Thing:
+        """What a file in a folder is to become."""
+        key = (folder, now)
+        if key not in self._files:
+            at, level = self.nearest(folder)
+            found = self.wanted(at, level)
+            wanted = {**found.files, **({now.uid: found.owning[now.uid]} if now.uid in found.owning else {})}
+            # To run a file is nothing that a server lets: who can, can.
+            wanted = {uid: p | permissions(self.machine.users[uid], now) & SEARCH for uid, p in wanted.items()}
+            self._files[key] = now if self._same(wanted, now) else planned(now, wanted, self.machine)
+        return self._files[key]
+
+    def _same(self, wanted: dict[int, int], thing: Thing) -> bool:
+        """Does a thing let everybody do what is wanted already, at once where that is asked?"""
+        users = self.machine.users
+        return all(
+            permissions(users[uid], thing) == p and (p & 3 != 3 or lets(users[uid], thing, WRITE | SEARCH))
+            for uid, p in wanted.items()
+        )
+
+    # --- the whole -------------------------------------------------------------------------------
+
+    def plan(self) -> Plan:
+        """All that changes, and what cannot be said."""
+        steps = self.steps()
+        found = drift(self.after(), self.store, most=ALL_OF_IT)
+        return Plan(
+            steps, found.rows, tuple(self._told_of_made()), tuple(self._lost(steps)),
+            self._owners(), found.left_out,
+        )  # fmt: skip
+
+    def steps(self) -> tuple[PlanStep, ...]:
+        """What changes, thing by thing, in tree order: a folder, the files in it, and what lies below that nobody knows by name."""
+        files: dict[str, list[PlanStep]] = {}
+        for f in self.disk.reading.files:
+            then = self.file(f.path, f.thing)
+            if then != f.thing:
+                files.setdefault(f.path, []).append(PlanStep(f.path, "files", f.thing, then, f.number))
+        steps = []
+        self._as_above = self._like_those_above()
+        for path in self.known:
+            if path in self._as_above:
+                continue
+            now = self.disk.folder(path)
+            then = self.folder(path, now)
+            if then != now:
+                steps.append(PlanStep(path, "folder", now, then, perhaps=path not in self.there))
+            steps += files.get(path, [])
+            steps += self._steps_below(path)
+        return tuple(steps)
+
+    def _like_those_above(self) -> set[str]:
+        """Folders that are only recorded, and become what other folders beside them do, and what lies below them likewise."""
+        found = set()
+        for path in self.known:
+            if path not in self.there:
+                made, near, far = self._below(parent(path))
+                itself = self.disk.folder(path), self.folder(path, made)
+                if itself == (made, near) and self._below(path) == (made, far, far):
+                    found.add(path)
+        return found
+
+    def _steps_below(self, path: str) -> list[PlanStep]:
+        made, near, far = self._below(path)
+        if near == made == far:
+            return []
+        but = tuple(x for x in self._children(path) if x not in self._as_above)
+        if near == far:
+            return [PlanStep(path, "below", made, near, 0, but, path not in self.there)]
+        each = (("children", near), ("deeper", far))
+        perhaps = path not in self.there
+        return [PlanStep(path, what, made, then, 0, but, perhaps) for what, then in each if then != made]
+
+    def _below(self, path: str) -> tuple[Thing, Thing, Thing]:
+        """Other folders below a known one, each as that makes it: what they are, and are to become, in it and deeper."""
+        made, at = made_below(self.disk.folder(path)), child(path, UNRECORDED)
+        return made, self.folder(at, made), self.folder(child(at, UNRECORDED), made)
+
+    def _children(self, path: str) -> Iterator[str]:
+        """The known folders directly in one: those above a known folder are known, too."""
+        return (below for below in self._recorded_below(path) if parent(below) == path)
+
+    def _recorded_below(self, path: str) -> Iterator[str]:
+        at = self._order[path] + 1
+        key = tree_key(path) + "\x00"
+        while at < len(self.known) and (path == "/" or tree_key(self.known[at]).startswith(key)):
+            yield self.known[at]
+            at += 1
+
+    def after(self) -> Prepared:
+        """The model with the disk as the plan makes it; ``…`` in a folder stands for others in it, and ``…/…`` for those below."""
+        merged: dict[tuple[str, Thing], int] = {}
+        for f in self.disk.reading.files:
+            key = (f.path, self.file(f.path, f.thing))
+            merged[key] = merged.get(key, 0) + f.number
+        folders = [FolderOnDisk(p, self.folder(p, self.disk.folder(p))) for p in self.known]
+        for path in self.known:
+            _, near, far = self._below(path)
+            at = child(path, UNRECORDED)
+            folders += [FolderOnDisk(at, near), FolderOnDisk(child(at, UNRECORDED), far)]
+        then = replace(
+            self.disk.reading, folders=tuple(folders),
+            files=tuple(FilesOnDisk(path, thing, n) for (path, thing), n in merged.items()),
+        )  # fmt: skip
+        model = self.prepared.model
+        others = tuple(x for x in model.disk_readings if x.store != self.store)
+        return Prepared(replace(model, disk_readings=(*others, then)), self.prepared)
+
+    def _owners(self) -> tuple[str, ...]:
+        reading = self.disk.reading
+        uids = {f.thing.uid for f in reading.folders} | {f.thing.uid for f in reading.files}
+        return tuple(sorted(self.machine.users[uid].name for uid in uids & self._bits.keys()))
+
+    def _lost(self, steps: tuple[PlanStep, ...]) -> Iterator[tuple[str, int]]:
+        known = [u for uid, u in self.machine.users.items() if uid not in self._bits]
+        for step in steps:
+            lost = sum(bool(permissions(u, step.now) & ~permissions(u, step.planned)) for u in known)
+            if lost and step.what == "folder":
+                yield step.path, lost
+
+    def _told_of_made(self) -> Iterator[tuple[str, str]]:
+        """Where a new file is let more, as one list is for new files and for new folders."""
+        users, asks = self.machine.users, self._asks[0]
+        for path in self.known:
+            then = self.folder(path, self.disk.folder(path))
+            if then.default is None:
+                continue
+            wanted = self.wanted(path, 0)
+            made = made_below(then)._replace(uid=UNKNOWN, gid=UNKNOWN)
+            words = []
+            for bit, word in ((READ, "read"), (WRITE, "written")):
+                more = [
+                    users[uid].name for uid, p in sorted(wanted.files.items())
+                    if not p & bit and permissions(users[uid], made) & bit & (asks >> 3 | asks)
+                ]  # fmt: skip
+                if more:
+                    words.append(f"{word} by {several(more, 3)}")
+            if words:
+                yield path, " and ".join(words)
+
+
+def _plain_acl(mode: int) -> Acl:
+    """The list that says what a mode says."""
+    return Acl(mode >> 6 & 7, (), mode >> 3 & 7, (), None, mode & 7)
