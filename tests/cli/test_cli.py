@@ -298,6 +298,7 @@ def test_the_examples_of_asking_commands_work_on_the_demo(example, tmp_path, mon
         if "descriptors" in example:
             read = "drawknife disk read public --descriptors demo/disk/public.csv --names demo/disk/public-sids.csv --model demo/tidewrack.yaml"
         assert done_by(read, tmp_path, monkeypatch).returncode == 0
+        copytree(DEMO.parent, tmp_path / ".run" / "files" / "survey")
     line = example if "--model" in example or "check " in example else f"{example} --model demo/tidewrack.yaml"
     done = done_by(line, tmp_path, monkeypatch)
     if "--no-credential" in example:  # which a model file cannot tell, and that is said

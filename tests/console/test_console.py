@@ -224,7 +224,7 @@ def test_a_service_that_is_gone_is_told_and_asked_again(browser, cluster, tmp_pa
         page.goto("/")
         page.get_by_label("Token").fill(service.token)
         page.keyboard.press("Enter")
-        expect(page.get_by_text("All is well")).to_be_visible()
+        expect(page.get_by_label("A first server")).to_be_visible()
         page.get_by_role("link", name="Endpoints", exact=True).click()
         expect(page.get_by_text("There are no endpoints yet")).to_be_visible()
         service.process.terminate()
@@ -244,7 +244,7 @@ def test_what_an_account_would_lose_outside_of_a_group(page):
     expect(page.get_by_label("What it would lose")).to_contain_text("− loses enter, list, download")
     page.goto("/groups?show=units")
     page.get_by_role("link", name=re.compile("inshore")).click()
-    expect(page.get_by_label("What comes down from it")).to_contain_text("unit:fleet › group:boats")
+    expect(page.get_by_label("What comes down from it", exact=True)).to_contain_text("unit:fleet › group:boats")
 
 
 def test_limits_as_bars_with_who_fills_them(page):

@@ -18,6 +18,13 @@ from ..conftest import DEMO, DRAWKNIFE, ROOT, run, serving
 
 MODEL = prepare(read_model(DEMO.read_bytes()))
 DOCUMENTED = re.search(r"```yaml\n(.*?)```", (ROOT / "docs/reference/patterns.md").read_text(), re.S)[1].encode()
+#: One that has steps.
+STEPS = """drawknife-pattern: 1
+about: x
+asks: [{key: name, asks: b, is: name}]
+steps:
+  - {does: It, asks: [name], changes: [{ensure: store, item: {name: $name}}]}
+"""
 GIVEN = {"who": "group:boats", "folder": "survey:/library"}
 
 
@@ -66,13 +73,16 @@ def test_what_is_not_asked_is_told_with_the_nearest():
     ("text", "line", "message"),
     [
         ("about: x\n", 1, "it is no pattern"),
-        ("drawknife-pattern: 1\nabout: x\nasks: []\n", None, "field required"),
+        ("drawknife-pattern: 1\nabout: x\nasks: []\n", None, "it changes nothing"),
         (
             "drawknife-pattern: 1\nabout: x\nasks: [{key: a, asks: b, is: planet}]\nchanges: []\n",
             3,
             "'planet' is no kind of answer",
         ),
         ("drawknife-pattern: 1\nabout: x\nasks: []\nchanges: []\nwhy: not\n", 5, "extra inputs"),
+        (STEPS.replace("asks: [name]", "asks: [nom]"), 5, "there is no question 'nom'"),
+        (STEPS.replace("asks: [name]", "asks: []"), 5, "names name, which is not asked"),
+        (STEPS + "changes: [{op: remove, kind: store, name: x}]\n", 1, "both changes and steps"),
     ],
 )
 def test_a_file_that_is_no_pattern_is_told_with_the_place(text, line, message):

@@ -8,6 +8,7 @@ import pytest
 from drawknife.changing import apply
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.model_file import read_model
 from drawknife.patterns import all_patterns, changes_of, find_pattern
@@ -78,6 +79,23 @@ def test_who_can_and_who_cannot(pattern, trials):
 @pytest.mark.parametrize(("pattern", "trials"), TRIALS, ids=[p.name for p, _ in TRIALS])
 def test_a_second_time_changes_nothing(pattern, trials):
     assert set_up(pattern, trials, twice=True) == set_up(pattern, trials)
+
+
+def test_steps_one_after_the_other_are_the_whole():
+    stepped = [(p, t) for p, t in TRIALS if p.steps]
+    assert stepped
+    for pattern, trials in stepped:
+        model = apply(read_model(BASE), trials.before).model
+        for number in range(1, len(pattern.steps) + 1):
+            step = pattern.step(number)
+            given = {a.key: trials.given[a.key] for a in step.asks if a.key in trials.given}
+            changed = apply(model, changes_of(step, given, prepare(model))).model
+            assert changed != model, step  # each step does something
+            model = changed
+        assert model == set_up(pattern, trials)
+        for number in (0, len(pattern.steps) + 1):
+            with pytest.raises(BadInput, match=f"no step {number}"):
+                pattern.step(number)
 
 
 def test_every_shipped_pattern_has_trials_and_says_what_it_is_for():

@@ -14,7 +14,7 @@ from tools.cluster import free_port
 
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.records.database import NoRoom, Uncertain
-from drawknife.service.server import HEAD_DEADLINE, TAKING_DEADLINE, _Channel
+from drawknife.service.http_server import HEAD_DEADLINE, TAKING_DEADLINE, _Channel
 
 from ..conftest import DEMO, run, serving
 

@@ -9,7 +9,12 @@ from drawknife.service.files import ReadableFolders
 
 def _stops(delay, monkeypatch):
     """Does a server of two processes end that is told to stop `delay` steps after it is ready?"""
-    monkeypatch.setattr(server, "_work", lambda *given: signal.pause())
+
+    def work(options, listening, shared, extend, is_ready):
+        is_ready()
+        signal.pause()
+
+    monkeypatch.setattr(server, "_work", work)
     options = server.Options("", "", 0, None, None, ReadableFolders(), 1, 2, False)
     ready, says = os.pipe()
     pid = os.fork()

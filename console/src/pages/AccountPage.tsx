@@ -10,6 +10,7 @@ import { Loaded } from "../parts/states";
 import { AccessTree } from "./AccessTree";
 import { Browse } from "./Browse";
 import { CredentialsView } from "./CredentialsView";
+import { HandoverView } from "./HandoverView";
 import { StandingView } from "./StandingView";
 
 export function AccountPage() {
@@ -79,6 +80,7 @@ export function AccountPage() {
                 <Tabs.Tab value="sees">What it sees</Tabs.Tab>
                 <Tabs.Tab value="standing">Standing and settings</Tabs.Tab>
                 <Tabs.Tab value="credentials">Credentials</Tabs.Tab>
+                <Tabs.Tab value="handover">Hand-over</Tabs.Tab>
               </Tabs.List>
               <Select
                 aria-label="Through which endpoint"
@@ -102,6 +104,9 @@ export function AccountPage() {
             </Tabs.Panel>
             <Tabs.Panel value="credentials">
               <CredentialsView account={standing.account.name} />
+            </Tabs.Panel>
+            <Tabs.Panel value="handover" style={{ overflow: "auto" }}>
+              <HandoverView account={standing.account.name} />
             </Tabs.Panel>
           </Tabs>
         )}

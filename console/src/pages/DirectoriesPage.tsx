@@ -26,7 +26,9 @@ export function DirectoriesPage() {
       <Loaded query={query}>
         {(data) =>
           data.directories.length === 0 ? (
-            <Empty>There is no directory yet. One brings people, groups and units from LDAP or an LDIF file.</Empty>
+            <Empty>
+              There is no directory yet: add one, and people, groups and units come from LDAP or an LDIF file.
+            </Empty>
           ) : (
             data.directories.map((d) => <OneDirectory key={d.name} directory={d} />)
           )

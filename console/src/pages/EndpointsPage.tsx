@@ -118,7 +118,7 @@ export function EndpointsPage() {
               matching={matching}
               tall
               one="endpoint"
-              none="There are no endpoints yet: nobody can come in."
+              none="There are no endpoints yet, so nobody can come in: add one."
             />
           )}
         </Loaded>

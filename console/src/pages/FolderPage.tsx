@@ -6,8 +6,8 @@ import { AddButton, EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
-import { Empty, Loaded } from "../parts/states";
-import { type Column, Table } from "../parts/Table";
+import { Loaded } from "../parts/states";
+import { type Column, Table, useFilter } from "../parts/Table";
 import { size } from "../parts/values";
 import { FolderInside } from "./FolderInside";
 import { StoreDisk } from "./StoreDisk";
@@ -55,7 +55,7 @@ function Stores() {
           keyOf={(s) => s.name}
           to={(s) => to(`${s.name}:/`)}
           one="store"
-          none="There are no stores yet."
+          none="There are no stores yet: add one, for the place where files are."
         />
       )}
     </Loaded>
@@ -97,7 +97,27 @@ function OneFolder({ place }: { place: string }) {
   );
 }
 
+/** What is recorded of a folder, in a few words. */
+const recorded = (f: Folder["folders"][number]) =>
+  [
+    f.sealed && "▣ sealed",
+    f.owner && `owner ${f.owner}`,
+    f.entries && `${f.entries} ${f.entries === 1 ? "entry" : "entries"}`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
+const INSIDE: Column<Folder["folders"][number]>[] = [
+  {
+    head: "in it",
+    track: "minmax(120px, 1fr)",
+    by: (f) => f.name,
+    show: (f) => <span className="mono">{f.name}</span>,
+  },
+  { head: "what it says", track: "200px", by: recorded, show: (f) => <span className="quiet">{recorded(f)}</span> },
+];
+
 function FolderDetail({ folder }: { folder: Folder }) {
+  const [matching, filter] = useFilter("Find a folder in it", "Part of a name, of an owner");
   let sealed = folder.sealed;
   return (
     <div
@@ -183,31 +203,19 @@ function FolderDetail({ folder }: { folder: Folder }) {
           </Text>
         )}
       </Stack>
-      <section className="sheet" aria-label="Folders in it">
-        <div className="row head" style={{ gridTemplateColumns: "1fr auto", height: 32 }}>
-          <span>in it</span>
-        </div>
-        {folder.folders.length === 0 && <Empty>No folder in it is recorded.</Empty>}
-        {folder.folders.slice(0, 2000).map((f) => (
-          <Link
-            key={f.name}
-            to={to(f.place)}
-            className="row"
-            style={{ gridTemplateColumns: "1fr auto", height: 32, color: "inherit", textDecoration: "none" }}
-          >
-            <span className="mono">{f.name}</span>
-            <span className="quiet" style={{ fontSize: 12 }}>
-              {[
-                f.sealed && "▣ sealed",
-                f.owner && `owner ${f.owner}`,
-                f.entries && `${f.entries} ${f.entries === 1 ? "entry" : "entries"}`,
-              ]
-                .filter(Boolean)
-                .join(" · ")}
-            </span>
-          </Link>
-        ))}
-      </section>
+      <div className="bounded">
+        {folder.folders.length > 20 && filter}
+        <Table
+          label="Folders in it"
+          rows={folder.folders}
+          columns={INSIDE}
+          keyOf={(f) => f.name}
+          to={(f) => to(f.place)}
+          matching={matching}
+          one="folder"
+          none="No folder in it is recorded."
+        />
+      </div>
     </div>
   );
 }

@@ -67,7 +67,7 @@ function Groups({ matching }: { matching: string }) {
           to={(g) => subjectPath(`group:${g.name}`)}
           matching={matching}
           one="group"
-          none="There are no groups yet."
+          none="There are no groups yet: add one, and it can be granted what all of it may do."
         />
       )}
     </Loaded>
@@ -104,7 +104,7 @@ function Units({ matching }: { matching: string }) {
           to={(u) => subjectPath(`unit:${u.path}`)}
           matching={matching}
           one="unit"
-          none="There are no units yet."
+          none="There are no units yet: add one to say where people belong."
         />
       )}
     </Loaded>

@@ -6,16 +6,16 @@ import { answer, type FilledLimit, GET, type Limits, type Used } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { type Column, Table, useFilter } from "../parts/Table";
 import { size } from "../parts/values";
 
 const BY = ["account", "group", "unit", "folder", "store"];
-const COLUMNS = "minmax(0, 1.5fr) minmax(60px, 1fr) 78px 78px 72px";
-
 /** Limits as bars with their soft and hard marks, who fills them, how they grow; and usage summed up. */
 export function LimitsPage() {
   const [search, setSearch] = useSearchParams();
   const query = useQuery({ queryKey: ["limits"], queryFn: () => answer(GET("/api/v1/limits")) });
   const chosen = search.get("limit");
+  const [matching, filter] = useFilter("Find a limit", "Part of its name");
   return (
     <Page title="Usage and limits" beside={<AddButton kind="quota" />}>
       <Loaded query={query}>
@@ -31,28 +31,23 @@ export function LimitsPage() {
               }}
             >
               <div style={{ display: "grid", gap: 14, minWidth: 0 }}>
-                <section className="sheet" aria-label="Limits">
-                  <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
-                    <span>limit, the fullest first</span>
-                    <span />
-                    <span>used</span>
-                    <span>hard</span>
-                    <span>room</span>
-                  </div>
-                  {data.limits.length === 0 && <Empty>Nothing is limited: no quota, no capacity.</Empty>}
-                  <div style={{ maxHeight: 430, overflow: "auto" }}>
-                    {data.limits.slice(0, 500).map((l) => (
-                      <LimitRows
-                        key={l.kind + l.name}
-                        limit={l}
-                        chosen={l === limit}
-                        choose={() =>
-                          setSearch({ ...Object.fromEntries(search), limit: `${l.kind} ${l.name}` }, { replace: true })
-                        }
-                      />
-                    ))}
-                  </div>
-                </section>
+                <div className="bounded">
+                  {data.limits.length > 20 && filter}
+                  <Table
+                    label="Limits"
+                    rows={data.limits.flatMap((of) => sides(of).map((side, i) => ({ of, side, first: i === 0 })))}
+                    columns={LIMITS}
+                    keyOf={(r) => `${r.of.kind} ${r.of.name} ${r.side.what}`}
+                    to={(r) => {
+                      const next = { ...Object.fromEntries(search), limit: `${r.of.kind} ${r.of.name}` };
+                      return `/limits?${new URLSearchParams(next)}`;
+                    }}
+                    chosen={(r) => r.of === limit}
+                    matching={matching}
+                    one="limit"
+                    none="Nothing is limited: no quota, no capacity. Add a quota, or give a store its capacity."
+                  />
+                </div>
                 <Promised promised={data.promised} />
                 <UsageTable
                   by={search.get("by") ?? "account"}
@@ -69,6 +64,7 @@ export function LimitsPage() {
 }
 
 interface Side {
+  what: "bytes" | "files";
   used: number;
   hard: number | null;
   soft: number | null;
@@ -89,56 +85,71 @@ export function sides(l: {
   room_files: number | null;
 }): Side[] {
   const both: Side[] = [
-    { used: l.used_bytes, hard: l.hard_bytes, soft: l.soft_bytes, room: l.room_bytes, show: size },
-    { used: l.used_files, hard: l.hard_files, soft: l.soft_files, room: l.room_files, show: files },
+    { what: "bytes", used: l.used_bytes, hard: l.hard_bytes, soft: l.soft_bytes, room: l.room_bytes, show: size },
+    { what: "files", used: l.used_files, hard: l.hard_files, soft: l.soft_files, room: l.room_files, show: files },
   ];
   return both.filter((s) => s.hard !== null || s.soft !== null);
 }
 
-function LimitRows({ limit, chosen, choose }: { limit: FilledLimit; chosen: boolean; choose: () => void }) {
-  return sides(limit).map((s, i) => (
-    <button
-      type="button"
-      key={s.show(1)}
-      className="row"
-      data-chosen={chosen}
-      aria-pressed={chosen}
-      onClick={choose}
-      style={{
-        gridTemplateColumns: COLUMNS,
-        minHeight: 32,
-        width: "100%",
-        font: "inherit",
-        fontSize: 13,
-        textAlign: "left",
-        color: "inherit",
-        border: 0,
-        borderBottom: "1px solid var(--edge)",
-        background: chosen ? undefined : "none",
-      }}
-    >
-      <span>{i === 0 ? limit.called : ""}</span>
-      <Bar side={s} />
-      <span>{s.show(s.used)}</span>
-      <span className="quiet">{s.hard === null ? `soft ${s.show(s.soft ?? 0)}` : s.show(s.hard)}</span>
-      <span className={s.room === 0 ? "bad" : undefined}>
-        {s.room === null ? "" : s.room === 0 ? "✕ none" : s.show(s.room)}
+interface LimitRow {
+  of: FilledLimit;
+  side: Side;
+  /** The first line of its limit, which says what that is called. */
+  first: boolean;
+}
+
+const LIMITS: Column<LimitRow>[] = [
+  {
+    head: "limit, the fullest first",
+    track: "minmax(120px, 1.5fr)",
+    by: (r) => r.of.called,
+    show: (r) => <span className={r.first ? undefined : "quiet"}>{r.of.called}</span>,
+  },
+  { head: "full", track: "minmax(60px, 1fr)", by: (r) => shareOf(r.side), show: (r) => <Bar side={r.side} /> },
+  { head: "used", track: "86px", by: (r) => r.side.used, show: (r) => r.side.show(r.side.used) },
+  {
+    head: "hard",
+    track: "86px",
+    by: (r) => r.side.hard,
+    show: ({ side }) => (
+      <span className="quiet">{side.hard === null ? `soft ${side.show(side.soft ?? 0)}` : side.show(side.hard)}</span>
+    ),
+  },
+  {
+    head: "room",
+    track: "80px",
+    by: (r) => r.side.room,
+    show: ({ side }) => (
+      <span className={side.room === 0 ? "bad" : undefined}>
+        {side.room === null ? "" : side.room === 0 ? "✕ none" : side.show(side.room)}
       </span>
-    </button>
-  ));
+    ),
+  },
+];
+
+/** How much of it is used, of 1. */
+function shareOf(side: Side): number {
+  const most = side.hard ?? side.soft ?? 0;
+  return most ? Math.min(side.used / most, 1) : side.used ? 1 : 0;
 }
 
 /** How full a limit is; the mark is the soft limit. */
 function Bar({ side }: { side: Side }) {
-  const most = side.hard ?? side.soft ?? 0;
-  const share = most ? Math.min(side.used / most, 1) : side.used ? 1 : 0;
+  const share = shareOf(side);
   const over = share >= 1 || (side.soft !== null && side.used > side.soft);
   const colour = over ? "var(--sign-bad)" : share >= 0.9 ? "var(--sign-own)" : "var(--sign-yes)";
   return (
     <span
       role="img"
       aria-label={`${Math.round(share * 100)} % full`}
-      style={{ position: "relative", height: 10, borderRadius: 3, background: "var(--stripe)", overflow: "hidden" }}
+      style={{
+        display: "block",
+        position: "relative",
+        height: 10,
+        borderRadius: 3,
+        background: "var(--stripe)",
+        overflow: "hidden",
+      }}
     >
       <span style={{ position: "absolute", inset: 0, width: `${share * 100}%`, background: colour }} />
       {side.soft !== null && side.hard ? (

@@ -1,10 +1,12 @@
 import { Stack, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { Link } from "react-router";
-import { answer, GET } from "../api";
+import { answer, GET, type Overview } from "../api";
 import { IdleParts } from "../parts/Idle";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
+import { FirstServer, isBegun } from "./FirstServer";
 
 const COUNTS: [string, string, string][] = [
   ["accounts", "accounts", "/accounts"],
@@ -57,78 +59,107 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
 
 export function OverviewPage() {
   const query = useQuery({ queryKey: ["overview"], queryFn: () => answer(GET("/api/v1/overview")) });
+  // It stays until the page is left, and is not gone as soon as its last step is done.
+  const setting = useRef(false);
   return (
     <Page title="Overview">
       <Loaded query={query}>
-        {(data) => (
-          <Stack gap={18}>
-            <div
-              style={{
-                display: "grid",
-                gridTemplateColumns: "repeat(auto-fit, minmax(120px, 1fr))",
-                gap: 10,
-              }}
-            >
-              {COUNTS.map(([key, label, to]) => (
-                <Link
-                  key={key}
-                  to={to}
-                  className="sheet"
-                  style={{ padding: "12px 14px", textDecoration: "none", color: "inherit" }}
-                >
-                  <Text fz={22} fw={650} style={{ fontVariantNumeric: "tabular-nums" }}>
-                    {(data.counts[key] ?? 0).toLocaleString("en")}
-                  </Text>
-                  <Text fz="xs" className="quiet">
-                    {label}
-                  </Text>
-                </Link>
-              ))}
-            </div>
-            <section className="sheet" aria-label="What wants a decision now">
-              <div className="row head" style={{ gridTemplateColumns: "1fr", height: 36 }}>
-                What wants a decision now
-              </div>
-              {data.findings.length === 0 && (
-                <Empty>
-                  {data.not_looked_at.length
-                    ? "Nothing that was looked at wants a decision."
-                    : "All is well: nothing wants a decision."}
-                </Empty>
+        {(data) => {
+          setting.current ||= !isBegun(data.counts);
+          return (
+            <Stack gap={18}>
+              {setting.current && <FirstServer counts={data.counts} />}
+              {Object.values(data.counts).some((n) => n > 0) ? (
+                <>
+                  <Counts counts={data.counts} />
+                  <Findings overview={data} />
+                  <IdleParts />
+                </>
+              ) : (
+                <Text fz="sm" className="quiet">
+                  There is nothing in the model yet. A whole one comes from a file:{" "}
+                  <code className="mono">drawknife load FILE</code>.
+                </Text>
               )}
-              {data.findings.map((f) => {
-                const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
-                return (
-                  <Link
-                    key={f.text}
-                    to={to(f.about)}
-                    className="row"
-                    style={{
-                      gridTemplateColumns: "24px 230px 1fr",
-                      padding: "9px 14px",
-                      color: "inherit",
-                      textDecoration: "none",
-                    }}
-                  >
-                    <span className="state-own">▲</span>
-                    <b style={{ fontSize: 13.5 }}>{title}</b>
-                    <span style={{ whiteSpace: "normal", fontSize: 13.5 }}>{f.text}</span>
-                  </Link>
-                );
-              })}
-            </section>
-            {data.not_looked_at.length > 0 && (
               <Text fz="xs" className="quiet">
-                Not looked at: {data.not_looked_at.join("; ")}.
+                Revision {data.revision} is in force.
               </Text>
-            )}
-            <IdleParts />
-            <Text fz="xs" className="quiet">
-              Revision {data.revision} is in force.
-            </Text>
-          </Stack>
-        )}
+            </Stack>
+          );
+        }}
       </Loaded>
     </Page>
+  );
+}
+
+function Counts({ counts }: { counts: Overview["counts"] }) {
+  return (
+    <div
+      style={{
+        display: "grid",
+        gridTemplateColumns: "repeat(auto-fit, minmax(120px, 1fr))",
+        gap: 10,
+      }}
+    >
+      {COUNTS.map(([key, label, to]) => (
+        <Link
+          key={key}
+          to={to}
+          className="sheet"
+          style={{ padding: "12px 14px", textDecoration: "none", color: "inherit" }}
+        >
+          <Text fz={22} fw={650} style={{ fontVariantNumeric: "tabular-nums" }}>
+            {(counts[key] ?? 0).toLocaleString("en")}
+          </Text>
+          <Text fz="xs" className="quiet">
+            {label}
+          </Text>
+        </Link>
+      ))}
+    </div>
+  );
+}
+
+function Findings({ overview: data }: { overview: Overview }) {
+  return (
+    <>
+      <section className="sheet" aria-label="What wants a decision now">
+        <div className="row head" style={{ gridTemplateColumns: "1fr", height: 36 }}>
+          What wants a decision now
+        </div>
+        {data.findings.length === 0 && (
+          <Empty>
+            {data.not_looked_at.length
+              ? "Nothing that was looked at wants a decision."
+              : "All is well: nothing wants a decision."}
+          </Empty>
+        )}
+        {data.findings.map((f) => {
+          const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
+          return (
+            <Link
+              key={f.text}
+              to={to(f.about)}
+              className="row"
+              style={{
+                gridTemplateColumns: "24px 230px 1fr",
+                padding: "9px 14px",
+                color: "inherit",
+                textDecoration: "none",
+              }}
+            >
+              <span className="state-own">▲</span>
+              <b style={{ fontSize: 13.5 }}>{title}</b>
+              <span style={{ whiteSpace: "normal", fontSize: 13.5 }}>{f.text}</span>
+            </Link>
+          );
+        })}
+      </section>
+      {data.not_looked_at.length > 0 && (
+        <Text fz="xs" className="quiet">
+          Not looked at: {data.not_looked_at.join("; ")}.
+        </Text>
+      )}
+    </>
   );
 }

@@ -1,5 +1,6 @@
 import { Group, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api";
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
@@ -7,7 +8,8 @@ import { EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
-import { Empty, Loaded } from "../parts/states";
+import { Loaded } from "../parts/states";
+import { type Column, Table, useFilter } from "../parts/Table";
 import { shown } from "../parts/values";
 import { subjectPath } from "./GroupsPage";
 
@@ -17,7 +19,7 @@ export function SubjectPage() {
   const navigate = useNavigate();
   const query = useQuery({
     queryKey: ["subject", subject],
-    queryFn: () => answer(GET("/api/v1/subjects", { params: { query: { subject, limit: 2000 } } })),
+    queryFn: () => answer(GET("/api/v1/subjects", { params: { query: { subject, limit: 200_000 } } })),
   });
   const [kind = "group", name = ""] = [subject.slice(0, subject.indexOf(":")), subject.slice(subject.indexOf(":") + 1)];
   return (
@@ -68,9 +70,62 @@ function Subjects({ label, names }: { label: string; names: string[] }) {
   );
 }
 
+type Member = SubjectDetail["accounts"][number];
+type Given = SubjectDetail["gives"][number];
+const through = (chain: string[]) => chain.join(" › ");
+const GIVES: Column<Given>[] = [
+  {
+    head: "what comes down from it",
+    track: "minmax(120px, 1fr)",
+    by: (g) => g.where,
+    show: (g) => <Where kind={g.kind} where={g.where} />,
+  },
+  {
+    head: "the line",
+    track: "minmax(120px, 1.3fr)",
+    by: (g) => g.line,
+    show: (g) => <span className="mono">{g.line}</span>,
+  },
+  {
+    head: "through",
+    track: "minmax(80px, 1fr)",
+    by: (g) => through(g.chain.slice(1)),
+    show: (g) => <span className="quiet">{through(g.chain.slice(1))}</span>,
+  },
+];
+
 function Detail({ detail }: { detail: SubjectDetail }) {
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("without");
+  const [matching, filter] = useFilter("Find somebody in it", "Part of a name, of what it is through");
+  const members = useMemo<Column<Member>[]>(
+    () => [
+      { head: "who is in it", track: "minmax(100px, 1fr)", by: (a) => a.account, show: (a) => a.account },
+      {
+        head: "through",
+        track: "minmax(100px, 1.3fr)",
+        by: (a) => through(a.chain.slice(1, -1)) || "directly",
+        show: (a) => <span className="quiet">{through(a.chain.slice(1, -1)) || "directly"}</span>,
+      },
+      {
+        head: "",
+        track: "82px",
+        show: (a) => (
+          <button
+            type="button"
+            className="link"
+            onClick={(e) => {
+              e.stopPropagation();
+              setSearch(a.account === chosen ? {} : { without: a.account }, { replace: true });
+            }}
+          >
+            without it?
+          </button>
+        ),
+      },
+    ],
+    [chosen, setSearch],
+  );
   return (
     <div style={{ display: "grid", gap: 14 }}>
       <Note note={detail.note} />
@@ -90,61 +145,35 @@ function Detail({ detail }: { detail: SubjectDetail }) {
         }}
       >
         <div style={{ display: "grid", gap: 14 }}>
-          <section className="sheet" aria-label="Members">
-            <div className="row head" style={{ gridTemplateColumns: "1fr 1.3fr 82px", height: 32 }}>
-              <span>who is in it</span>
-              <span>through</span>
-              <span />
-            </div>
-            {detail.accounts.length === 0 && <Empty>Nobody is in it.</Empty>}
-            <div style={{ maxHeight: 420, overflow: "auto" }}>
-              {detail.accounts.map((a) => (
-                <div
-                  key={a.account}
-                  className="row"
-                  data-chosen={a.account === chosen}
-                  style={{ gridTemplateColumns: "1fr 1.3fr 82px", minHeight: 32, cursor: "default" }}
-                >
-                  <AccountLink name={a.account} />
-                  <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
-                    {a.chain.slice(1, -1).join(" › ") || "directly"}
-                  </span>
-                  <button
-                    type="button"
-                    className="link"
-                    onClick={() => setSearch(a.account === chosen ? {} : { without: a.account }, { replace: true })}
-                  >
-                    without it?
-                  </button>
-                </div>
-              ))}
-            </div>
-          </section>
+          <div className="bounded">
+            {detail.accounts.length > 20 && filter}
+            <Table
+              label="Members"
+              rows={detail.accounts}
+              columns={members}
+              keyOf={(a) => a.account}
+              to={(a) => `/accounts/${named(a.account)}`}
+              chosen={(a) => a.account === chosen}
+              matching={matching}
+              one="account"
+              none="Nobody is in it yet: edit it, or join accounts to it."
+            />
+          </div>
           {detail.settings.length > 0 && <Reaches settings={detail.settings} />}
         </div>
         <div style={{ display: "grid", gap: 14 }}>
           {chosen && <Without account={chosen} subject={detail.subject} />}
-          <section className="sheet" aria-label="What comes down from it">
-            <div className="row head" style={{ gridTemplateColumns: "1fr 1.3fr 1fr", height: 32 }}>
-              <span>what comes down from it</span>
-              <span>the line</span>
-              <span>through</span>
-            </div>
-            {detail.gives.length === 0 && <Empty>Nothing names it, or a group that holds it.</Empty>}
-            {detail.gives.map((g) => (
-              <div
-                key={g.kind + g.where + g.line}
-                className="row"
-                style={{ gridTemplateColumns: "1fr 1.3fr 1fr", minHeight: 32, cursor: "default" }}
-              >
-                <Where kind={g.kind} where={g.where} />
-                <span className="mono">{g.line}</span>
-                <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
-                  {g.chain.slice(1).join(" › ")}
-                </span>
-              </div>
-            ))}
-          </section>
+          <div className="bounded">
+            <Table
+              label="What comes down from it"
+              rows={detail.gives}
+              columns={GIVES}
+              keyOf={(g) => g.kind + g.where + g.line}
+              one="line"
+              none="Nothing names it, or a group that holds it."
+              tall
+            />
+          </div>
         </div>
       </div>
     </div>

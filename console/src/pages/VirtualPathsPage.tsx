@@ -67,7 +67,7 @@ export function VirtualPathsPage() {
             chosen={(v) => v.path === chosen}
             tall
             one="virtual path"
-            none="There are no virtual paths yet: nobody sees anything."
+            none="There are no virtual paths yet, so nobody sees anything: add one that leads to a folder."
           />
         )}
       </Loaded>

@@ -70,6 +70,35 @@ test("nothing matches, and nothing is there", () => {
   expect(screen.getByText("There are no boats.")).toBeTruthy();
 });
 
+test("Enter opens the chosen row from the page or its search field, and not from a form or a button beside it", async () => {
+  const user = userEvent.setup({ delay: null });
+  shown(
+    <MemoryRouter>
+      <input aria-label="search" data-search />
+      <input aria-label="name" />
+      <button type="button">Other</button>
+      <Table
+        label="Boats"
+        rows={BOATS}
+        columns={COLUMNS}
+        keyOf={(b) => b.name}
+        one="boat"
+        none=""
+        to={(b) => `/${b.name}`}
+      />
+      <Where />
+    </MemoryRouter>,
+  );
+  for (const elsewhere of [screen.getByLabelText("name"), screen.getByRole("button", { name: "Other" })]) {
+    elsewhere.focus();
+    await user.keyboard("{Enter}");
+    expect(screen.getByRole("status").textContent).toBe("/");
+  }
+  screen.getByLabelText("search").focus();
+  await user.keyboard("{Enter}");
+  expect(screen.getByRole("status").textContent).toBe("/fulmar");
+});
+
 test("rows that lead somewhere are moved through with the arrow keys and opened with Enter", async () => {
   table(BOATS, { to: (b) => `/boats/${b.name}` });
   const grid = screen.getByRole("grid", { name: "Boats" });

@@ -112,8 +112,8 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
   };
   useHotkeys(
     [
-      ["ArrowDown", () => to && box.current?.focus()],
-      ["Enter", () => open(shown[at])],
+      ["ArrowDown", (event) => isFree(event) && to && box.current?.focus({ preventScroll: true }), ELSEWHERE_TOO],
+      ["Enter", (event) => isFree(event) && open(shown[at]), ELSEWHERE_TOO],
     ],
     [],
   );
@@ -188,6 +188,13 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
   );
 }
 
+/** What a key does besides, such as sending a form, it goes on to do. */
+const ELSEWHERE_TOO = { preventDefault: false };
+
+/** Is a key pressed where nothing else waits for it: on the page itself, or in the field that a list is searched by? */
+const isFree = (event: globalThis.KeyboardEvent) =>
+  event.target === document.body || (event.target instanceof Element && event.target.matches("[data-search]"));
+
 /** The head of a column: a click sorts by it; its edge is drawn. */
 function Head<T>({ header, sizes }: { header: Header<T, unknown>; sizes: (sizes: ColumnSizingState) => void }) {
   const { column } = header;
@@ -228,6 +235,7 @@ export function useFilter(label: string, placeholder: string, begins = "") {
   const input = (
     <TextInput
       ref={field}
+      data-search
       aria-label={label}
       placeholder={placeholder}
       autoFocus

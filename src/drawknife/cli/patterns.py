@@ -83,6 +83,8 @@ def show_pattern(answers: Answers, name: str, as_yaml: bool, folders: tuple[Path
     for a in found.asks:
         more = f"  [{a.default}]" if a.default else "  may be left out" if a.optional else ""
         out.print(Text(f"  {a.key:<{width}}  ", "bold").append(f"{a.asks} ({a.kind})", "default").append(more, "dim"))
+    for number, step in enumerate(found.steps, 1):
+        out.print(Text(f"  step {number}  ", "bold").append(f"{step.does}: {', '.join(step.asks)}", "default"))
     if not found.given:
         return
     given = ", ".join(f"{key}={value}" for key, value in found.given.items())
@@ -103,9 +105,10 @@ def _pattern(answers: Answers, name: str, folders: tuple[Path, ...]) -> msg.Patt
 @pattern.command("use")
 @click.argument("name")
 @click.argument("given", nargs=-1, metavar="[KEY=VALUE]...")
+@click.option("--step", type=click.IntRange(1), help="Only this step of it, as `pattern show` counts them.")
 @OWN
 @edits
-def use_pattern(apply: Apply, name: str, given: tuple[str, ...], folders: tuple[Path, ...]) -> None:
+def use_pattern(apply: Apply, name: str, given: tuple[str, ...], step: int | None, folders: tuple[Path, ...]) -> None:
     """Set up what a pattern sets up. What is not answered is asked for on a terminal.
 
     \b
@@ -113,22 +116,26 @@ def use_pattern(apply: Apply, name: str, given: tuple[str, ...], folders: tuple[
       drawknife pattern use drop-box senders=group:boats collectors=group:night-watch \\
           folder=survey:/box location=/box --draft the-box
       drawknife pattern use homes who=group:sonar-lab --preview
+      drawknife pattern use first-server --step 2 account=ines
     """
     answers = _given(given)
     asking = asking_with(apply.writer)
     if sys.stdin.isatty():
-        for ask in _pattern(asking, name, folders).asks:
+        found = _pattern(asking, name, folders)
+        steps = found.steps if step is None else found.steps[step - 1 : step]
+        keys = {key for s in steps for key in s.asks} or {a.key for a in found.asks}
+        for ask in (a for a in found.asks if a.key in keys):
             if not answers.get(ask.key):
                 default = "" if ask.optional else ask.default
                 answers[ask.key] = click.prompt(ask.asks, default=default, err=True, show_default=bool(default))
     if isinstance(asking, Client):
-        found = asking.pattern_changes(name, answers)
+        made = asking.pattern_changes(name, answers, step)
     else:
-        found = asking.pattern_changes(name, answers, folders)
+        made = asking.pattern_changes(name, answers, folders, step)
     if not apply.preview and not apply.as_json:
-        for line in found.says:
+        for line in made.says:
             say(f"  {line}")
-    apply([c.plain() for c in found.changes])
+    apply([c.plain() for c in made.changes])
 
 
 def _given(words: tuple[str, ...]) -> dict[str, str]:

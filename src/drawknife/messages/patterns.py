@@ -21,12 +21,22 @@ class PatternAsk(Message):
     optional: bool
 
 
+class PatternStep(Message):
+    """A part of a pattern that can be done by itself."""
+
+    does: str
+    asks: list[str] = Field(description="The keys of its questions")
+
+
 class PatternMessage(Message):
     """A pattern: its questions, and what holds afterwards with some sample answers."""
 
     name: str
     about: str
     asks: list[PatternAsk]
+    steps: list[PatternStep] = Field(
+        description="The parts that can be done one by one; empty where it is done at once"
+    )
     given: dict[str, str] = Field(description="The sample answers")
     can: list[str]
     cannot: list[str]

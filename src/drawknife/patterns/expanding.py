@@ -34,7 +34,7 @@ def changes_of(pattern: Pattern, given: Mapping[str, str], prepared: Prepared) -
     Raises :class:`BadInput` with the question for an answer that is missing or is none, and :class:`NotFound` for one to
     a question that is not asked.
     """
-    return list(_expanded(pattern.changes, _answers(pattern, given), prepared))
+    return list(_expanded(pattern.all_changes, _answers(pattern, given), prepared))
 
 
 def _answers(pattern: Pattern, given: Mapping[str, str]) -> Answers:

@@ -15,7 +15,7 @@ from drawknife.core.model import values as v
 from drawknife.core.model.items import parse_subject
 from drawknife.core.model.kinds import FOLDER, KINDS, SETTING
 from drawknife.core.model.soundness import Where
-from drawknife.core.words.errors import NotFound
+from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import check_name, check_path, check_subject_name, check_unit, parse_place
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, Mistake, Places, read_document
@@ -73,6 +73,14 @@ class Ask(_Strict):
     optional: bool = False
 
 
+class Step(_Strict):
+    """A part of a pattern that can be done by itself: what it does, the keys of what it asks, and its changes."""
+
+    does: str
+    asks: list[str]
+    changes: list[dict[str, Any]]
+
+
 class Trials(_Strict):
     """What must hold after the changes: answers, what there is before, and who can do what, and who cannot.
 
@@ -86,13 +94,28 @@ class Trials(_Strict):
 
 
 class Pattern(_Strict):
-    """A pattern as its file has it. `name` is the file's name."""
+    """A pattern as its file has it. `name` is the file's name. One that has steps changes what they do, in their order."""
 
     name: str
     about: str
     asks: list[Ask]
-    changes: list[dict[str, Any]]
+    changes: list[dict[str, Any]] = []
+    steps: list[Step] = []
     trials: list[Trials] = []
+
+    @property
+    def all_changes(self) -> list[dict[str, Any]]:
+        return [*self.changes, *(change for step in self.steps for change in step.changes)]
+
+    def step(self, number: int) -> Pattern:
+        """One step, from 1 on, as a pattern of its own. :class:`BadInput` if there is none."""
+        if not 1 <= number <= len(self.steps):
+            there = f"1 to {len(self.steps)}" if self.steps else f"no step: {self.name} has none"
+            raise BadInput("step", f"there is no step {number}", there)
+        one = self.steps[number - 1]
+        return self.model_copy(
+            update={"asks": [self.ask(key) for key in one.asks], "changes": one.changes, "steps": []}
+        )
 
     def ask(self, key: str) -> Ask:
         """The question of that key; :class:`NotFound` if there is none."""
@@ -135,8 +158,26 @@ def _wrong(pattern: Pattern) -> Iterator[tuple[Where, str, str]]:
     known: set[str] = set()
     for number, ask in enumerate(pattern.asks):
         yield from _unknown(("asks", number, "default"), ask.default, known)
-        known |= {ask.key, f"{ask.key}_in"} if ask.kind == "folder" else {ask.key}
+        known |= _keys(ask)
+    if bool(pattern.changes) == bool(pattern.steps):
+        yield (), "it has both changes and steps" if pattern.steps else "it changes nothing", "changes, or steps"
     yield from _wrong_changes(("changes",), pattern.changes, known)
+    asks = {a.key: a for a in pattern.asks}
+    for number, step in enumerate(pattern.steps):
+        known = set()
+        for place, key in enumerate(step.asks):
+            where: Where = ("steps", number, "asks", place)
+            if key not in asks:
+                yield where, f"there is no question {key!r}", "the key of a question"
+                continue
+            yield from _unknown(where, asks[key].default, known)
+            known |= _keys(asks[key])
+        yield from _wrong_changes(("steps", number, "changes"), step.changes, known)
+
+
+def _keys(ask: Ask) -> set[str]:
+    """What changes may name of an answer."""
+    return {ask.key, f"{ask.key}_in"} if ask.kind == "folder" else {ask.key}
 
 
 def _wrong_changes(at: Where, changes: Any, known: set[str]) -> Iterator[tuple[Where, str, str]]:

@@ -78,6 +78,7 @@ class Current:
         self._holders: dict[bytes, tokens.Holder] = {}
         self._holders_at = (-1, 0.0)
         self._stop = threading.Event()
+        self._heard = threading.Event()
 
     def start(self) -> None:
         """Begin to listen."""
@@ -107,6 +108,11 @@ class Current:
         if self._lost:
             log.info("the database is back")
         self._said, self._said_at, self._lost = said, monotonic(), False
+        self._heard.set()
+
+    def wait_for_database(self, seconds: float) -> None:
+        """Until the database has answered for the first time, or so long."""
+        self._heard.wait(seconds)
 
     def _newest(self) -> tuple[int, int]:
         """What the database said last, asked anew if that is too long ago; Unavailable if it is gone."""

@@ -10,7 +10,7 @@ import struct
 
 _NUMBER = struct.Struct("=q")
 _EACH = 64  # bytes for a process, so that no two share a line of the processor's cache
-_REVISION, _FORGOTTEN, _CONNECTIONS = 0, 8, 16
+_REVISION, _FORGOTTEN, _CONNECTIONS, _READY = 0, 8, 16, 24
 
 
 class Shared:
@@ -42,6 +42,14 @@ class Shared:
     def ended(self) -> int:
         """A number that is another whenever any process has ended a token."""
         return sum(self._read(p, _FORGOTTEN) for p in range(self.processes))
+
+    def is_ready(self) -> None:
+        """This process can answer."""
+        self._write(_READY, 1)
+
+    def all_ready(self) -> bool:
+        """Can every process answer, or could once?"""
+        return all(self._read(p, _READY) for p in range(self.processes))
 
     def has_connections(self, count: int) -> None:
         """This process holds so many connections."""

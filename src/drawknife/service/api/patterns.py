@@ -18,6 +18,12 @@ class PatternPath(BaseModel):
     name: str = Field(description="The pattern's name")
 
 
+class Steps(Asking):
+    step: int | None = Field(
+        None, ge=1, le=1000, description="Only this step of it, from 1 on; all, where it is left out"
+    )
+
+
 @api.get("/patterns", summary="The patterns, with their questions", responses={200: msg.PatternList})
 def patterns() -> Response:
     return answer(every_pattern(current().pattern_folders))
@@ -33,6 +39,6 @@ def pattern(path: PatternPath) -> Response:
     summary="The changes that a pattern makes with some answers; nothing is done",
     responses={200: msg.PatternChanges, **problems(404, 413, 415)},
 )
-def pattern_changes(path: PatternPath, body: msg.PatternAnswers, query: Asking) -> Response:
+def pattern_changes(path: PatternPath, body: msg.PatternAnswers, query: Steps) -> Response:
     asked = ask(query)
-    return answer(asked.pattern_changes(path.name, body.answers, current().pattern_folders), asked.revision)
+    return answer(asked.pattern_changes(path.name, body.answers, current().pattern_folders, query.step), asked.revision)

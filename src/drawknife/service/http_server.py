@@ -1,0 +1,176 @@
+"""The application behind waitress, with deadlines and problems.
+
+Waitress reads a request whole before a thread has to do with it, so that clients that send slowly, or only half of
+a request, hold nobody up; here its requests get deadlines, and its own refusals become problems.
+"""
+
+from __future__ import annotations
+
+import socket
+import time
+from typing import Any
+
+from waitress.adjustments import Adjustments
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.server import TcpWSGIServer
+from waitress.task import ErrorTask, ThreadedTaskDispatcher
+from waitress.utilities import RequestEntityTooLarge
+
+from drawknife.core.words.sizes import show_size
+from drawknife.messages import Problem
+
+from .app import LARGE, LARGEST_BODY, LARGEST_MODEL
+from .problems import MEDIA_TYPE, TYPE
+from .shared import Shared
+
+#: Seconds in which the head of a request has to be there, and its body at the least speed (bytes a second).
+HEAD_DEADLINE, LEAST_SPEED = 20.0, 20_000
+#: Seconds in which a client has to take some of its answer.
+TAKING_DEADLINE = 60
+#: Seconds for which what a refused client goes on to send is thrown away.
+DRAINING = 3
+#: Bytes that somebody who shows no token may send.
+LARGEST_UNASKED = 64 * 1024
+#: Bytes of a request's head.
+LARGEST_HEAD = 64 * 1024
+
+
+class _Parser(HTTPRequestParser):  # type: ignore[misc]
+    """A request being read. What is too large is refused at its head."""
+
+    error: Any
+
+    def parse_header(self, header_plus: bytes) -> None:
+        super().parse_header(header_plus)
+        shown = "AUTHORIZATION" in self.headers or "COOKIE" in self.headers
+        largest = (LARGEST_MODEL if self.path in LARGE else LARGEST_BODY) if shown else LARGEST_UNASKED
+        if self.error is None and (self.content_length > largest or (self.chunked and not shown)):
+            self.error = RequestEntityTooLarge(f"at most {show_size(largest)} can be sent here")
+            self.completed = True
+
+
+class _ErrorTask(ErrorTask):  # type: ignore[misc]
+    """What waitress refuses by itself, told as everything else is."""
+
+    def execute(self) -> None:
+        error = self.request.error
+        body = Problem(
+            type=f"{TYPE}http-{error.code}", title=error.reason, status=error.code, detail=str(error.body)[:300]
+        )
+        raw = body.model_dump_json(exclude_none=True).encode()
+        self.status = f"{error.code} {error.reason}"
+        self.response_headers.extend([("Content-Type", MEDIA_TYPE), ("Cache-Control", "no-store")])
+        self.set_close_on_finish()
+        self.channel.refused = True
+        self.content_length = len(raw)
+        self.write(raw)
+
+
+class _Channel(HTTPChannel):  # type: ignore[misc]
+    """A connection. `began` is when the request began that has not been received whole yet.
+
+    One that was `refused` may still be sending: closed at once, it would not come to read why. So what it sends is
+    thrown away for a while, since `draining`.
+    """
+
+    parser_class = _Parser
+    error_task_class = _ErrorTask
+    began: float | None = None
+    refused = False
+    draining: float | None = None
+    close_when_flushed: bool = False
+
+    def readable(self) -> bool:
+        return True if self.draining is not None else bool(super().readable())
+
+    def handle_read(self) -> None:
+        if self.draining is None:
+            super().handle_read()
+            return
+        try:
+            if not self.recv(65536):
+                self.handle_close()
+        except OSError:
+            self.handle_close()
+
+    def handle_write(self) -> None:
+        if self.refused and self.close_when_flushed and self.draining is None:
+            self._flush_exception(self._flush_some)
+            if not self.total_outbufs_len and not self.will_close:
+                self.close_when_flushed = False
+                self.draining = time.time()
+                self.socket.shutdown(socket.SHUT_WR)
+            return
+        super().handle_write()
+
+    def received(self, data: bytes) -> bool:
+        if self.request is None:
+            self.began = time.time()
+        found = bool(super().received(data))
+        if self.request is None:
+            self.began = None
+        return found
+
+    def overdue(self, now: float) -> bool:
+        """Has its request, or its client's taking of an answer, gone on for too long?"""
+        if self.draining is not None:
+            return now - self.draining > DRAINING
+        if self.total_outbufs_len and now - self.last_activity > TAKING_DEADLINE:
+            return True
+        if self.began is None or self.request is None:
+            # Nothing has been sent yet on a connection that is new.
+            return (
+                not self.requests
+                and self.last_activity == self.creation_time
+                and now - self.creation_time > HEAD_DEADLINE
+            )
+        allowed = HEAD_DEADLINE
+        if self.request.headers_finished:
+            allowed += (self.request.body_bytes_received or self.request.content_length or 0) / LEAST_SPEED
+        return now - self.began > allowed
+
+
+class HttpServer(TcpWSGIServer):  # type: ignore[misc]
+    channel_class = _Channel
+    shared: Shared | None = None
+
+    _left = 0
+
+    def readable(self) -> bool:
+        if self.shared is not None:
+            self.shared.has_connections(len(self.active_channels))
+        return bool(super().readable())
+
+    def handle_accept(self) -> None:
+        """Take a connection; but whoever has more than another process leaves it a moment to take it first."""
+        fewest = self.shared.fewest_elsewhere() if self.shared is not None else None
+        if fewest is not None and len(self.active_channels) > fewest and self._left < 3:
+            self._left += 1
+            time.sleep(0.0005)
+            return
+        self._left = 0
+        super().handle_accept()
+
+    def maintenance(self, now: float) -> None:
+        super().maintenance(now)
+        for channel in list(self.active_channels.values()):
+            if channel.overdue(now):
+                channel.will_close = True
+
+
+def make_server(application: Any, listening: socket.socket, threads: int, shared: Shared | None = None) -> HttpServer:
+    """A server of an application on a socket that listens; its `run` serves until it is interrupted."""
+    adjustments = Adjustments(
+        sockets=[listening], connection_limit=4000, backlog=1024, channel_timeout=60, cleanup_interval=2, ident="",
+        max_request_header_size=LARGEST_HEAD, max_request_body_size=LARGEST_MODEL, log_socket_errors=False,
+        clear_untrusted_proxy_headers=True,
+    )  # fmt: skip
+    dispatcher = ThreadedTaskDispatcher()
+    dispatcher.set_thread_count(threads)
+    address = (listening.family, listening.type, listening.proto, listening.getsockname())
+    made = HttpServer(
+        application, {}, True, listening, dispatcher=dispatcher, adj=adjustments, bind_socket=False, sockinfo=address
+    )
+    made.shared = shared
+    return made
