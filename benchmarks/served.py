@@ -6,7 +6,6 @@ import sys
 
 from flask import Flask, Response
 
-from drawknife.service.files import ReadableFolders
 from drawknife.service.server import Options, Server, listen
 
 
@@ -18,5 +17,5 @@ def with_empty_route(app: Flask) -> None:
 
 if __name__ == "__main__":
     database, port, processes = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
-    options = Options(database, "127.0.0.1", port, None, None, ReadableFolders(), 4, processes, False)
+    options = Options(database, threads=4, processes=processes)
     Server(options, listen("127.0.0.1", port), lambda: print("ready", flush=True), with_empty_route).run()

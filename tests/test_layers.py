@@ -83,7 +83,7 @@ def test_every_module_is_in_a_layer():
 def test_a_file_of_one_name_is_about_one_subject():
     """Modules may share a name only where they are about the same, layer by layer."""
     shared = {
-        "access", "accounts", "administrators", "certificates", "changes", "changing", "common", "directories", "disk", "disk_plan", "disks", "drafting", "drafts", "errors", "history", "idle", "items", "limits", "mending",
+        "access", "accounts", "administrators", "certificates", "changes", "changing", "common", "database", "directories", "disk", "disk_plan", "disks", "drafting", "drafts", "errors", "history", "idle", "items", "limits", "mending",
         "model", "patterns", "people", "places", "previews", "named", "promises", "questions", "rehearsals", "trials", "way_in",
     }  # fmt: skip
     seen: dict[str, set[str]] = {}
@@ -91,3 +91,13 @@ def test_a_file_of_one_name_is_about_one_subject():
         if path.name != "__init__.py":
             seen.setdefault(name.rpartition(".")[2], set()).add(name)
     assert {short for short, where in seen.items() if len(where) > 1} <= shared
+
+
+def test_where_each_message_is_is_current():
+    from tools.message_names import PAGE, page
+
+    assert PAGE.read_text() == page(), "write it anew with python -m tools.message_names"
+    from drawknife import messages
+    from drawknife.messages.where import WHERE
+
+    assert all(getattr(messages, name).__name__ == name for name in WHERE if isinstance(getattr(messages, name), type))

@@ -4,7 +4,6 @@ import os
 import signal
 
 from drawknife.service import server
-from drawknife.service.files import ReadableFolders
 
 
 def _stops(delay, monkeypatch):
@@ -15,7 +14,7 @@ def _stops(delay, monkeypatch):
         signal.pause()
 
     monkeypatch.setattr(server, "_work", work)
-    options = server.Options("", "", 0, None, None, ReadableFolders(), 1, 2, False)
+    options = server.Options("", processes=2)
     ready, says = os.pipe()
     pid = os.fork()
     if pid == 0:

@@ -45,6 +45,7 @@ export function LimitsPage() {
                     chosen={(r) => r.of === limit}
                     matching={matching}
                     one="limit"
+                    tall
                     none="Nothing is limited: no quota, no capacity. Add a quota, or give a store its capacity."
                   />
                 </div>
@@ -103,7 +104,7 @@ const LIMITS: Column<LimitRow>[] = [
     head: "limit, the fullest first",
     track: "minmax(120px, 1.5fr)",
     by: (r) => r.of.called,
-    show: (r) => <span className={r.first ? undefined : "quiet"}>{r.of.called}</span>,
+    show: (r) => <span className={r.first ? "wraps" : "wraps quiet"}>{r.of.called}</span>,
   },
   { head: "full", track: "minmax(60px, 1fr)", by: (r) => shareOf(r.side), show: (r) => <Bar side={r.side} /> },
   { head: "used", track: "86px", by: (r) => r.side.used, show: (r) => r.side.show(r.side.used) },

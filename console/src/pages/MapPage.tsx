@@ -1,30 +1,16 @@
-import { Group, Select, Text, TextInput } from "@mantine/core";
+import { Checkbox, Group, Select, Text, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
-import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useEffect, useRef, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
-import { answer, GET, type MapWindow, named, RIGHTS, type State } from "../api";
-import { Legend, MARKS, MEANINGS } from "../parts/marks";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { answer, GET, type MapWindow, RIGHTS } from "../api";
 import { Page } from "../parts/Shell";
-import { Empty, Failed, Loaded } from "../parts/states";
-import { tail } from "../parts/tree";
+import { Empty, Loaded } from "../parts/states";
+import { foldColumns } from "../parts/tree";
+import { ALL, type Choice, Grid, windowOf } from "./MapGrid";
 
-const BLOCK = 100;
-const ALL = "all, as letters";
-const HEAD = 190;
-const LABEL = 170;
-const ROW = 26;
-
-interface Choice {
-  right: string;
-  matching: string;
-  group: string;
-  unit: string;
-  store: string;
-  under: string;
-  deepest: string;
-}
+/** Cells of a map that is fetched whole, and so can be folded. */
+const FOLDABLE = 200_000;
 
 /** Accounts by places. Only the windows that are looked at are fetched. */
 export function MapPage() {
@@ -44,11 +30,12 @@ export function MapPage() {
     const said = Object.entries(asked).filter(([, value]) => value);
     setSearch(new URLSearchParams(said), { replace: true });
   }, [asked, setSearch]);
+  const [whole, setWhole] = useState(false);
   const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
   const put = (key: keyof Choice, value: string | null) => setChoice({ ...choice, [key]: value ?? "" });
   const first = useQuery({
     queryKey: ["map", asked, 0, 0],
-    queryFn: () => window_(asked, 0, 0),
+    queryFn: () => windowOf(asked, 0, 0),
     placeholderData: keepPreviousData,
   });
   const text = (key: keyof Choice, label: string, placeholder: string, w: number) => (
@@ -67,32 +54,39 @@ export function MapPage() {
         <Select
           label="Right"
           size="xs"
-          w={150}
+          w={130}
           data={[...RIGHTS, ALL]}
           value={choice.right || ALL}
           allowDeselect={false}
           onChange={(v) => put("right", v)}
         />
-        {text("matching", "Account", "part of a name", 140)}
-        {text("group", "In group", "name", 130)}
-        {text("unit", "In unit", "path", 130)}
-        {text("under", "Under", "/", 150)}
-        {text("deepest", "Levels below", "all", 90)}
+        {text("matching", "Account", "part of a name", 112)}
+        {text("group", "In group", "name", 100)}
+        {text("unit", "In unit", "path", 100)}
+        {text("under", "Under", "/", 110)}
+        {text("deepest", "Levels below", "all", 92)}
         <Select
           label="In store"
           size="xs"
-          w={130}
+          w={110}
           clearable
           placeholder="any"
           value={choice.store || null}
           data={stores.data?.stores.map((s) => s.name) ?? []}
           onChange={(v) => put("store", v)}
         />
+        <Checkbox
+          size="xs"
+          mb={7}
+          label="fold what is the same"
+          checked={!whole}
+          onChange={(e) => setWhole(!e.currentTarget.checked)}
+        />
       </Group>
       <Loaded query={first}>
         {(data) =>
           data.total_accounts && data.total_locations ? (
-            <Grid key={JSON.stringify(asked)} choice={asked} first={data} />
+            <Chosen key={JSON.stringify(asked)} choice={asked} first={data} whole={whole} />
           ) : (
             <Empty>No {data.total_accounts ? "location" : "account"} is left by this choice.</Empty>
           )
@@ -102,251 +96,33 @@ export function MapPage() {
   );
 }
 
-function window_(choice: Choice, i: number, j: number) {
-  const query = {
-    ...choice,
-    under: choice.under || "/",
-    right: choice.right === ALL ? undefined : choice.right,
-    account_offset: i * BLOCK,
-    account_limit: BLOCK,
-    location_offset: j * BLOCK,
-    location_limit: BLOCK,
-    deepest: choice.deepest === "" ? undefined : Number(choice.deepest),
-  };
-  return answer(GET("/api/v1/map", { params: { query } }));
-}
-
-function Grid({ choice, first }: { choice: Choice; first: MapWindow }) {
-  const letters = choice.right === ALL;
-  const width = letters ? 108 : 28;
-  const box = useRef<HTMLDivElement>(null);
-  const navigate = useNavigate();
-  const [at, setAt] = useState<[number, number]>([0, 0]);
-  const rows = useVirtualizer({
-    count: first.total_accounts,
-    getScrollElement: () => box.current,
-    estimateSize: () => ROW,
-    overscan: 10,
-    paddingStart: HEAD,
-    scrollPaddingStart: HEAD,
+/** The map that was chosen: folded, where it is small enough to be looked at whole. */
+function Chosen({ choice, first, whole }: { choice: Choice; first: MapWindow; whole: boolean }) {
+  const foldable = first.total_accounts * first.total_locations <= FOLDABLE;
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
+  const query = useQuery({
+    queryKey: ["map", choice, "whole"],
+    queryFn: () => windowOf(choice, 0, 0, [first.total_accounts, first.total_locations]),
+    enabled: foldable && !whole,
   });
-  const columns = useVirtualizer({
-    horizontal: true,
-    count: first.total_locations,
-    getScrollElement: () => box.current,
-    estimateSize: () => width,
-    overscan: 8,
-    paddingStart: LABEL,
-    scrollPaddingStart: LABEL,
-  });
-  const found = new Map<string, [number, number]>();
-  for (const row of rows.getVirtualItems())
-    for (const column of columns.getVirtualItems()) {
-      const block: [number, number] = [Math.floor(row.index / BLOCK), Math.floor(column.index / BLOCK)];
-      found.set(block.join(), block);
-    }
-  const blocks = [...found.values()];
-  const windows = useQueries({
-    queries: blocks.map(([i, j]) => ({
-      queryKey: ["map", choice, i, j],
-      queryFn: () => window_(choice, i, j),
-      staleTime: 10_000,
-    })),
-  });
-  const byBlock = new Map(blocks.map((block, n) => [block.join(), windows[n]?.data]));
-  const failed = windows.find((w) => w.error)?.error;
-  const blockAt = (i: number, j: number) => byBlock.get([Math.floor(i / BLOCK), Math.floor(j / BLOCK)].join());
-  const cell = (i: number, j: number) => blockAt(i, j)?.cells[i % BLOCK]?.[j % BLOCK];
-  const accountAt = (i: number) => {
-    for (const [block, data] of byBlock)
-      if (Number(block.split(",")[0]) === Math.floor(i / BLOCK) && data) return data.accounts[i % BLOCK];
-  };
-  const locationAt = (j: number) => {
-    for (const [block, data] of byBlock)
-      if (Number(block.split(",")[1]) === Math.floor(j / BLOCK) && data) return data.locations[j % BLOCK];
-  };
-  const open = (i: number, j: number) => {
-    const account = accountAt(i);
-    const right = letters ? "enter" : choice.right;
-    if (account && cell(i, j))
-      navigate(`/accounts/${named(account)}?why=${encodeURIComponent(`${right}@${locationAt(j)}`)}`);
-  };
-  const keys = (event: KeyboardEvent) => {
-    const step = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[event.key];
-    if (step) {
-      event.preventDefault();
-      const i = Math.max(0, Math.min(first.total_accounts - 1, at[0] + (step[0] ?? 0)));
-      const j = Math.max(0, Math.min(first.total_locations - 1, at[1] + (step[1] ?? 0)));
-      setAt([i, j]);
-      rows.scrollToIndex(i);
-      columns.scrollToIndex(j);
-    } else if (event.key === "Enter") open(at[0], at[1]);
-  };
-  if (failed) return <Failed error={failed} />;
-  const here = cell(at[0], at[1]);
+  const folded = useMemo(() => {
+    if (!query.data) return undefined;
+    const open = (location: string) =>
+      setOpened((now) => {
+        const next = new Set(now);
+        if (!next.delete(location)) next.add(location);
+        return next;
+      });
+    return { ...foldColumns(query.data.locations, query.data.cells, opened), opened, open };
+  }, [query.data, opened]);
+  if (whole) return <Grid choice={choice} first={first} />;
+  if (foldable) return <Loaded query={query}>{() => <Grid choice={choice} first={first} folded={folded} />}</Loaded>;
   return (
     <>
-      <div
-        ref={box}
-        className="sheet rows"
-        style={{ flex: 1, minHeight: 0, position: "relative" }}
-        tabIndex={0}
-        onKeyDown={keys}
-        role="grid"
-        aria-label="Map"
-      >
-        <div style={{ width: columns.getTotalSize(), height: rows.getTotalSize(), position: "relative" }}>
-          <div
-            role="row"
-            tabIndex={-1}
-            style={{
-              position: "sticky",
-              top: 0,
-              height: HEAD,
-              zIndex: 3,
-              background: "var(--sheet)",
-              borderBottom: "1px solid var(--edge)",
-              width: columns.getTotalSize(),
-            }}
-          >
-            <div
-              role="columnheader"
-              tabIndex={-1}
-              style={{
-                position: "sticky",
-                left: 0,
-                width: LABEL,
-                height: HEAD,
-                background: "var(--sheet)",
-                zIndex: 4,
-                borderRight: "1px solid var(--edge)",
-                boxSizing: "border-box",
-                padding: "10px 14px",
-                display: "flex",
-                alignItems: "flex-end",
-              }}
-            >
-              <Text fz="xs" className="quiet">
-                {first.total_accounts.toLocaleString("en")} accounts by {first.total_locations.toLocaleString("en")}{" "}
-                locations
-              </Text>
-            </div>
-            {columns.getVirtualItems().map((c) => (
-              <div
-                key={c.key}
-                role="columnheader"
-                tabIndex={-1}
-                className="mono"
-                title={locationAt(c.index)}
-                style={{
-                  position: "absolute",
-                  left: c.start,
-                  width,
-                  bottom: 6,
-                  height: HEAD - 14,
-                  writingMode: "vertical-rl",
-                  transform: "rotate(180deg)",
-                  lineHeight: `${width}px`,
-                  overflow: "hidden",
-                  textOverflow: "ellipsis",
-                  whiteSpace: "nowrap",
-                  fontWeight: c.index === at[1] ? 700 : 400,
-                }}
-              >
-                {tail(locationAt(c.index) ?? "…", 23)}
-              </div>
-            ))}
-          </div>
-          {rows.getVirtualItems().map((r) => (
-            <div key={r.key} role="row" tabIndex={-1}>
-              <div
-                role="rowheader"
-                tabIndex={-1}
-                style={{
-                  position: "absolute",
-                  top: r.start,
-                  left: 0,
-                  width: "100%",
-                  pointerEvents: "none",
-                  zIndex: 2,
-                }}
-              >
-                <div
-                  style={{
-                    position: "sticky",
-                    left: 0,
-                    width: LABEL,
-                    height: ROW,
-                    lineHeight: `${ROW}px`,
-                    padding: "0 14px",
-                    boxSizing: "border-box",
-                    background: "var(--sheet)",
-                    borderRight: "1px solid var(--edge)",
-                    overflow: "hidden",
-                    textOverflow: "ellipsis",
-                    fontWeight: r.index === at[0] ? 700 : 400,
-                    fontSize: 13,
-                  }}
-                >
-                  {accountAt(r.index) ?? "…"}
-                </div>
-              </div>
-              {columns.getVirtualItems().map((c) => {
-                const state = cell(r.index, c.index);
-                return (
-                  <div
-                    key={c.key}
-                    role="gridcell"
-                    tabIndex={-1}
-                    className={`map-cell ${letters ? "mono" : state ? `state-${state}` : ""}`}
-                    data-at={r.index === at[0] && c.index === at[1]}
-                    style={{
-                      top: r.start,
-                      left: c.start,
-                      width,
-                      height: ROW,
-                      lineHeight: `${ROW}px`,
-                      boxSizing: "border-box",
-                      fontSize: letters ? 11 : 14,
-                      background: state ? undefined : "var(--stripe)",
-                    }}
-                    onMouseEnter={() => setAt([r.index, c.index])}
-                    onClick={() => open(r.index, c.index)}
-                    onKeyDown={() => undefined}
-                  >
-                    {letters ? state : state ? MARKS[state as State] : ""}
-                  </div>
-                );
-              })}
-            </div>
-          ))}
-        </div>
-      </div>
-      <Group justify="space-between" fz="sm">
-        <Text fz="sm">
-          {accountAt(at[0]) && locationAt(at[1]) ? (
-            <>
-              <b>{accountAt(at[0])}</b> at <span className="mono">{locationAt(at[1])}</span>: {told(here, choice.right)}
-            </>
-          ) : (
-            <span className="quiet">Point at a cell, or use the arrow keys; Enter tells why.</span>
-          )}
-        </Text>
-        {letters ? (
-          <Text fz="xs" className="quiet">
-            folder: c upload d delete e enter l list m make folders p delete files / files: a append d delete f rename r
-            download w overwrite (own)
-          </Text>
-        ) : (
-          <Legend />
-        )}
-      </Group>
+      <Text fz="xs" className="quiet">
+        Too large to be folded: narrow it to {FOLDABLE.toLocaleString("en")} cells, by accounts or by a folder.
+      </Text>
+      <Grid choice={choice} first={first} />
     </>
   );
-}
-
-/** What a cell says, in words. */
-function told(cell: string | null | undefined, right: string) {
-  if (cell == null) return <span className="quiet">no such location for it</span>;
-  return right === ALL ? <span className="mono">{cell}</span> : `${right}: ${MEANINGS[cell as State]}`;
 }

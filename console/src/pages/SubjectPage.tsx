@@ -84,13 +84,13 @@ const GIVES: Column<Given>[] = [
     head: "the line",
     track: "minmax(120px, 1.3fr)",
     by: (g) => g.line,
-    show: (g) => <span className="mono">{g.line}</span>,
+    show: (g) => <span className="mono wraps">{g.line}</span>,
   },
   {
     head: "through",
     track: "minmax(80px, 1fr)",
     by: (g) => through(g.chain.slice(1)),
-    show: (g) => <span className="quiet">{through(g.chain.slice(1))}</span>,
+    show: (g) => <span className="quiet wraps">{through(g.chain.slice(1))}</span>,
   },
 ];
 
@@ -100,12 +100,12 @@ function Detail({ detail }: { detail: SubjectDetail }) {
   const [matching, filter] = useFilter("Find somebody in it", "Part of a name, of what it is through");
   const members = useMemo<Column<Member>[]>(
     () => [
-      { head: "who is in it", track: "minmax(100px, 1fr)", by: (a) => a.account, show: (a) => a.account },
+      { head: "who is in it", track: "minmax(130px, 1fr)", by: (a) => a.account, show: (a) => a.account },
       {
         head: "through",
         track: "minmax(100px, 1.3fr)",
         by: (a) => through(a.chain.slice(1, -1)) || "directly",
-        show: (a) => <span className="quiet">{through(a.chain.slice(1, -1)) || "directly"}</span>,
+        show: (a) => <span className="quiet wraps">{through(a.chain.slice(1, -1)) || "directly"}</span>,
       },
       {
         head: "",
@@ -156,6 +156,7 @@ function Detail({ detail }: { detail: SubjectDetail }) {
               chosen={(a) => a.account === chosen}
               matching={matching}
               one="account"
+              tall
               none="Nobody is in it yet: edit it, or join accounts to it."
             />
           </div>

@@ -14,8 +14,9 @@ from drawknife.core.words.actions import GATES
 from drawknife.core.words.rights import RIGHTS
 from drawknife.core.words.sizes import number_of
 
+from .columns import READABLE, plain_table, print_table
 from .common import WITHOUT_DISK, Answers, asks, console, print_json, read_model_file, tell_notes
-from .marks import MARKS, MEANINGS, READABLE, STYLES, access_table, legend, mark, plain_table, print_table, tree_labels
+from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
 RIGHT = click.Choice(RIGHTS)

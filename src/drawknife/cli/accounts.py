@@ -15,9 +15,9 @@ from drawknife.core.words.sizes import show_size
 from drawknife.formats.accounts_csv import changes_from_csv
 
 from .changing import Writer, tell_changed, writes
+from .columns import READABLE, plain_table, print_table
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
 from .items import add_command, change_command, remove_command, rename_command
-from .marks import READABLE, plain_table, print_table
 from .previews import draw_preview
 
 

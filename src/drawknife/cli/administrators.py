@@ -9,8 +9,8 @@ import click
 from drawknife.client import Client
 from drawknife.core.words.roles import ADDS, ROLES
 
+from .columns import plain_table
 from .common import WRONG_USAGE, console, fail, print_json, say, serves
-from .marks import plain_table
 
 _ROLE = click.option(
     "--role", type=click.Choice(ROLES), help="; ".join(f"{role}: {adds}" for role, adds in ADDS.items()) + "."

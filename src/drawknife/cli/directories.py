@@ -15,8 +15,8 @@ from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.words.sizes import number_of, several
 
+from .columns import plain_table
 from .common import DONE, NOT_SO, console, print_json, say, serves
-from .marks import plain_table
 from .previews import draw_follows
 
 F = TypeVar("F", bound=Callable[..., Any])

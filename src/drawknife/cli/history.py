@@ -13,8 +13,8 @@ from drawknife import messages as msg
 from drawknife.client import Client
 
 from .changing import DRAFT, tell_changed
+from .columns import plain_table
 from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say, serves
-from .marks import plain_table
 from .previews import draw_item, draw_preview
 
 

@@ -12,8 +12,9 @@ from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS, SUBJECT_KINDS
 
 from .changing import change_from, edits, item_from, options_of, terms, with_terms
+from .columns import plain_table
 from .common import Answers, asks, console, print_json, shown_value
-from .marks import line_message, line_of, plain_table
+from .marks import line_message, line_of
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 

@@ -16,8 +16,8 @@ from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
+from .columns import plain_table
 from .common import RAW, WITHOUT_DISK, Answers, asks, console, print_json, say, serves, write_csv
-from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")

@@ -14,6 +14,8 @@ MODULES = {
     name: module
     for module, names in {
         "serve": "serve",
+        "config": "config",
+        "database": "database",
         "model": "load dump check schema findings",
         "accounts": "account standing",
         "people": "group unit ways without",
@@ -42,8 +44,35 @@ MODULES = {
 }
 
 
+#: The packages that only a part of the product needs, which is installed with it: `drawknife[server]`.
+OF_THE_SERVER = (
+    "flask",
+    "flask_openapi3",
+    "waitress",
+    "psycopg",
+    "psycopg_pool",
+    "argon2",
+    "ldap3",
+    "prometheus_client",
+)
+OF_THE_REHEARSAL = ("asyncssh", "structlog")
+
+
 class Commands(click.Group):
     """The commands, each loaded when it is called."""
+
+    def invoke(self, ctx: click.Context) -> object:
+        try:
+            return super().invoke(ctx)
+        except ModuleNotFoundError as error:
+            missing = (error.name or "").partition(".")[0]
+            if missing not in OF_THE_SERVER + OF_THE_REHEARSAL:
+                raise
+            of_it = missing in OF_THE_SERVER or ctx.invoked_subcommand == "serve"
+            extra = "server" if of_it else "rehearsal"
+            from .common import FAILED, fail
+
+            fail(FAILED, f"that is not installed here: pip install 'drawknife[{extra}]' ({error.name} is missing)")
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         return sorted({*super().list_commands(ctx), *MODULES})

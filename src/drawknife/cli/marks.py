@@ -7,7 +7,6 @@ from datetime import date
 
 from rich.cells import cell_len
 from rich.console import Console
-from rich.table import Table
 from rich.text import Text
 
 from drawknife import messages as msg
@@ -49,14 +48,20 @@ def legend(states: Iterable[str]) -> Text:
     return text
 
 
-def stepped_head(rights: Sequence[str], indent: int, gap: int = 2) -> list[Text]:
-    """The names of the columns as steps, each over its own column."""
+def stepped_head(rights: Sequence[str], indent: int, width: int, gap: int = 2) -> list[Text]:
+    """The names of the columns as steps, each over its own column; left of it where there is no room on the right."""
     lines = []
     for i, right in enumerate(rights):
         line = Text(" " * indent)
         for _ in range(i):
             line.append("│", "dim").append(" " * gap)
-        lines.append(line.append(right))
+        at = line.cell_len
+        if at + cell_len(right) > width and cell_len(right) < at:
+            line.truncate(at - cell_len(right) - 1)
+            line.append(f"{right} ").append("┐", "dim")
+        else:
+            line.append(right)
+        lines.append(line)
     return lines
 
 
@@ -89,6 +94,10 @@ def tree_labels(locations: Sequence[str]) -> list[str]:
     return labels
 
 
+#: More rows than these are written quickly, where they are not drawn on a terminal.
+MANY = 300
+
+
 def _many_rows(out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], width: int) -> None:
     """The rows of :func:`access_table` off a terminal, many of them: quickly, and whole."""
     drawn = {state: f"{MARKS[state]}  " for state in MARKS}
@@ -105,9 +114,9 @@ def access_table(
     label_width = max((len(label) for label, _, _ in rows), default=10)
     room = out.width - len(rights) * 3 - 4
     label_width = min(label_width, max(room, 20))
-    for line in stepped_head(rights, label_width + 2):
+    for line in stepped_head(rights, label_width + 2, out.width):
         out.print(line, no_wrap=True, overflow="crop")
-    if len(rows) > SMALL and not out.is_terminal:
+    if len(rows) > MANY and not out.is_terminal:
         _many_rows(out, rows, label_width)
         rows_drawn: Sequence[tuple[str, Sequence[str | None], str]] = ()
     else:
@@ -117,38 +126,10 @@ def access_table(
         line = Text(shown.ljust(label_width + 2))
         for state in states:
             line.append_text(mark(state)).append("  ")
-        space = out.width - line.cell_len
-        if behind and space > 12:
-            line.append(behind if len(behind) <= space else behind[: space - 1] + "…", "dim")
-        out.print(line, no_wrap=True, overflow="crop")
+        # What has no room beside the marks stands on a line of its own.
+        fits = line.cell_len + cell_len(behind) <= out.width
+        out.print(line.append(behind, "dim") if fits else line, no_wrap=True, overflow="crop")
+        if not fits:
+            out.print(Text(f"    {behind}", "dim"), no_wrap=True, overflow="ignore", crop=False)
     out.print()
     out.print(legend(s for _, states, _ in rows for s in states if s))
-
-
-#: So many rows are printed on a terminal unasked.
-READABLE = 2000
-#: Tables with more rows are printed without wrapping what is long: it takes long to work out for all of them.
-SMALL = 300
-
-
-def print_table(out: Console, table: Table) -> None:
-    """Print a table; a long one quickly, each cell on one line."""
-    if table.row_count <= SMALL:
-        out.print(table)
-        return
-    columns = [
-        [str(column.header), *(x.plain if isinstance(x, Text) else str(x) for x in column.cells)]
-        for column in table.columns
-    ]
-    widths = [max(map(cell_len, cells)) for cells in columns]
-    for row in zip(*columns, strict=True):
-        cells = (cell + " " * (width - cell_len(cell)) for cell, width in zip(row, widths, strict=True))
-        out.file.write("  ".join(cells).rstrip() + "\n")
-
-
-def plain_table(*columns: str) -> Table:
-    """A table without lines, its head dim."""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
-    for column in columns:
-        table.add_column(column, overflow="fold")
-    return table

@@ -14,9 +14,10 @@ from drawknife.core.words.sizes import several
 
 from .accounts import show_value
 from .changing import edits, member, terms, with_terms
+from .columns import plain_table
 from .common import Answers, asks, console, print_json
 from .items import add_command, change_command, remove_command, rename_command
-from .marks import line_of, plain_table
+from .marks import line_of
 from .previews import draw_access, draw_settings
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]

@@ -7,9 +7,10 @@ from rich.text import Text
 
 from drawknife.core.words.sizes import show_size
 
+from .columns import plain_table
 from .common import Answers, asks, console, print_json
 from .items import add_command, change_command, remove_command, rename_command, show_command
-from .marks import line_of, plain_table
+from .marks import line_of
 
 
 @click.group()

@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Mapping
 from datetime import timedelta
+from importlib.resources import files
+from ipaddress import ip_address
 from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -13,6 +18,10 @@ from drawknife.core.words.quantities import read_size
 from drawknife.core.words.sizes import several
 
 from .common import FAILED, check_private, errors_told, fail, say
+from .config_file import read_config
+
+if TYPE_CHECKING:
+    from drawknife.service.http_server import Certificate
 
 CODE_LASTS = timedelta(minutes=15)
 #: The owner that is made at first start.
@@ -26,16 +35,40 @@ def _size(text: str) -> int:
         raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
-@click.command()
+def _configured(context: click.Context, _: click.Parameter, path: Path | None) -> None:
+    """What the configuration file says stands where the command line and the environment say nothing."""
+    if path is not None:
+        context.default_map = read_config(path, context.command)
+
+
+def _folder(**more: Any) -> click.Path:
+    return click.Path(path_type=Path, exists=True, file_okay=False, **more)
+
+
+def _file(**more: Any) -> click.Path:
+    return click.Path(path_type=Path, dir_okay=False, **more)
+
+
+@click.command(context_settings={"auto_envvar_prefix": "DRAWKNIFE"})
 @click.option(
-    "--database",
-    envvar="DRAWKNIFE_DATABASE",
-    required=True,
-    metavar="URL",
-    help="The PostgreSQL database, postgresql://…",
+    "--config",
+    type=_file(exists=True),
+    is_eager=True,
+    expose_value=False,
+    callback=_configured,
+    help="A TOML file with these options, such as `port = 8750`. What is said here, or in the environment, goes first.",
 )
+@click.option("--database", metavar="URL", help="The PostgreSQL database, postgresql://…")
+@click.option("--database-file", type=_file(exists=True), help="A file that holds that, where a password is in it.")
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @click.option("--port", default=8750, show_default=True, type=click.IntRange(1, 65535))
+@click.option(
+    "--tls-cert", type=_file(exists=True), help="Serve over TLS with this certificate, and those above it, as PEM."
+)
+@click.option("--tls-key", type=_file(exists=True), help="Its key. Files that change are taken up without a stop.")
+@click.option(
+    "--behind-proxy", metavar="ADDRESS", help="The address of a reverse proxy, which says who asks and over what."
+)
 @click.option(
     "--threads",
     default=8,
@@ -46,29 +79,20 @@ def _size(text: str) -> int:
 @click.option(
     "--console",
     "console_folder",
-    type=click.Path(path_type=Path, exists=True, file_okay=False, resolve_path=True),
-    help="The console's built files.",
+    type=_folder(resolve_path=True),
+    help="The console's built files; those of the package, if they are in it.",
 )
-@click.option(
-    "--token-file",
-    type=click.Path(path_type=Path),
-    help="Where an administrator's token is kept; made if it is not there.",
-)
+@click.option("--token-file", type=_file(), help="Where an administrator's token is kept; made if it is not there.")
 @click.option(
     "--key-file",
-    type=click.Path(path_type=Path),
+    type=_file(),
     help="The key that directories' bind passwords are encrypted with; made if it is not there.",
 )
-@click.option(
-    "--load",
-    "first_model",
-    type=click.Path(path_type=Path, exists=True, dir_okay=False),
-    help="A model file for a database that has none yet.",
-)
+@click.option("--load", "first_model", type=_file(exists=True), help="A model file for a database that has none yet.")
 @click.option(
     "--files",
     multiple=True,
-    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    type=_folder(),
     help="A folder below which files may be read: certificates, lists of people, passwords of directories. Repeatable.",
 )
 @click.option(
@@ -93,70 +117,96 @@ def _size(text: str) -> int:
 @click.option(
     "--patterns",
     multiple=True,
-    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    type=_folder(),
     help="A folder with patterns of your own, YAML files as `pattern show --yaml` prints them. Repeatable.",
 )
 @click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
-def serve(
-    database: str,
-    host: str,
-    port: int,
-    threads: int,
-    console_folder: Path | None,
-    token_file: Path | None,
-    key_file: Path | None,
-    first_model: Path | None,
-    files: tuple[Path, ...],
-    largest: int,
-    processes: int,
-    second_person: bool,
-    patterns: tuple[Path, ...],
-    log_requests: bool,
-) -> None:
+def serve(**given: Any) -> None:
     """Run the service, until Ctrl-C.
 
     Applies what is missing of the database's schema. Several services may share one database.
     With --token-file, prints a link that signs in to the console, good once and for 15 minutes.
+    Each option can also be set in the environment, as DRAWKNIFE_TOKEN_FILE for --token-file.
 
     \b
     Example:
       drawknife serve --database postgresql://drawknife@127.0.0.1/drawknife \\
           --token-file ~/.config/drawknife/token
     """  # fmt: skip
+    # Each process counts in files of its own in there; whoever counts looks for it when it is first loaded.
+    with TemporaryDirectory(prefix="drawknife-") as counters:
+        os.environ["PROMETHEUS_MULTIPROC_DIR"] = counters
+        _serve(given)
+
+
+def _serve(given: Mapping[str, Any]) -> None:
     from drawknife.service.files import ReadableFolders
+    from drawknife.service.readiness import tell_manager
     from drawknife.service.server import Options, Server, listen
 
-    if patterns:
-        from drawknife.patterns import all_patterns
-
-        with errors_told():
-            all_patterns(patterns)  # told now, and not when somebody asks
+    if wrong := check_options(given):
+        raise click.UsageError(wrong)
+    database = given["database"] or given["database_file"].read_text().strip()
+    host, port, console_folder = given["host"], given["port"], given["console_folder"] or _own_console()
     try:
         listening = listen(host, port)
     except OSError as error:
         fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
-    link = _make_ready(database, first_model, token_file)
-    shown = f"http://{f'[{host}]' if ':' in host else host}:{port}"
+    link = _make_ready(database, given["first_model"], given["token_file"])
+    shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
     def ready() -> None:
         if link and console_folder:
             say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
         say(f"Drawknife serves at {shown}")
+        tell_manager("READY=1")
 
     options = Options(
-        database,
-        host,
-        port,
-        console_folder,
-        key_file,
-        ReadableFolders(files, largest),
-        threads,
-        processes,
-        log_requests,
-        second_person,
-        patterns,
-    )
+        database=database, console=console_folder, key_file=given["key_file"],
+        files=ReadableFolders(given["files"], given["largest"]), threads=given["threads"], processes=given["processes"],
+        verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
+        certificate=_certificate(given), proxy=given["behind_proxy"],
+    )  # fmt: skip
     Server(options, listening, ready).run()
+
+
+def check_options(given: Mapping[str, Any]) -> str:
+    """What is wrong with the options, each of which is one; empty if they can be served with."""
+    if bool(given["database"]) == bool(given["database_file"]):
+        return "expected one of --database and --database-file"
+    if bool(given["tls_cert"]) != bool(given["tls_key"]):
+        return "--tls-cert and --tls-key go together"
+    if given["behind_proxy"]:
+        try:
+            ip_address(given["behind_proxy"])
+        except ValueError as bad:
+            return f"--behind-proxy: {bad}"
+    for option in ("database_file", "tls_key"):
+        path = given[option]
+        if path is not None and path.stat().st_mode & 0o077:
+            return f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it holds a secret: chmod 600 {path}"
+    if given["patterns"]:
+        from drawknife.patterns import all_patterns
+
+        with errors_told():
+            all_patterns(given["patterns"])  # told now, and not when somebody asks
+    try:
+        _certificate(given)
+    except OSError as error:
+        return f"{given['tls_cert']} and {given['tls_key']} are no certificate and its key: {error.strerror or error}"
+    return ""
+
+
+def _certificate(given: Mapping[str, Any]) -> Certificate | None:
+    from drawknife.service.http_server import Certificate
+
+    return Certificate(given["tls_cert"], given["tls_key"]) if given["tls_cert"] else None
+
+
+def _own_console() -> Path | None:
+    """The console that is in the package: an installed one has it."""
+    folder = Path(str(files("drawknife"))) / "console"
+    return folder if (folder / "index.html").exists() else None
 
 
 def _make_ready(database: str, first_model: Path | None, token_file: Path | None) -> str:

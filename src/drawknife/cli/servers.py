@@ -16,7 +16,7 @@ from drawknife.core.words.errors import BadValue
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.trials.comparing import Compared, Listing, compare_server
-from drawknife.trials.over import Address, Refused, read_address, sign_in
+from drawknife.trials.over import Address, Refused, read_address
 
 from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail
 
@@ -104,6 +104,8 @@ def compare_server_(
 
     listing("/")  # a name that is wrong is told before anybody signs in
     try:
+        from drawknife.trials.signing_in import sign_in
+
         speaking = sign_in(server, account, word or "", not unchecked)
         try:
             compared = compare_server(speaking, listing, decide, most)

@@ -17,7 +17,7 @@ from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.model_file import read_item
 from drawknife.trials import Decided, Outcome, outcomes_of, read_trials, write_trials
-from drawknife.trials.over import Address, AtServer, Done, Refused, sign_in
+from drawknife.trials.over import Address, AtServer, Done, Refused
 
 from .changing import Apply, asking_with, edits, put
 from .common import (
@@ -142,6 +142,8 @@ def _at_server(
             for x in outcomes
         ]
     try:
+        from drawknife.trials.signing_in import sign_in
+
         speaking = sign_in(server, trial.account, password or "", checked)
     except Refused as refused:
         return [x._replace(server=_not_in(x, trial.account, refused, password)) for x in outcomes]

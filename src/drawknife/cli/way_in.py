@@ -12,9 +12,9 @@ from rich.text import Text
 from drawknife.client import Client
 
 from .changing import change_from, edits, options_of
+from .columns import plain_table
 from .common import Answers, asks, console, print_json, say, serves
 from .items import add_command, change_command, draw_item, remove_command, show_command
-from .marks import plain_table
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")

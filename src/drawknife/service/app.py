@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from pathlib import Path
 from time import perf_counter
 
@@ -14,6 +15,7 @@ from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
 
+from . import operating
 from .api import (
     accounts,
     administrators,
@@ -34,6 +36,7 @@ from .api import (
 from .api.common import PREFIX, describe_problems
 from .current import Current
 from .files import ReadableFolders
+from .metrics import REQUESTS, SECONDS
 from .problems import bad_fields, register
 from .requests import Request, check_text
 from .security import asker, check_role, refused, with_headers
@@ -105,6 +108,7 @@ def create_app(
     for subject in SUBJECTS:
         app.register_api(subject.api)
     describe_problems(app)
+    operating.add_to(app, current)
     if console is not None:
         _serve_console(app, console)
     app.wsgi_app = with_headers(app.wsgi_app, PREFIX + "/")  # type: ignore[assignment]
@@ -117,11 +121,13 @@ def create_app(
 
 
 def _look_at_each_request(app: OpenAPI, current: Current) -> None:
-    """Sign-in is required for everything but what is open to all; each request is logged."""
+    """Sign-in is required for everything but what is open to all; each request has a number, is counted and logged."""
 
     @app.before_request
     def sign_in_required() -> Response | None:
         g.began = perf_counter()
+        g.number = secrets.token_hex(8)
+        structlog.contextvars.bind_contextvars(request=g.number)
         check_text(request.full_path)
         if request.path in LARGE and request.method in ("PUT", "POST"):
             request.max_content_length = LARGEST_MODEL
@@ -137,10 +143,15 @@ def _look_at_each_request(app: OpenAPI, current: Current) -> None:
     @app.after_request
     def finish(response: Response) -> Response:
         took = perf_counter() - g.get("began", perf_counter())
+        response.headers["X-Request-Id"] = g.get("number", "")
+        route = request.url_rule.rule if request.url_rule is not None else "none"
+        REQUESTS.labels(request.method, route, response.status_code).inc()
+        SECONDS.labels(route).observe(took)
         log.info(
-            "request", method=request.method, path=request.path, status=response.status_code,
+            "request answered", method=request.method, path=request.path, status=response.status_code,
             ms=round(took * 1000, 1), who=g.get("who"),
         )  # fmt: skip
+        structlog.contextvars.unbind_contextvars("request")
         return response
 
 

@@ -79,10 +79,18 @@ class Current:
         self._holders_at = (-1, 0.0)
         self._stop = threading.Event()
         self._heard = threading.Event()
+        self._to_stop = threading.Event()
 
     def start(self) -> None:
         """Begin to listen."""
         threading.Thread(target=self._listen, name="revisions", daemon=True).start()
+
+    def begin_to_stop(self) -> None:
+        """Nothing new is to be taken any more; what is under way is finished."""
+        self._to_stop.set()
+
+    def stopping(self) -> bool:
+        return self._to_stop.is_set()
 
     def stop(self) -> None:
         self._stop.set()

@@ -7,9 +7,13 @@ a request, hold nobody up; here its requests get deadlines, and its own refusals
 from __future__ import annotations
 
 import socket
+import ssl
+import threading
 import time
+from pathlib import Path
 from typing import Any
 
+import structlog
 from waitress.adjustments import Adjustments
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
@@ -23,6 +27,8 @@ from drawknife.messages import Problem
 from .app import LARGE, LARGEST_BODY, LARGEST_MODEL
 from .problems import MEDIA_TYPE, TYPE
 from .shared import Shared
+
+log = structlog.get_logger()
 
 #: Seconds in which the head of a request has to be there, and its body at the least speed (bytes a second).
 HEAD_DEADLINE, LEAST_SPEED = 20.0, 20_000
@@ -91,6 +97,8 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
         try:
             if not self.recv(65536):
                 self.handle_close()
+        except BlockingIOError:
+            pass
         except OSError:
             self.handle_close()
 
@@ -131,11 +139,105 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
         return now - self.began > allowed
 
 
+class _TlsChannel(_Channel):
+    """The same under TLS. A connection is shaken hands over as its first bytes are read."""
+
+    def __init__(self, *given: Any, **more: Any) -> None:
+        #: An SSL object is for one thread at a time, and answers are sent by the thread that made them.
+        self._one_at_a_time = threading.Lock()
+        self._to_shake = False
+        super().__init__(*given, **more)
+
+    def recv(self, buffer_size: int) -> bytes:
+        """What was sent; BlockingIOError where that is not a whole record yet."""
+        with self._one_at_a_time:
+            try:
+                self._to_shake = False
+                found: bytes = self.socket.recv(buffer_size)
+                while pending := self.socket.pending():  # what poll would not tell of
+                    found += self.socket.recv(pending)
+                return found
+            except ssl.SSLWantReadError:
+                raise BlockingIOError from None
+            except ssl.SSLWantWriteError:
+                self._to_shake = True
+                raise BlockingIOError from None
+            except OSError:
+                return b""
+
+    def send(self, data: bytes, do_close: bool = True) -> int:
+        with self._one_at_a_time:
+            try:
+                return int(self.socket.send(data))
+            except (ssl.SSLWantReadError, ssl.SSLWantWriteError):
+                return 0
+            except OSError:
+                pass
+        if do_close:
+            self.handle_close()
+        return 0
+
+    def writable(self) -> bool:
+        return self._to_shake or bool(super().writable())
+
+    def handle_read(self) -> None:
+        if self.draining is not None:
+            super().handle_read()
+            return
+        try:
+            data = self.recv(self.adj.recv_bytes)
+        except BlockingIOError:
+            return
+        if data:
+            self.last_activity = time.time()
+            self.received(data)
+        else:
+            self.handle_close()
+
+    def handle_write(self) -> None:
+        if self._to_shake:
+            self.handle_read()
+        super().handle_write()
+
+
+class Certificate:
+    """What the service shows under TLS. Files that have changed are read again for new connections."""
+
+    def __init__(self, cert: Path, key: Path) -> None:
+        """OSError or ssl.SSLError where the files are not there, or are no certificate and its key."""
+        self._files = (cert, key)
+        self._seen = self._looked()
+        self.context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+        self.context.load_cert_chain(cert, key)
+
+    def _looked(self) -> tuple[int, ...]:
+        return tuple(n for file in self._files for n in (file.stat().st_mtime_ns, file.stat().st_ino))
+
+    def look_again(self) -> None:
+        """Take what the files hold now. While they cannot be used, what was there is shown."""
+        try:
+            if (now := self._looked()) != self._seen:
+                self._seen = now
+                self.context.load_cert_chain(*self._files)
+                log.warning("the certificate was turned over", cert=str(self._files[0]))
+        except OSError as error:
+            log.error("the new certificate cannot be used; the one before is shown on", error=str(error))
+
+
 class HttpServer(TcpWSGIServer):  # type: ignore[misc]
     channel_class = _Channel
     shared: Shared | None = None
+    certificate: Certificate | None = None
 
     _left = 0
+
+    def accept(self) -> Any:
+        found = super().accept()
+        if found is None or self.certificate is None:
+            return found
+        connection, address = found
+        wrapped = self.certificate.context.wrap_socket(connection, server_side=True, do_handshake_on_connect=False)
+        return wrapped, address
 
     def readable(self) -> bool:
         if self.shared is not None:
@@ -154,17 +256,34 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
 
     def maintenance(self, now: float) -> None:
         super().maintenance(now)
+        if self.certificate is not None:
+            self.certificate.look_again()
         for channel in list(self.active_channels.values()):
             if channel.overdue(now):
                 channel.will_close = True
 
 
-def make_server(application: Any, listening: socket.socket, threads: int, shared: Shared | None = None) -> HttpServer:
-    """A server of an application on a socket that listens; its `run` serves until it is interrupted."""
+def make_server(
+    application: Any,
+    listening: socket.socket,
+    threads: int,
+    shared: Shared | None = None,
+    certificate: Certificate | None = None,
+    proxy: str | None = None,
+) -> HttpServer:
+    """A server of an application on a socket that listens; its `run` serves until it is interrupted.
+
+    What the `proxy` at that address says of its clients, in X-Forwarded-For and X-Forwarded-Proto, is taken for true.
+    """
+    trusted: dict[str, Any] = {
+        "trusted_proxy": proxy,
+        "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
+    }
     adjustments = Adjustments(
         sockets=[listening], connection_limit=4000, backlog=1024, channel_timeout=60, cleanup_interval=2, ident="",
         max_request_header_size=LARGEST_HEAD, max_request_body_size=LARGEST_MODEL, log_socket_errors=False,
-        clear_untrusted_proxy_headers=True,
+        clear_untrusted_proxy_headers=True, url_scheme="http" if certificate is None else "https",
+        **(trusted if proxy is not None else {}),
     )  # fmt: skip
     dispatcher = ThreadedTaskDispatcher()
     dispatcher.set_thread_count(threads)
@@ -173,4 +292,6 @@ def make_server(application: Any, listening: socket.socket, threads: int, shared
         application, {}, True, listening, dispatcher=dispatcher, adj=adjustments, bind_socket=False, sockinfo=address
     )
     made.shared = shared
+    if certificate is not None:
+        made.certificate, made.channel_class = certificate, _TlsChannel
     return made

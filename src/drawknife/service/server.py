@@ -21,7 +21,8 @@ from drawknife.records.database import Database
 
 from .app import create_app
 from .files import ReadableFolders
-from .http_server import HttpServer, make_server
+from .http_server import Certificate, HttpServer, make_server
+from .readiness import tell_manager
 from .shared import Shared
 
 log = structlog.get_logger()
@@ -36,16 +37,16 @@ class Options(NamedTuple):
     """How to serve."""
 
     database: str
-    host: str
-    port: int
-    console: Path | None
-    key_file: Path | None
-    files: ReadableFolders
-    threads: int
-    processes: int
-    verbose: bool
+    files: ReadableFolders = ReadableFolders()
+    console: Path | None = None
+    key_file: Path | None = None
+    threads: int = 8
+    processes: int = 1
+    verbose: bool = False
     second_person: bool = False
     patterns: tuple[Path, ...] = ()
+    certificate: Certificate | None = None
+    proxy: str | None = None
 
 
 def listen(host: str, port: int) -> socket.socket:
@@ -136,6 +137,7 @@ class Server:
 
     def _stop(self) -> None:
         self._stopping = True
+        tell_manager("STOPPING=1")
         for pid in self._children:
             os.kill(pid, signal.SIGTERM)
 
@@ -166,11 +168,12 @@ def _work(
         second_person=options.second_person, pattern_folders=options.patterns,
     )  # fmt: skip
     extend(app)
-    server = make_server(app, listening, options.threads, shared)
+    server = make_server(app, listening, options.threads, shared, options.certificate, options.proxy)
 
     stopping = threading.Event()
 
     def stop(number: int, frame: FrameType | None) -> None:
+        app.extensions["drawknife"].begin_to_stop()
         # Not an exception: one that is raised while something is cleared away would be lost, and the service go on.
         stopping.set()
         server.pull_trigger()
@@ -201,6 +204,7 @@ def set_up_logging(verbose: bool) -> None:
     logging.getLogger("waitress").setLevel(logging.ERROR)
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,

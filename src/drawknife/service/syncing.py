@@ -19,6 +19,7 @@ from .busy import Busy
 from .current import Current
 from .files import NotReadable
 from .keeping import note_what_followed
+from .metrics import SYNCS
 
 log = structlog.get_logger()
 #: Seconds between two looks at what is due.
@@ -57,6 +58,7 @@ def sync_within(current: Current, directory: Directory, who: str, most_leavers: 
     report, was, after = sync(
         current.database, lambda d: fetch_within(current, d), directory, who, most_leavers, before
     )  # fmt: skip
+    SYNCS.labels(directory.name, report.state).inc()
     if was is not None and after is not None:
         current.took(after)
         note_what_followed(current, was, after, held)

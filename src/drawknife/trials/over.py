@@ -6,16 +6,12 @@ it has put is taken away at the end.
 
 from __future__ import annotations
 
-import asyncio
 import ftplib
 import io
 import ssl
-import stat
 from contextlib import suppress
 from typing import Any, NamedTuple, Protocol
 from urllib.parse import urlsplit
-
-import asyncssh
 
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadValue
@@ -89,15 +85,6 @@ def read_address(text: str) -> Address:
     return Address(parts.scheme, parts.hostname, port)
 
 
-def sign_in(address: Address, account: str, password: str, checked: bool) -> Speaking:
-    """Sign in. `checked`: the server's certificate or host key has to be known. :class:`Refused`, or OSError."""
-    return (
-        _OverSftp(address, account, password, checked)
-        if address.protocol == "sftp"
-        else _OverFtp(address, account, password, checked)
-    )
-
-
 class AtServer:
     """The steps of one trial, done at a server."""
 
@@ -154,7 +141,7 @@ class AtServer:
         return left
 
 
-class _OverFtp:
+class OverFtp:
     def __init__(self, address: Address, account: str, password: str, checked: bool) -> None:
         context = ssl.create_default_context()
         if not checked:
@@ -233,7 +220,7 @@ class _OverFtp:
         """How much it will be is announced (RFC 959, ALLO): a server that looks at it refuses at once."""
         with suppress(ftplib.Error):
             self._ftp.voidcmd(f"ALLO {size}")
-        self._data(f"STOR {path}", _data(size))
+        self._data(f"STOR {path}", some_data(size))
 
     def append(self, path: str) -> None:
         self._data(f"APPE {path}", DATA)
@@ -275,101 +262,6 @@ class _Implicit(ftplib.FTP_TLS):
         self._plain = self.context.wrap_socket(value, server_hostname=self.host) if wrap else value
 
 
-class _OverSftp:
-    def __init__(self, address: Address, account: str, password: str, checked: bool) -> None:
-        self._loop = asyncio.new_event_loop()
-        options: dict[str, Any] = {
-            "username": account,
-            "password": password,
-            "client_keys": None,
-            "login_timeout": PATIENCE,
-        }
-        if not checked:
-            options["known_hosts"] = None
-        try:
-            self._connection, self._sftp = self._loop.run_until_complete(self._come(address, options))
-        except asyncssh.HostKeyNotVerifiable as error:
-            self._loop.close()
-            raise Refused(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
-        except (asyncssh.Error, OSError) as error:
-            self._loop.close()
-            if isinstance(error, OSError):
-                raise
-            raise Refused(str(error)) from None
-
-    async def _come(self, address: Address, options: dict[str, Any]) -> tuple[Any, Any]:
-        connection = await asyncssh.connect(address.host, address.port, **options)
-        return connection, await connection.start_sftp_client()
-
-    def _do(self, work: Any) -> Any:
-        try:
-            return self._loop.run_until_complete(asyncio.wait_for(work, PATIENCE))
-        except (asyncssh.Error, TimeoutError) as error:
-            raise Refused(str(error)) from None
-
-    def enter(self, path: str) -> None:
-        """SFTP has no entering: whether a folder is told of comes nearest."""
-        self._do(self._sftp.stat(path))
-
-    def list_names(self, path: str) -> None:
-        self._do(self._sftp.listdir(path))
-
-    def download(self, path: str) -> None:
-        async def first() -> None:
-            async with self._sftp.open(path, "rb") as file:
-                await file.read(4096)
-
-        self._do(first())
-
-    def there(self, path: str) -> bool:
-        try:
-            self._do(self._sftp.stat(path))
-        except Refused:
-            return False
-        return True
-
-    def seen(self, path: str) -> list[Shown]:
-        names = self._do(self._sftp.readdir(path))
-        return [
-            Shown(str(x.filename), stat.S_ISDIR(x.attrs.permissions or 0), None)
-            for x in names
-            if x.filename not in (".", "..")
-        ]
-
-    def _write(self, path: str, mode: str, size: int = len(DATA)) -> None:
-        async def all_of_it() -> None:
-            async with self._sftp.open(path, mode) as file:
-                await file.write(_data(size))
-
-        self._do(all_of_it())
-
-    def upload(self, path: str, size: int) -> None:
-        self._write(path, "wb", size)
-
-    def append(self, path: str) -> None:
-        self._write(path, "ab")
-
-    def rename(self, path: str, to: str) -> None:
-        self._do(self._sftp.rename(path, to))
-
-    def delete_file(self, path: str) -> None:
-        self._do(self._sftp.remove(path))
-
-    def make_folder(self, path: str) -> None:
-        self._do(self._sftp.mkdir(path))
-
-    def delete_folder(self, path: str) -> None:
-        self._do(self._sftp.rmdir(path))
-
-    def set_attributes(self, path: str) -> None:
-        self._do(self._sftp.utime(path, (0, 0)))
-
-    def close(self) -> None:
-        self._connection.abort()
-        self._loop.run_until_complete(self._connection.wait_closed())
-        self._loop.close()
-
-
-def _data(size: int) -> bytes:
+def some_data(size: int) -> bytes:
     """As much as is asked for, up to a bound."""
     return (DATA * (min(size, MOST) // len(DATA) + 1))[: min(size, MOST)]

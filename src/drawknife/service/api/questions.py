@@ -15,6 +15,7 @@ from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import BadInput
 from drawknife.formats.model_file import read_model
 
+from ..metrics import count_verdicts
 from .common import (
     CSV,
     JSON,
@@ -43,6 +44,7 @@ api = blueprint("questions", "Decisions and why, who, the map, comparisons")
 def decide(body: msg.QuestionMessage, query: Asking) -> Response:
     asked = ask(query)
     found = asked.decide(body.model_dump(by_alias=True, exclude_none=True))
+    count_verdicts([found])
     response = Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
     response.headers["ETag"] = f'"{asked.revision}"'
     return response
@@ -56,7 +58,9 @@ def decide(body: msg.QuestionMessage, query: Asking) -> Response:
 def decide_many(body: msg.Questions, query: Asking) -> Response:
     asked = ask(query)
     given = request.get_json()["questions"]
-    found = {"revision": asked.revision, "answers": list(decide_lines(asked, given))}
+    answers = list(decide_lines(asked, given))
+    count_verdicts(answers)
+    found = {"revision": asked.revision, "answers": answers}
     return Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
 
 

@@ -14,6 +14,7 @@ from drawknife.messages import Health, SignedIn, SignIn
 from drawknife.records import administrators, tokens
 from drawknife.records.journal import note
 
+from ..metrics import SIGN_INS
 from ..problems import problem, unauthorized
 from ..security import COOKIE, REFUSALS, asker, too_many
 from .common import answer, blueprint, current, problems
@@ -60,8 +61,10 @@ def sign_in(body: SignIn) -> Response:
     if name is None:
         for by in tried:
             REFUSALS.note(by)
+        SIGN_INS.labels("refused").inc()
         log.warning("sign-in refused", address=tried[0], path=request.path)
         return problem("sign-in-refused", "Sign-in refused", 401, _why_not(body), WWW_Authenticate="Bearer")
+    SIGN_INS.labels("done").inc()
     note(database, name, f"signed in to the console, from {tried[0]}")
     session_token = tokens.make_token(database, name, "session", LASTS)
     found = tokens.holder(database, session_token)

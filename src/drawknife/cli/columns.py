@@ -1,0 +1,109 @@
+"""Tables as wide as the terminal is. A word, and so a name or a day, is never broken: where they have no room beside each
+other, a row is a few lines, each with its head."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from rich.cells import cell_len
+from rich.console import Console, ConsoleOptions, RenderResult
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+#: So many rows are printed on a terminal unasked.
+READABLE = 2000
+#: Tables with more rows are printed without wrapping what is long: it takes long to work out for all of them.
+SMALL = 300
+GAP = 2
+
+
+class PlainTable(Table):
+    """A table without lines, its head dim."""
+
+    def __init__(self, heads: Sequence[str]) -> None:
+        super().__init__(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="dim")
+        for head in heads:
+            self.add_column(head, overflow="fold")
+
+    def cells(self) -> list[list[Text]]:
+        """The cells, column by column, without the heads."""
+        return [[_text(cell) for cell in column.cells] for column in self.columns]
+
+    def heads(self) -> list[str]:
+        return [str(column.header) for column in self.columns]
+
+    def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
+        widths = _widths(self.heads(), self.cells(), options.max_width)
+        if widths is None:
+            yield from _stacked(self.heads(), self.cells())
+            return
+        for column, width in zip(self.columns, widths, strict=True):
+            column.width = width
+        yield from super().__rich_console__(console, options)
+
+
+def plain_table(*heads: str) -> PlainTable:
+    """A table with these heads."""
+    return PlainTable(heads)
+
+
+def print_table(out: Console, table: PlainTable) -> None:
+    """Print a table; a long one quickly, each cell on one line."""
+    if table.row_count <= SMALL:
+        out.print(table)
+        return
+    columns = [[Text(head), *cells] for head, cells in zip(table.heads(), table.cells(), strict=True)]
+    widths = [max(cell.cell_len for cell in cells) for cells in columns]
+    if out.is_terminal and sum(widths) + GAP * (len(widths) - 1) > out.width:
+        for line in _stacked(table.heads(), table.cells()):
+            out.print(line)
+        return
+    for row in zip(*columns, strict=True):
+        cells = (cell.plain + " " * (width - cell.cell_len) for cell, width in zip(row, widths, strict=True))
+        out.file.write((" " * GAP).join(cells).rstrip() + "\n")
+
+
+def _text(cell: object) -> Text:
+    return cell if isinstance(cell, Text) else Text.from_markup(str(cell))
+
+
+def _widest_word(text: Text) -> int:
+    return max(map(cell_len, text.plain.split()), default=0)
+
+
+def _widths(heads: Sequence[str], columns: Sequence[Sequence[Text]], room: int) -> list[int] | None:
+    """How wide each column is, so that no word is broken; None where that needs more room than there is.
+
+    What is left beyond the widest words goes to the columns that need least to be on one line.
+    """
+    least = [
+        max(cell_len(head), *(_widest_word(c) for c in cells)) if cells else cell_len(head)
+        for head, cells in zip(heads, columns, strict=True)
+    ]
+    whole = [max([n, *(c.cell_len for c in cells)]) for n, cells in zip(least, columns, strict=True)]
+    left = room - sum(least) - GAP * (len(least) - 1)
+    if left < 0:
+        return None
+    widths = list(least)
+    for rank, i in enumerate(sorted(range(len(widths)), key=lambda i: whole[i] - least[i])):
+        more = min(whole[i] - least[i], left // (len(widths) - rank))
+        widths[i] += more
+        left -= more
+    return widths
+
+
+def _stacked(heads: Sequence[str], columns: Sequence[Sequence[Text]]) -> Iterator[Text | Padding]:
+    """Each row as a few lines: what it is called, and then what its other cells say."""
+    called = next((i for i, head in enumerate(heads) if head.strip()), 0)
+    for row in zip(*columns, strict=True):
+        first = Text(" ").join(cell for cell in row[: called + 1] if cell.plain.strip())
+        if first.plain:
+            yield first
+        beside = Table.grid(padding=(0, GAP, 0, 0))
+        beside.add_column(no_wrap=True, style="dim")
+        beside.add_column(overflow="fold")
+        for head, cell in zip(heads[called + 1 :], row[called + 1 :], strict=True):
+            if cell.plain.strip():
+                beside.add_row(head.strip(), cell)
+        yield Padding(beside, (0, 0, 0, 4), expand=False)

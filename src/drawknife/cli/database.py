@@ -1,0 +1,148 @@
+"""The database of a service: its schema, and its backups."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from functools import wraps
+from pathlib import Path
+from typing import Any
+
+import click
+
+from drawknife.core.words.errors import DrawknifeError, OutOfReach
+
+from .common import FAILED, NOT_SO, WRONG_USAGE, check_private, fail, say
+from .config_file import read_config
+
+
+def _which(command: Callable[..., None]) -> Callable[..., None]:
+    """Options that name the database, as `serve` has them; the command gets its `address`."""
+
+    @click.option(
+        "--database", envvar="DRAWKNIFE_DATABASE", metavar="URL", help="The PostgreSQL database, postgresql://…"
+    )
+    @click.option(
+        "--database-file",
+        envvar="DRAWKNIFE_DATABASE_FILE",
+        type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="A file that holds that.",
+    )
+    @click.option(
+        "--config", envvar="DRAWKNIFE_CONFIG", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="The service's configuration file, which names it.",
+    )  # fmt: skip
+    @wraps(command)
+    def found(database: str | None, database_file: Path | None, config: Path | None, **more: Any) -> None:
+        if config is not None and not (database or database_file):
+            from .serve import serve
+
+            try:
+                said = read_config(config, serve)
+            except click.BadParameter as error:
+                fail(NOT_SO, error.message)
+            database = said.get("database")
+            database_file = Path(said["database_file"]) if "database_file" in said else None
+        if database is None and database_file is not None:
+            check_private(database_file)
+            database = database_file.read_text().strip()
+        if not database:
+            fail(WRONG_USAGE, "which database? --database, --database-file, or --config")
+        try:
+            command(address=database, **more)
+        except OutOfReach as error:
+            fail(FAILED, str(error))
+        except DrawknifeError as error:
+            fail(NOT_SO, str(error))
+
+    return found
+
+
+@click.group()
+def database() -> None:
+    """The database of a service: its schema, and its backups."""
+
+
+@database.command()
+@_which
+def migrate(address: str) -> None:
+    """Bring the schema up to this version, as `serve` does when it starts; services that run go on.
+
+    \b
+    Example:
+      drawknife database migrate --config /etc/drawknife/drawknife.toml
+    """
+    from drawknife.records.database import bring_up_to_date
+
+    for step in bring_up_to_date(address):
+        say(f"applied {step}")
+    say("the schema is up to date")
+
+
+@database.command()
+@_which
+def status(address: str) -> None:
+    """How far the schema is, and what is kept: revisions, rows, bytes. Exit status 1 where steps are missing.
+
+    \b
+    Example:
+      drawknife database status --config /etc/drawknife/drawknife.toml
+    """
+    from drawknife.records.status import look
+
+    found = look(address)
+    for name, at in found.applied:
+        click.echo(f"applied  {name}  {at:%Y-%m-%d %H:%M} (UTC)")
+    for name in found.missing:
+        click.echo(f"missing  {name}")
+    for what, count in found.kept:
+        click.echo(f"{count:>12,}  {what}")
+    if found.missing:
+        fail(
+            NOT_SO,
+            f"{len(found.missing)} steps of the schema are missing; apply them with `drawknife database migrate`",
+        )
+
+
+@database.command()
+@click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
+@_which
+def backup(address: str, file: Path | None) -> None:
+    """Write a backup of everything to FILE, while services run: the model, its history, credentials, administrators.
+
+    It is of one moment, and holds hashes of passwords and tokens: the file is for its owner only.
+
+    \b
+    Examples:
+      drawknife database backup --config /etc/drawknife/drawknife.toml
+      drawknife database backup /var/backups/drawknife.dump --database postgresql:///drawknife
+    """
+    from drawknife.records.backup import take
+
+    file = file or Path(f"drawknife-{datetime.now(UTC):%Y%m%dT%H%M%SZ}.dump")
+    take(address, file)
+    say(f"wrote {file}, {file.stat().st_size:,} bytes")
+
+
+@database.command()
+@click.argument("file", type=click.Path(path_type=Path, exists=True, dir_okay=False))
+@_which
+def restore(address: str, file: Path) -> None:
+    """Put the backup FILE into a database that is empty, and bring its schema up to this version.
+
+    \b
+    Example:
+      createdb drawknife_new
+      drawknife database restore drawknife.dump --database postgresql:///drawknife_new
+    """
+    from drawknife.records.backup import restore as put
+    from drawknife.records.database import bring_up_to_date
+
+    put(address, file)
+    for step in bring_up_to_date(address):
+        say(f"applied {step}")
+    say(f"restored {file}")
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(database)

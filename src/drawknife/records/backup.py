@@ -1,0 +1,73 @@
+"""Backups of the whole database, by PostgreSQL's own pg_dump and pg_restore: taken while it serves, restored into an empty one."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+import psycopg
+from psycopg.conninfo import conninfo_to_dict
+
+from drawknife.core.words.errors import OutOfReach, Refused
+
+from .database import Unavailable
+
+#: What libpq reads from the environment: a password is never on a command line, where all of the machine can see it.
+_ENVIRONMENT = {
+    "host": "PGHOST", "hostaddr": "PGHOSTADDR", "port": "PGPORT", "user": "PGUSER", "password": "PGPASSWORD",
+    "dbname": "PGDATABASE", "sslmode": "PGSSLMODE", "sslrootcert": "PGSSLROOTCERT", "sslcert": "PGSSLCERT",
+    "sslkey": "PGSSLKEY", "passfile": "PGPASSFILE", "service": "PGSERVICE",
+}  # fmt: skip
+
+
+class BackupFailed(OutOfReach):
+    """PostgreSQL's program is not there, or says that it could not do it."""
+
+
+def take(address: str, file: Path) -> None:
+    """Write a backup to a file that is its owner's only; it is there whole, or not at all.
+
+    One transaction sees all of it, so that it is of one revision. :class:`BackupFailed` with what PostgreSQL said.
+    """
+    part = file.with_name(file.name + ".part")
+    part.touch(mode=0o600, exist_ok=True)
+    part.chmod(0o600)
+    try:
+        _run(address, "pg_dump", "--format=custom", "--no-owner", "--no-privileges", f"--file={part}")
+        part.replace(file)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def restore(address: str, file: Path) -> None:
+    """Put a backup into a database that is empty; all of it, or nothing.
+
+    :class:`Refused` where something is in there already, :class:`BackupFailed` with what PostgreSQL said.
+    """
+    try:
+        with psycopg.connect(address, connect_timeout=8) as connection:
+            there = connection.execute(
+                "SELECT count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
+                " WHERE n.nspname = 'public' AND c.relkind IN ('r', 'p', 'v', 'S')"
+            ).fetchone()
+    except psycopg.OperationalError as error:
+        raise Unavailable(str(error).strip().split("\n")[0]) from error
+    if there and there[0]:
+        raise Refused(f"the database is not empty: {there[0]} tables are in it; make a new one, and restore into that")
+    named = str(conninfo_to_dict(address).get("dbname", ""))
+    _run(address, "pg_restore", "--single-transaction", "--no-owner", "--no-privileges", f"--dbname={named}", str(file))
+
+
+def _run(address: str, program: str, *arguments: str) -> None:
+    if shutil.which(program) is None:
+        raise BackupFailed(
+            f"{program} is not here; install PostgreSQL's client programs: apt-get install postgresql-client"
+        )
+    said = {_ENVIRONMENT[key]: str(value) for key, value in conninfo_to_dict(address).items() if key in _ENVIRONMENT}
+    done = subprocess.run(
+        [program, *arguments], env={**os.environ, **said}, capture_output=True, text=True, check=False
+    )
+    if done.returncode:
+        raise BackupFailed(f"{program} says: {done.stderr.strip() or done.returncode}")

@@ -1,0 +1,44 @@
+"""What whoever runs the service asks it: is it alive, is it ready, and how is it doing? Outside of the API."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, request
+
+from drawknife.records.database import Unavailable
+
+from .current import Current
+from .metrics import CONTENT_TYPE_LATEST, exposed
+from .problems import problem
+from .security import asker, refused
+
+LIVE, READY, METRICS = "/health/live", "/health/ready", "/metrics"
+
+
+def add_to(app: Flask, current: Current) -> None:
+    """The routes, which lie beside the API and its version."""
+
+    def live() -> Response:
+        """The process answers."""
+        return Response('{"status": "ok"}\n', mimetype="application/json")
+
+    def ready() -> Response:
+        """It answers from the model in force; 503 while the database is away, and when it is about to stop."""
+        if current.stopping():
+            return problem(
+                "stopping", "The service stops", 503, "this one takes nothing new; ask another", Retry_After="1"
+            )
+        try:
+            current.prepared()
+        except Unavailable as error:
+            return problem("unavailable", "The database is away", 503, str(error), Retry_After="1")
+        return Response('{"status": "ok"}\n', mimetype="application/json")
+
+    def metrics() -> Response:
+        """What is counted and measured, as OpenMetrics. Any administrator's or program's token will do."""
+        holder = asker(request, current)
+        if holder is None:
+            return refused(request, current)
+        return Response(exposed(current), content_type=CONTENT_TYPE_LATEST)
+
+    for path, answering in ((LIVE, live), (READY, ready), (METRICS, metrics)):
+        app.add_url_rule(path, path, answering)

@@ -1,0 +1,154 @@
+"""As it is installed on a server: its configuration file, TLS, a proxy before it, the manager of services."""
+
+import os
+import socket
+import ssl
+import subprocess
+
+import httpx
+import pytest
+from cryptography import x509
+
+from ..conftest import DEMO, DRAWKNIFE, run, serving, until
+
+
+def certificate(folder, serial):
+    """A certificate of loopback and its key, self-signed."""
+    cert, key = folder / "cert.pem", folder / "key.pem"
+    made = folder / "new"
+    made.mkdir(exist_ok=True)
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "9", "-subj", "/CN=localhost",
+         "-addext", "subjectAltName=IP:127.0.0.1", "-set_serial", str(serial), "-keyout", made / "key.pem", "-out", made / "cert.pem"],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    (made / "key.pem").chmod(0o600)
+    for file in (key, cert):
+        (made / file.name).replace(file)
+    return cert, key
+
+
+def shown_serial(url):
+    """The serial number of the certificate that is shown under TLS."""
+    port = int(url.rpartition(":")[2])
+    return x509.load_pem_x509_certificate(ssl.get_server_certificate(("127.0.0.1", port)).encode()).serial_number
+
+
+def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_path):
+    cert, key = certificate(tmp_path, 41)
+    with serving(address, tmp_path, "--load", DEMO, "--tls-cert", cert, "--tls-key", key) as service:
+        assert any("serves at https://" in line for line in service.said)
+        url = service.url.replace("http:", "https:")
+        trusted = ssl.create_default_context(cafile=str(cert))
+        headers = {"Authorization": f"Bearer {service.token}"}
+        with httpx.Client(base_url=url, verify=trusted, headers=headers, timeout=30) as http:
+            large = "drawknife: 1\naccounts:\n" + "".join(f"- {{name: a{n}}}\n" for n in range(30_000))
+            done = http.put("/api/v1/model", content=large, headers={"Content-Type": "application/yaml"})
+            assert done.status_code == 200 and http.get("/api/v1/model").text.count("name: a") == 30_000
+            cookie = http.post("/api/v1/sessions", json={"token": service.token}).headers["Set-Cookie"]
+            assert "Secure" in cookie
+        assert shown_serial(url) == 41
+        # Who says nothing, half a hand-shake, or no TLS at all, holds nobody up.
+        idle = [socket.create_connection(("127.0.0.1", int(url.rpartition(":")[2]))) for _ in range(3)]
+        idle[1].sendall(b"\x16\x03\x01\x02\x00\x01")
+        idle[2].sendall(b"GET / HTTP/1.1\r\nHost: x\r\n\r\n")
+        assert httpx.get(url + "/health/live", verify=trusted).status_code == 200
+        certificate(tmp_path, 42)
+        # Each process takes it up; connections go now to one, now to the other.
+        until(lambda: all(shown_serial(url) == 42 for _ in range(8)))
+        cert.write_text("no certificate")
+        assert shown_serial(url) == 42  # what cannot be used is not taken
+        for one in idle:
+            one.close()
+
+
+CONFIG = """# As on a server.
+database_file = "{folder}/database"
+port = {port}
+processes = 1
+largest_file = "2 MiB"
+files = ["{folder}"]
+second_person = true
+"""
+
+
+def test_the_configuration_file_goes_behind_the_environment_and_the_command_line(address, tmp_path):
+    from tools.cluster import free_port
+
+    file, port = tmp_path / "drawknife.toml", free_port()
+    (tmp_path / "database").write_text(address + "\n")
+    (tmp_path / "database").chmod(0o600)
+    file.write_text(CONFIG.format(folder=tmp_path, port=1))
+    assert run("config", "check", file).stderr == f"{file} is sound\n"
+    environment = {**os.environ, "DRAWKNIFE_PORT": str(port), "DRAWKNIFE_TOKEN_FILE": str(tmp_path / "token")}
+    environment.pop("DRAWKNIFE_DATABASE", None)
+    process = subprocess.Popen(
+        [DRAWKNIFE, "serve", "--config", file, "--load", DEMO], env=environment, stderr=subprocess.PIPE, text=True
+    )
+    try:
+        assert any(f"serves at http://127.0.0.1:{port}" in line for line in iter(process.stderr.readline, ""))
+        token = (tmp_path / "token").read_text().strip()
+        headers = {"Authorization": f"Bearer {token}"}
+        session = httpx.get(f"http://127.0.0.1:{port}/api/v1/sessions", headers=headers).json()
+        assert session["second_person"] is True
+    finally:
+        process.terminate()
+        process.communicate(timeout=30)
+
+
+@pytest.mark.parametrize(
+    ("said", "told"),
+    [
+        ('database = "x"\nprot = 1\n', "line 2: prot: there is no such option; did you mean port?"),
+        ('database = "x"\nport = "many"\n', "line 2: port: expected a number"),
+        ('database = "x"\nsecond_person = 1\n', "line 2: second_person: expected true or false"),
+        ('database = "x"\n\nfiles = "/srv"\n', "line 3: files: expected a list of texts"),
+        ('database = "x"\nport = 99999\n', "99999 is not in the range"),
+        ('database = "x"\nlargest_file = "much"\n', "much"),
+        ("database = \n", "line 1"),
+        ("port = 8750\n", "expected one of --database and --database-file"),
+        ('database = "x"\ntls_cert = "{folder}/drawknife.toml"\n', "--tls-cert and --tls-key go together"),
+        ('database = "x"\nbehind_proxy = "the proxy"\n', "--behind-proxy"),
+        ('database_file = "{folder}/open"\n', "chmod 600"),
+        ('database = "x"\n[tls]\ncert = "a"\n', "line 2: tls: there is no such option"),
+    ],
+)
+def test_a_configuration_file_that_is_not_sound_is_told_with_the_place(said, told, tmp_path):
+    (tmp_path / "open").write_text("postgresql:///x")
+    (tmp_path / "open").chmod(0o644)
+    file = tmp_path / "drawknife.toml"
+    file.write_text(said.replace("{folder}", str(tmp_path)))
+    done = run("config", "check", file)
+    assert done.returncode == 1 and told in done.stderr and "Traceback" not in done.stderr
+
+
+def test_who_asks_is_told_by_the_proxy_and_by_nobody_else(address, tmp_path):
+    def refused_for(service, said):
+        for _ in range(20):
+            httpx.get(
+                service.url + "/api/v1/accounts", headers={"Authorization": "Bearer dk_no", "X-Forwarded-For": said}
+            )
+        wrong = {"Authorization": "Bearer dk_no"}
+        return [
+            httpx.get(service.url + "/api/v1/accounts", headers={**wrong, "X-Forwarded-For": said}).status_code,
+            httpx.get(service.url + "/api/v1/accounts", headers={**wrong, "X-Forwarded-For": "192.0.2.99"}).status_code,
+        ]
+
+    one = ("--processes", "1", "--load", DEMO)
+    with serving(address, tmp_path, *one) as bare:
+        assert refused_for(bare, "192.0.2.7") == [429, 429]  # all of them are loopback's
+    with serving(address, tmp_path, *one, "--behind-proxy", "127.0.0.1") as behind:
+        assert refused_for(behind, "192.0.2.7") == [429, 401]
+        secure = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "192.0.2.8"}
+        signed_in = httpx.post(behind.url + "/api/v1/sessions", json={"token": behind.token}, headers=secure)
+        assert "Secure" in signed_in.headers["Set-Cookie"]
+
+
+def test_the_manager_of_services_is_told_when_it_is_ready_and_when_it_stops(address, tmp_path, monkeypatch):
+    with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
+        manager.bind(str(tmp_path / "manager"))
+        manager.settimeout(30)
+        monkeypatch.setenv("NOTIFY_SOCKET", str(tmp_path / "manager"))
+        with serving(address, tmp_path, "--processes", "2"):
+            assert manager.recv(100) == b"READY=1"
+        assert manager.recv(100) == b"STOPPING=1"

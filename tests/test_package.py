@@ -1,0 +1,103 @@
+"""The package as it is built: what is in the wheel, and what of it works without the service's packages."""
+
+import subprocess
+import sys
+import zipfile
+
+import pytest
+
+from drawknife import __version__
+
+from .conftest import DEMO, ROOT
+
+
+@pytest.fixture(scope="module")
+def wheel(tmp_path_factory):
+    """The wheel, unpacked, and the names in it."""
+    folder = tmp_path_factory.mktemp("wheel")
+    subprocess.run(
+        [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--no-build-isolation", "--wheel-dir", folder, ROOT],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    (file,) = folder.glob("*.whl")
+    assert file.name.startswith(f"drawknife-{__version__}-")
+    with zipfile.ZipFile(file) as packed:
+        packed.extractall(folder / "unpacked")
+        return folder / "unpacked", set(packed.namelist())
+
+
+def test_the_wheel_holds_the_console_the_schema_the_patterns_man_pages_and_completions(wheel):
+    folder, names = wheel
+    share = f"drawknife-{__version__}.data/data/share/"
+    for name in (
+        "drawknife/console/index.html", "drawknife/records/schema/001_model.sql", "drawknife/py.typed",
+        "drawknife/patterns/shipped/first-server.yaml", share + "bash-completion/completions/drawknife",
+        share + "zsh/site-functions/_drawknife", share + "fish/vendor_completions.d/drawknife.fish",
+        share + "man/man1/drawknife.1", share + "man/man1/drawknife-disk-plan.1", f"drawknife-{__version__}.dist-info/licenses/LICENSE",
+    ):  # fmt: skip
+        assert name in names
+    assert any(n.startswith("drawknife/console/assets/") and n.endswith(".js") for n in names)
+    assert not any(n.startswith(("tests/", "tools/", "benchmarks/")) for n in names)
+    page = (folder / share / "man/man1/drawknife-who.1").read_text()
+    assert "Everybody who has RIGHT at PLACE" in page and "drawknife who download" in page
+    assert not (ROOT / "src/drawknife/console").exists()  # nothing of it stays in the checkout
+
+
+#: The command line, without the packages that a bare installation does not have.
+BARE = """
+import sys
+class Missing:
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] in {missing!r}:
+            raise ModuleNotFoundError(f"No module named {{name!r}}", name=name)
+sys.meta_path.insert(0, Missing())
+sys.path.insert(0, {folder!r})
+import drawknife
+assert drawknife.__file__.startswith({folder!r})
+from drawknife.cli.main import main
+main()
+"""
+SERVER = ("flask", "flask_openapi3", "waitress", "psycopg", "psycopg_pool", "argon2", "ldap3", "prometheus_client")
+REHEARSAL = ("asyncssh", "structlog")
+
+
+def bare(folder, *arguments):
+    script = BARE.format(missing=set(SERVER + REHEARSAL), folder=str(folder))
+    return subprocess.run(
+        [sys.executable, "-c", script, *map(str, arguments)], capture_output=True, text=True, cwd=ROOT
+    )
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        "check demo/tidewrack.yaml", "access ines", "why fulmar upload /charts/x", "who download /soundings", "map --right upload",
+        "compare ines yuki", "findings", "limits", "handover ines", "trial list", "promise list", "idle", "pattern list",
+        "mend refa list /charts", "account list", "disk list", "account change ines --not-enabled --preview",
+    ],
+)  # fmt: skip
+def test_the_bare_package_is_the_command_line_on_model_files(wheel, command):
+    words = command.split()
+    done = bare(wheel[0], *words, *(() if words[0] == "check" else ("--model", DEMO)))
+    assert done.returncode in (0, 1) and "is missing" not in done.stderr and done.stdout + done.stderr, done.stderr
+    assert "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("command", "extra"),
+    [
+        ("serve --database x", "server"),
+        ("rehearse --model demo/tidewrack.yaml", "rehearsal"),
+        ("database status --database x", "server"),
+    ],
+)
+def test_what_is_not_installed_says_how_it_is(wheel, command, extra):
+    done = bare(wheel[0], *command.split())
+    assert (
+        done.returncode == 3 and f"pip install 'drawknife[{extra}]'" in done.stderr and "Traceback" not in done.stderr
+    )
+
+
+def test_the_bare_package_asks_a_service(wheel, service):
+    done = bare(wheel[0], "standing", "ines", "--url", service.url, "--token", service.token)
+    assert done.returncode == 0 and "group:sonar-lab" in done.stdout, done.stderr
