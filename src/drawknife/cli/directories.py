@@ -122,7 +122,7 @@ def add_directory(client: Client, name: str, bind_password: bool, **options: Any
     \b
     Examples:
       drawknife directory add bureau --address $PWD/demo/bureau.ldif \\
-          --people-base ou=people,dc=tidewrack,dc=example
+          --people-base ou=harbour-bureau,dc=tidewrack,dc=example
       drawknife directory add staff --address ldaps://ldap.tidewrack.example --interval 900 \\
           --people-base ou=people,dc=tidewrack,dc=example --bind-name cn=reader,dc=tidewrack,dc=example --bind-password
     """

@@ -19,6 +19,7 @@ from drawknife.core.words.sizes import several
 
 from .common import FAILED, check_private, errors_told, fail, say
 from .config_file import read_config
+from .tell_options import check_telling, telling_options, ways_of, when_of
 
 if TYPE_CHECKING:
     from drawknife.service.http_server import Certificate
@@ -121,6 +122,7 @@ def _file(**more: Any) -> click.Path:
     help="A folder with patterns of your own, YAML files as `pattern show --yaml` prints them. Repeatable.",
 )
 @click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
+@telling_options
 def serve(**given: Any) -> None:
     """Run the service, until Ctrl-C.
 
@@ -165,7 +167,7 @@ def _serve(given: Mapping[str, Any]) -> None:
         database=database, console=console_folder, key_file=given["key_file"],
         files=ReadableFolders(given["files"], given["largest"]), threads=given["threads"], processes=given["processes"],
         verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
-        certificate=_certificate(given), proxy=given["behind_proxy"],
+        certificate=_certificate(given), proxy=given["behind_proxy"], ways=ways_of(given), tell=when_of(given),
     )  # fmt: skip
     Server(options, listening, ready).run()
 
@@ -181,7 +183,9 @@ def check_options(given: Mapping[str, Any]) -> str:
             ip_address(given["behind_proxy"])
         except ValueError as bad:
             return f"--behind-proxy: {bad}"
-    for option in ("database_file", "tls_key"):
+    if wrong := check_telling(given):
+        return wrong
+    for option in ("database_file", "tls_key", "webhook_secret_file", "mail_password_file"):
         path = given[option]
         if path is not None and path.stat().st_mode & 0o077:
             return f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it holds a secret: chmod 600 {path}"

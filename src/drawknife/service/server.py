@@ -24,6 +24,8 @@ from .files import ReadableFolders
 from .http_server import Certificate, HttpServer, make_server
 from .readiness import tell_manager
 from .shared import Shared
+from .telling import Telling, When
+from .tidings import Way
 
 log = structlog.get_logger()
 
@@ -47,6 +49,8 @@ class Options(NamedTuple):
     patterns: tuple[Path, ...] = ()
     certificate: Certificate | None = None
     proxy: str | None = None
+    ways: tuple[Way, ...] = ()
+    tell: When = When()
 
 
 def listen(host: str, port: int) -> socket.socket:
@@ -168,6 +172,8 @@ def _work(
         second_person=options.second_person, pattern_folders=options.patterns,
     )  # fmt: skip
     extend(app)
+    telling = Telling(app.extensions["drawknife"], options.ways, options.tell)
+    telling.start()
     server = make_server(app, listening, options.threads, shared, options.certificate, options.proxy)
 
     stopping = threading.Event()
@@ -186,6 +192,7 @@ def _work(
     while not stopping.is_set():
         server.asyncore.loop(timeout=1, map=server._map, use_poll=True, count=1)
     _finish(server)
+    telling.stop(GRACE)
     app.extensions["drawknife"].stop()
 
 
