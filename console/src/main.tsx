@@ -1,6 +1,7 @@
 import "@mantine/core/styles.css";
 import "@mantine/charts/styles.css";
 import "./look.css";
+import "./lists.css";
 import { MantineProvider } from "@mantine/core";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";

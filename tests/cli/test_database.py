@@ -45,7 +45,7 @@ def test_a_backup_taken_while_it_serves_is_of_one_revision_and_is_restored_whole
             )
             assert kept == [x for x in all_lines if x[0] <= revision]
     again = run("database", "restore", file, "--database", other)
-    assert again.returncode == 1 and "the database is not empty" in again.stderr
+    assert again.returncode == 2 and "the database is not empty" in again.stderr
 
 
 def test_the_schema_is_told_and_brought_up(address, tmp_path):
@@ -63,7 +63,7 @@ def test_the_schema_is_told_and_brought_up(address, tmp_path):
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute("INSERT INTO schema_steps (name, digest) VALUES ('999_later.sql', 'x')")
     newer = run("database", "migrate", "--database", address)
-    assert newer.returncode == 1 and "a newer version" in newer.stderr
+    assert newer.returncode == 2 and "a newer version" in newer.stderr
 
 
 @pytest.mark.parametrize("command", ["migrate", "status", "backup", "restore"])

@@ -10,9 +10,7 @@ from typing import Any
 
 import click
 
-from drawknife.core.words.errors import DrawknifeError, OutOfReach
-
-from .common import FAILED, NOT_SO, WRONG_USAGE, check_private, fail, say
+from .common import NOT_SO, WRONG_USAGE, check_private, errors_told, fail, say
 from .config_file import read_config
 
 
@@ -48,12 +46,8 @@ def _which(command: Callable[..., None]) -> Callable[..., None]:
             database = database_file.read_text().strip()
         if not database:
             fail(WRONG_USAGE, "which database? --database, --database-file, or --config")
-        try:
+        with errors_told():
             command(address=database, **more)
-        except OutOfReach as error:
-            fail(FAILED, str(error))
-        except DrawknifeError as error:
-            fail(NOT_SO, str(error))
 
     return found
 

@@ -11,12 +11,14 @@
     │   ├── NotAllowed        whoever asks may not do it; what it would take is told
     │   ├── NotKept           a past that was not kept (records/history.py)
     │   └── TooFew            a directory has suddenly far fewer people (directory/plan.py)
+    ├── SchemaProblem         a schema of another version (records/database.py)
     ├── Conflict              another revision is in force (records/changes.py)
     └── OutOfReach            something that is needed does not answer
         ├── Unavailable       the database (records/database.py)
         │   └── Uncertain     it went away at the very end of a change
         ├── NoRoom            the database has none (records/database.py)
         ├── DirectoryFailed   a directory (directory/source.py)
+        ├── BackupFailed      PostgreSQL's own programs (records/backup.py)
         ├── NotReadable       a file (service/files.py)
         └── Busy              too much at once (service/busy.py)
 
