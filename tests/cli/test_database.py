@@ -8,7 +8,7 @@ import pytest
 
 from drawknife.client import Client
 
-from ..conftest import DEMO, run, serving
+from ..conftest import DEMO, run, serving, until
 
 
 def test_a_backup_taken_while_it_serves_is_of_one_revision_and_is_restored_whole(cluster, address, tmp_path):
@@ -26,8 +26,7 @@ def test_a_backup_taken_while_it_serves_is_of_one_revision_and_is_restored_whole
 
         thread = threading.Thread(target=write)
         thread.start()
-        while len(writing) < 3:
-            pass
+        until(lambda: client.health() and (len(writing) >= 3 or not thread.is_alive()))
         done = run("database", "backup", file, environment={"DRAWKNIFE_DATABASE": address})
         stop.set()
         thread.join()

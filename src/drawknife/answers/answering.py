@@ -22,7 +22,6 @@ from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
 from drawknife.core.everybody.findings import findings
 from drawknife.core.words.errors import BadInput
-from drawknife.formats.questions import as_data
 
 
 class Answering(
@@ -63,4 +62,4 @@ def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[st
         try:
             yield answering.decide(data)
         except BadInput as bad:
-            yield as_data(bad)
+            yield bad.as_data()

@@ -18,11 +18,11 @@ import click
 from pydantic import BaseModel
 from rich.console import Console
 
+from drawknife import messages as msg
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.words.errors import Conflict, DrawknifeError, NotFound, OutOfReach
-from drawknife.formats.document import BadDocument
+from drawknife.formats.mistakes import BadDocument
 from drawknife.formats.spreadsheets import guarded
-from drawknife.messages import CertificateAnswer, Fault
 
 if TYPE_CHECKING:  # what computes is only loaded for a model file: a client needs none of it
     from drawknife.answers import Answering
@@ -68,7 +68,7 @@ def tell_notes(out: Console, notes: Sequence[str]) -> None:
         out.print(f"  {note}", style="dim")
 
 
-def fail(status: int, text: str, faults: list[Fault] | None = None, source: str = "") -> NoReturn:
+def fail(status: int, text: str, faults: list[msg.Fault] | None = None, source: str = "") -> NoReturn:
     """Tell an error with each place, and leave with `status`."""
     say(f"drawknife: {text}")
     for fault in faults or []:
@@ -80,9 +80,9 @@ def fail(status: int, text: str, faults: list[Fault] | None = None, source: str 
     raise SystemExit(status)
 
 
-def faults_of(error: DrawknifeError) -> list[Fault]:
+def faults_of(error: DrawknifeError) -> list[msg.Fault]:
     """What is wrong, place by place."""
-    return [Fault(**{**p._asdict(), "found": None}) for p in error.places]
+    return [msg.Fault(**{**p._asdict(), "found": None}) for p in error.places]
 
 
 def settings_file() -> dict[str, str]:
@@ -156,7 +156,7 @@ def file_answering(model: Model, folder: Path) -> Answering:
 
     now = datetime.now(UTC)
 
-    def seen(endpoint: Endpoint) -> CertificateAnswer | None:
+    def seen(endpoint: Endpoint) -> msg.CertificateAnswer | None:
         return certificates.look(endpoint, now, lambda file: certificates.read_file(str(folder / file)))
 
     return Answering(prepare(model), 0, now, seen=seen)
@@ -195,7 +195,7 @@ def errors_told(source: str = "") -> Iterator[None]:
 _CHANGE = re.compile(r"changes\[0\](\.(item|set)\b)?\.?")
 
 
-def _told(status: int, text: str, places: list[Fault]) -> tuple[int, str, list[Fault] | None]:
+def _told(status: int, text: str, places: list[msg.Fault]) -> tuple[int, str, list[msg.Fault] | None]:
     """A single place that the text tells already only adds what would be right."""
     one = places[0] if len(places) == 1 else None
     if one is None or one.message not in text:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import sys
 from importlib import import_module
 
 import click
 from click.shell_completion import get_completion_class
 
 from drawknife import __version__
+
+# The command line that httpx has of its own is not needed here, and takes as long to load as all the rest of it.
+sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]
 
 #: The module of each command: only that one is loaded, so that a command in a script does not wait for the others.
 MODULES = {

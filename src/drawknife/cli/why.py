@@ -20,8 +20,7 @@ from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_size
-from drawknife.formats.document import BadDocument, read_json
-from drawknife.formats.questions import as_data
+from drawknife.formats.mistakes import BadDocument
 
 if TYPE_CHECKING:
     from drawknife.answers import Answering
@@ -209,13 +208,15 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
 
 
 def _parse(line: bytes) -> tuple[Any, dict[str, Any] | None]:
+    from drawknife.formats.document import read_json
+
     try:
         return read_json(line.decode()), None
     except UnicodeDecodeError:
-        return None, as_data(BadInput("", "the line is not UTF-8", "one JSON object in UTF-8"))
+        return None, BadInput("", "the line is not UTF-8", "one JSON object in UTF-8").as_data()
     except BadDocument as bad:
         mistake = bad.mistakes[0]
-        return None, as_data(BadInput("", mistake.message, "one JSON object on a line"))
+        return None, BadInput("", mistake.message, "one JSON object on a line").as_data()
 
 
 def _locally(answers: Answering, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
@@ -227,7 +228,7 @@ def _locally(answers: Answering, lines: Iterator[bytes]) -> Iterator[dict[str, A
         try:
             yield answers.decide(data)
         except BadInput as bad:
-            yield as_data(bad)
+            yield bad.as_data()
 
 
 def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, Any]]:
@@ -244,7 +245,7 @@ def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, An
                     read_question(data)
                     asked.append(data)
                 except BadInput as bad:
-                    error = as_data(bad)
+                    error = bad.as_data()
             answers.append(error)
         told = iter(client.decide_many(asked) if asked else ())
         yield from (next(told) if answer is None else answer for answer in answers)

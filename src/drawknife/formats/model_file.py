@@ -9,9 +9,10 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import unit_data
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
 from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
-from drawknife.core.model.soundness import Where, nearest, problems
+from drawknife.core.model.soundness import nearest, problems
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.collecting import many_objects
+from drawknife.core.words.key_paths import Where
 from drawknife.core.words.names import BadValue, check_name, check_path, check_unit
 from drawknife.core.words.sizes import show_size
 

@@ -16,12 +16,6 @@ from drawknife.core.words.quantities import MAX
 SIGN_IN = "sign-in"
 
 
-def as_data(bad: BadInput) -> dict[str, Any]:
-    """What is wrong with a question, in the place of its answer."""
-    data = {"where": bad.where, "message": bad.message, "expected": bad.expected}
-    return {"error": data if bad.nearest is None else {**data, "nearest": bad.nearest}}
-
-
 def _text(check: Callable[[str], str]) -> Callable[[Any], Any]:
     @lru_cache(4096)
     def checked(value: str) -> str:

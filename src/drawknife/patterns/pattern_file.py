@@ -14,8 +14,8 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from drawknife.core.model import values as v
 from drawknife.core.model.items import parse_subject
 from drawknife.core.model.kinds import FOLDER, KINDS, SETTING
-from drawknife.core.model.soundness import Where
 from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.key_paths import Where
 from drawknife.core.words.names import check_name, check_path, check_subject_name, check_unit, parse_place
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, Mistake, Places, read_document

@@ -11,12 +11,13 @@ from dataclasses import replace
 from typing import Any
 
 from ..words.errors import NotFound, Refused, Wrong
+from ..words.key_paths import key_path
 from ..words.names import Place, fold, join, parse_place, rest_below
 from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
 from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
 from .rewriting import Rewriting, same_endpoint, same_name, same_place, same_subject
-from .soundness import Problem, key_path, problems
+from .soundness import Problem, problems
 
 
 class ChangeRefused(Refused):

@@ -6,6 +6,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from ..words.errors import nearest
+from ..words.key_paths import Where
 from ..words.names import ANONYMOUS, Place, fold
 from .fields import Field
 from .items import Account, Folder, Model, Says, Store, Subject
@@ -13,17 +14,6 @@ from .kinds import FOLDER, SECTIONS, USAGE, Kind
 from .placeholders import WHOLE_HOME
 from .standing import loops, units_of
 from .trials import mistakes_of
-
-#: Where in a model something stands: keys and list positions, as in the model file.
-Where = tuple[str | int, ...]
-
-
-def key_path(where: Where) -> str:
-    """A place as people write it: ``stores[0].folders[2].path``."""
-    text = ""
-    for step in where:
-        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
-    return text
 
 
 @dataclass(frozen=True, slots=True)

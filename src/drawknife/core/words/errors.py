@@ -30,7 +30,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from difflib import get_close_matches
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 
 class Wrong(NamedTuple):
@@ -70,6 +70,11 @@ class BadInput(Mistaken):
         super().__init__(f"{where}: {message}" if where else message)
         self.where, self.message, self.expected, self.nearest = where, message, expected, nearest
         self.places = [Wrong(where, message, expected, nearest)]
+
+    def as_data(self) -> dict[str, Any]:
+        """What is wrong with a question, in the place of its answer."""
+        data = {"where": self.where, "message": self.message, "expected": self.expected}
+        return {"error": data if self.nearest is None else {**data, "nearest": self.nearest}}
 
 
 class NotFound(DrawknifeError, LookupError):
