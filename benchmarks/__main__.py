@@ -13,7 +13,7 @@ from typing import NamedTuple
 from rich.console import Console
 from rich.table import Table
 
-from . import census, core, disk, follows, growth, http, load, past, rehearsal, sync
+from . import answers, census, core, disk, follows, growth, http, load, past, rehearsal, sync
 
 
 class Figure(NamedTuple):
@@ -28,6 +28,7 @@ class Figure(NamedTuple):
 PARTS: dict[str, Callable[[], list[tuple[str, str, str, bool | None]]]] = {
     "core": core.measure,
     "follows": follows.measure,
+    "answers": answers.measure,
     "past": past.measure,
     "http": http.measure,
     "load": load.measure,

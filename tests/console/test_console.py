@@ -147,6 +147,7 @@ def test_ten_thousand_accounts_are_a_few_rows_in_the_page(browser, cluster, tmp_
         page.get_by_label("Filter accounts").fill("boat-0777")
         expect(grid.get_by_role("row")).to_have_count(10)
         page.get_by_label("Filter accounts").fill("")
+        expect(grid.get_by_role("row")).not_to_have_count(10)
         grid.focus()
         for _ in range(4):
             page.keyboard.press("PageDown")

@@ -10,7 +10,7 @@ from drawknife.core.prepared.question import Question
 from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput
 from drawknife.formats.document import BadDocument, read_json
-from drawknife.formats.questions import KEYS, as_data, read_question
+from drawknife.formats.questions import KEYS, read_question
 
 GOOD = {"account": "ines", "action": "upload", "path": "/inbox/x"}
 
@@ -82,14 +82,14 @@ def test_what_is_null_counts_as_left_out():
 def test_what_is_wrong_is_told_with_its_key(change, where, said):
     with pytest.raises(BadInput) as caught:
         read_question({**GOOD, **change})
-    told = as_data(caught.value)["error"]
+    told = caught.value.as_data()["error"]
     assert told["where"] == where and said in told["message"] and told["expected"]
 
 
 def test_a_key_that_is_misspelled_gets_the_nearest():
     with pytest.raises(BadInput) as caught:
         read_question({**GOOD, "endpiont": "harbour"})
-    assert as_data(caught.value)["error"]["nearest"] == "endpoint"
+    assert caught.value.as_data()["error"]["nearest"] == "endpoint"
 
 
 anything = st.recursive(

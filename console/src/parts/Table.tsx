@@ -88,7 +88,13 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
   });
   const shown = table.getRowModel().rows;
   const box = useRef<HTMLDivElement>(null);
-  const [at, setAt] = useState(0);
+  const [at, setShownAt] = useState(0);
+  // Where it is by now: keys may come faster than what they do is drawn.
+  const now = useRef(0);
+  const setAt = (next: number) => {
+    now.current = next;
+    setShownAt(next);
+  };
   // biome-ignore lint/correctness/useExhaustiveDependencies: another filter or order begins at the top again
   useEffect(() => setAt(0), [wanted, sorting]);
   const many = shown.length > MANY;
@@ -104,7 +110,7 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
     if (event.target !== box.current) return;
     if (step && to) {
       event.preventDefault();
-      const next = Math.max(0, Math.min(shown.length - 1, at + step));
+      const next = Math.max(0, Math.min(shown.length - 1, now.current + step));
       setAt(next);
       if (many) some.scrollToIndex(next);
       else box.current?.querySelectorAll('[role="row"]')[next]?.scrollIntoView({ block: "nearest" });
