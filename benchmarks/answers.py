@@ -12,8 +12,7 @@ from http.client import HTTPConnection
 from typing import Any
 
 from drawknife.answers import Answering
-from drawknife.answers.map_window import MapWindow
-from drawknife.core.everybody.access_map import all_locations, map_cells
+from drawknife.answers.map_window import MapWindow, all_locations, map_cells
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import prepare
 

@@ -17,7 +17,7 @@ from tools.cluster import Cluster, free_port
 
 from drawknife.core.model.items import Model
 from drawknife.core.words.rights import RIGHTS
-from drawknife.records import tokens
+from drawknife.records import administrators, tokens
 from drawknife.records.changes import replace_model
 from drawknife.records.database import Database, bring_up_to_date
 
@@ -45,7 +45,8 @@ def served(address: str, model: Model | None, processes: int = 1) -> Iterator[tu
     database.open()
     if model is not None:
         replace_model(database, model, "bench", "load")
-    token = tokens.make_token(database, "bench")
+    administrators.ensure_owner(database, "bench")
+    token = tokens.make_token(database, "bench", role="owner")
     database.close()
     port = free_port()
     command = [sys.executable, "-m", "benchmarks.served", address, str(port), str(processes)]
