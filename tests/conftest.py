@@ -138,3 +138,8 @@ def until(good, tries=200_000):
         if found:
             return found
     raise AssertionError("it did not come to that")
+
+
+def pytest_collection_modifyitems(items):
+    """What takes a minute by itself begins first, so that no worker waits for it at the end."""
+    items.sort(key=lambda item: "test_install.py" not in item.nodeid)
