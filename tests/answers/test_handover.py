@@ -3,9 +3,11 @@
 from dataclasses import replace
 from datetime import UTC, datetime
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from drawknife.answers import Answering
 from drawknife.answers.handover import as_html, as_markdown, as_text, in_words, sheet
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.effective import effective_access
@@ -74,3 +76,27 @@ def test_nothing_of_the_model_is_taken_for_markup(demo):
     assert "Access for *<i>* [x](y)" in as_text(made)
     assert "<i>" not in as_html(made) and "&lt;i&gt;" in as_html(made)
     assert "# Access for \\*\\<i\\>\\* \\[x\\](y)" in as_markdown(made)
+
+
+@pytest.mark.parametrize(
+    ("name", "told"),
+    [
+        ("ines", "Together with others you may keep 2 TiB."),
+        ("odile", "In /charts/tables, the files of all together may be 5 GiB and 2,000 files."),
+        ("bram", "/charts/issued"),
+        ("edda", None),
+    ],
+)
+def test_what_is_kept_within_bounds_together_with_others_is_told(demo, name, told):
+    prepared = prepare(demo)
+    lines = dict(sheet(prepared, prepared.account(name), NOW).parts).get("What applies", ())
+    shared = [x for x in lines if "of all together" in x or "with others" in x]
+    assert told is None or any(told in line for line in shared), lines
+    # Each bounds what it can put somewhere, as the question for room has it; and each that does is told.
+    answering = Answering(prepared, 1, NOW)
+    rows = effective_access(prepared, prepared.account(name))[0]
+    puts = [r for r in rows if r.kind != "synthetic" and r.states[RIGHTS.index("upload")] != "no"]
+    bound = {
+        x.name for r in puts for x in answering.headroom(name, r.location).limits if x.kind in ("shared", "folder")
+    }
+    assert len(shared) == len(bound), (shared, bound)

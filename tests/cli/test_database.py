@@ -75,4 +75,6 @@ def test_a_database_that_is_not_named_or_not_there_is_told(command, tmp_path):
     assert unnamed.returncode == 2 and "which database?" in unnamed.stderr
     away = run("database", command, *more, "--database", "postgresql://nobody@127.0.0.1:1/none")
     assert away.returncode == 3 and "Traceback" not in away.stderr and "127.0.0.1" in away.stderr
+    nonsense = run("database", command, *more, "--database", "no address")
+    assert nonsense.returncode == 3 and "postgresql://USER@HOST/NAME" in nonsense.stderr
     assert not file.with_name("x.dump.part").exists() and (command != "backup" or not file.exists())

@@ -110,6 +110,8 @@ def test_the_configuration_file_goes_behind_the_environment_and_the_command_line
         ('database = "x"\ntls_cert = "{folder}/drawknife.toml"\n', "--tls-cert and --tls-key go together"),
         ('database = "x"\nbehind_proxy = "the proxy"\n', "--behind-proxy"),
         ('database_file = "{folder}/open"\n', "chmod 600"),
+        ('database = "postgresql://u:secret@h/x"\n', "line 1: database: it holds a password, and others can read"),
+        ('database = "x"\nfiles = ["{folder}/none"]\n', "line 2: files: Directory"),
         ('database = "x"\n[tls]\ncert = "a"\n', "line 2: tls: there is no such option"),
     ],
 )
@@ -120,6 +122,7 @@ def test_a_configuration_file_that_is_not_sound_is_told_with_the_place(said, tol
     file.write_text(said.replace("{folder}", str(tmp_path)))
     done = run("config", "check", file)
     assert done.returncode == 1 and told in done.stderr and "Traceback" not in done.stderr
+    assert ":secret@" not in done.stderr
 
 
 def test_who_asks_is_told_by_the_proxy_and_by_nobody_else(address, tmp_path):

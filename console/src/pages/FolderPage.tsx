@@ -7,7 +7,7 @@ import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
-import { type Column, Table, useFilter } from "../parts/Table";
+import { type Column, PartTable, Table } from "../parts/Table";
 import { size } from "../parts/values";
 import { FolderInside } from "./FolderInside";
 import { StoreDisk } from "./StoreDisk";
@@ -117,7 +117,6 @@ const INSIDE: Column<Folder["folders"][number]>[] = [
 ];
 
 function FolderDetail({ folder }: { folder: Folder }) {
-  const [matching, filter] = useFilter("Find a folder in it", "Part of a name, of an owner");
   let sealed = folder.sealed;
   return (
     <div
@@ -203,19 +202,16 @@ function FolderDetail({ folder }: { folder: Folder }) {
           </Text>
         )}
       </Stack>
-      <div className="bounded">
-        {folder.folders.length > 20 && filter}
-        <Table
-          label="Folders in it"
-          rows={folder.folders}
-          columns={INSIDE}
-          keyOf={(f) => f.name}
-          to={(f) => to(f.place)}
-          matching={matching}
-          one="folder"
-          none="No folder in it is recorded."
-        />
-      </div>
+      <PartTable
+        label="Folders in it"
+        search="Part of a name, of an owner"
+        rows={folder.folders}
+        columns={INSIDE}
+        keyOf={(f) => f.name}
+        to={(f) => to(f.place)}
+        one="folder"
+        none="No folder in it is recorded."
+      />
     </div>
   );
 }

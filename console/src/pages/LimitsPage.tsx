@@ -6,7 +6,7 @@ import { answer, type FilledLimit, GET, type Limits, type Used } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
-import { type Column, Table, useFilter } from "../parts/Table";
+import { type Column, PartTable } from "../parts/Table";
 import { size } from "../parts/values";
 
 const BY = ["account", "group", "unit", "folder", "store"];
@@ -15,7 +15,6 @@ export function LimitsPage() {
   const [search, setSearch] = useSearchParams();
   const query = useQuery({ queryKey: ["limits"], queryFn: () => answer(GET("/api/v1/limits")) });
   const chosen = search.get("limit");
-  const [matching, filter] = useFilter("Find a limit", "Part of its name");
   return (
     <Page title="Usage and limits" beside={<AddButton kind="quota" />}>
       <Loaded query={query}>
@@ -31,24 +30,21 @@ export function LimitsPage() {
               }}
             >
               <div style={{ display: "grid", gap: 14, minWidth: 0 }}>
-                <div className="bounded">
-                  {data.limits.length > 20 && filter}
-                  <Table
-                    label="Limits"
-                    rows={data.limits.flatMap((of) => sides(of).map((side, i) => ({ of, side, first: i === 0 })))}
-                    columns={LIMITS}
-                    keyOf={(r) => `${r.of.kind} ${r.of.name} ${r.side.what}`}
-                    to={(r) => {
-                      const next = { ...Object.fromEntries(search), limit: `${r.of.kind} ${r.of.name}` };
-                      return `/limits?${new URLSearchParams(next)}`;
-                    }}
-                    chosen={(r) => r.of === limit}
-                    matching={matching}
-                    one="limit"
-                    tall
-                    none="Nothing is limited: no quota, no capacity. Add a quota, or give a store its capacity."
-                  />
-                </div>
+                <PartTable
+                  label="Limits"
+                  search="Part of its name"
+                  rows={data.limits.flatMap((of) => sides(of).map((side, i) => ({ of, side, first: i === 0 })))}
+                  columns={LIMITS}
+                  keyOf={(r) => `${r.of.kind} ${r.of.name} ${r.side.what}`}
+                  to={(r) => {
+                    const next = { ...Object.fromEntries(search), limit: `${r.of.kind} ${r.of.name}` };
+                    return `/limits?${new URLSearchParams(next)}`;
+                  }}
+                  chosen={(r) => r.of === limit}
+                  one="limit"
+                  tall
+                  none="Nothing is limited: no quota, no capacity. Add a quota, or give a store its capacity."
+                />
                 <Promised promised={data.promised} />
                 <UsageTable
                   by={search.get("by") ?? "account"}

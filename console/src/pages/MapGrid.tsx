@@ -91,15 +91,14 @@ export function Grid({ choice, first, folded }: { choice: Choice; first: MapWind
   const failed = windows.find((w) => w.error)?.error;
   const blockAt = (i: number, j: number) => byBlock.get([Math.floor(i / BLOCK), Math.floor(j / BLOCK)].join());
   const cell = (i: number, c: number) => blockAt(i, real(c))?.cells[i % BLOCK]?.[real(c) % BLOCK];
-  const accountAt = (i: number) => {
+  /** What a row or a column is called, by any block of it that is there. */
+  const called = (axis: 0 | 1, n: number) => {
     for (const [block, data] of byBlock)
-      if (Number(block.split(",")[0]) === Math.floor(i / BLOCK) && data) return data.accounts[i % BLOCK];
+      if (Number(block.split(",")[axis]) === Math.floor(n / BLOCK) && data)
+        return (axis === 0 ? data.accounts : data.locations)[n % BLOCK];
   };
-  const locationAt = (c: number) => {
-    const j = real(c);
-    for (const [block, data] of byBlock)
-      if (Number(block.split(",")[1]) === Math.floor(j / BLOCK) && data) return data.locations[j % BLOCK];
-  };
+  const accountAt = (i: number) => called(0, i);
+  const locationAt = (c: number) => called(1, real(c));
   const open = (i: number, j: number) => {
     const account = accountAt(i);
     const right = letters ? "enter" : choice.right;

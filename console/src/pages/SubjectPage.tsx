@@ -9,7 +9,7 @@ import { LineText, Note } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
-import { type Column, Table, useFilter } from "../parts/Table";
+import { type Column, PartTable } from "../parts/Table";
 import { shown } from "../parts/values";
 import { subjectPath } from "./GroupsPage";
 
@@ -97,7 +97,6 @@ const GIVES: Column<Given>[] = [
 function Detail({ detail }: { detail: SubjectDetail }) {
   const [search, setSearch] = useSearchParams();
   const chosen = search.get("without");
-  const [matching, filter] = useFilter("Find somebody in it", "Part of a name, of what it is through");
   const members = useMemo<Column<Member>[]>(
     () => [
       { head: "who is in it", track: "minmax(130px, 1fr)", by: (a) => a.account, show: (a) => a.account },
@@ -145,36 +144,32 @@ function Detail({ detail }: { detail: SubjectDetail }) {
         }}
       >
         <div style={{ display: "grid", gap: 14 }}>
-          <div className="bounded">
-            {detail.accounts.length > 20 && filter}
-            <Table
-              label="Members"
-              rows={detail.accounts}
-              columns={members}
-              keyOf={(a) => a.account}
-              to={(a) => `/accounts/${named(a.account)}`}
-              chosen={(a) => a.account === chosen}
-              matching={matching}
-              one="account"
-              tall
-              none="Nobody is in it yet: edit it, or join accounts to it."
-            />
-          </div>
+          <PartTable
+            label="Members"
+            search="Part of a name, of what it is through"
+            rows={detail.accounts}
+            columns={members}
+            keyOf={(a) => a.account}
+            to={(a) => `/accounts/${named(a.account)}`}
+            chosen={(a) => a.account === chosen}
+            one="account"
+            tall
+            none="Nobody is in it yet: edit it, or join accounts to it."
+          />
           {detail.settings.length > 0 && <Reaches settings={detail.settings} />}
         </div>
         <div style={{ display: "grid", gap: 14 }}>
           {chosen && <Without account={chosen} subject={detail.subject} />}
-          <div className="bounded">
-            <Table
-              label="What comes down from it"
-              rows={detail.gives}
-              columns={GIVES}
-              keyOf={(g) => g.kind + g.where + g.line}
-              one="line"
-              none="Nothing names it, or a group that holds it."
-              tall
-            />
-          </div>
+          <PartTable
+            label="What comes down from it"
+            search="Part of a place, of a line"
+            rows={detail.gives}
+            columns={GIVES}
+            keyOf={(g) => g.kind + g.where + g.line}
+            one="line"
+            none="Nothing names it, or a group that holds it."
+            tall
+          />
         </div>
       </div>
     </div>

@@ -254,3 +254,17 @@ export function useFilter(label: string, placeholder: string, begins = "") {
   );
   return [matching, input] as const;
 }
+
+/** So many rows are looked through by eye. */
+const FEW = 20;
+
+/** A list that is a part of a page, no higher than what is left beside the rest; searched, where it is long. */
+export function PartTable<T>({ search, ...list }: Omit<Props<T>, "matching"> & { search: string }) {
+  const [matching, filter] = useFilter(`Find in ${list.label}`, search);
+  return (
+    <div className="bounded">
+      {list.rows.length > FEW && filter}
+      <Table {...list} matching={matching} />
+    </div>
+  );
+}

@@ -21,6 +21,7 @@ from drawknife.answers.patterns import PatternAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
 from drawknife.core.everybody.findings import findings
+from drawknife.core.model.kinds import EVERY
 from drawknife.core.words.errors import BadInput
 
 
@@ -41,7 +42,7 @@ class Answering(
     def overview(self) -> msg.Overview:
         """How much there is of everything, and what wants attention."""
         model = self.full.model
-        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
+        counts = {kind.section: len(getattr(model, kind.section, ())) for kind in EVERY}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
         found = self.findings()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import html
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
@@ -11,6 +11,7 @@ from drawknife.core.decide.gates import open_case
 from drawknife.core.decide.sign_in import door, methods_left, sign_in
 from drawknife.core.everybody.folding import FoldedAccess, folded_access
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.limits.quotas import bounds, holds, uploads_owner
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import UNLIMITED, Endpoint
 from drawknife.core.prepared.people import PreparedAccount
@@ -69,7 +70,7 @@ def sheet(
         ("Where to connect", tuple(connect)),
         ("What you will see, and what you may do there", tuple(_places(rows))),
     ]
-    limits = _limits(prepared, account)
+    limits = [*_limits(prepared, account), *_shared_limits(prepared, account, rows)]
     if limits:
         parts.append(("What applies", tuple(limits)))
     return Sheet(f"Access for {a.display or a.name}", tuple(parts))
@@ -159,6 +160,28 @@ def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
     if account.account.expires is not None:
         lines.append(f"The account works until the end of {account.account.expires} (UTC).")
     return lines
+
+
+def _shared_limits(prepared: Prepared, account: PreparedAccount, rows: Sequence[FoldedAccess]) -> Iterator[str]:
+    """What is kept within bounds together with others: the quotas that are shared, and those on folders it puts files in."""
+    owner = uploads_owner(prepared, account)
+    puts = [r for r in rows if r.place is not None and r.states[RIGHTS.index("upload")] != "no"]
+    for quota in prepared.model.quotas:
+        bound = bounds(quota)
+        amounts = [show_size(bound.bytes)] if bound.bytes is not None else []
+        amounts += [number_of(bound.files, "file")] if bound.files is not None else []
+        most = " and ".join(amounts)
+        if not most or not puts:
+            continue
+        if quota.folder is None:
+            if not {prepared.people.number(s) for s in quota.shared_by}.isdisjoint(owner.who):
+                yield f"Together with others you may keep {most}."
+            continue
+        within = [r for r in puts if r.place is not None and holds(quota.folder, r.place)]
+        if within and within[0].place == quota.folder:
+            yield f"In {within[0].location}, the files of all together may be {most}."
+        elif within:
+            yield f"{within[0].location} is part of a folder in which the files of all together may be {most}."
 
 
 # --- how it is written ----------------------------------------------------------------------------

@@ -34,9 +34,10 @@ class PlainTable(Table):
         return [str(column.header) for column in self.columns]
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        widths = _widths(self.heads(), self.cells(), options.max_width)
+        cells = self.cells()
+        widths = _widths(self.heads(), cells, options.max_width)
         if widths is None:
-            yield from _stacked(self.heads(), self.cells())
+            yield from _stacked(self.heads(), cells)
             return
         for column, width in zip(self.columns, widths, strict=True):
             column.width = width
@@ -72,16 +73,17 @@ def _widest_word(text: Text) -> int:
     return max(map(cell_len, text.plain.split()), default=0)
 
 
+def _widest_line(text: Text) -> int:
+    return max(map(cell_len, text.plain.split("\n")))
+
+
 def _widths(heads: Sequence[str], columns: Sequence[Sequence[Text]], room: int) -> list[int] | None:
     """How wide each column is, so that no word is broken; None where that needs more room than there is.
 
     What is left beyond the widest words goes to the columns that need least to be on one line.
     """
-    least = [
-        max(cell_len(head), *(_widest_word(c) for c in cells)) if cells else cell_len(head)
-        for head, cells in zip(heads, columns, strict=True)
-    ]
-    whole = [max([n, *(c.cell_len for c in cells)]) for n, cells in zip(least, columns, strict=True)]
+    least = [max([cell_len(head), *map(_widest_word, cells)]) for head, cells in zip(heads, columns, strict=True)]
+    whole = [max([n, *map(_widest_line, cells)]) for n, cells in zip(least, columns, strict=True)]
     left = room - sum(least) - GAP * (len(least) - 1)
     if left < 0:
         return None

@@ -28,8 +28,9 @@ def check(file: Path) -> None:
     try:
         with serve.make_context("serve", ["--config", str(file)]) as context:
             wrong = check_options(context.params)
-    except click.UsageError as error:
-        fail(NOT_SO, error.format_message())
+    except click.BadParameter as error:
+        of_file = error.param is not None and error.param.name == "config"
+        fail(NOT_SO, error.message if of_file else error.format_message())  # or of what the environment says
     if wrong:
         fail(NOT_SO, f"{file}: {wrong}")
     say(f"{file} is sound")

@@ -15,13 +15,19 @@ from drawknife.core.words.errors import nearest
 def read_config(path: Path, command: click.Command) -> dict[str, Any]:
     """What a file says for the options of a command, by the names of their parameters.
 
-    :class:`click.BadParameter` with the line for what is no TOML, for a key that no option has, and for a value of another kind.
+    :class:`click.BadParameter` with the line for what is no TOML, for a key that no option has, and for a value that it cannot have.
     """
     try:
         text = path.read_text()
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise click.BadParameter(f"{path}: {error}") from None
+    if re.search(r"://[^/@\s]*:[^/@\s]+@|password\s*=", str(data.get("database", ""))) and path.stat().st_mode & 0o007:
+        where = f"{path}, line {_line(text, 'database')}: database"
+        raise click.BadParameter(
+            f"{where}: it holds a password, and others can read the file; chmod o= {path}, or use database_file"
+        )
+    context = click.Context(command)
     options = {key_of(p): p for p in command.params if isinstance(p, click.Option) and p.name != "config"}
     found = {}
     for key, value in data.items():
@@ -32,6 +38,10 @@ def read_config(path: Path, command: click.Command) -> dict[str, Any]:
             raise click.BadParameter(f"{where}: there is no such option{f'; did you mean {near}?' if near else ''}")
         if wrong := _wrong(option, value):
             raise click.BadParameter(f"{where}: {wrong}")
+        try:
+            option.process_value(context, value)
+        except click.BadParameter as bad:
+            raise click.BadParameter(f"{where}: {bad.message}") from None
         assert option.name is not None
         found[option.name] = value
     return found

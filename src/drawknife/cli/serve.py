@@ -187,7 +187,9 @@ def check_options(given: Mapping[str, Any]) -> str:
         return wrong
     for option in ("database_file", "tls_key", "webhook_secret_file", "mail_password_file"):
         path = given[option]
-        if path is not None and path.stat().st_mode & 0o077:
+        # A key of TLS is often kept for a group of services.
+        others = 0o007 if option == "tls_key" else 0o077
+        if path is not None and path.stat().st_mode & others:
             return f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it holds a secret: chmod 600 {path}"
     if given["patterns"]:
         from drawknife.patterns import all_patterns

@@ -110,8 +110,9 @@ class Pattern(_Strict):
     def step(self, number: int) -> Pattern:
         """One step, from 1 on, as a pattern of its own. :class:`BadInput` if there is none."""
         if not 1 <= number <= len(self.steps):
-            there = f"1 to {len(self.steps)}" if self.steps else f"no step: {self.name} has none"
-            raise BadInput("step", f"there is no step {number}", there)
+            if not self.steps:
+                raise BadInput("step", f"{self.name} is done at once, and has no steps", "no step at all")
+            raise BadInput("step", f"there is no step {number}", f"1 to {len(self.steps)}")
         one = self.steps[number - 1]
         return self.model_copy(
             update={"asks": [self.ask(key) for key in one.asks], "changes": one.changes, "steps": []}

@@ -7,12 +7,11 @@ import shutil
 import subprocess
 from pathlib import Path
 
-import psycopg
 from psycopg.conninfo import conninfo_to_dict
 
 from drawknife.core.words.errors import OutOfReach, Refused
 
-from .database import Unavailable
+from .database import connected
 
 #: What libpq reads from the environment: a password is never on a command line, where all of the machine can see it.
 _ENVIRONMENT = {
@@ -31,6 +30,8 @@ def take(address: str, file: Path) -> None:
 
     One transaction sees all of it, so that it is of one revision. :class:`BackupFailed` with what PostgreSQL said.
     """
+    with connected(address):
+        pass  # what cannot be reached is told before there is a file
     part = file.with_name(file.name + ".part")
     part.touch(mode=0o600, exist_ok=True)
     part.chmod(0o600)
@@ -46,14 +47,11 @@ def restore(address: str, file: Path) -> None:
 
     :class:`Refused` where something is in there already, :class:`BackupFailed` with what PostgreSQL said.
     """
-    try:
-        with psycopg.connect(address, connect_timeout=8) as connection:
-            there = connection.execute(
-                "SELECT count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
-                " WHERE n.nspname = 'public' AND c.relkind IN ('r', 'p', 'v', 'S')"
-            ).fetchone()
-    except psycopg.OperationalError as error:
-        raise Unavailable(str(error).strip().split("\n")[0]) from error
+    with connected(address) as connection:
+        there = connection.execute(
+            "SELECT count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
+            " WHERE n.nspname = 'public' AND c.relkind IN ('r', 'p', 'v', 'S')"
+        ).fetchone()
     if there and there[0]:
         raise Refused(f"the database is not empty: {there[0]} tables are in it; make a new one, and restore into that")
     named = str(conninfo_to_dict(address).get("dbname", ""))
@@ -70,4 +68,5 @@ def _run(address: str, program: str, *arguments: str) -> None:
         [program, *arguments], env={**os.environ, **said}, capture_output=True, text=True, check=False
     )
     if done.returncode:
-        raise BackupFailed(f"{program} says: {done.stderr.strip() or done.returncode}")
+        said_first = (done.stderr.strip() or f"exit status {done.returncode}").splitlines()[0]
+        raise BackupFailed(f"{program} could not do it: {said_first.removeprefix(f'{program}: error: ')}")

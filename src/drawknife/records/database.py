@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from hashlib import sha256
 from importlib.resources import files
 from typing import Any
+from zlib import crc32
 
 import psycopg
 from psycopg import Connection
@@ -99,6 +100,33 @@ class Database:
             return connection.execute(query, parameters).fetchall()
 
 
+@contextmanager
+def connected(address: str) -> Iterator[Connection[TupleRow]]:
+    """One connection in autocommit mode, without a pool; :class:`Unavailable` if the database is not reached, or not named."""
+    try:
+        with psycopg.connect(address, autocommit=True, connect_timeout=8) as connection:
+            yield connection
+    except psycopg.OperationalError as error:
+        raise Unavailable(_why(error)) from error
+    except psycopg.ProgrammingError as error:
+        raise Unavailable(f"{_why(error)}; a database is named as postgresql://USER@HOST/NAME") from None
+
+
+@contextmanager
+def alone(database: Database, what: int, name: str) -> Iterator[bool]:
+    """True for the one service that does `what` to something of this name while the block runs; false for all others."""
+    with database.connection() as connection:
+        key = (what, crc32(name.encode()) - 2**31)
+        row = connection.execute("SELECT pg_try_advisory_lock(%s, %s::int)", key).fetchone()
+        if row is None or not row[0]:
+            yield False
+            return
+        try:
+            yield True
+        finally:
+            connection.execute("SELECT pg_advisory_unlock(%s, %s::int)", key)
+
+
 class SchemaProblem(DrawknifeError):
     """The schema is not one that this version can use."""
 
@@ -120,29 +148,24 @@ def bring_up_to_date(address: str) -> list[str]:
     """
     steps = schema_steps()
     applied = []
-    try:
-        with psycopg.connect(address, autocommit=True, connect_timeout=5) as connection:
-            connection.execute("SELECT pg_advisory_lock(%s)", (SCHEMA_LOCK,))
-            connection.execute(
-                "CREATE TABLE IF NOT EXISTS schema_steps"
-                " (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT clock_timestamp())"
-            )
-            connection.execute("ALTER TABLE schema_steps ADD COLUMN IF NOT EXISTS digest text")
-            done: dict[str, str | None] = dict(connection.execute("SELECT name, digest FROM schema_steps").fetchall())
-            _check_schema(done, steps)
-            for name, (raw, digest) in steps.items():
-                if name not in done:
-                    with connection.transaction():
-                        connection.execute(raw)
-                        connection.execute("INSERT INTO schema_steps (name, digest) VALUES (%s, %s)", (name, digest))
-                    applied.append(name)
-                elif done[name] is None:  # applied by a version that noted no digests
-                    connection.execute("UPDATE schema_steps SET digest = %s WHERE name = %s", (digest, name))
-            connection.execute("SELECT pg_advisory_unlock(%s)", (SCHEMA_LOCK,))
-    except psycopg.OperationalError as error:
-        raise Unavailable(_why(error)) from error
-    except psycopg.ProgrammingError as error:
-        raise Unavailable(f"{_why(error)}; a database is named as postgresql://USER@HOST/NAME") from None
+    with connected(address) as connection:
+        connection.execute("SELECT pg_advisory_lock(%s)", (SCHEMA_LOCK,))
+        connection.execute(
+            "CREATE TABLE IF NOT EXISTS schema_steps"
+            " (name text PRIMARY KEY, at timestamptz NOT NULL DEFAULT clock_timestamp())"
+        )
+        connection.execute("ALTER TABLE schema_steps ADD COLUMN IF NOT EXISTS digest text")
+        done: dict[str, str | None] = dict(connection.execute("SELECT name, digest FROM schema_steps").fetchall())
+        _check_schema(done, steps)
+        for name, (raw, digest) in steps.items():
+            if name not in done:
+                with connection.transaction():
+                    connection.execute(raw)
+                    connection.execute("INSERT INTO schema_steps (name, digest) VALUES (%s, %s)", (name, digest))
+                applied.append(name)
+            elif done[name] is None:  # applied by a version that noted no digests
+                connection.execute("UPDATE schema_steps SET digest = %s WHERE name = %s", (digest, name))
+        connection.execute("SELECT pg_advisory_unlock(%s)", (SCHEMA_LOCK,))
     return applied
 
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-import psycopg
 from psycopg import sql
 
-from .database import Unavailable, schema_steps
+from .database import connected, schema_steps
 
 
 class Status(NamedTuple):
@@ -21,23 +20,19 @@ class Status(NamedTuple):
 
 def look(address: str) -> Status:
     """Look at a database, and change nothing. :class:`Unavailable` if it cannot be reached."""
-    try:
-        with psycopg.connect(address, connect_timeout=8) as connection:
-            connection.read_only = True
-            row = connection.execute("SELECT to_regclass('schema_steps')").fetchone()
-            steps = "SELECT name, at FROM schema_steps ORDER BY name"
-            applied = connection.execute(steps).fetchall() if row and row[0] else []
-            tables = connection.execute(
-                "SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
-                " WHERE n.nspname = 'public' AND relkind = 'r' ORDER BY relname"
-            ).fetchall()
-            kept = []
-            for (name,) in tables:
-                counted = connection.execute(sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(name))).fetchone()
-                kept.append((f"rows of {name}", int(counted[0]) if counted else 0))
-            size = connection.execute("SELECT pg_database_size(current_database())").fetchone()
-            kept.append(("bytes in all", int(size[0]) if size else 0))
-    except psycopg.OperationalError as error:
-        raise Unavailable(str(error).strip().split("\n")[0]) from error
+    with connected(address) as connection:
+        row = connection.execute("SELECT to_regclass('schema_steps')").fetchone()
+        steps = "SELECT name, at FROM schema_steps ORDER BY name"
+        applied = connection.execute(steps).fetchall() if row and row[0] else []
+        tables = connection.execute(
+            "SELECT relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
+            " WHERE n.nspname = 'public' AND relkind = 'r' ORDER BY relname"
+        ).fetchall()
+        kept = []
+        for (name,) in tables:
+            counted = connection.execute(sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(name))).fetchone()
+            kept.append((f"rows of {name}", int(counted[0]) if counted else 0))
+        size = connection.execute("SELECT pg_database_size(current_database())").fetchone()
+        kept.append(("bytes in all", int(size[0]) if size else 0))
     done = {name for name, _ in applied}
     return Status([(n, at.astimezone(UTC)) for n, at in applied], [n for n in schema_steps() if n not in done], kept)

@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable
 from datetime import datetime
 from typing import NamedTuple
-from zlib import crc32
 
 from .database import Database
-
-_LOCKS = 0x746F6C64
 
 
 class Told(NamedTuple):
@@ -62,18 +58,3 @@ def note_told(
             " SET revision = excluded.revision, at = excluded.at",
             (way, revision, at),
         )  # fmt: skip
-
-
-@contextmanager
-def alone(database: Database, way: str) -> Iterator[bool]:
-    """True for the one service that tells by this way while the block runs; false for all others."""
-    with database.connection() as connection:
-        key = crc32(way.encode()) - 2**31
-        row = connection.execute("SELECT pg_try_advisory_lock(%s, %s::int)", (_LOCKS, key)).fetchone()
-        if row is None or not row[0]:
-            yield False
-            return
-        try:
-            yield True
-        finally:
-            connection.execute("SELECT pg_advisory_unlock(%s, %s::int)", (_LOCKS, key))

@@ -39,7 +39,7 @@ from .files import ReadableFolders
 from .metrics import REQUESTS, SECONDS
 from .problems import bad_fields, register
 from .requests import Request, check_text
-from .security import asker, check_role, refused, with_headers
+from .security import asker, check_role, refused, route_of, with_headers
 from .shared import Shared
 from .syncing import start_syncing
 
@@ -144,7 +144,7 @@ def _look_at_each_request(app: OpenAPI, current: Current) -> None:
     def finish(response: Response) -> Response:
         took = perf_counter() - g.get("began", perf_counter())
         response.headers["X-Request-Id"] = g.get("number", "")
-        route = request.url_rule.rule if request.url_rule is not None else "none"
+        route = route_of(request.url_rule.rule) if request.url_rule is not None else "none"
         REQUESTS.labels(request.method, route, response.status_code).inc()
         SECONDS.labels(route).observe(took)
         log.info(

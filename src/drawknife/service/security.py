@@ -56,7 +56,7 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
     """:class:`NotAllowed` where the route takes a role that is wider than the asker's."""
     if request.url_rule is None:
         return  # there is no such route, and the answer says so
-    route = _route(request.url_rule.rule, prefix)
+    route = route_of(request.url_rule.rule).removeprefix(prefix)
     needed = ROLE_OF.get((request.method, route))
     if needed is None:
         if request.method in ("OPTIONS", "HEAD") or route.startswith("/openapi"):
@@ -68,9 +68,9 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
 
 
 @cache
-def _route(rule: str, prefix: str) -> str:
-    """A rule as the table of roles has it: ``/drafts/{name}``."""
-    return re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.removeprefix(prefix))
+def route_of(rule: str) -> str:
+    """A rule as the table of roles and the API's description have it: ``/drafts/{name}``."""
+    return re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule)
 
 
 #: So many refused sign-ins of one address within so many seconds, and the next are not looked at.

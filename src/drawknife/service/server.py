@@ -173,7 +173,8 @@ def _work(
     )  # fmt: skip
     extend(app)
     telling = Telling(app.extensions["drawknife"], options.ways, options.tell)
-    telling.start()
+    if options.ways:
+        telling.start()
     server = make_server(app, listening, options.threads, shared, options.certificate, options.proxy)
 
     stopping = threading.Event()
@@ -192,7 +193,8 @@ def _work(
     while not stopping.is_set():
         server.asyncore.loop(timeout=1, map=server._map, use_poll=True, count=1)
     _finish(server)
-    telling.stop(GRACE)
+    if options.ways:
+        telling.stop(GRACE)
     app.extensions["drawknife"].stop()
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from datetime import UTC, datetime
-from zlib import crc32
 
 import structlog
 
@@ -12,7 +11,7 @@ from drawknife.directory.reading import Found
 from drawknife.directory.source import DirectoryFailed
 from drawknife.directory.sync import fetch, options_of, sync
 from drawknife.messages import SyncReport
-from drawknife.records.database import Unavailable
+from drawknife.records.database import Unavailable, alone
 from drawknife.records.directories import Directory, last_syncs, read_directories
 
 from .busy import Busy
@@ -79,17 +78,10 @@ def due(current: Current) -> list[Directory]:
 
 def sync_alone(current: Current, directory: Directory) -> bool:
     """Sync it, unless another service is at it; false then. It is looked once more whether it still is due."""
-    with current.database.connection() as connection:
-        key = crc32(directory.name.encode())
-        row = connection.execute("SELECT pg_try_advisory_lock(%s, %s::int)", (_LOCKS, key - 2**31)).fetchone()
-        if row is None or not row[0]:
+    with alone(current.database, _LOCKS, directory.name) as mine:
+        if not mine or not any(d.name == directory.name for d in due(current)):
             return False
-        try:
-            if not any(d.name == directory.name for d in due(current)):
-                return False
-            report = sync_within(current, directory, "drawknife serve", None)
-            say = log.info if report.state in ("done", "nothing-to-do") else log.warning
-            say("sync", directory=directory.name, state=report.state, text=report.text)
-            return True
-        finally:
-            connection.execute("SELECT pg_advisory_unlock(%s, %s::int)", (_LOCKS, key - 2**31))
+        report = sync_within(current, directory, "drawknife serve", None)
+        say = log.info if report.state in ("done", "nothing-to-do") else log.warning
+        say("sync", directory=directory.name, state=report.state, text=report.text)
+        return True

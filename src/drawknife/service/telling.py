@@ -13,14 +13,15 @@ from typing import NamedTuple
 
 import structlog
 
-from drawknife.records.database import Unavailable
+from drawknife.records.database import Unavailable, alone
 from drawknife.records.journal import read_journal
-from drawknife.records.telling import Last, Told, alone, note_told, read_told
+from drawknife.records.telling import Last, Told, note_told, read_told
 
 from .current import Current
 from .tidings import Change, NotTaken, Tidings, Way
 
 log = structlog.get_logger()
+_LOCKS = 0x746F6C64
 #: Seconds between two looks.
 LOOK_EVERY = 2.0
 #: Seconds until it is tried again: this, and twice as long each time, up to the longest.
@@ -81,11 +82,9 @@ class Telling:
     def look(self, way: Way, now: datetime) -> bool:
         """Tell by a way what there is to be told, if it is time; true if it was told."""
         wait, until = self._waits.get(way.name, (FIRST_WAIT, now))
-        revision, at = self._looked.get(way.name, (-1, now))
-        same = revision == self._current.snapshot().revision and (now - at).total_seconds() < LOOK_AGAIN
-        if now < until or same:
+        if now < until or self._looked_just_now(way, now):
             return False
-        with alone(self._current.database, way.name) as mine:
+        with alone(self._current.database, _LOCKS, way.name) as mine:
             if not mine:
                 return False
             told, last = read_told(self._current.database, way.name)
@@ -111,6 +110,11 @@ class Telling:
             self._looked[way.name] = tidings.revision, now
             note_told(self._current.database, way.name, tidings.new, tidings.mended, tidings.revision, now)
             return True
+
+    def _looked_just_now(self, way: Way, now: datetime) -> bool:
+        """Is the model as it was when it was looked at last, not long ago?"""
+        revision, at = self._looked.get(way.name, (-1, now))
+        return revision == self._current.snapshot().revision and (now - at).total_seconds() < LOOK_AGAIN
 
     def _tidings(self, told: Sequence[Told], last: Last | None, now: datetime) -> Tidings:
         answering = self._current.answering()

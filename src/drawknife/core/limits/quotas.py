@@ -97,7 +97,7 @@ class Counted:
         if found is None:
             if quota.folder is not None:
                 folder = quota.folder
-                found = [u for u in self.store(folder.store) if _holds(folder, u.folder)]
+                found = [u for u in self.store(folder.store) if holds(folder, u.folder)]
             else:
                 covers = {self._prepared.people.number(s) for s in quota.shared_by}
                 owners = [o for o in self._by_owner if covered(self._prepared, o, covers)]
@@ -180,7 +180,7 @@ def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[
 
 def folder_limits(prepared: Prepared, place: Place) -> list[Limit]:
     """The folder quotas that hold `place`, nearest first."""
-    found = [q for q in prepared.model.quotas if q.folder is not None and _holds(q.folder, place)]
+    found = [q for q in prepared.model.quotas if q.folder is not None and holds(q.folder, place)]
     found.sort(key=lambda q: -len(q.folder.path) if q.folder else 0)
     return [folder_limit(prepared, q) for q in found]
 
@@ -193,7 +193,8 @@ def folder_limit(prepared: Prepared, quota: Quota) -> Limit:
     return quota_limit("folder", quota, used)
 
 
-def _holds(folder: Place, place: Place) -> bool:
+def holds(folder: Place, place: Place) -> bool:
+    """Is a place the folder, or within it?"""
     return folder.store == place.store and rest_below(place.path, folder.path) is not None
 
 
