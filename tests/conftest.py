@@ -11,7 +11,7 @@ import pytest
 from hypothesis import settings
 from tools.cluster import Cluster
 from tools.in_process import in_process
-from tools.serving import serving
+from tools.serving import RUNNING, serving
 
 from drawknife.answers import Answering, certificates
 from drawknife.client import ServiceUnavailable
@@ -143,3 +143,15 @@ def until(good, tries=200_000):
 def pytest_collection_modifyitems(items):
     """What takes a minute by itself begins first, so that no worker waits for it at the end."""
     items.sort(key=lambda item: "test_install.py" not in item.nodeid)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item):
+    """Where a test fails, what the services and the database said last is told with it."""
+    report = yield
+    if report.failed:
+        logs = [(s.url, s.said) for s in RUNNING]
+        if made := item.funcargs.get("cluster"):
+            logs.append((str(made.folder), (made.folder / "postgresql.log").read_text().splitlines(keepends=True)))
+        report.sections += [(f"said by {name}", "".join(lines[-30:])) for name, lines in logs]
+    return report

@@ -2,6 +2,7 @@
 
 import os
 import subprocess
+import threading
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -13,6 +14,10 @@ from .cluster import free_port
 
 ROOT = Path(__file__).resolve().parent.parent
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
+
+
+#: The services that run now: whoever sees something fail can tell what they said.
+RUNNING = []
 
 
 class Service:
@@ -42,17 +47,26 @@ def serving(address, folder, *options):
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
     said = []
-    for line in process.stderr:
+    serves = threading.Event()
+    reading = threading.Thread(target=_listen, args=(process.stderr, said, serves), daemon=True)
+    reading.start()
+    serves.wait()
+    assert process.poll() is None, "".join(said)
+    service = Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
+    RUNNING.append(service)
+    try:
+        yield service
+    finally:
+        RUNNING.remove(service)
+        process.terminate()
+        process.wait(timeout=30)
+        reading.join(timeout=30)
+
+
+def _listen(stream, said, serves):
+    """Keep what a service says, as long as it says something: it would stand still where nobody reads it."""
+    for line in stream:
         said.append(line)
         if "serves at" in line:
-            break
-    assert process.poll() is None, "".join(said)
-    failed = True
-    try:
-        yield Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
-        failed = False
-    finally:
-        process.terminate()
-        _, rest = process.communicate(timeout=30)
-        if failed and rest:
-            print(f"what the service said:\n{rest}")
+            serves.set()
+    serves.set()

@@ -7,12 +7,14 @@ import { useSearchParams } from "react-router";
 import { type Access, type AccessRow, answer, GET, RIGHTS, type Right } from "../api";
 import { Legend, MARKS, MEANINGS, PlaceLink, Stairs } from "../parts/marks";
 import { Empty, Loaded } from "../parts/states";
-import { type TreeLabel, treeLabels } from "../parts/tree";
+import { type TreeLabel, tail, treeLabels } from "../parts/tree";
 import { Why } from "../parts/Why";
 
 const CELL = 30;
 const LABEL = 300;
 const HEIGHT = 29;
+/** Letters of a name that have room; of a longer one its end is shown, which tells it from others. */
+const LONGEST = 38;
 const COLUMNS = `${LABEL}px ${CELL * RIGHTS.length}px minmax(0, 1fr)`;
 
 /** So many locations that are found are shown. */
@@ -233,7 +235,7 @@ function TreeRow({
           className={row.kind === "synthetic" ? "quiet" : undefined}
           style={{ fontWeight: row.kind === "virtual path" ? 650 : 400 }}
         >
-          {label.label}
+          {tail(label.label, LONGEST - 2 * label.depth)}
         </span>
       </span>
       <span style={{ display: "flex" }}>

@@ -1,5 +1,5 @@
 import { Button, FileInput, Group, Text, TextInput } from "@mantine/core";
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, type Comparison, GET, POST, Problem, type State } from "../api";
@@ -7,6 +7,8 @@ import { Legend, Mark, MEANINGS } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
 
+/** So many differences are fetched at once, each with two reasons. */
+const AT_ONCE = 200;
 const COLUMNS = "minmax(120px, 150px) minmax(0, 1fr) minmax(0, 1fr)";
 
 /** Two accounts side by side: where they differ, and why on each side. */
@@ -14,18 +16,25 @@ export function ComparePage() {
   const [search, setSearch] = useSearchParams();
   const [one, setOne] = useState(search.get("one") ?? "");
   const [other, setOther] = useState(search.get("other") ?? "");
+  const [under, setUnder] = useState(search.get("under") ?? "");
   const [file, setFile] = useState<File | null>(null);
-  const asked = { one: search.get("one"), other: search.get("other") };
-  const query = useQuery({
+  const asked = { one: search.get("one") ?? "", other: search.get("other") ?? "", under: search.get("under") ?? "/" };
+  const query = useInfiniteQuery({
     queryKey: ["compare", asked],
-    queryFn: () =>
+    queryFn: ({ pageParam }) =>
       answer(
         GET("/api/v1/comparisons", {
-          params: { query: { one: asked.one ?? "", other: asked.other ?? "", limit: 1000 } },
+          params: { query: { ...asked, folded: true, offset: pageParam, limit: AT_ONCE } },
         }),
       ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const shown = pages.flatMap((p) => p.differences).length;
+      return last.differences.length && shown < last.total ? shown : undefined;
+    },
     enabled: Boolean(asked.one && asked.other),
   });
+  const [first] = query.data?.pages ?? [];
   const withFile = useMutation({
     mutationFn: async (given: { account: string; file: File }) => {
       const model = await given.file.text().catch(() => {
@@ -46,7 +55,7 @@ export function ComparePage() {
     if (file) withFile.mutate({ account: one.trim(), file });
     else {
       withFile.reset();
-      setSearch({ one: one.trim(), other: other.trim() });
+      setSearch({ one: one.trim(), other: other.trim(), ...(under.trim() ? { under: under.trim() } : {}) });
     }
   };
   return (
@@ -59,6 +68,14 @@ export function ComparePage() {
             value={file ? "" : other}
             disabled={file !== null}
             onChange={(e) => setOther(e.currentTarget.value)}
+          />
+          <TextInput
+            label="Under"
+            placeholder="/"
+            w={150}
+            value={file ? "" : under}
+            disabled={file !== null}
+            onChange={(e) => setUnder(e.currentTarget.value)}
           />
           <FileInput
             label="or the same in a model file"
@@ -78,7 +95,17 @@ export function ComparePage() {
       ) : withFile.data ? (
         <Differences found={withFile.data} />
       ) : asked.one && asked.other ? (
-        <Loaded query={query}>{(found) => <Differences found={found} />}</Loaded>
+        <Loaded query={query}>
+          {({ pages }) =>
+            first && (
+              <Differences
+                found={{ ...first, differences: pages.flatMap((p) => p.differences) }}
+                more={query.hasNextPage ? () => query.fetchNextPage() : undefined}
+                loading={query.isFetchingNextPage}
+              />
+            )
+          }
+        </Loaded>
       ) : (
         <Empty>Name two accounts, or one and a model file, to see only where they differ.</Empty>
       )}
@@ -86,14 +113,23 @@ export function ComparePage() {
   );
 }
 
-function Differences({ found }: { found: Comparison }) {
+interface Shown {
+  found: Comparison;
+  /** Fetches those that come next. */
+  more?: () => void;
+  loading?: boolean;
+}
+
+function Differences({ found, more, loading }: Shown) {
   if (!found.total)
     return (
       <Empty>
         {found.one} and {found.other} can do the same everywhere.
       </Empty>
     );
-  const places = [...new Set(found.differences.map((d) => d.location))];
+  const places = new Map<string, Comparison["differences"]>();
+  for (const d of found.differences) places.set(d.location, [...(places.get(d.location) ?? []), d]);
+  const left = found.total - found.differences.length;
   return (
     <>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls has to be reached by keys */}
@@ -103,45 +139,37 @@ function Differences({ found }: { found: Comparison }) {
           <b>{found.one}</b>
           <b>{found.other}</b>
         </div>
-        {places.map((location) => (
+        {[...places].map(([location, differences]) => (
           <div key={location}>
-            <div
-              className="row"
-              style={{
-                gridTemplateColumns: "1fr",
-                height: 30,
-                background: "var(--stripe)",
-                cursor: "default",
-              }}
-            >
-              <b className="mono">{location}</b>
+            <div className="row place">
+              <b className="mono wraps">{location}</b>
             </div>
-            {found.differences
-              .filter((d) => d.location === location)
-              .map((d) => (
-                <div
-                  key={d.right}
-                  className="row"
-                  style={{
-                    gridTemplateColumns: COLUMNS,
-                    padding: "7px 14px",
-                    gap: 12,
-                    alignItems: "start",
-                    cursor: "default",
-                  }}
-                >
-                  <span>{d.right}</span>
-                  <Side state={d.one} why={d.why_one} />
-                  <Side state={d.other} why={d.why_other} />
-                </div>
-              ))}
+            {differences.map((d) => (
+              <div key={d.right} className="row difference" style={{ gridTemplateColumns: COLUMNS }}>
+                <span>
+                  {d.right}
+                  {d.below > 0 && (
+                    <Text fz="xs" className="quiet">
+                      and in {d.below.toLocaleString("en")} below
+                    </Text>
+                  )}
+                </span>
+                <Side state={d.one} why={d.why_one} />
+                <Side state={d.other} why={d.why_other} />
+              </div>
+            ))}
           </div>
         ))}
+        {more && (
+          <Button variant="subtle" size="xs" m={10} loading={loading} onClick={more}>
+            Show {Math.min(left, AT_ONCE).toLocaleString("en")} more of {left.toLocaleString("en")}
+          </Button>
+        )}
       </div>
       <Legend>
         <span>
-          {found.total} differences
-          {found.total > found.differences.length && `, the first ${found.differences.length} shown`}
+          {found.total.toLocaleString("en")} {found.total === 1 ? "difference" : "differences"}
+          {left > 0 && `, the first ${found.differences.length.toLocaleString("en")} shown`}
         </span>
       </Legend>
     </>
@@ -150,7 +178,7 @@ function Differences({ found }: { found: Comparison }) {
 
 function Side({ state, why }: { state: State | null; why: string }) {
   return (
-    <span style={{ whiteSpace: "normal" }}>
+    <span className="wraps">
       {state ? (
         <>
           <Mark state={state} /> {MEANINGS[state]}

@@ -1,6 +1,6 @@
 import { Group, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { Fragment, useMemo } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api";
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
@@ -56,14 +56,15 @@ function Subjects({ label, names }: { label: string; names: string[] }) {
     <Text fz="sm">
       <span className="quiet">{label} </span>
       {names.slice(0, 40).map((n) => (
-        <Link
-          key={n}
-          className="plain mono"
-          style={{ marginRight: 12 }}
-          to={n.startsWith("account:") ? `/accounts/${named(n.slice(8))}` : subjectPath(n)}
-        >
-          {n}
-        </Link>
+        <Fragment key={n}>
+          <Link
+            className="plain mono"
+            style={{ marginRight: 8 }}
+            to={n.startsWith("account:") ? `/accounts/${named(n.slice(8))}` : subjectPath(n)}
+          >
+            {n}
+          </Link>{" "}
+        </Fragment>
       ))}
       {names.length > 40 && <span className="quiet">and {names.length - 40} more</span>}
     </Text>

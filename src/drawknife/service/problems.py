@@ -96,7 +96,7 @@ TOLD: dict[type[Exception], Told] = {
     RecursionError: Told("bad-input", "The input has mistakes", 400, "the input is nested too deep"),
 }  # fmt: skip
 #: What whoever runs the service should know.
-LOGGED = (NoRoom, Uncertain)
+LOGGED = (NoRoom, Unavailable)
 
 
 def told(error: Exception) -> Response:
