@@ -14,7 +14,7 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import differing
 from drawknife.core.model.fields import REQUIRED
-from drawknife.core.model.kinds import EVERY, KINDS, NETWORK, SECTIONS, SETTING
+from drawknife.core.model.kinds import EVERY, KINDS, NETWORK, OF_A_DIRECTORY, SECTIONS, SETTING
 from drawknife.core.model.removal import references
 from drawknife.formats.model_file import change_data, json_schema, read_model, write_model
 from drawknife.records.changes import replace_model
@@ -25,8 +25,8 @@ from drawknife.records.snapshots import read_snapshot
 #: A value for every field that is not the one by default, as the model file has it.
 VALUES = {
     "account": {"kind": "service", "display": "Ada", "mail": "ada@example.org", "unit": "fleet", "home": "s:/homes/ada",
-                "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau", "note": "why"},
-    "group": {"members": [{"member": "account:ida", "until": "2031-04-30", "note": "why"}], "source": "bureau", "note": "why"},
+                "enabled": False, "expires": "2031-04-30", "methods": ["key"], "source": "bureau", "source_id": "b-1", "note": "why"},
+    "group": {"members": [{"member": "account:ida", "until": "2031-04-30", "note": "why"}], "source": "bureau", "source_id": "b-2", "note": "why"},
     "store": {"root": "/srv/x", "baseline": "open", "capacity": "8 TiB", "creation_mode": "0660 0770", "note": "why"},
     "folder": {"owner": "ida", "sealed": True, "entries": [{"line": "allow account:ida all here", "until": "2031-04-30", "note": "why"}],
                "note": "why"},
@@ -127,8 +127,8 @@ def test_the_database_and_the_journal(model, cluster):
 @pytest.mark.parametrize(("kind", "old", "new"), [("account", "ida", "ira"), ("group", "crew", "watch"), ("unit", "fleet", "boats"), ("store", "s", "z")])  # fmt: skip
 def test_a_rename_carries_along_every_field_that_names_it(model, kind, old, new):
     local = sound(replace(
-        model, accounts=tuple(replace(a, source="local") for a in model.accounts),
-        groups=tuple(replace(g, source="local") for g in model.groups),
+        model, accounts=tuple(replace(a, source="local", source_id=None) for a in model.accounts),
+        groups=tuple(replace(g, source="local", source_id=None) for g in model.groups),
     ))  # fmt: skip
     after = apply(local, [{"op": "rename", "kind": kind, "name": old, "to": new}]).model
     assert list(references(local, kind, {old})) and not list(references(after, kind, {old}))
@@ -154,7 +154,7 @@ def test_the_api_the_commands_and_the_consoles_forms():
         if kind.name != "unit":
             options = {p.name for p in options_of(kind.name, changing=True)(lambda: None).__click_params__}
             for field in kind.fields:
-                if field.name not in ("name", "source"):
+                if field.name not in ("name", *OF_A_DIRECTORY):
                     assert {field.name, f"add_{field.name}"} & options, (kind.name, field.name)
                 assert field.word or not field.many, f"{field.name} has no word for one of its lines"
     assert set(kinds()["units"]) <= {f.name for f in SETTING.fields}

@@ -18,15 +18,14 @@ from drawknife.core.model.values import DURATION, SIZE
 from drawknife.core.words.rights import BUNDLES, RIGHTS
 from drawknife.core.words.roles import ADDS
 from drawknife.messages import DirectoryOptions
-from drawknife.records.database import Database
-from drawknife.service.app import create_app
+from drawknife.service import openapi as of_the_api
 
 FOLDER = Path(__file__).resolve().parent.parent / "console" / "src" / "generated"
 
 
 def openapi() -> dict[str, Any]:
     """The description that a service gives of its API; what may be left out of a request has no default in it."""
-    described: dict[str, Any] = json.loads(json.dumps(create_app(Database(""), start=False).api_doc))
+    described: dict[str, Any] = json.loads(of_the_api.text())
     schemas = described["components"]["schemas"]
     operations = [op for path in described["paths"].values() for op in path.values() if isinstance(op, dict)]
     todo = _named([op.get("requestBody") for op in operations])

@@ -23,8 +23,8 @@ RUNNING = []
 class Service:
     """A running service: a process on loopback, its address and its administrator's token."""
 
-    def __init__(self, process, url, token, said):
-        self.process, self.url, self.token, self.said = process, url, token, said
+    def __init__(self, process, url, token, said, reading):
+        self.process, self.url, self.token, self.said, self.reading = process, url, token, said, reading
 
     @property
     def environment(self):
@@ -36,6 +36,13 @@ class Service:
 
     def client(self):
         return Client(self.url, self.token)
+
+    def stop(self):
+        """Stop it; returns what it said, from the beginning."""
+        self.process.terminate()
+        self.process.wait(timeout=30)
+        self.reading.join(timeout=30)
+        return "".join(self.said)
 
 
 @contextmanager
@@ -52,15 +59,13 @@ def serving(address, folder, *options):
     reading.start()
     serves.wait()
     assert process.poll() is None, "".join(said)
-    service = Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said)
+    service = Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said, reading)
     RUNNING.append(service)
     try:
         yield service
     finally:
         RUNNING.remove(service)
-        process.terminate()
-        process.wait(timeout=30)
-        reading.join(timeout=30)
+        service.stop()
 
 
 def _listen(stream, said, serves):

@@ -356,8 +356,7 @@ def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_p
         assert statuses == [401] * 20 + [429] * 5 and last.status_code == 429 and int(last.headers["Retry-After"]) > 0
         with found.client() as client:
             assert client.accounts().total == 0, "who has a token is not shut out by others at the same address"
-        found.process.terminate()
-        log = found.process.communicate(timeout=30)[1]
+        log = found.stop()
     assert log.count('"event": "sign-in refused"') == 20 and '"address": "127.0.0.1"' in log and "dk_wrong" not in log
 
 

@@ -103,8 +103,7 @@ def test_a_request_has_a_number_that_its_line_in_the_log_has_too(address, tmp_pa
             fine, wrong = http.get("/accounts"), http.get("/accounts/nobody")
         numbers = [a.headers["X-Request-Id"] for a in (fine, wrong)]
         assert len(set(numbers)) == 2
-        service.process.terminate()
-        lines = [json.loads(line) for line in service.process.stderr.read().splitlines() if line.startswith("{")]
+        lines = [json.loads(line) for line in service.stop().splitlines() if line.startswith("{")]
     told = {line["request"]: line["status"] for line in lines if line.get("event") == "request answered"}
     assert [told[n] for n in numbers] == [200, 404]
     assert service.token not in json.dumps(lines)

@@ -222,7 +222,6 @@ def test_no_secret_comes_into_the_log(address, tmp_path):
         with found.http() as http:
             http.post("/sessions", json={"token": found.token})
             http.get("/accounts", params={"matching": "x"})
-        found.process.terminate()
-        log = found.process.communicate(timeout=30)[1]
+        log = found.stop()
     assert '"path": "/api/v1/accounts"' in log and "administrator" in log
     assert found.token not in log and os.path.basename(address).split("@")[0] not in log

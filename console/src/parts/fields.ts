@@ -30,7 +30,7 @@ export const nameless = (kind: ChangeKind) => kind === "virtual-path" || kind ==
 /** The fields of a kind of item that can be edited. What it is called by is changed by a rename. */
 export function fieldsOf(kind: ChangeKind): Field[] {
   const { key, fields } = declaredAs(kind);
-  return fields.filter((f) => f.name !== "source" && (nameless(kind) || f.name !== key));
+  return fields.filter((f) => !["source", "source_id"].includes(f.name) && (nameless(kind) || f.name !== key));
 }
 
 export type Draft = Record<string, string>;

@@ -210,7 +210,7 @@ class _Doing:
             self.working.add(kind, path, number)
             self._note_unit(path, item, "item")
             return
-        if item.get("source", "local") != "local":
+        if item.get("source", "local") != "local" or item.get("source_id") is not None:
             raise BadInput("source", "what comes from a directory comes by a sync", "the key left out")
         if kind == "folder":
             try:

@@ -7,7 +7,7 @@ from typing import Any
 from drawknife.core.model import edits
 from drawknife.core.model.fields import REQUIRED, Field
 from drawknife.core.model.items import Model, Subject, parse_subject
-from drawknife.core.model.kinds import KINDS
+from drawknife.core.model.kinds import KINDS, OF_A_DIRECTORY
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, fold
 
@@ -39,9 +39,11 @@ def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> N
 
 def check_named_by(kind: str, fields: dict[str, Field], to_set: dict[str, Any]) -> None:
     """What a thing is called by is changed by a rename, which carries along what names it."""
-    for key in ("name", "for", "of", "source") + (("path",) if kind == "folder" else ()):
+    for key in ("name", "for", "of", *sorted(OF_A_DIRECTORY)) + (("path",) if kind == "folder" else ()):
         if key in fields and key in to_set:
-            raise BadInput(f"set.{key}", f"{key} is not changed in this way", "a rename" if key != "source" else "")
+            raise BadInput(
+                f"set.{key}", f"{key} is not changed in this way", "a rename" if key not in OF_A_DIRECTORY else ""
+            )
 
 
 def lines_of(data: dict[str, Any], field: Field) -> list[Any]:

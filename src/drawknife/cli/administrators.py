@@ -6,6 +6,7 @@ import sys
 
 import click
 
+from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.words.roles import ADDS, ROLES
 
@@ -17,6 +18,11 @@ _ROLE = click.option(
 )
 _AREA = click.option(
     "--area", multiple=True, metavar="THING", help="store:NAME, STORE:/folder, unit:PATH or group:NAME. Repeatable."
+)
+_DIRECTORY = click.option(
+    "--directory",
+    metavar="NAME",
+    help="It signs in through this directory (LDAP), with the password that it has there.",
 )
 
 
@@ -42,27 +48,36 @@ def list_administrators(client: Client, as_json: bool) -> None:
     table = plain_table("administrator", "role", "area", "password", "added by")
     for a in found.administrators:
         area = "everything" if a.area is None else ", ".join(a.area)
-        table.add_row(a.name, a.role, area, "set" if a.has_password else "none", a.added_by)
+        table.add_row(a.name, a.role, area, _password_of(a), a.added_by)
     console().print(table)
+
+
+def _password_of(a: msg.AdministratorLine) -> str:
+    return f"of {a.directory}" if a.directory is not None else "set" if a.has_password else "none"
 
 
 @administrator.command("add")
 @click.argument("name")
 @_ROLE
 @_AREA
+@_DIRECTORY
 @serves
-def add(client: Client, name: str, role: str | None, area: tuple[str, ...]) -> None:
+def add(client: Client, name: str, role: str | None, area: tuple[str, ...], directory: str | None) -> None:
     """Add an administrator, and print a link that signs in to the console: good once, and for a day.
 
     \b
     Examples:
       drawknife administrator add olga --role editor
       drawknife administrator add pim --role editor --area unit:shore/lab --area survey:/soundings
+      drawknife administrator add thora --role reader --directory staff
     """
     if role is None:
         fail(WRONG_USAGE, f"say what {name} may do: --role {' or '.join(ROLES)}")
-    client.add_administrator(name, role, area or None)
+    client.add_administrator(name, role, area or None, directory)
     say(f"{name} is an administrator with the role {role}")
+    if directory is not None:
+        say(f"{name} signs in with the password of the directory {directory}")
+        return
     _print_link(client, name)
 
 
@@ -77,17 +92,29 @@ def _print_link(client: Client, name: str) -> None:
 @_ROLE
 @_AREA
 @click.option("--everything", is_flag=True, help="Take the area away: everything may be changed.")
+@_DIRECTORY
+@click.option("--no-directory", is_flag=True, help="It signs in by a link or a password of its own again.")
 @serves
-def change(client: Client, name: str, role: str | None, area: tuple[str, ...], everything: bool) -> None:
-    """Give an administrator another role or another area. It counts at once.
+def change(
+    client: Client,
+    name: str,
+    role: str | None,
+    area: tuple[str, ...],
+    everything: bool,
+    directory: str | None,
+    no_directory: bool,
+) -> None:
+    """Give an administrator another role, another area, or another way to sign in. It counts at once.
 
     \b
     Example:
       drawknife administrator change pim --role drafter
     """
-    if role is None and not area and not everything:
-        fail(WRONG_USAGE, "name something to change: --role, --area, or --everything")
-    done = client.change_administrator(name, role, [] if everything else area or None)
+    if role is None and not area and not everything and directory is None and not no_directory:
+        fail(WRONG_USAGE, "name something to change: --role, --area, --everything, --directory, or --no-directory")
+    done = client.change_administrator(
+        name, role, [] if everything else area or None, "" if no_directory else directory
+    )
     reach = "everything" if done.area is None else ", ".join(done.area)
     say(f"{done.name} has the role {done.role}, for {reach}")
 
@@ -162,7 +189,8 @@ def list_tokens(client: Client, as_json: bool) -> None:
     for t in found.tokens:
         used = "never" if t.last_used is None else f"{t.last_used:%Y-%m-%d %H:%M}"
         last = "none" if t.last_day is None else str(t.last_day)
-        table.add_row(str(t.id), t.called or kinds[t.kind], t.administrator, t.role, last, used)
+        role = t.role if t.directory is None else f"SCIM, {t.directory}"
+        table.add_row(str(t.id), t.called or kinds[t.kind], t.administrator, role, last, used)
     console().print(table)
 
 
@@ -170,16 +198,21 @@ def list_tokens(client: Client, as_json: bool) -> None:
 @click.argument("called")
 @click.option("--role", type=click.Choice(ROLES), help="No wider than your own, which it is if this is left out.")
 @click.option("--last-day", metavar="DAY", help="The last day (UTC) that it is good.")
+@click.option("--directory", metavar="NAME", help="It provisions this directory by SCIM, and does nothing else.")
 @serves
-def make(client: Client, called: str, role: str | None, last_day: str | None) -> None:
+def make(client: Client, called: str, role: str | None, last_day: str | None, directory: str | None) -> None:
     """Make a token for a program, and print it this once. The journal calls the program so.
 
     \b
-    Example:
+    Examples:
       drawknife token make night-report --role reader --last-day 2027-06-30
+      drawknife token make office-sync --directory office
     """
-    made = client.make_token(called, role, last_day)
-    say(f"the token {made.called}, with the role {made.role}; it is not shown again:")
+    made = client.make_token(called, role, last_day, directory)
+    what = (
+        f"with the role {made.role}" if directory is None else f"which provisions {directory} at {client.url}/scim/v2"
+    )
+    say(f"the token {made.called}, {what}; it is not shown again:")
     click.echo(made.token)
 
 

@@ -12,7 +12,7 @@ import click
 from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.model.fields import Field
-from drawknife.core.model.kinds import NETWORK, Kind, fields_of
+from drawknife.core.model.kinds import NETWORK, OF_A_DIRECTORY, Kind, fields_of
 from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
@@ -260,7 +260,7 @@ def with_terms(lines: Sequence[str], until: str | None, note: str | None, key: s
 
 def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
     """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
-    keys = [k for k in fields_of(kind) if k.name not in (*leave_out, "name", "source")]
+    keys = [k for k in fields_of(kind) if k.name not in (*leave_out, "name", *OF_A_DIRECTORY)]
 
     def decorate(command: F) -> F:
         made: Any = command

@@ -117,7 +117,9 @@ def show_directory(client: Client, name: str, as_json: bool) -> None:
 @_options
 @serves
 def add_directory(client: Client, name: str, bind_password: bool, **options: Any) -> None:
-    """Add a directory: an LDAP server, or an LDIF file on the service's machine.
+    """Add a directory: an LDAP server, an LDIF file on the service's machine, or one that is provisioned by SCIM.
+
+    What is provisioned comes to /scim/v2, with a token of `drawknife token make NAME --directory DIRECTORY`.
 
     \b
     Examples:
@@ -125,6 +127,7 @@ def add_directory(client: Client, name: str, bind_password: bool, **options: Any
           --people-base ou=harbour-bureau,dc=tidewrack,dc=example
       drawknife directory add staff --address ldaps://ldap.tidewrack.example --interval 900 \\
           --people-base ou=people,dc=tidewrack,dc=example --bind-name cn=reader,dc=tidewrack,dc=example --bind-password
+      drawknife directory add office --address scim: --shown-first
     """
     client.add_directory(name, _given(options), _password(bind_password))
     say(f"added directory {name}; see what it has with `drawknife directory try {name}`")
@@ -194,22 +197,32 @@ def try_directory(client: Client, name: str, as_json: bool) -> None:
 @click.option(
     "--most-leavers", type=click.IntRange(0, 100), metavar="PERCENT", help="How many may be missing, for this once."
 )
+@click.option(
+    "--adopt",
+    multiple=True,
+    metavar="SUBJECT",
+    help="An account or a group that is here already: the directory's from now on.",
+)
 @JSON
 @serves
-def sync(client: Client, name: str, preview: bool, most_leavers: int | None, as_json: bool) -> None:
+def sync(
+    client: Client, name: str, preview: bool, most_leavers: int | None, adopt: tuple[str, ...], as_json: bool
+) -> None:
     """Take over what a directory has now: people, groups and units.
 
-    Leavers are switched off, not removed. A directory that does not answer in full, or suddenly has far
-    fewer people, changes nothing; the exit status then is 1.
+    Who is renamed there is renamed here, with all that names them. Leavers are switched off, not removed. What
+    exists here is left alone, unless it is handed over with --adopt. A directory that does not answer in full, or
+    suddenly has far fewer people, changes nothing; the exit status then is 1.
 
     \b
     Examples:
       drawknife sync bureau --preview
       drawknife sync bureau
+      drawknife sync bureau --adopt account:ines --preview
     """
     out = console()
     if preview:
-        told = client.preview_sync(name, most_leavers)
+        told = client.preview_sync(name, most_leavers, adopt)
         if as_json:
             print_json(told)
         else:
@@ -219,7 +232,7 @@ def sync(client: Client, name: str, preview: bool, most_leavers: int | None, as_
                 for finding in told.changes.new_findings:
                     out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
         raise SystemExit(NOT_SO if told.report.state == "refused" else DONE)
-    report = client.sync(name, most_leavers)
+    report = client.sync(name, most_leavers, adopt)
     print_json(report) if as_json else draw_report(out, report)
     raise SystemExit(DONE if report.state in ("done", "nothing-to-do") else NOT_SO)
 

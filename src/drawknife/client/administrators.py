@@ -25,16 +25,25 @@ class AdministratorCalls(Connection):
         """The administrators. ``GET /administrators``."""
         return self._get(msg.AdministratorList, "/administrators")
 
-    def add_administrator(self, name: str, role: str, area: Sequence[str] | None = None) -> msg.AdministratorLine:
-        """Add an administrator. ``POST /administrators``. `area`: store:NAME, STORE:/folder, unit:PATH, group:NAME; None: all."""
-        body = {"name": name, "role": role, "area": None if area is None else list(area)}
+    def add_administrator(
+        self, name: str, role: str, area: Sequence[str] | None = None, directory: str | None = None
+    ) -> msg.AdministratorLine:
+        """Add an administrator. ``POST /administrators``. `area`: store:NAME, STORE:/folder, unit:PATH, group:NAME; None: all.
+
+        With `directory` it signs in through that one, with the password that it has there.
+        """
+        body = {"name": name, "role": role, "area": None if area is None else list(area), "directory": directory}
         return self._read(msg.AdministratorLine, self._request("POST", "/administrators", json=body))
 
     def change_administrator(
-        self, name: str, role: str | None = None, area: Sequence[str] | None = None
+        self, name: str, role: str | None = None, area: Sequence[str] | None = None, directory: str | None = None
     ) -> msg.AdministratorLine:
-        """Another role, or another area: an empty one is everything, None leaves it. ``PATCH /administrators/{name}``."""
-        body = {k: v for k, v in (("role", role), ("area", None if area is None else list(area))) if v is not None}
+        """Another role, area or way to sign in: an empty one is everything, or no directory; None leaves it.
+
+        ``PATCH /administrators/{name}``.
+        """
+        given = {"role": role, "area": None if area is None else list(area), "directory": directory}
+        body = {k: v for k, v in given.items() if v is not None}
         return self._read(msg.AdministratorLine, self._request("PATCH", _path(name), json=body))
 
     def remove_administrator(self, name: str) -> int:
@@ -53,9 +62,14 @@ class AdministratorCalls(Connection):
         """Tokens of programs, sessions and links: one's own, for an owner everybody's. ``GET /tokens``."""
         return self._get(msg.TokenList, "/tokens")
 
-    def make_token(self, called: str, role: str | None = None, last_day: str | None = None) -> msg.TokenMade:
-        """Make a token for a program, with a role no wider than one's own; it is told this once. ``POST /tokens``."""
-        body = {"called": called, "role": role, "last_day": last_day}
+    def make_token(
+        self, called: str, role: str | None = None, last_day: str | None = None, directory: str | None = None
+    ) -> msg.TokenMade:
+        """Make a token for a program, with a role no wider than one's own; it is told this once. ``POST /tokens``.
+
+        With `directory` it provisions that one by SCIM, and does nothing else.
+        """
+        body = {"called": called, "role": role, "last_day": last_day, "directory": directory}
         return self._read(msg.TokenMade, self._request("POST", "/tokens", json=body))
 
     def end_token(self, number: int) -> None:

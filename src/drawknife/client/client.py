@@ -243,22 +243,22 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         """Read it, and tell the first few of what it has. ``POST /directories/{name}/try``."""
         return self._read(msg.Tried, self._request("POST", f"/directories/{_segment(name)}/try"))
 
-    def preview_sync(self, name: str, most_leavers: int | None = None) -> msg.SyncPreview:
+    def preview_sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncPreview:
         """What a sync would change, counted and named, and what follows.
 
         ``POST /directories/{name}/sync/preview``.
         """
-        body = {"most_leavers": most_leavers}
+        body = {"most_leavers": most_leavers, "adopt": list(adopt)}
         return self._read(
             msg.SyncPreview, self._request("POST", f"/directories/{_segment(name)}/sync/preview", json=body)
         )
 
-    def sync(self, name: str, most_leavers: int | None = None) -> msg.SyncReport:
-        """Sync now. The report says whether it was done; a failure changes nothing.
+    def sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncReport:
+        """Sync now. The report says whether it was done; a failure changes nothing. `adopt` is handed over to it.
 
         ``POST /directories/{name}/sync``.
         """
-        body = {"most_leavers": most_leavers}
+        body = {"most_leavers": most_leavers, "adopt": list(adopt)}
         return self._read(msg.SyncReport, self._request("POST", f"/directories/{_segment(name)}/sync", json=body))
 
     def findings(self) -> msg.FindingList:

@@ -1,21 +1,25 @@
 """What a sync makes of the model: a pure function of the model and of what the directory has.
 
-Leavers are switched off, not removed. A name that exists here already is left alone. Groups and units
-that the directory has no more are removed; what still names them is kept, and matches nobody.
+Leavers are switched off, not removed. A name that exists here already is left alone, unless it is handed over
+(`adopt`). Who is renamed there is renamed here, with all that names them; a name that somebody else has there now is
+not taken for the one before. Groups and units that the directory has no more are removed; what still names them is
+kept, and matches nobody.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
-from drawknife.core.model.edits import checked
+from drawknife.core.model.edits import checked, refuse
 from drawknife.core.model.items import Account, Group, Member, Model, Subject
 from drawknife.core.model.removal import lines_naming
 from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold, unit_ancestors
 from drawknife.core.words.sizes import number_of, several
 
+from .following import follow
 from .reading import Found, Person
 
 #: More than these are counted, not named.
@@ -34,18 +38,30 @@ class Plan:
     changes: dict[str, list[str]] = field(default_factory=dict)
     left_alone: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    #: (kind, old name, new name), in this order.
+    renames: list[tuple[str, str, str]] = field(default_factory=list)
+    #: The accounts whose people, and the groups that, are there no more.
+    leavers: list[str] = field(default_factory=list)
+    gone: list[str] = field(default_factory=list)
 
     def told(self, what: str, name: str) -> None:
         self.changes.setdefault(what, []).append(name)
 
 
-def plan(model: Model, directory: str, found: Found, most_leavers: int) -> Plan:
-    """What taking over `found` makes of `model`; :class:`TooFew` if too much would go (per cent)."""
+def plan(model: Model, directory: str, found: Found, most_leavers: int, adopt: Collection[Subject] = ()) -> Plan:
+    """What taking over `found` makes of `model`; :class:`TooFew` if too much would go (per cent).
+
+    `adopt` are accounts and groups that are this directory's from now on, if it has them.
+    """
     made = Plan(model)
+    before, model = model, _adopted(model, directory, found, adopt, made)
+    model = follow(model, directory, found, made.renames, made.notes)
+    for kind, old, new in made.renames:
+        made.told(f"{kind}s renamed", f"{old} → {new}")
     units, unit_name = _units(model, directory, found, made)
     accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
     groups = _groups(model, directory, found, theirs, unit_name, made)
-    _check_enough(model, directory, found, most_leavers)
+    _check_enough(model, directory, made, most_leavers)
     sources = [x for x in model.unit_sources if x[1] != directory]
     sources += [(u, directory) for u in unit_name.values()]
     after = replace(
@@ -56,8 +72,34 @@ def plan(model: Model, directory: str, found: Found, most_leavers: int) -> Plan:
         unit_sources=tuple(x for x in sources if x[0] in units),
         unit_notes=tuple(x for x in model.unit_notes if x[0] in units),
     )
-    made.model = checked(replace(after, gone=_gone(model, after)), model)
+    made.model = checked(replace(after, gone=_gone(model, after)), before)
     return made
+
+
+def _adopted(model: Model, directory: str, found: Found, adopt: Collection[Subject], made: Plan) -> Model:
+    """The model with what is handed over to the directory; what it is known by there is said anew."""
+    if not adopt:
+        return model
+    keys = {s.key for s in adopt}
+    has = {Subject("account", p.name).key for p in found.people.values()} | {
+        Subject("group", g).key for g in found.groups
+    }
+    missing = sorted(s for s in adopt if s.key not in has)
+    if missing:
+        raise refuse(f"the directory has no {missing[0]}", "what it has: `directory try` shows some of it")
+
+    def taken(kind: str, item: Any, there: Collection[str]) -> Any:
+        subject = Subject(kind, item.name)
+        if subject.key not in keys or fold(item.name) not in there:
+            return item
+        made.told(f"{kind}s adopted", item.name)
+        return replace(item, source=directory, source_id=None)
+
+    return replace(
+        model,
+        accounts=tuple(taken("account", a, found.people) for a in model.accounts),
+        groups=tuple(taken("group", g, found.groups) for g in model.groups),
+    )
 
 
 def _units(model: Model, directory: str, found: Found, made: Plan) -> tuple[list[str], dict[str, str]]:
@@ -100,32 +142,35 @@ def _is_under(unit: str, top: str) -> bool:
 
 def _accounts(
     model: Model, directory: str, found: Found, unit_name: dict[str, str], units: list[str], made: Plan
-) -> tuple[list[Account], set[str]]:
-    """The accounts as they will be; and the names of the directory's own ones, as they will be spelled."""
+) -> tuple[list[Account], dict[str, str]]:
+    """The accounts as they will be; and the directory's own ones: what they are called there, folded, and here."""
     stores = {fold(s.name): s.name for s in model.stores}
     known = set(map(fold, units))
+    by_id = {p.id: p for p in found.people.values() if p.id is not None}
     accounts: list[Account] = []
     there: set[str] = set()
-    theirs: set[str] = set()
+    theirs: dict[str, str] = {}
     for account in model.accounts:
         key = fold(account.name)
         there.add(key)
-        person = found.people.get(key)
         if account.source != directory:
-            if person is not None:
+            if key in found.people:
                 made.left_alone.append(f"account {account.name}")
             accounts.append(account)
             continue
+        person = by_id.get(account.source_id or "") or _same(account, found.people.get(key), made)
         if person is None:
             unit = account.unit if account.unit and fold(account.unit) in known else None
             after = replace(account, enabled=False, unit=unit)
             if account.enabled:
                 made.told("accounts switched off", account.name)
+                made.leavers.append(account.name)
         else:
-            theirs.add(account.name)
+            theirs[fold(person.name)] = account.name
+            there.add(fold(person.name))
             after = _as_in(account, person, unit_name, stores)
-            if not account.enabled:
-                made.told("accounts switched on again", account.name)
+            if account.enabled != after.enabled:
+                made.told(f"accounts switched {'on again' if after.enabled else 'off'}", account.name)
             elif after != account:
                 made.told("accounts changed", account.name)
         accounts.append(after if after != account else account)
@@ -133,9 +178,20 @@ def _accounts(
         if key not in there:
             new = Account(person.name, methods=("directory",), source=directory)
             accounts.append(_as_in(new, person, unit_name, stores))
-            theirs.add(person.name)
+            theirs[key] = person.name
             made.told("accounts added", person.name)
     return accounts, theirs
+
+
+def _same(account: Account, named: Person | None, made: Plan) -> Person | None:
+    """Who has the account's name in the directory, unless that is known there to be somebody else now."""
+    if named is None or account.source_id is None or named.id in (None, account.source_id):
+        return named
+    made.notes.append(
+        f"{account.name} is another one in the directory now than before: the name here stays with the one before; "
+        "if they are the same, adopt it, and if not, rename or remove it"
+    )
+    return None
 
 
 def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: dict[str, str]) -> Account:
@@ -146,42 +202,61 @@ def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: 
     methods = tuple(sorted({"directory", *(m for m in account.methods if m == "key")}))
     unit = unit_name.get(fold(person.unit)) if person.unit else None
     return replace(
-        account, display=person.display, mail=person.mail, unit=unit, home=home, enabled=True, methods=methods
+        account, display=person.display, mail=person.mail, unit=unit, home=home, enabled=person.enabled,
+        methods=methods, source_id=person.id or account.source_id,
     )  # fmt: skip
 
 
 def _groups(
-    model: Model, directory: str, found: Found, theirs: set[str], unit_name: dict[str, str], made: Plan
+    model: Model, directory: str, found: Found, theirs: dict[str, str], unit_name: dict[str, str], made: Plan
 ) -> list[Group]:
-    spelled = {fold(name): name for name in theirs}
     others = {fold(g.name): g for g in model.groups if g.source != directory}
     was = {fold(g.name): g for g in model.groups if g.source == directory}
-    taken = {fold(name): name for name in found.groups if fold(name) not in others}
+    by_id = {g.source_id: g for g in was.values() if g.source_id is not None}
     made.left_alone += [f"group {name}" for name in sorted(found.groups) if fold(name) in others]
+    #: What each is called here, by what it is called there; and the group as it was, if it was.
+    spelled: dict[str, str] = {}
+    known: dict[str, Group] = {}
+    for name in found.groups:
+        key = fold(name)
+        before = by_id.get(found.group_ids.get(key, ""))
+        if before is None and key not in others:
+            before = was.get(key)
+        if before is not None:
+            known[key] = before
+            spelled[key] = name if fold(before.name) == key else before.name
+        elif key not in others:
+            spelled[key] = name
     dropped = 0
 
     def member(subject: Subject) -> Subject | None:
         key = fold(subject.name)
-        table = {"account": spelled, "group": taken, "unit": unit_name}[subject.kind]
+        table = {"account": theirs, "group": spelled, "unit": unit_name}[subject.kind]
         return Subject(subject.kind, table[key]) if key in table else None
 
     groups: list[Group] = list(others.values())
     for name, members in found.groups.items():
         key = fold(name)
-        if key in others:
+        if key not in spelled:
             continue
         mine = [m for m in map(member, members) if m is not None]
         dropped += len(members) - len(mine)
-        before = was.get(key)
-        group = Group(name, tuple(sorted(map(Member, mine))), directory, before.note if before is not None else None)
+        before = known.get(key)
+        as_new = before or Group(name, source=directory)
+        group = replace(
+            as_new, name=spelled[key], members=tuple(sorted(map(Member, mine))),
+            source_id=found.group_ids.get(key) or as_new.source_id,
+        )  # fmt: skip
         if before is None:
-            made.told("groups added", name)
+            made.told("groups added", group.name)
         elif before != group:
-            made.told("groups changed", name)
+            made.told("groups changed", group.name)
         groups.append(group if before != group or before is None else before)
+    stay = {fold(name) for name in spelled.values()}
     for key, group in was.items():
-        if key not in taken:
+        if key not in stay:
             made.told("groups removed", group.name)
+            made.gone.append(group.name)
     if dropped:
         made.notes.append(
             f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here"
@@ -189,13 +264,10 @@ def _groups(
     return groups
 
 
-def _check_enough(model: Model, directory: str, found: Found, most_leavers: int) -> None:
-    had = [a for a in model.accounts if a.source == directory and a.enabled]
-    gone = [a.name for a in had if fold(a.name) not in found.people]
-    _check_share("people", gone, len(had), most_leavers)
-    groups = [g.name for g in model.groups if g.source == directory]
-    known = set(map(fold, found.groups))
-    _check_share("groups", [g for g in groups if fold(g) not in known], len(groups), most_leavers)
+def _check_enough(model: Model, directory: str, made: Plan, most_leavers: int) -> None:
+    had = sum(a.source == directory and a.enabled for a in model.accounts)
+    _check_share("people", made.leavers, had, most_leavers)
+    _check_share("groups", made.gone, sum(g.source == directory for g in model.groups), most_leavers)
 
 
 def _check_share(what: str, gone: list[str], had: int, most: int) -> None:

@@ -23,6 +23,9 @@ class Person:
     mail: str | None
     unit: str | None
     home: Place | None
+    #: What the directory knows it by, whatever it is called.
+    id: str | None = None
+    enabled: bool = True
 
 
 @dataclass(slots=True)
@@ -31,6 +34,8 @@ class Found:
 
     people: dict[str, Person] = field(default_factory=dict)
     groups: dict[str, set[Subject]] = field(default_factory=dict)
+    #: What the directory knows groups by, by their names in comparison form.
+    group_ids: dict[str, str] = field(default_factory=dict)
     units: set[str] = field(default_factory=set)
     left_out: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
@@ -46,6 +51,7 @@ class _Reader:
         self.uid_of: dict[str, str] = {}
         self.unknown_members = 0
         self.spelled: dict[str, str] = {}
+        self.known: set[str] = set()
 
     # --- units ----------------------------------------------------------------------------------
 
@@ -113,7 +119,7 @@ class _Reader:
             display = next(filter(None, (self._first(record, d) for d in displays)), None)
             self.found.people[key] = Person(
                 called, display, self._first(record, o.mail_attribute.lower()), unit_of_parent[above],
-                self._home(record, called),
+                self._home(record, called), self._known_by(record),
             )  # fmt: skip
             subject = Subject("account", called)
             self.subject_of[dn] = subject
@@ -155,6 +161,8 @@ class _Reader:
                 self.found.left_out.append(f"group {record.dn}: there is another {called}")
                 continue
             self.spelled[fold(called)] = called
+            if (known_by := self._known_by(record)) is not None:
+                self.found.group_ids[fold(called)] = known_by
             self.subject_of[normal(record.dn)] = Subject("group", called)
             entries.append((called, [(a, record.attributes[a]) for a in attributes if a in record.attributes]))
         for called, lists in entries:
@@ -199,13 +207,31 @@ class _Reader:
                 return text
         return None
 
+    def _known_by(self, record: Record) -> str | None:
+        """What a record is known by for good: text as it is, and bytes that are none as hexadecimal digits."""
+        attribute = (self.options.id_attribute or "").lower()
+        raw = next(iter(record.attributes.get(attribute, ())), b"")
+        if not raw:
+            return None
+        made = raw.decode("ascii") if raw.isascii() and raw.decode("ascii").isprintable() else raw.hex()
+        if made in self.known:
+            self.found.notes.append(f"{record.dn} has the {self.options.id_attribute} of another: it is not followed")
+            return None
+        self.known.add(made)
+        return made
+
     def _fitting(self, name: str, dn: str) -> str:
         """A name for a group or unit: what no name may hold becomes ``-``, and that is told."""
-        made = "".join("-" if c in "/\\:{},*" or c.isspace() or unicodedata.category(c) == "Cc" else c for c in name)
-        check_subject_name(made)
+        made = fitting(name)
         if made != name:
             self.found.notes.append(f"{name!r} comes as {made} ({dn})")
         return made
+
+
+def fitting(name: str) -> str:
+    """A name for a group or unit: what no name may hold becomes ``-``. :class:`BadValue` if there is nothing left."""
+    made = "".join("-" if c in "/\\:{},*" or c.isspace() or unicodedata.category(c) == "Cc" else c for c in name)
+    return check_subject_name(made)
 
 
 def read(source: Source, options: DirectoryOptions) -> Found:
@@ -214,10 +240,14 @@ def read(source: Source, options: DirectoryOptions) -> Found:
     if options.units_base:
         reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute]))
     wanted = [options.name_attribute, *options.display_attribute.split(","), options.mail_attribute]
-    wanted += [a for a in (options.home_attribute, options.member_of_attribute) if a]
+    wanted += [a for a in (options.home_attribute, options.member_of_attribute, options.id_attribute) if a]
     said = reader.people(source.search(options.people_base, options.people_filter, [a.strip() for a in wanted]))
     if options.groups_base:
-        attributes = [options.group_name_attribute, *(a.strip() for a in options.member_attributes.split(","))]
+        attributes = [
+            options.group_name_attribute,
+            *filter(None, [options.id_attribute]),
+            *(a.strip() for a in options.member_attributes.split(",")),
+        ]
         reader.groups(source.search(options.groups_base, options.groups_filter, attributes))
         reader.member_of(said)
     if reader.unknown_members:

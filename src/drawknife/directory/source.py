@@ -16,11 +16,13 @@ from urllib.parse import urlsplit
 import ldap3
 from ldap3.core.exceptions import LDAPException, LDAPInvalidFilterError
 from ldap3.operation import search as ldap_search
+from ldap3.utils.conv import escape_filter_chars
 
 from drawknife.core.words.errors import BadInput, OutOfReach
 from drawknife.formats.document import BadDocument
 from drawknife.formats.ldif import Record, read_ldif
 from drawknife.messages import DirectoryOptions
+from drawknife.messages.directories import PROVISIONED
 
 from .dn import is_below, normal
 
@@ -50,8 +52,37 @@ def open_source(options: DirectoryOptions, password: str | None, read_file: Read
     return _File(options.address, read_file(options.address))
 
 
+def check_can_bind(options: DirectoryOptions) -> None:
+    """:class:`DirectoryFailed` if nobody's password can be tried there, or only where others could read it."""
+    scheme = urlsplit(options.address).scheme
+    if scheme not in ("ldap", "ldaps"):
+        raise DirectoryFailed("it is no server")
+    if scheme == "ldap" and not options.start_tls:
+        raise DirectoryFailed("passwords would go over the network unprotected")
+
+
+def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile, name: str, password: str) -> bool:
+    """Is it the password of the person of this name? Looked up with the bind of the directory (`own` its password), then bound.
+
+    An empty password is nobody's: servers take a bind with one for a bind without a name (RFC 4513, section 5.1.2).
+    """
+    check_can_bind(options)
+    if not password or not name.endswith(options.suffix):
+        return False
+    server = _Server(options, own, read_file)
+    try:
+        called = escape_filter_chars(name.removesuffix(options.suffix))
+        wanted = f"(&{options.people_filter}({options.name_attribute}={called}))"
+        found = [record.dn for record in server.search(options.people_base, wanted, [options.name_attribute])]
+        return len(found) == 1 and server.binds(found[0], password)
+    finally:
+        server.close()
+
+
 def check_address(address: str) -> None:
     """:class:`BadInput` if an address is neither that of a server nor a path."""
+    if address == PROVISIONED:
+        return
     parts = urlsplit(address)
     if parts.scheme in ("ldap", "ldaps"):
         with suppress(ValueError):
@@ -62,7 +93,7 @@ def check_address(address: str) -> None:
     raise BadInput(
         "options.address",
         f"{address!r} is no address of a directory",
-        "ldap://HOST, ldaps://HOST, or an LDIF file that the service may read",
+        "ldap://HOST, ldaps://HOST, an LDIF file that the service may read, or scim: for what is sent",
     )
 
 
@@ -128,6 +159,13 @@ class _Server:
             cookie = controls.get("1.2.840.113556.1.4.319", {}).get("value", {}).get("cookie")
             if not cookie:
                 return
+
+    def binds(self, dn: str, password: str) -> bool:
+        """Is it the password of an entry? The connection is the entry's afterwards."""
+        try:
+            return bool(self._connection.rebind(dn, password, ldap3.SIMPLE, read_server_info=False))
+        except Exception as error:
+            raise DirectoryFailed(f"{self.options.address} broke off: {_said(error)}") from None
 
     def close(self) -> None:
         with suppress(Exception):

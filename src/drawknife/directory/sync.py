@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import UTC, datetime
+from typing import NamedTuple
+
+from psycopg import Connection
+from psycopg.rows import TupleRow
 
 from drawknife import messages as msg
+from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.follows.promises_held import hold
 from drawknife.core.model.edits import ChangeRefused
-from drawknife.core.model.items import Model
+from drawknife.core.model.items import Model, Subject
 from drawknife.core.prepared.prepared import prepare
+from drawknife.records import credentials
 from drawknife.records.changes import change_model
 from drawknife.records.database import Database
 from drawknife.records.directories import Directory, Secrets, record_sync
@@ -30,14 +36,17 @@ def fetch(directory: Directory, secrets: Secrets, read_file: ReadFile) -> Found:
     `read_file` gives the bytes of a file that may be read.
     """
     options = options_of(directory)
-    source = open_source(options, _password(directory, options, secrets, read_file), read_file)
+    source = open_source(options, bind_password(directory, options, secrets, read_file), read_file)
     try:
         return read(source, options)
     finally:
         source.close()
 
 
-def _password(directory: Directory, options: msg.DirectoryOptions, secrets: Secrets, read_file: ReadFile) -> str | None:
+def bind_password(
+    directory: Directory, options: msg.DirectoryOptions, secrets: Secrets, read_file: ReadFile
+) -> str | None:
+    """The password that the service itself binds with; None if it has none."""
     if options.bind_password_file:
         try:
             return read_file(options.bind_password_file).decode().rstrip("\r\n")
@@ -51,12 +60,14 @@ def _password(directory: Directory, options: msg.DirectoryOptions, secrets: Secr
     return found
 
 
-def planned(model: Model, directory: Directory, found: Found, most_leavers: int | None) -> Plan:
+def planned(
+    model: Model, directory: Directory, found: Found, most_leavers: int | None, adopt: Collection[Subject] = ()
+) -> Plan:
     """What a sync would make of the model; TooFew if too much would go."""
     allowed = options_of(directory).most_leavers if most_leavers is None else most_leavers
     if not found.people and any(a.source == directory.name and a.enabled for a in model.accounts) and allowed < 100:
         raise TooFew("the directory has no people at all; nothing was changed")
-    return plan(model, directory.name, found, allowed)
+    return plan(model, directory.name, found, allowed, adopt)
 
 
 def report_of(
@@ -92,36 +103,66 @@ def sync(
     who: str,
     most_leavers: int | None,
     at_hand: Snapshot,
-) -> tuple[msg.SyncReport, Model | None, Snapshot | None]:
+    adopt: Collection[Subject] = (),
+    within: Callable[[Connection[TupleRow]], None] = lambda _: None,
+) -> tuple[msg.SyncReport, TakenOver | None]:
     """Sync a directory now. Whatever happens is in the report, which is kept; a failure changes nothing.
 
-    Besides, the model before and the snapshot after it, if it went well. `fetched` reads the directory.
+    Besides, what was taken over, if it went well. `fetched` reads the directory; `within` is done in the same transaction.
     """
-    was: list[Model] = []
     found: Found | None = None
-    made: Plan | None = None
-    snapshot: Snapshot | None = None
+    done: TakenOver | None = None
     try:
-        found = fetched(directory)
-        plans: list[Plan] = []
+        there = found = fetched(directory)
 
-        def edit(model: Model, _: object) -> Model:
-            was.append(model)
-            plans.append(planned(model, directory, found, most_leavers))
-            after = plans[-1].model
-            if model.promises:
-                before = prepare(model)
-                hold(before, prepare(after, before), datetime.now(UTC).date())
-            return after
+        def plan_of(model: Model, connection: Connection[TupleRow]) -> Plan:
+            within(connection)
+            return planned(model, directory, there, most_leavers, adopt)
 
-        snapshot = change_model(database, edit, who, f"sync {directory.name}", None, at_hand)
-        made = plans[-1]
-        state = "done" if made.changes else "nothing-to-do"
-        report = report_of(directory.name, who, state, counted(made), found, made)
-        report = report.model_copy(update={"revision": snapshot.revision})
+        done = take_over(database, plan_of, who, f"sync {directory.name}", at_hand)
+        state = "done" if done.plan.changes else "nothing-to-do"
+        report = report_of(directory.name, who, state, counted(done.plan), found, done.plan)
+        report = report.model_copy(update={"revision": done.after.revision})
     except TooFew as error:
         report = report_of(directory.name, who, "refused", str(error), found, None)
     except (DirectoryFailed, ChangeRefused) as error:
         report = report_of(directory.name, who, "failed", str(error), found, None)
-    record_sync(database, directory.name, who, snapshot is not None, report.revision, report.model_dump_json())
-    return report, was[-1] if snapshot is not None else None, snapshot
+    record_sync(database, directory.name, who, done is not None, report.revision, report.model_dump_json())
+    return report, done
+
+
+class TakenOver(NamedTuple):
+    """What was taken over: the plan, the model before, and the snapshot after it."""
+
+    plan: Plan
+    before: Model
+    after: Snapshot
+
+    @property
+    def renames(self) -> Renames:
+        return Renames(Renaming(*r) for r in self.plan.renames)
+
+
+def take_over(
+    database: Database, plan_of: Callable[[Model, Connection[TupleRow]], Plan], who: str, what: str, at_hand: Snapshot
+) -> TakenOver:
+    """Put a plan in force: one transaction, one revision. Promises hold, and credentials go with who is renamed."""
+    made: list[tuple[Plan, Model]] = []
+    renames: list[tuple[str, str, str]] = []
+
+    def edit(model: Model, connection: Connection[TupleRow]) -> Model:
+        plan = plan_of(model, connection)
+        made.append((plan, model))
+        if model.promises:
+            before = prepare(model)
+            renamed = Renames(Renaming(*r) for r in plan.renames)
+            hold(before, prepare(plan.model, before), datetime.now(UTC).date(), renamed)
+        for kind, old, new in plan.renames:
+            if kind == "account":
+                credentials.carry_renamed(connection, old, new)
+        renames[:] = plan.renames
+        return plan.model
+
+    after = change_model(database, edit, who, what, None, at_hand, renames=renames)
+    plan, before = made[-1]
+    return TakenOver(plan, before, after)

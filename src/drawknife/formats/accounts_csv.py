@@ -6,14 +6,14 @@ import csv
 from collections.abc import Collection, Iterable
 from typing import Any
 
-from drawknife.core.model.kinds import ACCOUNT
+from drawknife.core.model.kinds import ACCOUNT, OF_A_DIRECTORY
 from drawknife.core.model.soundness import nearest
 from drawknife.core.words.names import fold
 
 from .document import BadDocument, Mistake
 from .spreadsheets import unguarded
 
-COLUMNS = (*(key.name for key in ACCOUNT.fields if key.name != "source"), "groups")
+COLUMNS = (*(key.name for key in ACCOUNT.fields if key.name not in OF_A_DIRECTORY), "groups")
 _LISTS = {key.name for key in ACCOUNT.fields if key.many}
 _YES_NO = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
 

@@ -39,6 +39,14 @@ class SignedIn(Message):
     second_person: bool = Field(description="Are all changes drafts here, applied by another than who wrote them?")
 
 
+_Directory = Annotated[
+    str | None,
+    Field(
+        max_length=200, description="A directory (LDAP) through which it signs in, with the password that it has there"
+    ),
+]
+
+
 class AdministratorLine(Message):
     name: str
     role: str
@@ -46,6 +54,7 @@ class AdministratorLine(Message):
     has_password: bool
     added: datetime
     added_by: str
+    directory: str | None = Field(None, description="Through which it signs in, with the password that it has there")
 
 
 class AdministratorList(Message):
@@ -56,13 +65,15 @@ class NewAdministrator(Message):
     name: Name
     role: Role
     area: Area = None
+    directory: _Directory = None
 
 
 class AdministratorChange(Message):
-    """What is another; what is left out stays. An empty area is taken for none: everything."""
+    """What is another; what is left out stays. An empty area is taken for none: everything; an empty directory likewise."""
 
     role: Role | None = None
     area: Area = None
+    directory: _Directory = None
 
 
 class AdministratorPassword(Message):
@@ -88,6 +99,7 @@ class TokenLine(Message):
     made: datetime
     last_day: date | None = Field(description="The last day (UTC) that it is good; null: it does not end")
     last_used: datetime | None = Field(description="To the minute; null: not yet")
+    directory: str | None = Field(None, description="What it provisions by SCIM, and nothing else")
 
 
 class TokenList(Message):
@@ -100,6 +112,9 @@ class NewToken(Message):
     called: Name
     role: Role | None = None
     last_day: Annotated[str, Field(max_length=10, description="The last day (UTC) that it is good")] | None = None
+    directory: Name | None = Field(
+        None, description="A directory whose address is scim: that it is to provision, and nothing else"
+    )
 
 
 class TokenMade(Message):

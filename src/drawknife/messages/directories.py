@@ -14,23 +14,35 @@ Filter = Annotated[str, Field(min_length=3, max_length=4000, description="A sear
 Attribute = Annotated[str, Field(max_length=200)]
 
 
+#: The address of a directory that is provisioned.
+PROVISIONED = "scim:"
+
+
 class DirectoryOptions(Message):
     """Where a directory is, and how it is read. Attributes are those of RFC 4519, RFC 2798 and RFC 2307."""
 
     address: Annotated[
-        str, Field(max_length=2000, description="ldap://HOST[:PORT], ldaps://HOST[:PORT], or the path of an LDIF file")
+        str,
+        Field(
+            max_length=2000,
+            description="ldap://HOST[:PORT], ldaps://HOST[:PORT], the path of an LDIF file, or scim: for what is sent",
+        ),
     ]
     start_tls: bool = Field(True, description="ldap: secure the connection by StartTLS before anything is said")
     ca_file: str | None = Field(None, description="Certificates that are trusted; left out: the system's")
     bind_name: str | None = Field(None, description="The name to bind with; left out: anonymously")
     bind_password_file: str | None = Field(None, description="A file with the bind password, on the service's machine")
-    people_base: Annotated[str, Field(max_length=2000)]
+    shown_first: bool = Field(False, description="scim: what is sent waits for a sync, which can be looked at before")
+    people_base: Annotated[str, Field(max_length=2000, description="Where its people are; not for scim:")] = ""
     people_filter: Filter = "(objectClass=inetOrgPerson)"
     groups_base: Annotated[str | None, Field(max_length=2000, description="Left out: no groups")] = None
     groups_filter: Filter = "(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames)(objectClass=posixGroup))"
     units_base: Annotated[str | None, Field(max_length=2000, description="Left out: no units")] = None
     units_filter: Filter = "(objectClass=organizationalUnit)"
     name_attribute: Attribute = "uid"
+    id_attribute: Attribute | None = Field(
+        "entryUUID", description="What never changes of somebody, so that who is renamed is followed (RFC 4530)"
+    )
     display_attribute: Attribute = "displayName,cn"
     mail_attribute: Attribute = "mail"
     home_attribute: Attribute | None = Field(None, description="Such as homeDirectory")
@@ -47,6 +59,17 @@ class DirectoryOptions(Message):
     ] = 20
     page_size: Annotated[int, Field(ge=1, le=10_000)] = 500
     timeout: Annotated[int, Field(ge=1, le=3600, description="Seconds to wait for an answer")] = 30
+
+    @property
+    def is_provisioned(self) -> bool:
+        """Is what it has sent to the service by SCIM (RFC 7644), and not fetched?"""
+        return self.address == PROVISIONED
+
+    @model_validator(mode="after")
+    def _where_people_are(self) -> DirectoryOptions:
+        if not self.people_base and not self.is_provisioned:
+            raise ValueError("people_base is wanted: below which name its people are")
+        return self
 
     @model_validator(mode="after")
     def _home_needs_a_store(self) -> DirectoryOptions:
@@ -112,6 +135,9 @@ class DirectoryList(Message):
 
 class SyncWish(Message):
     most_leavers: Annotated[int, Field(ge=0, le=100)] | None = Field(None, description="Per cent, for this once")
+    adopt: Annotated[list[str], Field(max_length=1000)] = Field(
+        [], description="Accounts and groups that are here already, such as account:ines: the directory's from now on"
+    )
 
 
 class Tried(Message):

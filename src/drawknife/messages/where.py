@@ -134,6 +134,7 @@ WHERE = {
     "Obstacle": "questions",
     "OnDiskMessage": "changes",
     "Overview": "places",
+    "PROVISIONED": "directories",
     "PassingMessage": "questions",
     "PasswordGuess": "people",
     "PasswordRight": "people",

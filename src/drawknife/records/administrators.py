@@ -14,7 +14,7 @@ from drawknife.core.words.errors import BadInput, NotFound, Refused
 from drawknife.core.words.names import fold
 from drawknife.core.words.roles import OWNER
 
-from .credentials import HASHER, NOBODYS
+from .credentials import HASHER, nobodys
 from .database import Database
 from .journal import write_line
 from .tokens import tell_of_change
@@ -29,9 +29,11 @@ class Administrator(NamedTuple):
     has_password: bool
     added: datetime
     added_by: str
+    #: Through which it signs in, with the password that it has there.
+    directory: str | None = None
 
 
-_ROWS = "SELECT name, role, area, password IS NOT NULL, added, added_by FROM administrators"
+_ROWS = "SELECT name, role, area, password IS NOT NULL, added, added_by, directory FROM administrators"
 
 
 def _administrator(row: Any) -> Administrator:
@@ -52,7 +54,9 @@ def find(database: Database, name: str) -> Administrator:
     return _administrator(rows[0])
 
 
-def add(database: Database, name: str, role: str, area: Sequence[str] | None, who: str) -> None:
+def add(
+    database: Database, name: str, role: str, area: Sequence[str] | None, who: str, directory: str | None = None
+) -> None:
     """A new one; :class:`BadInput` if an administrator or a token has the name already."""
     with database.transaction() as connection:
         _hold(connection)
@@ -64,24 +68,30 @@ def add(database: Database, name: str, role: str, area: Sequence[str] | None, wh
         if taken is not None:
             raise BadInput("name", f"there is {taken[0]} of the name {name} already", "another name")
         connection.execute(
-            "INSERT INTO administrators (name, folded, role, area, added_by) VALUES (%s, %s, %s, %s, %s)",
-            (name, fold(name), role, area if area is None else list(area), who),
+            "INSERT INTO administrators (name, folded, role, area, added_by, directory) VALUES (%s, %s, %s, %s, %s, %s)",
+            (name, fold(name), role, area if area is None else list(area), who, directory),
         )
-        write_line(connection, who, f"add administrator {name}", [_item(name, None, (role, area))])
+        write_line(connection, who, f"add administrator {name}", [_item(name, None, (role, area, directory))])
 
 
-def change(database: Database, name: str, role: str, area: Sequence[str] | None, who: str) -> None:
-    """Another role or area, which counts at once. :class:`Refused` for the last owner."""
+def change(
+    database: Database, name: str, role: str, area: Sequence[str] | None, who: str, directory: str | None = None
+) -> None:
+    """Another role, area or way of signing in, which counts at once. :class:`Refused` for the last owner.
+
+    Who signs in through a directory has no password here any more.
+    """
     with database.transaction() as connection:
         _hold(connection)
         before = _locked(connection, name)
         if before[0] == OWNER and role != OWNER:
             _check_not_the_last_owner(connection, name)
         connection.execute(
-            "UPDATE administrators SET role = %s, area = %s WHERE name = %s",
-            (role, area if area is None else list(area), name),
+            "UPDATE administrators SET role = %s, area = %s, directory = %s,"
+            " password = CASE WHEN %s::text IS NULL THEN password END WHERE name = %s",
+            (role, area if area is None else list(area), directory, directory, name),
         )
-        write_line(connection, who, f"change administrator {name}", [_item(name, before, (role, area))])
+        write_line(connection, who, f"change administrator {name}", [_item(name, before, (role, area, directory))])
         tell_of_change(connection)
 
 
@@ -113,9 +123,17 @@ def with_password(database: Database, name: str, password: str) -> str | None:
     rows = database.read("SELECT name, password FROM administrators WHERE folded = %s", (fold(name),))
     known, kept = rows[0] if rows else (None, None)
     try:
-        return known if HASHER.verify(kept or NOBODYS, password) and kept else None
+        return known if HASHER.verify(kept or nobodys(), password) and kept else None
     except (Argon2Error, InvalidHashError):
         return None
+
+
+def signs_in_through(database: Database, name: str) -> tuple[str, str] | None:
+    """An administrator, as it is spelled, and the directory through which it signs in; None if through none."""
+    rows = database.read(
+        "SELECT name, directory FROM administrators WHERE folded = %s AND directory IS NOT NULL", (fold(name),)
+    )
+    return rows[0] if rows else None
 
 
 def ensure_owner(database: Database, name: str) -> bool:
@@ -138,11 +156,11 @@ def _hold(connection: Connection[TupleRow]) -> None:
     connection.execute("LOCK TABLE administrators, tokens IN SHARE ROW EXCLUSIVE MODE")
 
 
-def _locked(connection: Connection[TupleRow], name: str) -> tuple[str, Sequence[str] | None]:
-    row = connection.execute("SELECT role, area FROM administrators WHERE name = %s", (name,)).fetchone()
+def _locked(connection: Connection[TupleRow], name: str) -> tuple[str, Sequence[str] | None, str | None]:
+    row = connection.execute("SELECT role, area, directory FROM administrators WHERE name = %s", (name,)).fetchone()
     if row is None:
         raise NotFound("administrator", name)
-    return row[0], row[1]
+    return row[0], row[1], row[2]
 
 
 def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> None:
@@ -157,6 +175,9 @@ def _item(name: str, before: Any, after: Any) -> tuple[str, str, Any, Any]:
     """How the journal has it: beside the model, as directories are."""
 
     def side(of: Any) -> Any:
-        return None if of is None else {"name": name, "role": of[0], "area": None if of[1] is None else list(of[1])}
+        if of is None:
+            return None
+        role, area, directory = of
+        return {"name": name, "role": role, "area": None if area is None else list(area), "directory": directory}
 
     return "administrators", name, side(before), side(after)

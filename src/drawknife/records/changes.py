@@ -51,7 +51,7 @@ def change_model(
     fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
-        connection.execute("SELECT pg_advisory_xact_lock(%s)", (CHANGE_LOCK,))
+        hold_changes(connection)
         old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
         if expected is not None and expected != old.revision:
             raise Conflict(expected, old.revision)
@@ -69,6 +69,11 @@ def change_model(
         write_line(connection, who, what, [*items, *(beside or ())], number, renames)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
+
+
+def hold_changes(connection: Connection[TupleRow]) -> None:
+    """Let nothing else change the model, or what is kept beside it, until the transaction ends."""
+    connection.execute("SELECT pg_advisory_xact_lock(%s)", (CHANGE_LOCK,))
 
 
 def replace_model(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 import string
 from collections.abc import Sequence
+from functools import cache
 from typing import Any
 
 from argon2 import PasswordHasher
@@ -45,12 +46,15 @@ def is_right(database: Database, account: str, password: str) -> bool:
     """Is it the account's password? An account without one takes as long to answer."""
     rows = database.read("SELECT hash FROM passwords WHERE account = %s", (account,))
     try:
-        return HASHER.verify(rows[0][0] if rows else NOBODYS, password) and bool(rows)
+        return HASHER.verify(rows[0][0] if rows else nobodys(), password) and bool(rows)
     except (Argon2Error, InvalidHashError):
         return False
 
 
-NOBODYS = HASHER.hash(secrets.token_urlsafe())
+@cache
+def nobodys() -> str:
+    """The hash of a password that nobody has: checking it takes as long as checking somebody's."""
+    return HASHER.hash(secrets.token_urlsafe())
 
 
 def add_key(connection: Connection[TupleRow], account: str, key: PublicKey, who: str) -> bool:

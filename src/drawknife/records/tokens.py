@@ -33,6 +33,8 @@ class Holder(NamedTuple):
     by: str
     session: bool
     expires: datetime | None = None
+    #: The directory that it provisions, and does nothing else.
+    directory: str | None = None
 
 
 class Token(NamedTuple):
@@ -46,6 +48,7 @@ class Token(NamedTuple):
     made: datetime
     expires: datetime | None
     last_used: datetime | None
+    directory: str | None
 
 
 def digest(token: str) -> bytes:
@@ -61,10 +64,11 @@ def make_token(
     called: str | None = None,
     role: str | None = None,
     until: datetime | None = None,
+    directory: str | None = None,
 ) -> str:
     """Make a program's `token`, a console `session`, or a `code` that can be exchanged for one once, of an administrator.
 
-    It `lasts` from now, or `until` a moment, or without end. A token is `called` by a name of its own: :class:`BadInput` if a token or an administrator has it already.
+    It `lasts` from now, or `until` a moment, or without end; with `directory` it provisions that one, and nothing else. A token is `called` by a name of its own: :class:`BadInput` if a token or an administrator has it already.
     """
     token = PREFIX + secrets.token_urlsafe(32)
     with database.transaction() as connection:
@@ -79,9 +83,9 @@ def make_token(
             if taken is not None:
                 raise BadInput("called", f"there is {taken[0]} of the name {called} already", "another name")
         connection.execute(
-            "INSERT INTO tokens (digest, name, kind, expires, called, role)"
-            " VALUES (%s, %s, %s, coalesce(%s, clock_timestamp() + %s), %s, %s)",
-            (digest(token), name, kind, until, lasts, called, role),
+            "INSERT INTO tokens (digest, name, kind, expires, called, role, directory)"
+            " VALUES (%s, %s, %s, coalesce(%s, clock_timestamp() + %s), %s, %s, %s)",
+            (digest(token), name, kind, until, lasts, called, role, directory),
         )
     return token
 
@@ -89,7 +93,7 @@ def make_token(
 _HOLDER = (
     "UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE a.name = t.name AND digest = %s"
     " AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
-    " RETURNING t.name, called, kind, t.role, a.role, area, expires"
+    " RETURNING t.name, called, kind, t.role, a.role, area, expires, t.directory"
 )
 
 
@@ -98,7 +102,7 @@ def holder(database: Database, token: str, kind: str | None = None) -> Holder | 
     rows = database.read(_HOLDER, (digest(token), [kind] if kind else ["token", "session"]))
     if not rows:
         return None
-    name, called, of_kind, role, makers, area, expires = rows[0]
+    name, called, of_kind, role, makers, area, expires, directory = rows[0]
     session = of_kind == "session"
     return Holder(
         name if session else called or name,
@@ -107,6 +111,7 @@ def holder(database: Database, token: str, kind: str | None = None) -> Holder | 
         name,
         session,
         expires,
+        directory,
     )
 
 
@@ -122,7 +127,7 @@ def spend_code(database: Database, code: str) -> str | None:
 def each(database: Database, administrator: str | None = None) -> list[Token]:
     """All that are good, of one administrator or of all; the newest last."""
     rows = database.read(
-        "SELECT id, t.name, kind, called, coalesce(t.role, a.role), a.role, created, expires, last_used"
+        "SELECT id, t.name, kind, called, coalesce(t.role, a.role), a.role, created, expires, last_used, t.directory"
         " FROM tokens t JOIN administrators a ON a.name = t.name"
         " WHERE (expires IS NULL OR expires > clock_timestamp()) AND (%s::text IS NULL OR t.name = %s) ORDER BY id",
         (administrator, administrator),

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Iterable
+from functools import cache
 from pathlib import Path
 from time import perf_counter
+from typing import TYPE_CHECKING
 
 import structlog
-from flask import Response, g, request, send_from_directory
+from flask import Flask, Response, g, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.routing import PathConverter
 
@@ -15,7 +18,7 @@ from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
 
-from . import operating
+from . import openapi, operating
 from .api import (
     accounts,
     administrators,
@@ -39,9 +42,12 @@ from .files import ReadableFolders
 from .metrics import REQUESTS, SECONDS
 from .problems import bad_fields, register
 from .requests import Request, check_text
-from .security import asker, check_role, refused, route_of, with_headers
+from .security import PROVISIONING, asker, check_role, refused, route_of, with_headers
 from .shared import Shared
 from .syncing import start_syncing
+
+if TYPE_CHECKING:
+    from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
 
 log = structlog.get_logger()
 
@@ -89,7 +95,7 @@ def create_app(
         "drawknife",
         info=Info(title="Drawknife", version=__version__, description="What each account can really do, and why."),
         security_schemes={"token": {"type": "http", "scheme": "bearer"}},
-        doc_ui=True,
+        doc_ui=openapi.wanted,
         doc_prefix=PREFIX,
         doc_url="/openapi.json",
         validation_error_status=400,
@@ -107,11 +113,15 @@ def create_app(
     _look_at_each_request(app, current)
     for subject in SUBJECTS:
         app.register_api(subject.api)
-    describe_problems(app)
+    if openapi.wanted:
+        describe_problems(app)
+    else:
+        app.add_url_rule(f"{PREFIX}/openapi.json", "openapi", _described)
     operating.add_to(app, current)
     if console is not None:
         _serve_console(app, console)
-    app.wsgi_app = with_headers(app.wsgi_app, PREFIX + "/")  # type: ignore[assignment]
+    beside = _with_provisioning(app.wsgi_app, current)
+    app.wsgi_app = with_headers(beside, (PREFIX + "/", PROVISIONING))  # type: ignore[assignment]
     if start:
         database.open()
         current.start()
@@ -120,7 +130,12 @@ def create_app(
     return app
 
 
-def _look_at_each_request(app: OpenAPI, current: Current) -> None:
+def _described() -> Response:
+    """The API's description."""
+    return Response(openapi.text(), mimetype="application/json")
+
+
+def _look_at_each_request(app: Flask, current: Current) -> None:
     """Sign-in is required for everything but what is open to all; each request has a number, is counted and logged."""
 
     @app.before_request
@@ -153,6 +168,22 @@ def _look_at_each_request(app: OpenAPI, current: Current) -> None:
         )  # fmt: skip
         structlog.contextvars.unbind_contextvars("request")
         return response
+
+
+def _with_provisioning(app: WSGIApplication, current: Current) -> WSGIApplication:
+    """The same application with SCIM beside it, which is loaded when the first asks: few do, and it takes a while."""
+
+    @cache
+    def scim() -> WSGIApplication:
+        from .scim.routes import make_app
+
+        return make_app(current, _look_at_each_request)
+
+    def answering(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
+        provisioning = str(environ["PATH_INFO"]).startswith(PROVISIONING)
+        return (scim() if provisioning else app)(environ, start_response)
+
+    return answering
 
 
 class _Page(PathConverter):

@@ -64,6 +64,8 @@ class Current:
         self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)
+        #: Trying a password there is quick, or is given up.
+        self.binding = Few("sign-ins through directories", 4, 15)
         self._credentials: tuple[int, dict[str, frozenset[str]]] = (-1, {})
         self._ended = 0
         self._snapshot: Snapshot = EMPTY

@@ -201,6 +201,8 @@ def changing(state: Current, holder: Holder) -> Changing:
     return Changing(Kept(state, holder), datetime.now(UTC))
 
 
-def note_what_followed(state: Current, before: Model, after: Snapshot, held: Credentials) -> None:
+def note_what_followed(
+    state: Current, before: Model, after: Snapshot, held: Credentials, renames: Renames | None = None
+) -> None:
     """Keep what followed from a change that was made in another way: by a sync, or a census."""
-    changing(state, ITSELF).followed(Done(before, after.model, after.revision), Renames(), held)
+    changing(state, ITSELF).followed(Done(before, after.model, after.revision), renames or Renames(), held)

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 log = structlog.get_logger()
 
 COOKIE = "drawknife_session"
+#: Below this a token provisions the directory that it was made for, and it does nothing elsewhere.
+PROVISIONING = "/scim/v2/"
 UNSAFE = {"POST", "PUT", "PATCH", "DELETE"}
 
 #: The console loads nothing from elsewhere, and nobody may frame it.
@@ -45,7 +47,10 @@ def asker(request: Request, current: Current) -> Holder | None:
     """
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() == "bearer" and token:
-        return current.holder(token.strip())
+        found = current.holder(token.strip())
+        if found is not None and found.directory is not None and not request.path.startswith(PROVISIONING):
+            raise NotAllowed(f"this token provisions the directory {found.directory} by SCIM, and does nothing else")
+        return found
     cookie = request.cookies.get(COOKIE)
     if cookie and (request.method not in UNSAFE or request.headers.get("X-Drawknife-Console") == "1"):
         return current.holder(cookie)
@@ -125,13 +130,13 @@ def too_many(wait: int) -> Response:
     return problem("too-many-refused", "Too many refused sign-ins", 429, detail, Retry_After=str(wait))
 
 
-def with_headers(app: WSGIApplication, prefix: str) -> WSGIApplication:
-    """The same application with the headers that every answer has; those below `prefix` are kept by nobody on the way."""
+def with_headers(app: WSGIApplication, prefixes: tuple[str, ...]) -> WSGIApplication:
+    """The same application with the headers that every answer has; those below `prefixes` are kept by nobody on the way."""
     always = list(HEADERS.items())
     not_kept = [*always, ("Cache-Control", "no-store")]
 
     def answering(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
-        more = not_kept if environ["PATH_INFO"].startswith(prefix) else always
+        more = not_kept if environ["PATH_INFO"].startswith(prefixes) else always
 
         def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> Any:
             return start_response(status, [*headers, *more], error)

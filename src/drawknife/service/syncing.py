@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Collection
 from datetime import UTC, datetime
 
 import structlog
+from psycopg import Connection
+from psycopg.rows import TupleRow
 
+from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.items import Subject
 from drawknife.directory.reading import Found
-from drawknife.directory.source import DirectoryFailed
-from drawknife.directory.sync import fetch, options_of, sync
+from drawknife.directory.sent import as_resources, found_in
+from drawknife.directory.source import DirectoryFailed, password_is
+from drawknife.directory.sync import TakenOver, bind_password, fetch, options_of, sync
 from drawknife.messages import SyncReport
+from drawknife.records import provisioned
 from drawknife.records.database import Unavailable, alone
 from drawknife.records.directories import Directory, last_syncs, read_directories
+from drawknife.records.provisioned import Resource
 
 from .busy import Busy
 from .current import Current
@@ -44,24 +52,66 @@ def _run(current: Current, never: threading.Event) -> None:
 
 def fetch_within(current: Current, directory: Directory) -> Found:
     """Everything that a directory has, asked in a thread of its own; :class:`DirectoryFailed` after a minute."""
+    if options_of(directory).is_provisioned:
+        with current.database.connection() as connection:
+            return found_in(provisioned.read(connection, directory.name), options_of(directory))
     try:
         return current.directories.run(lambda: fetch(directory, current.secrets, current.files.read))
     except (TimeoutError, NotReadable) as error:
         raise DirectoryFailed(f"{directory.name}: {error}") from None
 
 
-def sync_within(current: Current, directory: Directory, who: str, most_leavers: int | None) -> SyncReport:
+def bound_as(current: Current, directory: str, name: str, password: str) -> bool:
+    """Is it the password that somebody has in a directory? :class:`DirectoryFailed` where it does not answer in time."""
+    found = next((d for d in read_directories(current.database) if d.name == directory), None)
+    if found is None:
+        return False
+    options, read = options_of(found), current.files.read
+    try:
+        own = bind_password(found, options, current.secrets, read)
+        return current.binding.run(lambda: password_is(options, own, read, name, password))
+    except (TimeoutError, NotReadable) as error:
+        raise DirectoryFailed(f"{directory}: {error}") from None
+
+
+def with_adopted(current: Current, directory: Directory, adopt: Collection[Subject]) -> tuple[Found, list[Resource]]:
+    """What a directory has; and what has to be put into one that is provisioned, so that it has what is handed over to it."""
+    options = options_of(directory)
+    if not adopt or not options.is_provisioned:
+        return fetch_within(current, directory), []
+    with current.database.connection() as connection:
+        there = provisioned.read(connection, directory.name)
+    more = as_resources(current.snapshot().model, directory.name, adopt, there, options)
+    return found_in([*there, *more], options), more
+
+
+def sync_within(
+    current: Current, directory: Directory, who: str, most_leavers: int | None, adopt: Collection[Subject] = ()
+) -> SyncReport:
     """Sync a directory now, and tell and keep what followed."""
     before = current.snapshot()
     held = current.credentials(before)
-    report, was, after = sync(
-        current.database, lambda d: fetch_within(current, d), directory, who, most_leavers, before
-    )  # fmt: skip
+    more: list[Resource] = []
+
+    def fetched(directory: Directory) -> Found:
+        found, more[:] = with_adopted(current, directory, adopt)
+        return found
+
+    def within(connection: Connection[TupleRow]) -> None:
+        for resource in more:
+            provisioned.put(connection, directory.name, resource)
+
+    report, done = sync(current.database, fetched, directory, who, most_leavers, before, adopt, within)
     SYNCS.labels(directory.name, report.state).inc()
-    if was is not None and after is not None:
-        current.took(after)
-        note_what_followed(current, was, after, held)
+    if done is not None:
+        took_over(current, done, held)
     return report
+
+
+def took_over(current: Current, done: TakenOver, held: Credentials) -> None:
+    """A plan is in force: answer from it, and keep what followed."""
+    current.took(done.after)
+    note_what_followed(current, done.before, done.after, held, done.renames)
 
 
 def due(current: Current) -> list[Directory]:

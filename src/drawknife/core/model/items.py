@@ -74,16 +74,18 @@ class Account:
     methods: tuple[str, ...] = ("password",)
     source: str = "local"
     note: str | None = None
+    source_id: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Members are accounts, groups and units. `source` is ``local`` or the name of a directory."""
+    """Members are accounts, groups and units. `source` is ``local`` or the name of a directory; it is `source_id` there."""
 
     name: str
     members: tuple[Member, ...] = ()
     source: str = "local"
     note: str | None = None
+    source_id: str | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -171,6 +171,9 @@ def _lines_field(
 
 _NOTE = Field("note", v.note, v.STRING, "why it is there; it decides nothing")
 _SOURCE = Field("source", v.of(check_name), v.NAME, "local, or the directory it comes from", "local")
+_SOURCE_ID = Field("source_id", v.text, v.STRING, "what its directory knows it by, whatever it is called there")
+#: The fields that only a directory gives.
+OF_A_DIRECTORY = frozenset((_SOURCE.name, _SOURCE_ID.name))
 _NAME = Field("name", v.of(check_name), v.NAME, "its name", REQUIRED)
 
 UNIT = _Units(
@@ -188,12 +191,12 @@ ACCOUNT = _Accounts("account", "accounts", m.Account, (
     Field("enabled", v.yes_no, v.BOOL, "may it sign in at all?", True),
     Field("expires", v.day, v.DAY, "its last day (UTC), such as 2031-04-30", write=str),
     Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "what it has credentials for", ("password",), many=True, word="method"),
-    _SOURCE, _NOTE,
+    _SOURCE, _SOURCE_ID, _NOTE,
 ))  # fmt: skip
 GROUP = Kind("group", "groups", m.Group, (
     Field("name", v.of(check_subject_name), v.NAME, "its name", REQUIRED),
     _lines_field("members", m.parse_member, "account:NAME, group:NAME or unit:PATH", "member", key="member"),
-    _SOURCE, _NOTE,
+    _SOURCE, _SOURCE_ID, _NOTE,
 ))  # fmt: skip
 STORE = _Stores("store", "stores", m.Store, (
     _NAME,

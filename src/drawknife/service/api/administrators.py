@@ -10,11 +10,16 @@ from pydantic import BaseModel, Field
 
 from drawknife import messages as msg
 from drawknife.core.model.areas import parse_area
+from drawknife.core.model.edits import refuse
 from drawknife.core.model.lines import parse_day
-from drawknife.core.words.errors import BadInput, NotAllowed
-from drawknife.core.words.names import BadValue, check_name
+from drawknife.core.words.errors import BadInput, NotAllowed, NotFound
+from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.roles import OWNER, covers
+from drawknife.directory.source import DirectoryFailed, check_can_bind
+from drawknife.directory.sync import options_of
+from drawknife.messages.directories import PROVISIONED
 from drawknife.records import administrators, tokens
+from drawknife.records.directories import Directory, read_directories
 from drawknife.records.journal import note
 
 from .common import answer, blueprint, current, problems
@@ -55,7 +60,8 @@ def add(body: msg.NewAdministrator) -> Response:
     except BadValue as bad:
         raise BadInput("name", str(bad), bad.expected) from None
     database = current().database
-    administrators.add(database, name, body.role, _area(body.area, body.role), g.who)
+    directory = _bound(body.directory) if body.directory else None
+    administrators.add(database, name, body.role, _area(body.area, body.role), g.who, directory)
     return answer(_line(administrators.find(database, name)))
 
 
@@ -83,7 +89,8 @@ def change(path: AdministratorPath, body: msg.AdministratorChange) -> Response:
     role = body.role or old.role
     given = "area" in body.model_fields_set
     area = body.area if given else None if role == OWNER or old.area is None else list(old.area)
-    administrators.change(state.database, old.name, role, _area(area, role), g.who)
+    directory = old.directory if body.directory is None else _bound(body.directory) if body.directory else None
+    administrators.change(state.database, old.name, role, _area(area, role), g.who, directory)
     state.forget_tokens()
     return answer(_line(administrators.find(state.database, old.name)))
 
@@ -110,6 +117,8 @@ def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Re
     state = current()
     name = administrators.find(state.database, path.name).name
     _check_own(name, "set the password of")
+    if (through := administrators.signs_in_through(state.database, name)) is not None:
+        raise refuse(f"{name} signs in with the password of the directory {through[1]}", "a change of it there")
     if len(body.password) < SHORTEST:
         raise BadInput("password", "the password is too short", f"{SHORTEST} characters or more")
     administrators.set_password(state.database, name, body.password, g.who)
@@ -155,7 +164,7 @@ def _token(t: tokens.Token) -> msg.TokenLine:
     last_day = None if t.expires is None else (t.expires - timedelta(microseconds=1)).astimezone(UTC).date()
     return msg.TokenLine(
         id=t.id, administrator=t.administrator, kind=t.kind, called=t.called, role=t.role, made=t.made,
-        last_day=last_day, last_used=t.last_used,
+        last_day=last_day, last_used=t.last_used, directory=t.directory,
     )  # fmt: skip
 
 
@@ -179,10 +188,40 @@ def make_token(body: msg.NewToken) -> Response:
         raise BadInput("called", f"{called} is your own name", "the name of the program")
     end = None if body.last_day is None else _end_of(body.last_day)
     database = current().database
-    made = tokens.make_token(database, g.holder.by, called=called, role=role, until=end)
+    directory = None if body.directory is None else _provisioned(body.directory)
+    made = tokens.make_token(database, g.holder.by, called=called, role=role, until=end, directory=directory)
     until = f", until {body.last_day}" if body.last_day else ""
-    note(database, g.who, f"made the token {called} with the role {role}{until}")
+    what = f"with the role {role}" if directory is None else f"that provisions {directory}"
+    note(database, g.who, f"made the token {called} {what}{until}")
     return answer(msg.TokenMade(called=called, role=role, token=made))
+
+
+def _provisioned(name: str) -> str:
+    """A directory that a token is to provision, which takes an owner, as all that has to do with directories does."""
+    if not covers(g.holder.role, OWNER):
+        raise NotAllowed(f"a token that provisions a directory takes the role owner; yours is {g.holder.role}")
+    found = _directory(name)
+    if not options_of(found).is_provisioned:
+        raise BadInput("directory", f"{found.name} is fetched, and not sent", f"one whose address is {PROVISIONED}")
+    return found.name
+
+
+def _bound(name: str) -> str:
+    """A directory through which an administrator is to sign in."""
+    found = _directory(name)
+    try:
+        check_can_bind(options_of(found))
+    except DirectoryFailed as error:
+        raise BadInput("directory", f"nobody can sign in through {found.name}: {error}", "a server, over TLS") from None
+    return found.name
+
+
+def _directory(name: str) -> Directory:
+    every = read_directories(current().database)
+    found = next((d for d in every if fold(d.name) == fold(name)), None)
+    if found is None:
+        raise NotFound("directory", name, (d.name for d in every), "directory")
+    return found
 
 
 def _end_of(text: str) -> datetime:

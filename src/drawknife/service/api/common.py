@@ -18,6 +18,7 @@ from drawknife.core.words.errors import BadInput, NotAllowed
 from drawknife.formats.spreadsheets import guarded
 from drawknife.messages import Message, Problem
 
+from .. import openapi
 from ..current import Current
 from ..drafting import Drafting
 from ..keeping import changing
@@ -59,6 +60,7 @@ def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIB
         abp_tags=[Tag(name=name, description=description)],
         abp_security=[] if open_to_all else [{"token": []}],
         abp_responses=problems(400) if open_to_all else problems(400, 401, 403, 404),
+        doc_ui=openapi.wanted,
     )
 
 

@@ -14,20 +14,22 @@ from pydantic import Field, ValidationError
 
 from drawknife import messages as msg
 from drawknife.answers.previews import preview
+from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.model.edits import refuse
-from drawknife.core.model.items import Model
+from drawknife.core.model.items import Model, Subject, parse_subject
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, check_name, fold
-from drawknife.core.words.sizes import number_of
+from drawknife.core.words.sizes import number_of, several
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of
+from drawknife.records import administrators
 from drawknife.records import directories as records
 from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory
 
 from ..files import NotReadable
-from ..syncing import fetch_within, sync_within
+from ..syncing import fetch_within, sync_within, with_adopted
 from .common import Query, answer, blueprint, current, problems
 
 api = blueprint("directories", "Directories of people, groups and units, and their syncs")
@@ -105,7 +107,7 @@ def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
 def _check_files(options: msg.DirectoryOptions) -> None:
     """Are the files that are named where the service may read them?"""
     named = {"ca_file": options.ca_file, "bind_password_file": options.bind_password_file}
-    if urlsplit(options.address).scheme not in ("ldap", "ldaps"):
+    if urlsplit(options.address).scheme not in ("ldap", "ldaps") and not options.is_provisioned:
         named["address"] = options.address
     for key, name in named.items():
         try:
@@ -191,11 +193,18 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
                 f"{number_of(len(theirs), 'account')} of {old.name} would be left, {theirs[0]} first",
                 "keep them as local ones, with `keep`",
             )
+        who = [a.name for a in administrators.each(current().database) if a.directory == old.name]
+        if who:
+            raise refuse(f"{several(who, 5)} would have no way to sign in any more", "another way for them before")
         records.delete_directory(connection, old.name)
         return replace(
             model,
-            accounts=tuple(replace(a, source="local") if a.source == old.name else a for a in model.accounts),
-            groups=tuple(replace(x, source="local") if x.source == old.name else x for x in model.groups),
+            accounts=tuple(
+                replace(a, source="local", source_id=None) if a.source == old.name else a for a in model.accounts
+            ),
+            groups=tuple(
+                replace(x, source="local", source_id=None) if x.source == old.name else x for x in model.groups
+            ),
             unit_sources=tuple(x for x in model.unit_sources if x[1] != old.name),
         )
 
@@ -227,18 +236,19 @@ def try_(path: DirectoryPath) -> Response:
     responses={200: msg.SyncPreview, **problems(413, 415, 502)},
 )
 def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
-    directory, state = _find(path.name), current()
-    found = fetch_within(state, directory)
+    directory, state, adopt = _find(path.name), current(), _subjects(body.adopt)
+    found, _ = with_adopted(state, directory, adopt)
     snapshot, prepared = state.prepared()
     try:
-        made = planned(snapshot.model, directory, found, body.most_leavers)
+        made = planned(snapshot.model, directory, found, body.most_leavers, adopt)
     except TooFew as error:
         return answer(
             msg.SyncPreview(report=report_of(directory.name, g.who, "refused", str(error), found, None), changes=None)
         )
     report = report_of(directory.name, g.who, "preview", counted(made), found, made)
     changes = preview(
-        prepared, made.model, snapshot.revision, datetime.now(UTC), credentials=state.credentials(snapshot)
+        prepared, made.model, snapshot.revision, datetime.now(UTC), Renames(Renaming(*r) for r in made.renames),
+        state.credentials(snapshot),
     )  # fmt: skip
     return answer(msg.SyncPreview(report=report, changes=changes), snapshot.revision)
 
@@ -249,5 +259,22 @@ def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
 )  # fmt: skip
 def sync_now(path: DirectoryPath, body: msg.SyncWish) -> Response:
     state = current()
-    report = sync_within(state, _find(path.name), g.who, body.most_leavers)
+    report = sync_within(state, _find(path.name), g.who, body.most_leavers, _subjects(body.adopt))
     return answer(report, report.revision)
+
+
+def _subjects(lines: list[str]) -> list[Subject]:
+    """The accounts and groups that are handed over, which are here: :class:`NotFound` with the nearest."""
+    model, found = current().snapshot().model, []
+    for number, line in enumerate(lines):
+        try:
+            subject = parse_subject(line)
+        except BadValue as bad:
+            raise BadInput(f"adopt[{number}]", str(bad), bad.expected) from None
+        if subject.kind not in ("account", "group"):
+            raise BadInput(f"adopt[{number}]", f"{line} is no account and no group", "such as account:ines")
+        there = [x.name for x in (model.accounts if subject.kind == "account" else model.groups)]
+        if fold(subject.name) not in map(fold, there):
+            raise NotFound(subject.kind, subject.name, there, f"adopt[{number}]")
+        found.append(subject)
+    return found

@@ -17,6 +17,7 @@ from drawknife.records.journal import note
 from ..metrics import SIGN_INS
 from ..problems import problem, unauthorized
 from ..security import COOKIE, REFUSALS, asker, too_many
+from ..syncing import bound_as
 from .common import answer, blueprint, current, problems
 
 api = blueprint("sessions", "Health, and signing in to the console", open_to_all=True)
@@ -47,7 +48,7 @@ def session() -> Response:
     "/sessions",
     summary="Sign in with a token, the code of a sign-in link, or a name and a password",
     description="After twenty refused tries of an address, or of a name, within a minute the next are not looked at.",
-    responses={200: SignedIn, **problems(400, 401, 413, 429)},
+    responses={200: SignedIn, **problems(400, 401, 413, 429, 502)},
 )
 def sign_in(body: SignIn) -> Response:
     database = current().database
@@ -82,7 +83,10 @@ def _known(body: SignIn) -> str | None:
     """The administrator who signs in. A program's token is not one's own: it opens no console."""
     database = current().database
     if body.token is None:
-        return administrators.with_password(database, body.name or "", body.password or "")
+        through = administrators.signs_in_through(database, body.name or "")
+        if through is None:
+            return administrators.with_password(database, body.name or "", body.password or "")
+        return through[0] if bound_as(current(), through[1], through[0], body.password or "") else None
     name = tokens.spend_code(database, body.token)
     if name is None:
         found = tokens.holder(database, body.token, "token")

@@ -1,0 +1,122 @@
+"""What is sent to a directory: kept, and taken over at once, as a sync would; or kept for a sync, where that is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+from uuid import uuid4
+
+from psycopg import Connection
+from psycopg.rows import TupleRow
+from scim2_models import Context, InvalidValueException, NotFoundException, UniquenessException
+
+from drawknife.core.model.edits import ChangeRefused
+from drawknife.core.model.items import Model
+from drawknife.core.words.names import BadValue, fold
+from drawknife.directory.plan import Plan, plan
+from drawknife.directory.sent import check_free, found_in, name_of
+from drawknife.directory.sync import counted, options_of, report_of, take_over
+from drawknife.records import provisioned as records
+from drawknife.records.changes import hold_changes
+from drawknife.records.directories import Directory, record_sync
+
+from ..current import Current
+from ..syncing import took_over
+from .resources import Group, Kind, User
+
+#: Makes the resource as it is to be of the one there is.
+Edit = Callable[[User | Group], User | Group]
+
+
+class Provisioning:
+    """Writing to one directory, by one program."""
+
+    def __init__(self, current: Current, directory: Directory, who: str) -> None:
+        self._current, self._directory, self._who = current, directory, who
+        self._options = options_of(directory)
+
+    def create(self, resource: User | Group) -> str:
+        """Add one; its id."""
+        id_ = str(uuid4())
+        self._write(lambda connection, model: self._put(connection, model, id_, resource), "add")
+        return id_
+
+    def change(self, kind: Kind, id_: str, edit: Edit) -> None:
+        """Change one; NotFoundException if it is not there."""
+
+        def write(connection: Connection[TupleRow], model: Model) -> str:
+            return self._put(connection, model, id_, edit(self._there(connection, kind, id_)))
+
+        self._write(write, "change")
+
+    def delete(self, kind: Kind, id_: str) -> None:
+        """Take one away: an account is switched off."""
+
+        def write(connection: Connection[TupleRow], _: Model) -> str:
+            self._there(connection, kind, id_)
+            found = records.find(connection, self._directory.name, kind.__name__, id_)
+            assert found is not None
+            records.delete(connection, self._directory.name, id_)
+            return found.called
+
+        self._write(write, "remove")
+
+    def _there(self, connection: Connection[TupleRow], kind: Kind, id_: str) -> User | Group:
+        found = records.find(connection, self._directory.name, kind.__name__, id_)
+        if found is None:
+            raise NotFoundException(detail=f"there is no {kind.__name__} {id_}")
+        return kind.model_validate(found.body)
+
+    def _put(self, connection: Connection[TupleRow], model: Model, id_: str, resource: User | Group) -> str:
+        """Keep one as it was sent, if it can be one of this directory; what it is called."""
+        kind = type(resource).__name__
+        body: dict[str, Any] = resource.model_dump(scim_ctx=Context.RESOURCE_CREATION_REQUEST)
+        try:
+            called = name_of(kind, body, self._options)
+        except BadValue as bad:
+            raise InvalidValueException(detail=f"{bad}; expected {bad.expected}") from None
+        if isinstance(resource, Group):
+            body["members"] = self._members(connection, id_, resource)
+        made = records.Resource(id_, kind, fold(called), body)
+        try:
+            check_free(model, self._directory.name, made, called)
+            records.put(connection, self._directory.name, made)
+        except (ChangeRefused, records.NameTaken) as error:
+            raise UniquenessException(detail=str(error)) from None
+        return called
+
+    def _members(self, connection: Connection[TupleRow], id_: str, group: Group) -> list[dict[str, Any]]:
+        """The members, each once and with its kind; only those that the directory has."""
+        wanted = list(dict.fromkeys(m.value or "" for m in group.members or ()))
+        kinds = {r.id: r.kind for r in records.each_of(connection, self._directory.name, wanted)}
+        for value in wanted:
+            if value not in kinds:
+                raise InvalidValueException(detail=f"there is no User and no Group with the id {value!r}")
+            if value == id_:
+                raise InvalidValueException(detail="a group is no member of itself")
+        return [{"value": value, "type": kinds[value]} for value in wanted]
+
+    def _write(self, write: Callable[[Connection[TupleRow], Model], str], what: str) -> None:
+        """Do it whole, or not at all."""
+        current, name = self._current, self._directory.name
+        before = current.snapshot()
+        if self._options.shown_first:
+            with current.database.transaction() as connection:
+                hold_changes(connection)
+                write(connection, before.model)
+            return
+        held = current.credentials(before)
+        called: list[str] = []
+
+        def plan_of(model: Model, connection: Connection[TupleRow]) -> Plan:
+            called[:] = [write(connection, model)]
+            found = found_in(records.read(connection, name), self._options)
+            return plan(model, name, found, 100)
+
+        done = take_over(current.database, plan_of, self._who, f"SCIM, directory {name}: {what}", before)
+        took_over(current, done, held)
+        if done.plan.changes:
+            report = report_of(name, self._who, "done", f"{what} {called[0]}: {counted(done.plan)}", None, done.plan)
+            report = report.model_copy(update={"revision": done.after.revision, "at": datetime.now(UTC)})
+            record_sync(current.database, name, self._who, True, report.revision, report.model_dump_json())
