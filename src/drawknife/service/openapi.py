@@ -15,5 +15,5 @@ wanted = False
 @cache
 def text() -> str:
     """The description, as JSON."""
-    command = [sys.executable, "-m", "drawknife.service.describing"]
+    command = [sys.executable, "-m", "drawknife.service.openapi_printed"]
     return subprocess.run(command, check=True, capture_output=True, text=True).stdout

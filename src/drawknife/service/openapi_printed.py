@@ -1,4 +1,4 @@
-"""Prints the API's description: python -m drawknife.service.describing"""
+"""Prints the API's description: python -m drawknife.service.openapi_printed"""
 
 from __future__ import annotations
 
