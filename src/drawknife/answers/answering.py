@@ -20,6 +20,7 @@ from drawknife.answers.named import NameAnswers
 from drawknife.answers.patterns import PatternAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
+from drawknife.answers.reports import ReportAnswers
 from drawknife.core.everybody.findings import findings
 from drawknife.core.model.kinds import EVERY
 from drawknife.core.words.errors import BadInput
@@ -36,6 +37,7 @@ class Answering(
     PatternAnswers,
     DiskAnswers,
     NameAnswers,
+    ReportAnswers,
 ):
     """Answers about one model: each subject has a file of its own."""
 

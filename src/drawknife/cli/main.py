@@ -43,6 +43,7 @@ MODULES = {
         "history": "journal when back back-to",
         "drafts": "draft",
         "administrators": "administrator token",
+        "reports": "report",
     }.items()
     for name in names.split()
 }
@@ -58,6 +59,11 @@ OF_THE_SERVER = (
     "argon2",
     "ldap3",
     "prometheus_client",
+    "reportlab",
+    "xlsxwriter",
+    "openpyxl",
+    "pypdf",
+    "scim2_models",
 )
 OF_THE_REHEARSAL = ("asyncssh", "structlog")
 

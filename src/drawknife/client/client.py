@@ -20,6 +20,7 @@ from .drafts import DraftCalls
 from .history import HistoryCalls
 from .patterns import PatternCalls
 from .rehearsals import RehearsalCalls
+from .reports import ReportCalls
 
 T = TypeVar("T", bound=BaseModel)
 #: Bytes sent, and bytes in all.
@@ -31,7 +32,7 @@ _PIECE = 1 << 18
 PAGE = 10_000
 
 
-class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls):
+class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls, ReportCalls):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------

@@ -34,6 +34,7 @@ from .api import (
     places,
     questions,
     rehearsals,
+    reports,
     sessions,
 )
 from .api.common import PREFIX, describe_problems
@@ -71,6 +72,7 @@ SUBJECTS = (
     patterns,
     rehearsals,
     administrators,
+    reports,
 )
 OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
 

@@ -32,11 +32,12 @@ _NEEDS = {
         GET /disks/{store}/plan             GET /disks/{store}/adoption     GET /disks/{store}/descriptors
         GET /find                           GET /folders/inside
         GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
+        GET /reports      POST /reports     GET /reports/{number}           GET /reports/{number}/document
         """,
     DRAFTER: """
         POST /drafts                        DELETE /drafts/{name}          POST /drafts/{name}/changes
         POST /drafts/{name}/model          POST /drafts/{name}/back       POST /drafts/{name}/comments
-        DELETE /drafts/{name}/steps/{number}
+        DELETE /drafts/{name}/steps/{number}                                POST /reports/{number}/signed
         """,
     EDITOR: """
         POST /changes                       POST /back                      POST /drafts/{name}/apply

@@ -1,0 +1,173 @@
+"""Reports of who can get at what, for whoever answers for it to go through and sign."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import BinaryIO
+
+import click
+from rich.padding import Padding
+from rich.text import Text
+
+from drawknife import messages as msg
+from drawknife.client import Client
+from drawknife.core.words.sizes import number_of, several
+
+from .columns import plain_table
+from .common import WRONG_USAGE, console, fail, print_json, say, serves
+
+_KINDS = ("pdf", "xlsx", "html")
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+_OUT = click.option(
+    "--out",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write it as a document; its ending says which kind: .pdf, .xlsx or .html.",
+)
+
+
+@click.group()
+def report() -> None:
+    """Reports to be signed: make, list, show, signed."""
+
+
+@report.command("make")
+@click.argument("about")
+@_OUT
+@_JSON
+@serves
+def make(client: Client, about: str, out: Path | None, as_json: bool) -> None:
+    """Make a report of who can get at a folder, a store or a group, for whoever answers for it to go through.
+
+    It is kept with its number. What has changed since one about the same was signed is marked in it.
+
+    \b
+    Examples:
+      drawknife report make survey:/inbox --out inbox.pdf
+      drawknife report make store:public --out public.xlsx
+      drawknife report make group:boats
+    """
+    kind = _kind(out)
+    found = client.make_report(about)
+    _give(client, found, out, kind, as_json)
+
+
+def _kind(out: Path | None) -> str | None:
+    if out is None:
+        return None
+    kind = out.suffix.lower().lstrip(".")
+    if kind not in _KINDS:
+        fail(WRONG_USAGE, f"{out} has no ending that says what it is to be; .pdf, .xlsx or .html do")
+    return kind
+
+
+def _give(client: Client, found: msg.Report, out: Path | None, kind: str | None, as_json: bool) -> None:
+    if out is not None and kind is not None:
+        out.write_bytes(client.report_document(found.number, kind))
+        say(
+            f"report {found.number}, about {found.about}, is in {out}; when it comes back: drawknife report signed {found.number} FILE --by NAME"
+        )
+    elif as_json:
+        print_json(found)
+    else:
+        _draw(found)
+
+
+def _draw(found: msg.Report) -> None:
+    out = console()
+    out.print(Text(found.title, "bold"))
+    out.print(
+        f"report {found.number}, revision {found.revision}, made {found.made:%Y-%m-%d %H:%M} UTC by {found.made_by}",
+        style="dim",
+    )
+    for note in found.notes:
+        out.print(note, style="dim")
+    table = plain_table("row", "where", "who", "may", "by")
+    for row in found.rows:
+        who = several(row.accounts, 8)
+        if row.new and found.since is not None:
+            who += " (new)" if len(row.new) == len(row.accounts) else f" (new: {several(row.new, 4)})"
+        table.add_row(str(row.number), row.place, who, row.may, "\n".join(row.by))
+    out.print(table)
+    for line in found.gone:
+        out.print(Padding(Text("gone since ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+    _draw_signed(found.signed)
+
+
+def _draw_signed(signed: msg.Signed | None) -> None:
+    if signed is None:
+        console().print("not signed", style="yellow")
+        return
+    said = f"signed by {signed.by} on {signed.at:%Y-%m-%d}: {number_of(signed.kept, 'row')} kept, {len(signed.taken_away)} to go"
+    if signed.undecided:
+        said += f", {len(signed.undecided)} without a word ({several([str(n) for n in signed.undecided], 10)})"
+    console().print(said)
+
+
+@report.command("list")
+@_JSON
+@serves
+def list_reports(client: Client, as_json: bool) -> None:
+    """List the reports, and who signed them.
+
+    \b
+    Example:
+      drawknife report list
+    """
+    found = client.reports()
+    if as_json:
+        print_json(found)
+        return
+    table = plain_table("report", "about", "revision", "made", "by", "signed")
+    for r in found.reports:
+        signed = "" if r.signed is None else f"{r.signed.at:%Y-%m-%d}, {r.signed.by}"
+        table.add_row(str(r.number), r.about, str(r.revision), f"{r.made:%Y-%m-%d}", r.made_by, signed)
+    console().print(table)
+
+
+@report.command("show")
+@click.argument("number", type=int)
+@_OUT
+@_JSON
+@serves
+def show(client: Client, number: int, out: Path | None, as_json: bool) -> None:
+    """Show a report as it was made, or write it as a document again.
+
+    \b
+    Examples:
+      drawknife report show 3
+      drawknife report show 3 --out inbox.html
+    """
+    _give(client, client.report(number), out, _kind(out), as_json)
+
+
+@report.command("signed")
+@click.argument("number", type=int)
+@click.argument("document", type=click.File("rb"))
+@click.option("--by", required=True, metavar="NAME", help="Who went through it and signed.")
+@click.option("--draft", metavar="NAME", help="The draft for what is to go; left out: one named after the report.")
+@_JSON
+@serves
+def signed(client: Client, number: int, document: BinaryIO, by: str, draft: str | None, as_json: bool) -> None:
+    """Take back a report that somebody went through: the PDF or workbook filled in, or the file that the page saved.
+
+    What is to go is put into a draft, to be looked at and applied; nothing goes by itself.
+
+    \b
+    Example:
+      drawknife report signed 3 inbox.pdf --by "Odile Marchetti"
+    """
+    done = client.sign_report(number, document.read(), by, draft)
+    if as_json:
+        print_json(done)
+        return
+    _draw_signed(done.report.signed)
+    for line in done.says:
+        console().print(Padding(Text(line), (0, 0, 0, 2), expand=False))
+    for line in done.left:
+        console().print(Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+    if done.report.signed is not None and done.report.signed.draft:
+        say(f"that is in the draft {done.report.signed.draft}: drawknife draft show {done.report.signed.draft}")
+
+
+def add_to(main: click.Group) -> None:
+    main.add_command(report)

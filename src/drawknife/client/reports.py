@@ -1,0 +1,36 @@
+"""Reports of who can get at what, for somebody to sign."""
+
+from __future__ import annotations
+
+from drawknife import messages as msg
+
+from .connection import Connection
+
+
+class ReportCalls(Connection):
+    """The part of :class:`drawknife.client.Client` that is about reports."""
+
+    def reports(self) -> msg.ReportList:
+        """The reports, the newest first. ``GET /reports``."""
+        return self._get(msg.ReportList, "/reports")
+
+    def make_report(self, about: str) -> msg.Report:
+        """Make one, about ``survey:/soundings``, ``store:survey`` or ``group:boats``. ``POST /reports``."""
+        return self._read(msg.Report, self._request("POST", "/reports", json={"about": about}))
+
+    def report(self, number: int) -> msg.Report:
+        """One, by its number. ``GET /reports/{number}``."""
+        return self._get(msg.Report, f"/reports/{number}")
+
+    def report_document(self, number: int, kind: str = "pdf") -> bytes:
+        """One as a document: pdf, xlsx or html. ``GET /reports/{number}/document``."""
+        return self._request("GET", f"/reports/{number}/document", params={"kind": kind}).content
+
+    def sign_report(self, number: int, document: bytes, by: str, draft: str | None = None) -> msg.SignedReport:
+        """Take back one that `by` went through; what is to go is put into a draft. ``POST /reports/{number}/signed``."""
+        params = {"by": by} | ({} if draft is None else {"draft": draft})
+        headers = {"Content-Type": "application/octet-stream"}
+        path = f"/reports/{number}/signed"
+        return self._read(
+            msg.SignedReport, self._request("POST", path, params=params, content=document, headers=headers)
+        )

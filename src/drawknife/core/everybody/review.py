@@ -1,0 +1,140 @@
+"""Who can get at what, at and below a folder: for whoever answers for it, in as few lines as say all of it.
+
+Accounts that may do the same at a place, by the same entries, are one line. A place has a line for those
+whose rights differ from what the place above gives them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from ..decide.folder_decision import judge
+from ..model.items import Entry
+from ..prepared.prepared import Prepared
+from ..words.names import Place, join, parent, rest_below
+from ..words.rights import FILE_RIGHTS, RIGHTS
+from .access_map import STATES, AccessMap, Cell, access_of_all
+from .closed_form import Sets
+from .division import bits_in
+
+#: So many questions at a place are asked one by one, of by what entries its accounts have their rights.
+MOST_JUDGED = 20_000
+
+
+class Deciding(NamedTuple):
+    """An entry that lets somebody do something, and the folder that it is on."""
+
+    at: Place
+    entry: Entry
+
+
+class Reviewed(NamedTuple):
+    """Some accounts that may do the same at one place, under one virtual location.
+
+    `below` 0: in the folder itself; 1: in the folders directly in it that carry nothing; 2: in those in them; 3: in all
+    deeper ones. `by` are the entries that let them; none where nothing decides, or where they are too many to be asked.
+    `states` are as in :class:`~.effective.Access`.
+    """
+
+    place: Place
+    below: int
+    location: str
+    states: tuple[str, ...]
+    accounts: tuple[str, ...]
+    by: tuple[Deciding, ...]
+
+
+def review(prepared: Prepared, top: Place) -> list[Reviewed]:
+    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it."""
+    map_ = access_of_all(prepared, None, disk=True)
+    if top.store not in map_.division.starting:
+        return []
+    found: list[Reviewed] = []
+    above: dict[tuple[int, str], Cell] = {}
+    for cell in map_.cells({top.store: sorted(_places(map_, top))}):
+        key = id(cell.segment)
+        before = _before(above, key, cell.path, top.path)
+        above[key, cell.path] = cell
+        for below in (0, 1, 2, 3):
+            # What the folder above, or the level above, says of it already.
+            was = _sets(cell, below - 1) if below else None if before is None else _sets(*before)
+            for states, members in _classes(_sets(cell, below), was, cell.members):
+                if was is not None or set(states) != {"no"}:
+                    found += _rows(prepared, cell, below, states, members)
+        if before is not None and (gone := before[0].members & ~cell.members):  # another virtual path is there for them
+            found += _rows(prepared, cell, 0, NOTHING, gone)
+    found.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
+    return found
+
+
+def _places(map_: AccessMap, top: Place) -> set[str]:
+    """The folders at and below one at which something may be different."""
+    division, store = map_.division, map_.prepared.stores[top.store]
+    paths = {top.path, *store.marked, *division.starting[top.store]}
+    for segments in division.starting[top.store].values():
+        for segment in segments:
+            if segment.inner:  # other virtual paths lie below it, and take the place of a folder
+                rests = (rest_below(path, segment.path) for path in division.by_path)
+                paths |= {join(segment.place.path, rest) for rest in rests if rest}
+    return {path for path in paths if rest_below(path, top.path) is not None}
+
+
+def _before(above: dict[tuple[int, str], Cell], key: int, path: str, top: str) -> tuple[Cell, int] | None:
+    """The nearest place above that has a line of the same virtual path, and how far it is."""
+    distance = 0
+    while path != top and path != "/":
+        path, distance = parent(path), distance + 1
+        if (key, path) in above:
+            return above[key, path], distance
+    return None
+
+
+NOTHING = ("no",) * len(RIGHTS)
+
+
+def _sets(cell: Cell, distance: int) -> tuple[Sets, Sets]:
+    return (cell.plain, cell.owning) if distance == 0 else cell.below(min(distance, 3))
+
+
+def _classes(
+    now: tuple[Sets, Sets], was: tuple[Sets, Sets] | None, members: int
+) -> Iterator[tuple[tuple[str, ...], int]]:
+    """The members whose rights differ from what they were, by what these are now."""
+    if was is not None:
+        changed = 0
+        for before, after in zip(was, now, strict=True):
+            for x, y in zip(before, after, strict=True):
+                changed |= x ^ y
+        members &= changed
+    classes: list[tuple[tuple[str, ...], int]] = [((), members)] if members else []
+    for plain, owning in zip(*now, strict=True):
+        split: list[tuple[tuple[str, ...], int]] = []
+        for states, some in classes:
+            parts = (some & ~plain & ~owning, some & plain & ~owning, some & owning & ~plain, some & plain & owning)
+            split += [((*states, STATES[state]), part) for state, part in enumerate(parts) if part]
+        classes = split
+    yield from classes
+
+
+def _rows(prepared: Prepared, cell: Cell, below: int, states: tuple[str, ...], members: int) -> Iterator[Reviewed]:
+    """A line for each set of entries by which some of the members have what they have; one for all, where they are too many."""
+    place = cell.place
+    assert place is not None
+    held = [(right, state) for right, state in zip(RIGHTS, states, strict=True) if state != "no"]
+    by: dict[tuple[Deciding, ...], list[str]] = {}
+    if not held or members.bit_count() * len(held) > MOST_JUDGED:
+        by[()] = [prepared.people.prepared(bit).name for bit in bits_in(members)]
+    else:
+        path = join(place.path, "/\x00" * below)  # a name that no folder has
+        for bit in bits_in(members):
+            account = prepared.people.prepared(bit)
+            deciding: dict[Deciding, None] = {}
+            for right, state in held:
+                own = state in ("yes", "own") if right in FILE_RIGHTS else None
+                why = judge(prepared.stores[place.store], path, right, account, own)
+                if why.decided_by is not None and why.decided_at is not None:
+                    deciding[Deciding(why.decided_at, why.decided_by)] = None
+            by.setdefault(tuple(deciding), []).append(account.name)
+    for lines, names in by.items():
+        yield Reviewed(place, below, cell.location, states, tuple(sorted(names)), lines)

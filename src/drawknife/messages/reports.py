@@ -1,0 +1,85 @@
+"""Reports: who can get at what, for somebody to go through and sign; and what comes back."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from .base import Message, Name
+
+
+class ReportRow(Message):
+    """Some accounts that may do the same at a place, by the same entries; or a member of a group.
+
+    Below a place all is as its row says, but where a row of its own says otherwise.
+    """
+
+    number: int
+    place: str = Field(description="survey:/soundings; of a group its name")
+    location: str | None = Field(description="The virtual location at which they see it")
+    accounts: list[str]
+    may: str = Field(description="In words; of a member how many accounts come with it")
+    by: list[str] = Field(description="The entries that let them; of a member the line")
+    to_decide: bool = Field(description="False where it says that somebody may do nothing here")
+    new: list[str] = Field([], description="Those who did not have this when it was signed last")
+
+
+class Signed(Message):
+    """Who went through a report, and when; so many rows were kept, taken away, and left without a word."""
+
+    at: datetime
+    by: str
+    kept: int
+    taken_away: list[int]
+    undecided: list[int]
+    draft: str | None
+
+
+class ReportLine(Message):
+    number: int
+    about: str
+    revision: int
+    made: datetime
+    made_by: str
+    signed: Signed | None
+
+
+class Report(ReportLine):
+    title: str
+    rows: list[ReportRow]
+    gone: list[str] = Field([], description="What was there when it was signed last, and is not any more")
+    since: ReportLine | None = Field(None, description="The one that was signed last, with which it is compared")
+    notes: list[str] = []
+
+
+class ReportList(Message):
+    reports: list[ReportLine]
+
+
+class NewReport(Message):
+    about: Annotated[str, Field(max_length=2000, description="survey:/soundings, store:survey, or group:boats")]
+
+
+class Decided(Message):
+    """What was decided of one row."""
+
+    row: int
+    decision: Literal["keep", "take away"]
+    remark: str | None = None
+
+
+class SignedReport(Message):
+    """What came of a signed report: the draft that takes away what is to go, and what that does not reach."""
+
+    report: ReportLine
+    says: list[str] = Field(description="The changes that the draft was given, a line each")
+    left: list[str] = Field(description="What is to go and does not go by it, and why")
+
+
+class SignWish(Message):
+    by: Annotated[str, Field(min_length=1, max_length=200, description="Who signed it")]
+    draft: Name | None = Field(
+        None, description="Into which draft what is to go is put; left out: one named after the report"
+    )

@@ -1,0 +1,72 @@
+"""Reports for somebody to sign, as they were told, and what was decided."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from psycopg.types.json import Jsonb
+
+from drawknife.core.words.errors import NotFound, Refused
+
+from .database import Database
+
+
+class Kept(NamedTuple):
+    """A report as it is kept: `told` and `signed` are documents."""
+
+    number: int
+    about: str
+    revision: int
+    made: datetime
+    made_by: str
+    told: dict[str, Any]
+    since: int | None
+    signed: dict[str, Any] | None
+
+
+_ROWS = "SELECT number, about, revision, made, made_by, told, since, signed FROM reports"
+#: So many are listed, the newest.
+LISTED = 500
+
+
+def add(database: Database, about: str, revision: int, who: str, told: dict[str, Any], since: int | None) -> int:
+    """Keep a report; its number."""
+    rows = database.read(
+        "INSERT INTO reports (about, revision, made_by, told, since) VALUES (%s, %s, %s, %s, %s) RETURNING number",
+        (about, revision, who, Jsonb(told), since),
+    )
+    return int(rows[0][0])
+
+
+def each(database: Database) -> list[Kept]:
+    """The newest, the newest first, without what they told."""
+    rows = database.read(
+        "SELECT number, about, revision, made, made_by, '{}'::jsonb, since, signed FROM reports ORDER BY number DESC"
+        " LIMIT %s", (LISTED,),
+    )  # fmt: skip
+    return [Kept(*row) for row in rows]
+
+
+def find(database: Database, number: int) -> Kept:
+    """One; :class:`NotFound`."""
+    rows = database.read(_ROWS + " WHERE number = %s", (number,))
+    if not rows:
+        raise NotFound("report", str(number), [], "number", "a number that the list of reports has")
+    return Kept(*rows[0])
+
+
+def last_signed(database: Database, about: str) -> Kept | None:
+    """The one about the same that was signed last."""
+    rows = database.read(_ROWS + " WHERE about = %s AND signed IS NOT NULL ORDER BY number DESC LIMIT 1", (about,))
+    return Kept(*rows[0]) if rows else None
+
+
+def sign(database: Database, number: int, signed: dict[str, Any]) -> None:
+    """Keep what was decided; :class:`Refused` if it is signed already."""
+    with database.transaction() as connection:
+        done = connection.execute(
+            "UPDATE reports SET signed = %s WHERE number = %s AND signed IS NULL", (Jsonb(signed), number)
+        ).rowcount
+        if not done:
+            raise Refused(f"report {number} is signed already; make another to go through it again")

@@ -1,0 +1,61 @@
+"""Who can get at what below a folder, in lines: unfolded, they are the whole, held against single accounts' access."""
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drawknife.core.everybody.effective import effective_access
+from drawknife.core.everybody.review import review
+from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.names import Place, rest_below
+from drawknife.core.words.rights import RIGHTS
+
+from .models import random_model
+
+NOTHING = ("no",) * len(RIGHTS)
+
+
+def unfolded(rows, account, location, place, top):
+    """What the lines say of an account at a folder: the nearest line above it, of the same virtual path."""
+    best = None
+    for row in rows:
+        if account not in row.accounts or row.place.store != place.store:
+            continue
+        rest, seen = rest_below(place.path, row.place.path), rest_below(location, row.location)
+        if rest is None or seen != rest:
+            continue
+        levels = len([x for x in rest.split("/") if x])
+        if row.below == 0 or (row.below == 3 and levels >= 3) or row.below == levels or levels > row.below:
+            applies = (len(row.place.path) if row.place.path != "/" else 0, row.below)
+        else:
+            continue
+        best = max(best or (applies, row.states), (applies, row.states))
+    return NOTHING if best is None else best[1]
+
+
+@given(st.integers(0, 10**9), st.data())
+def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
+    prepared = prepare(random_model(seed))
+    if not prepared.stores:
+        return
+    store = data.draw(st.sampled_from(sorted(prepared.stores)))
+    paths = ["/", *(f.path for f in prepared.stores[store].store.folders)]
+    top = Place(store, data.draw(st.sampled_from(paths)))
+    rows = review(prepared, top)
+    for row in rows:
+        assert row.accounts and rest_below(row.place.path, top.path) is not None
+    for index in range(len(prepared.people.accounts)):
+        account = prepared.people.prepared(index)
+        for x in effective_access(prepared, account)[0]:
+            if x.place is not None and x.place.store == store and rest_below(x.place.path, top.path) is not None:
+                assert unfolded(rows, account.name, x.location, x.place, top) == x.states, (account.name, x, rows)
+
+
+def test_those_who_come_by_the_same_entries_are_one_line(demo):
+    rows = review(prepare(demo), Place("survey", "/soundings"))
+    readers = next(r for r in rows if "odile" in r.accounts)
+    assert readers.accounts == ("harrow-dredging", "jonas", "odile", "petra", "sverre")
+    assert [(str(d.at), str(d.entry)) for d in readers.by] == [
+        ("survey:/soundings", "allow group:soundings-readers read")
+    ]
+    yuki = next(r for r in review(prepare(demo), Place("survey", "/inbox")) if r.accounts == ("yuki",))
+    assert {str(d.entry.subject) for d in yuki.by} == {"group:night-watch", "group:sonar-lab"}

@@ -1,0 +1,163 @@
+"""Reports as documents: read back by packages that did not write them, filled in, and taken back."""
+
+import json
+import re
+from io import BytesIO
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from openpyxl import load_workbook
+from pypdf import PdfReader, PdfWriter
+from pypdf.generic import NameObject
+
+from drawknife import messages as msg
+from drawknife.core.words.errors import BadInput
+from drawknife.documents import come_back, page, paper, workbook
+
+from ..conftest import run, serving
+
+ROWS = [
+    msg.ReportRow(
+        number=n, place="survey:/inbox", location="/inbox", accounts=["Þóra", "=cmd", "李"], may="look <and> fetch",
+        by=["allow group:x read on survey:/inbox"], to_decide=n != 3, new=["Þóra"] if n == 1 else [],
+    )
+    for n in range(1, 61)
+]  # fmt: skip
+
+
+def a_report(**more):
+    said = {
+        "number": 7, "about": "survey:/inbox", "revision": 12, "made": "2026-11-23T12:00:00Z", "made_by": "gustav", "signed": None,
+        "title": "Who can get at survey:/inbox", "rows": ROWS, "gone": ["survey:/old: bram (list)"],
+        "notes": ["Endpoints are not asked"], **more,
+    }  # fmt: skip
+    return msg.Report.model_validate(said)
+
+
+def filled_pdf(raw, decisions):
+    writer = PdfWriter(clone_from=BytesIO(raw))
+    for sheet in writer.pages:
+        for annotation in sheet.get("/Annots", ()):
+            box = annotation.get_object()
+            if decisions.get(box["/T"]):
+                on = next(k for k in box["/AP"]["/N"] if k != "/Off")
+                box[NameObject("/V")] = box[NameObject("/AS")] = NameObject(on)
+    out = BytesIO()
+    writer.write(out)
+    return out.getvalue()
+
+
+def filled_workbook(raw, decisions):
+    book = load_workbook(BytesIO(raw))
+    for line in book["rows"].iter_rows(min_row=2):
+        line[5].value = decisions.get(line[0].value)
+    out = BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+def test_a_pdf_says_all_of_it_with_its_letters_and_shows_what_it_has_no_letter_for():
+    reader = PdfReader(BytesIO(paper.report(a_report())))
+    text = "".join(p.extract_text() for p in reader.pages)
+    assert len(reader.pages) > 1 and "Who can get at survey:/inbox" in text and "Þóra" in text and "=cmd" in text
+    assert "U+674E" in text and "李" not in text and "look <and> fetch" in text
+    assert "report 7, revision 12" in text and "page 2" in text and "survey:/old: bram" in text
+    fields = reader.get_fields()
+    assert len(fields) == 2 * 59 and "row-3-keep" not in fields and {f["/FT"] for f in fields.values()} == {"/Btn"}
+
+
+def test_a_workbook_has_text_as_text_and_a_choice_in_each_row():
+    book = load_workbook(BytesIO(workbook.report(a_report())))
+    lines = list(book["rows"].iter_rows(values_only=True))
+    assert lines[0] == workbook.HEADS and len(lines) == 61 and "=cmd" in lines[1][2]
+    assert book["rows"]["C2"].data_type == "s"
+    assert len(book["rows"].data_validations.dataValidation) == 59
+    assert [r[1] for r in book["about"].iter_rows(max_row=2, values_only=True)] == ["7", "Who can get at survey:/inbox"]
+
+
+def test_a_page_needs_nothing_from_elsewhere_and_runs_nothing_that_a_name_says():
+    text = page.report(a_report(title="<script>alert(1)</script>")).decode()
+    assert "<script>alert" not in text and "http" not in re.sub(r"http-equiv", "", text)
+    assert text.count("<input type=radio") == 2 * 59 and "李" in text
+
+
+DECISIONS = st.dictionaries(
+    st.sampled_from([n for n in range(1, 61) if n != 3]), st.sampled_from(["keep", "take away"]), max_size=6
+)
+
+
+@given(DECISIONS)
+def test_what_is_filled_in_comes_back_as_it_is_from_every_kind(decisions):
+    def read(raw):
+        return {d.row: d.decision for d in come_back.read(raw, 7)}
+
+    ticked = {f"row-{n}-{word.replace(' ', '-')}": True for n, word in decisions.items()}
+    saved = {"report": 7, "decided": [{"row": n, "decision": word, "remark": None} for n, word in decisions.items()]}
+    assert read(filled_pdf(PDF, ticked)) == read(filled_workbook(BOOK, decisions)) == decisions
+    assert read(json.dumps(saved).encode()) == decisions
+
+
+PDF, BOOK = paper.report(a_report()), workbook.report(a_report())
+
+
+@pytest.mark.parametrize(
+    ("raw", "number", "said"),
+    [
+        (b"", 7, "cannot be read"), (b"%PDF-1.4 no", 7, "cannot be read"), (b"PK no", 7, "cannot be read"), (b"{}", 7, "cannot be read"),
+        (PDF, 8, "it is report 7"), (BOOK, 8, "it is report 7"),
+        (filled_pdf(PDF, {"row-1-keep": True, "row-1-take-away": True}), 7, "row 1 is to be kept, and to be taken away"),
+        (filled_workbook(BOOK, {2: "perhaps"}), 7, "'perhaps' is no decision"),
+    ],
+)  # fmt: skip
+def test_what_is_no_answer_is_told(raw, number, said):
+    with pytest.raises(BadInput, match=said):
+        come_back.read(raw, number)
+
+
+def test_from_the_command_to_the_draft_and_what_has_changed_since(address, tmp_path):
+    from ..conftest import DEMO
+
+    with serving(address, tmp_path, "--load", DEMO) as service, service.client() as client:
+        made = run("report", "make", "survey:/inbox", "--out", tmp_path / "inbox.pdf", environment=service.environment)
+        assert made.returncode == 0 and "report 1, about survey:/inbox" in made.stderr, made.stderr
+        found = client.report(1)
+        odile = next(r.number for r in found.rows if r.accounts == ["odile"])
+        keep = {f"row-{r.number}-keep": True for r in found.rows if r.number != odile and r.to_decide}
+        raw = filled_pdf((tmp_path / "inbox.pdf").read_bytes(), {**keep, f"row-{odile}-take-away": True})
+        (tmp_path / "back.pdf").write_bytes(raw)
+        before = client.dump()
+        arguments = ("report", "signed", "1", tmp_path / "back.pdf", "--by", "Odile M.")
+        back = run(*arguments, environment=service.environment)
+        assert back.returncode == 0 and "1 to go" in back.stdout and "deny account:odile all" in back.stdout, (
+            back.stdout + back.stderr
+        )
+        assert client.dump() == before and client.draft("report-1").steps  # nothing goes by itself
+        assert run(*arguments, environment=service.environment).returncode == 2
+        client.apply_draft("report-1")
+        again = client.make_report("survey:/inbox")
+        assert (
+            again.since.number == 1
+            and again.since.signed.by == "Odile M."
+            and any("odile" in line for line in again.gone)
+        )
+        shown = run("report", "show", "2", environment=service.environment).stdout
+        assert "gone since" in shown and "not signed" in shown
+        listed = run("report", "list", environment=service.environment).stdout
+        assert "Odile M." in listed
+        for kind in ("xlsx", "html"):
+            assert (
+                run("report", "show", "2", "--out", tmp_path / f"x.{kind}", environment=service.environment).returncode
+                == 0
+            )
+        assert (
+            "no ending"
+            in run("report", "make", "group:boats", "--out", tmp_path / "x.doc", environment=service.environment).stderr
+        )
+        for wrong, said in (
+            ("/inbox", "virtual location"),
+            ("group:nobody", "there is no group"),
+            ("nowhere:/", "there is no store"),
+        ):
+            refused = run("report", "make", wrong, environment=service.environment)
+            assert refused.returncode == 2 and said in refused.stderr, refused.stderr
