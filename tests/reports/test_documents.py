@@ -15,7 +15,7 @@ from drawknife import messages as msg
 from drawknife.core.words.errors import BadInput
 from drawknife.documents import come_back, page, paper, workbook
 
-from ..conftest import run, serving
+from ..conftest import DEMO, run, serving
 
 ROWS = [
     msg.ReportRow(
@@ -116,8 +116,6 @@ def test_what_is_no_answer_is_told(raw, number, said):
 
 
 def test_from_the_command_to_the_draft_and_what_has_changed_since(address, tmp_path):
-    from ..conftest import DEMO
-
     with serving(address, tmp_path, "--load", DEMO) as service, service.client() as client:
         made = run("report", "make", "survey:/inbox", "--out", tmp_path / "inbox.pdf", environment=service.environment)
         assert made.returncode == 0 and "report 1, about survey:/inbox" in made.stderr, made.stderr
@@ -161,3 +159,17 @@ def test_from_the_command_to_the_draft_and_what_has_changed_since(address, tmp_p
         ):
             refused = run("report", "make", wrong, environment=service.environment)
             assert refused.returncode == 2 and said in refused.stderr, refused.stderr
+
+
+def test_the_sheet_for_a_user_as_a_pdf_from_a_file_and_from_a_service(on_demo, service, tmp_path):
+    with service.client() as client:
+        asked = client.handover("harrow-dredging").text
+    for name, how in (("file.pdf", {}), ("service.pdf", {"environment": service.environment})):
+        arguments = ("handover", "harrow-dredging", "--format", "pdf", "--out", tmp_path / name)
+        done = run(*arguments, *([] if how else ["--model", DEMO]), **how)
+        assert done.returncode == 0, done.stderr
+        text = " ".join(p.extract_text() for p in PdfReader(tmp_path / name).pages)
+        flat = " ".join(text.split())
+        assert all(" ".join(line.split()) in flat for line in asked.splitlines() if line and not line.startswith("="))
+    status, _, said = on_demo("handover", "harrow-dredging", "--format", "pdf")
+    assert status == 2 and "--out FILE" in said

@@ -72,6 +72,13 @@ class LimitAnswers(Asked):
         made = sheet(self.prepared, account, self.now, self.endpoint(endpoint), self.credentials)
         return msg.HandoverAnswer(account=account.name, format=format, text=FORMATS[format](made))
 
+    def handover_document(self, name: str, endpoint: str | None = None) -> bytes:
+        """The same sheet as a PDF."""
+        from drawknife.documents import paper
+
+        made = sheet(self.prepared, self.account(name), self.now, self.endpoint(endpoint), self.credentials)
+        return paper.sheet(made.title, made.parts)
+
     # --- limits -----------------------------------------------------------------------------------
 
     def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable, Sequence
+from pathlib import Path
 from typing import Any
 
 import click
@@ -17,7 +18,7 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
 from .columns import plain_table
-from .common import RAW, WITHOUT_DISK, Answers, asks, console, print_json, say, serves, write_csv
+from .common import RAW, WITHOUT_DISK, WRONG_USAGE, Answers, asks, console, fail, print_json, say, serves, write_csv
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
@@ -213,22 +214,36 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
 @click.command()
 @click.argument("account")
 @click.option("--endpoint", metavar="NAME", help="Only by this endpoint.")
-@click.option("--format", "format_", type=click.Choice(["text", "markdown", "html"]), default="text", show_default=True)
+@click.option(
+    "--format", "format_", type=click.Choice(["text", "markdown", "html", "pdf"]), default="text", show_default=True
+)
+@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), help="Write it into this file.")
 @WITHOUT_DISK
 @asks
-def handover(answers: Answers, account: str, endpoint: str | None, format_: str, as_json: bool) -> None:
+def handover(
+    answers: Answers, account: str, endpoint: str | None, format_: str, out: Path | None, as_json: bool
+) -> None:
     """A short sheet for the user of ACCOUNT: where to connect, what is there, what applies. No secrets.
 
-    The HTML is one page that prints well.
+    The HTML is one page that prints well; the PDF has the letters that it needs in it.
 
     \b
     Examples:
       drawknife handover harrow-dredging
       drawknife handover kittiwake --endpoint harbour --format html > kittiwake.html
+      drawknife handover kittiwake --format pdf --out kittiwake.pdf
     """
+    if format_ == "pdf":
+        if out is None:
+            fail(WRONG_USAGE, "a PDF is not for a terminal: say where to write it with --out FILE")
+        out.write_bytes(answers.handover_document(account, endpoint))
+        say(f"the sheet is in {out}")
+        return
     found = answers.handover(account, endpoint, format_)
     if as_json:
         print_json(found)
+    elif out is not None:
+        out.write_text(found.text)
     else:
         sys.stdout.write(found.text)
 

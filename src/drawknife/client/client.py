@@ -214,6 +214,11 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         """A short sheet for the account's user, without secrets. ``GET /accounts/{name}/handover``."""
         return self._get(msg.HandoverAnswer, f"/accounts/{_segment(name)}/handover", endpoint=endpoint, format=format)
 
+    def handover_document(self, name: str, endpoint: str | None = None) -> bytes:
+        """The same sheet as a PDF. ``GET /accounts/{name}/handover/document``."""
+        params = {} if endpoint is None else {"endpoint": endpoint}
+        return self._request("GET", f"/accounts/{_segment(name)}/handover/document", params=params).content
+
     # --- directories --------------------------------------------------------------------------------
 
     def directories(self) -> msg.DirectoryList:

@@ -46,7 +46,7 @@ def _style(name: str, size: float, **more: Any) -> ParagraphStyle:
 
 
 def _said(text: str, style: ParagraphStyle) -> Paragraph:
-    return Paragraph(escape(shown(text), quote=False), style)
+    return Paragraph(escape(shown(text), quote=False).replace("\n", "<br/>"), style)
 
 
 class Box(Flowable):  # type: ignore[misc]

@@ -12,6 +12,7 @@ _NEEDS = {
         GET /accounts                       GET /accounts/{name}            GET /accounts/{name}/standing
         GET /accounts/{name}/access         GET /accounts/{name}/listing    GET /accounts/{name}/ways
         GET /accounts/{name}/without        GET /accounts/{name}/headroom   GET /accounts/{name}/handover
+        GET /accounts/{name}/handover/document
         GET /accounts/{name}/credentials    GET /groups                     GET /units
         GET /subjects                       GET /stores                     GET /folders
         GET /virtual-paths                  GET /endpoints                  GET /endpoints/{name}/reach

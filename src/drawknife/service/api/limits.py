@@ -6,6 +6,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from ipaddress import ip_address
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 from flask import Response, g
 from psycopg import Connection
@@ -336,3 +337,18 @@ def _path(text: str, where: str) -> str:
 def handover(path: NamePath, query: HandoverQuery) -> Response:
     asked = ask(query)
     return answer(asked.handover(path.name, query.endpoint, query.format), asked.revision)
+
+
+class SheetQuery(Asking):
+    endpoint: str | None = None
+
+
+@api.get(
+    "/accounts/<string:name>/handover/document",
+    summary="The same sheet as a PDF",
+    responses={200: {"content": {"application/pdf": {"schema": {"type": "string", "format": "binary"}}}}},
+)
+def handover_document(path: NamePath, query: SheetQuery) -> Response:
+    response = Response(ask(query).handover_document(path.name, query.endpoint), mimetype="application/pdf")
+    response.headers["Content-Disposition"] = f"inline; filename*=UTF-8''{quote(path.name)}.pdf"
+    return response
