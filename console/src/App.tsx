@@ -18,6 +18,7 @@ import { OverviewPage } from "./pages/OverviewPage";
 import { PatternPage, PatternsPage } from "./pages/PatternsPage";
 import { PromisesPage } from "./pages/PromisesPage";
 import { RehearsalPage } from "./pages/RehearsalPage";
+import { ReportPage, ReportsPage } from "./pages/ReportsPage";
 import { SignInPage } from "./pages/SignInPage";
 import { SubjectPage } from "./pages/SubjectPage";
 import { TrialsPage } from "./pages/TrialsPage";
@@ -86,6 +87,8 @@ export function App() {
         <Route path="/patterns/:name" element={<PatternPage />} />
         <Route path="/drafts" element={<DraftsPage />} />
         <Route path="/drafts/:name" element={<DraftPage />} />
+        <Route path="/reports" element={<ReportsPage />} />
+        <Route path="/reports/:number" element={<ReportPage />} />
         <Route path="/administrators" element={<AdministratorsPage />} />
         <Route path="/journal" element={<JournalPage />} />
         <Route path="*" element={<Failed error={new Problem(404, "There is no such page.")} />} />

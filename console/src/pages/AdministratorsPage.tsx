@@ -34,7 +34,11 @@ export function AdministratorsPage() {
     { head: "administrator", track: "minmax(150px, 1fr)", by: (a) => a.name, show: (a) => <b>{a.name}</b> },
     { head: "role", track: "100px", by: (a) => a.role, show: (a) => a.role },
     { head: "area", track: "minmax(200px, 2fr)", by: area, show: area },
-    { head: "password", track: "90px", show: (a) => (a.has_password ? "set" : "none") },
+    {
+      head: "password",
+      track: "90px",
+      show: (a) => (a.directory ? `of ${a.directory}` : a.has_password ? "set" : "none"),
+    },
     {
       head: "",
       track: "210px",
@@ -53,7 +57,7 @@ export function AdministratorsPage() {
   const tokenColumns: Column<Token>[] = [
     { head: "what", track: "minmax(150px, 1fr)", by: (t) => t.called, show: (t) => t.called ?? KINDS[t.kind] },
     { head: "of", track: "minmax(120px, 1fr)", by: (t) => t.administrator, show: (t) => t.administrator },
-    { head: "role", track: "100px", by: (t) => t.role, show: (t) => t.role },
+    { head: "role", track: "100px", by: (t) => t.role, show: (t) => (t.directory ? `SCIM, ${t.directory}` : t.role) },
     { head: "last day", track: "110px", by: (t) => t.last_day, show: (t) => t.last_day ?? "none" },
     { head: "last used", track: "150px", by: (t) => t.last_used, show: (t) => when(t.last_used) },
     {
@@ -122,6 +126,8 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
   const [name, setName] = useState(administrator?.name ?? "");
   const [role, setRole] = useState<string>(administrator?.role ?? "reader");
   const [removing, setRemoving] = useState(false);
+  const [directory, setDirectory] = useState<string | null>(administrator?.directory ?? null);
+  const directories = useQuery({ queryKey: ["directories"], queryFn: () => answer(GET("/api/v1/directories")) });
   const [lines, setLines] = useState(administrator?.area?.join("\n") ?? "");
   const client = useQueryClient();
   const done = async () => {
@@ -130,7 +136,11 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
   };
   const save = useMutation({
     mutationFn: async () => {
-      const body = { role: role as Role, area: lines.split("\n").filter((line) => line.trim()) };
+      const body = {
+        role: role as Role,
+        area: lines.split("\n").filter((line) => line.trim()),
+        directory: directory ?? "",
+      };
       if (administrator === null)
         await answer(POST("/api/v1/administrators", { body: { name: name.trim(), ...body } }));
       else {
@@ -168,6 +178,17 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
             minRows={2}
             value={lines}
             onChange={(e) => setLines(e.currentTarget.value)}
+          />
+          <Select
+            label="signs in through"
+            description="a directory, with the password that it has there; empty: a link, or a password here"
+            size="xs"
+            clearable
+            data={(directories.data?.directories ?? [])
+              .filter((d) => /^ldap/.test(d.options.address))
+              .map((d) => d.name)}
+            value={directory}
+            onChange={setDirectory}
           />
           {problem && (
             <div role="alert" className="bad" style={{ fontSize: 13 }}>

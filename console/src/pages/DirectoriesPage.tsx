@@ -1,5 +1,6 @@
 import { Button, Group, Text } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, type Directory, GET, POST, type SyncReport } from "../api";
 import { Consequences } from "../parts/Consequences";
@@ -27,7 +28,7 @@ export function DirectoriesPage() {
         {(data) =>
           data.directories.length === 0 ? (
             <Empty>
-              There is no directory yet: add one, and people, groups and units come from LDAP or an LDIF file.
+              There is no directory yet: add one, and people, groups and units come from LDAP, an LDIF file, or by SCIM.
             </Empty>
           ) : (
             data.directories.map((d) => <OneDirectory key={d.name} directory={d} />)
@@ -42,13 +43,14 @@ function OneDirectory({ directory }: { directory: Directory }) {
   const [search, setSearch] = useSearchParams();
   const showing = search.get("preview") === directory.name;
   const client = useQueryClient();
+  const [adopt, setAdopt] = useState<string[]>([]);
   const preview = useQuery({
-    queryKey: ["sync-preview", directory.name],
+    queryKey: ["sync-preview", directory.name, adopt],
     queryFn: () =>
       answer(
         POST("/api/v1/directories/{name}/sync/preview", {
           params: { path: { name: directory.name } },
-          body: {},
+          body: { adopt },
         }),
       ),
     enabled: showing,
@@ -56,8 +58,9 @@ function OneDirectory({ directory }: { directory: Directory }) {
   });
   const sync = useMutation({
     mutationFn: () =>
-      answer(POST("/api/v1/directories/{name}/sync", { params: { path: { name: directory.name } }, body: {} })),
+      answer(POST("/api/v1/directories/{name}/sync", { params: { path: { name: directory.name } }, body: { adopt } })),
     onSettled: () => {
+      setAdopt([]);
       setSearch({}, { replace: true });
       return client.invalidateQueries();
     },
@@ -74,8 +77,15 @@ function OneDirectory({ directory }: { directory: Directory }) {
             {directory.accounts} accounts, {directory.groups} groups, {directory.units} units
             <span className="quiet">
               {" "}
-              · {directory.options.interval ? `every ${directory.options.interval} s` : "on demand"} · at most{" "}
-              {String(directory.options.most_leavers)} % may leave
+              ·{" "}
+              {directory.options.address === "scim:"
+                ? directory.options.shown_first
+                  ? "sent by SCIM, waits for a sync"
+                  : "sent by SCIM, counts at once"
+                : directory.options.interval
+                  ? `every ${directory.options.interval} s`
+                  : "on demand"}{" "}
+              · at most {String(directory.options.most_leavers)} % may leave
             </span>
           </Text>
         </div>
@@ -104,7 +114,17 @@ function OneDirectory({ directory }: { directory: Directory }) {
         <Loaded query={preview}>
           {(told) => (
             <div style={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 28 }}>
-              <Report report={told.report} />
+              <div>
+                <Report report={told.report} hand={(subject) => setAdopt([...adopt, subject])} />
+                {adopt.length > 0 && (
+                  <Text fz="sm" mt={8}>
+                    Handed over with this sync: <span className="mono">{adopt.join(", ")}</span>{" "}
+                    <Button size="compact-xs" variant="subtle" onClick={() => setAdopt([])}>
+                      Do not
+                    </Button>
+                  </Text>
+                )}
+              </div>
               {told.changes && (
                 <section aria-label="What follows" style={{ marginTop: 12 }}>
                   <Text fw={650} fz="sm" mb={8}>
@@ -121,7 +141,8 @@ function OneDirectory({ directory }: { directory: Directory }) {
   );
 }
 
-function Report({ report }: { report: SyncReport }) {
+/** What a sync did or would do; `hand` hands over what is here already, such as account:ines. */
+function Report({ report, hand }: { report: SyncReport; hand?: (subject: string) => void }) {
   const [label, style] = STATES[report.state] ?? [report.state, ""];
   return (
     <div style={{ fontSize: 13, marginTop: 12 }} role={report.state === "failed" ? "alert" : undefined}>
@@ -160,6 +181,16 @@ function Report({ report }: { report: SyncReport }) {
               {lines.map((line) => (
                 <div key={line} style={{ paddingLeft: 14 }}>
                   {line}
+                  {hand && what.startsWith("left alone") && /^(account|group) /.test(line) && (
+                    <Button
+                      size="compact-xs"
+                      variant="subtle"
+                      aria-label={`Hand over ${line}`}
+                      onClick={() => hand(line.replace(" ", ":"))}
+                    >
+                      Hand it over
+                    </Button>
+                  )}
                 </div>
               ))}
             </div>

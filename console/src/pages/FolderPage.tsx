@@ -4,7 +4,7 @@ import { Link, useSearchParams } from "react-router";
 import { answer, type Folder, GET, type Store } from "../api";
 import { AddButton, EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
-import { AccountLink } from "../parts/marks";
+import { AccountLink, ReportButton } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, PartTable, Table } from "../parts/Table";
@@ -18,7 +18,7 @@ export function FolderPage() {
   const [search] = useSearchParams();
   const place = search.get("place");
   return (
-    <Page title="Stores and folders" beside={place ? undefined : <AddButton kind="store" />}>
+    <Page title="Stores and folders" beside={place ? <ReportButton about={place} /> : <AddButton kind="store" />}>
       {place ? <OneFolder place={place} /> : <Stores />}
     </Page>
   );

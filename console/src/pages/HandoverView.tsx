@@ -1,6 +1,6 @@
 import { Button, CopyButton, Group } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { answer, GET } from "../api";
+import { answer, GET, named } from "../api";
 import { Loaded } from "../parts/states";
 
 /** The sheet that an account's user is handed: where to connect, what is seen, what can be done there, what fits. */
@@ -16,7 +16,16 @@ export function HandoverView({ account }: { account: string }) {
     <Loaded query={query}>
       {({ text }) => (
         <section className="sheet" aria-label="Hand-over sheet" style={{ padding: "12px 16px", overflow: "auto" }}>
-          <Group justify="flex-end">
+          <Group justify="flex-end" gap={6}>
+            <Button
+              variant="default"
+              size="compact-xs"
+              component="a"
+              href={`/api/v1/accounts/${named(account)}/handover/document`}
+              target="_blank"
+            >
+              PDF
+            </Button>
             <CopyButton value={text}>
               {({ copied, copy }) => (
                 <Button variant="default" size="compact-xs" onClick={copy}>

@@ -6,7 +6,7 @@ import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api"
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
 import { EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
-import { AccountLink } from "../parts/marks";
+import { AccountLink, ReportButton } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, PartTable } from "../parts/Table";
@@ -36,6 +36,7 @@ export function SubjectPage() {
       }
       beside={
         <Group gap={6}>
+          {kind === "group" && <ReportButton about={subject} />}
           <EditButton kind="setting" name={subject} what={`settings of ${subject}`} label="Settings" />
           <EditButton
             kind={kind as ChangeKind}

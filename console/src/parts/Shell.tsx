@@ -12,6 +12,7 @@ import {
   IconMoon,
   IconPencilCheck,
   IconPlayerPlay,
+  IconReportAnalytics,
   IconRoute,
   IconSearch,
   IconServer,
@@ -50,6 +51,7 @@ const PLACES = [
   ["/rehearsal", "Rehearsal", IconPlayerPlay],
   ["/patterns", "Patterns", IconTemplate],
   ["/drafts", "Drafts", IconPencilCheck],
+  ["/reports", "Reports", IconReportAnalytics],
   ["/journal", "Journal", IconBook2],
   ["/administrators", "Administrators", IconUserShield],
 ] as const;

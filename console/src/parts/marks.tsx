@@ -1,4 +1,4 @@
-import { Group, Text } from "@mantine/core";
+import { Button, Group, Text } from "@mantine/core";
 import { Link } from "react-router";
 import { type Account, RIGHTS, type Right, type State } from "../api";
 
@@ -81,5 +81,14 @@ export function Chain({ chain }: { chain: string[] }) {
     <Text span fz="xs" className="quiet" style={{ whiteSpace: "normal" }}>
       {steps.join(" › ")}
     </Text>
+  );
+}
+
+/** Leads to a report about a folder or a group, for whoever answers for it. */
+export function ReportButton({ about }: { about: string }) {
+  return (
+    <Button size="xs" variant="default" component={Link} to={`/reports?about=${encodeURIComponent(about)}`}>
+      Report to sign
+    </Button>
   );
 }

@@ -1,0 +1,311 @@
+import { Anchor, Button, FileInput, Group, Text, TextInput } from "@mantine/core";
+import { IconReportAnalytics } from "@tabler/icons-react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { answer, GET, POST, type Report, type ReportLine, type ReportRow } from "../api";
+import { AccountLink } from "../parts/marks";
+import { Page } from "../parts/Shell";
+import { Loaded } from "../parts/states";
+import { type Column, Table } from "../parts/Table";
+
+const day = (text: string) => text.slice(0, 10);
+const DOCUMENTS = [
+  ["pdf", "PDF"],
+  ["xlsx", "Workbook"],
+  ["html", "Page"],
+] as const;
+
+const LIST: Column<ReportLine>[] = [
+  { head: "report", track: "80px", by: (r) => r.number, show: (r) => <b>{r.number}</b> },
+  {
+    head: "about",
+    track: "minmax(200px, 2fr)",
+    by: (r) => r.about,
+    show: (r) => <span className="mono">{r.about}</span>,
+  },
+  { head: "revision", track: "90px", by: (r) => r.revision, show: (r) => r.revision },
+  { head: "made", track: "110px", by: (r) => r.made, show: (r) => day(r.made) },
+  { head: "by", track: "120px", by: (r) => r.made_by, show: (r) => r.made_by },
+  {
+    head: "signed",
+    track: "minmax(180px, 1.5fr)",
+    by: (r) => r.signed?.by,
+    show: (r) =>
+      r.signed ? (
+        <span className="good">
+          ● {day(r.signed.at)}, {r.signed.by}
+        </span>
+      ) : (
+        <span className="state-own">○ not yet</span>
+      ),
+  },
+];
+
+/** Reports of who can get at what, for whoever answers for it to go through and sign. */
+export function ReportsPage() {
+  const query = useQuery({ queryKey: ["reports"], queryFn: () => answer(GET("/api/v1/reports")) });
+  return (
+    <Page title="Reports" beside={<MakeReport />}>
+      <Text fz="sm" className="quiet">
+        Who can get at a folder, a store or a group, to be gone through by whoever answers for it. What is to go comes
+        back as a draft.
+      </Text>
+      <Loaded query={query}>
+        {(data) => (
+          <Table
+            label="Reports"
+            rows={data.reports}
+            columns={LIST}
+            keyOf={(r) => String(r.number)}
+            to={(r) => `/reports/${r.number}`}
+            one="report"
+            none="There is none yet: make one about a folder such as survey:/inbox, store:public, or group:boats."
+          />
+        )}
+      </Loaded>
+    </Page>
+  );
+}
+
+function MakeReport() {
+  const [search] = useSearchParams();
+  const [about, setAbout] = useState(search.get("about") ?? "");
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const make = useMutation({
+    mutationFn: () => answer(POST("/api/v1/reports", { body: { about: about.trim() } })),
+    onSuccess: async (made) => {
+      await client.invalidateQueries({ queryKey: ["reports"] });
+      navigate(`/reports/${made.number}`);
+    },
+  });
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (about.trim()) make.mutate();
+      }}
+    >
+      <Group gap={8} align="flex-start" wrap="nowrap">
+        <TextInput
+          size="xs"
+          w={260}
+          aria-label="About"
+          placeholder="survey:/inbox, store:public, group:boats"
+          value={about}
+          onChange={(e) => setAbout(e.currentTarget.value)}
+          error={make.error?.message}
+        />
+        <Button size="xs" type="submit" loading={make.isPending}>
+          Make a report
+        </Button>
+      </Group>
+    </form>
+  );
+}
+
+const ROWS: Column<ReportRow>[] = [
+  { head: "row", track: "50px", by: (r) => r.number, show: (r) => r.number },
+  {
+    head: "where",
+    track: "minmax(150px, 1fr)",
+    by: (r) => r.place,
+    show: (r) => (
+      <div className="mono" style={{ whiteSpace: "normal", overflowWrap: "anywhere" }}>
+        {r.place}
+        {r.location && <div className="quiet">seen at {r.location}</div>}
+      </div>
+    ),
+  },
+  {
+    head: "who",
+    track: "minmax(170px, 1.4fr)",
+    by: (r) => r.accounts.join(" "),
+    show: (r) => <Who row={r} />,
+  },
+  {
+    head: "may",
+    track: "minmax(180px, 1.5fr)",
+    by: (r) => r.may,
+    show: (r) => <span style={{ whiteSpace: "normal" }}>{r.may}</span>,
+  },
+  {
+    head: "by",
+    track: "minmax(180px, 1.5fr)",
+    by: (r) => r.by.join(" "),
+    show: (r) => (
+      <div className="mono quiet" style={{ whiteSpace: "normal", fontSize: 12 }}>
+        {r.by.map((line) => (
+          <div key={line}>{line}</div>
+        ))}
+      </div>
+    ),
+  },
+];
+
+const SHOWN = 12;
+
+function Who({ row }: { row: ReportRow }) {
+  return (
+    <div style={{ whiteSpace: "normal" }}>
+      {row.accounts.slice(0, SHOWN).map((name, i) => (
+        <span key={name}>
+          {i > 0 && ", "}
+          <AccountLink name={name} />
+          {row.new.includes(name) && <span className="state-own"> (new)</span>}
+        </span>
+      ))}
+      {row.accounts.length > SHOWN && <span className="quiet"> and {row.accounts.length - SHOWN} more</span>}
+    </div>
+  );
+}
+
+/** One report: its rows, its documents, and taking it back. */
+export function ReportPage() {
+  const number = Number(useParams().number);
+  const query = useQuery({
+    queryKey: ["reports", number],
+    queryFn: () => answer(GET("/api/v1/reports/{number}", { params: { path: { number } } })),
+  });
+  return (
+    <Page
+      title={query.data?.title ?? `Report ${number}`}
+      beside={
+        <Group gap={6}>
+          {DOCUMENTS.map(([kind, called]) => (
+            <Button
+              key={kind}
+              size="xs"
+              variant="default"
+              component="a"
+              href={`/api/v1/reports/${number}/document?kind=${kind}`}
+              download
+              leftSection={<IconReportAnalytics size={14} stroke={1.6} />}
+            >
+              {called}
+            </Button>
+          ))}
+        </Group>
+      }
+    >
+      <Loaded query={query}>{(report) => <OneReport report={report} />}</Loaded>
+    </Page>
+  );
+}
+
+function OneReport({ report }: { report: Report }) {
+  return (
+    <>
+      <Text fz="sm" className="quiet">
+        Report {report.number}, of revision {report.revision}, made {day(report.made)} by {report.made_by}
+        {report.since?.signed &&
+          `; compared with report ${report.since.number}, which ${report.since.signed.by} signed on ${day(report.since.signed.at)}`}
+        .{report.notes.map((note) => ` ${note}`)}
+      </Text>
+      {report.signed ? <IsSigned signed={report.signed} /> : <TakeBack number={report.number} />}
+      <Table
+        label="Rows"
+        rows={report.rows}
+        columns={ROWS}
+        keyOf={(r) => String(r.number)}
+        one="row"
+        none="Nobody can get at it."
+        tall
+      />
+      {report.gone.length > 0 && (
+        <section aria-label="Gone since">
+          <Text fw={650} fz="sm">
+            What was there when it was signed last, and is not any more
+          </Text>
+          {report.gone.map((line) => (
+            <Text key={line} fz="sm">
+              {line}
+            </Text>
+          ))}
+        </section>
+      )}
+    </>
+  );
+}
+
+function IsSigned({ signed }: { signed: NonNullable<Report["signed"]> }) {
+  return (
+    <Text fz="sm">
+      <span className="good">● signed</span> by {signed.by} on {day(signed.at)}: {signed.kept} kept,{" "}
+      {signed.taken_away.length} to go
+      {signed.undecided.length > 0 &&
+        `, ${signed.undecided.length} without a word (rows ${signed.undecided.join(", ")})`}
+      {signed.draft && (
+        <>
+          {"; "}
+          <Anchor component={Link} to={`/drafts/${encodeURIComponent(signed.draft)}`} fz="sm">
+            what is to go is in the draft {signed.draft}
+          </Anchor>
+        </>
+      )}
+    </Text>
+  );
+}
+
+/** The document that comes back: what was decided is read from it. */
+function TakeBack({ number }: { number: number }) {
+  const [file, setFile] = useState<File | null>(null);
+  const [by, setBy] = useState("");
+  const client = useQueryClient();
+  const sign = useMutation({
+    mutationFn: () =>
+      answer(
+        POST("/api/v1/reports/{number}/signed", {
+          params: { path: { number }, query: { by: by.trim() } },
+          body: file as never,
+          bodySerializer: (body: unknown) => body as Blob,
+          headers: { "Content-Type": "application/octet-stream" },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  return (
+    <form
+      className="sheet"
+      style={{ padding: "10px 14px" }}
+      aria-label="Take it back"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (file && by.trim()) sign.mutate();
+      }}
+    >
+      <Group gap={10} align="flex-end">
+        <FileInput
+          size="xs"
+          w={300}
+          label="The document that came back"
+          placeholder="the PDF or workbook, or what the page saved"
+          accept=".pdf,.xlsx,.json"
+          value={file}
+          onChange={setFile}
+        />
+        <TextInput
+          size="xs"
+          w={220}
+          label="Who went through it"
+          value={by}
+          onChange={(e) => setBy(e.currentTarget.value)}
+        />
+        <Button size="xs" type="submit" disabled={!file || !by.trim()} loading={sign.isPending}>
+          Take it back
+        </Button>
+      </Group>
+      {sign.error && (
+        <div role="alert" className="bad" style={{ fontSize: 13, marginTop: 6 }}>
+          {sign.error.message}
+        </div>
+      )}
+      {sign.data?.left.map((line) => (
+        <div key={line} className="state-own" style={{ fontSize: 13 }}>
+          ▲ {line}
+        </div>
+      ))}
+    </form>
+  );
+}

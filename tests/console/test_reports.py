@@ -1,0 +1,65 @@
+"""A report is made, gone through, and comes back as a draft; an account is handed over to a directory."""
+
+import json
+
+from playwright.sync_api import expect
+
+
+def test_a_report_is_made_from_a_folder_and_what_is_to_go_comes_back_as_a_draft(own_page):
+    page = own_page
+    page.goto("/stores?place=survey%3A%2Finbox")
+    page.get_by_role("link", name="Report to sign").click()
+    expect(page.get_by_label("About")).to_have_value("survey:/inbox")
+    page.get_by_role("button", name="Make a report").click()
+    expect(page.get_by_role("heading", name="Who can get at survey:/inbox")).to_be_visible()
+    expect(page.get_by_role("table", name="Rows").or_(page.get_by_label("Rows"))).to_contain_text("odile")
+    for called, begins in (("PDF", b"%PDF"), ("Workbook", b"PK"), ("Page", b"<!doctype html>")):
+        with page.expect_download() as download:
+            page.get_by_role("link", name=called, exact=True).click()
+        assert download.value.path().read_bytes().startswith(begins)
+    with page.service.client() as client:
+        rows = client.report(1).rows
+    odile = next(r.number for r in rows if r.accounts == ["odile"])
+    decided = [{"row": r.number, "decision": "take away" if r.number == odile else "keep"} for r in rows if r.to_decide]
+    saved = {
+        "name": "report-1-decided.json",
+        "mimeType": "application/json",
+        "buffer": json.dumps({"report": 1, "decided": decided}).encode(),
+    }
+    page.locator("input[type=file]").set_input_files(saved)
+    page.get_by_label("Who went through it").fill("Odile M.")
+    page.get_by_role("button", name="Take it back").click()
+    expect(page.get_by_text("signed by Odile M.")).to_be_visible()
+    page.get_by_role("link", name="what is to go is in the draft report-1").click()
+    expect(page.get_by_text("deny account:odile all").first).to_be_visible()
+    page.goto("/reports")
+    expect(page.get_by_text("Odile M.")).to_be_visible()
+
+
+def test_the_page_of_a_report_saves_what_is_decided(own_page, tmp_path):
+    page = own_page
+    with page.service.client() as client:
+        number = client.make_report("survey:/inbox").number
+        (tmp_path / "report.html").write_bytes(client.report_document(number, "html"))
+        page.goto(f"file://{tmp_path / 'report.html'}")
+        page.get_by_role("group", name="row 2").get_by_label("take away").check()
+        page.get_by_label("remark on row 2").fill("left the crew")
+        with page.expect_download() as download:
+            page.get_by_role("button", name="Save what is decided").click()
+        done = client.sign_report(number, download.value.path().read_bytes(), "Odile M.")
+        assert done.report.signed.taken_away == [2] and done.report.signed.draft == f"report-{number}"
+
+
+def test_what_is_here_already_is_handed_over_after_a_look(own_page):
+    page = own_page
+    with page.service.client() as client:
+        alone = client.preview_sync("bureau").report.left_alone
+        name = next((line.split()[1] for line in alone if line.startswith("account ")), None)
+    assert name, alone
+    page.goto("/directories?preview=bureau")
+    page.get_by_role("button", name=f"Hand over account {name}").click()
+    expect(page.get_by_text("accounts adopted").or_(page.get_by_text("account adopted"))).to_be_visible()
+    page.get_by_role("button", name="Sync now").click()
+    expect(page.get_by_text("● synced")).to_be_visible()
+    with page.service.client() as client:
+        assert client.account_detail(name).source == "bureau"
