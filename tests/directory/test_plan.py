@@ -2,6 +2,8 @@
 
 import base64
 import json
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -239,3 +241,18 @@ def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
     assert [d.name for d in due(one)] == ["bureau"]
     record_sync(database, "bureau", "x", False, None, json.dumps({}))
     assert not due(one)
+
+
+def test_of_several_processes_that_begin_at_once_one_makes_the_key_for_all(tmp_path):
+    key_file = tmp_path / "deep" / "key"
+    began = threading.Barrier(8)
+
+    def begin(_):
+        began.wait()
+        return Secrets(key_file)
+
+    with ThreadPoolExecutor(8) as pool:
+        made = list(pool.map(begin, range(8)))
+    kept = made[0].encrypt("keel")
+    assert [x.decrypt(kept) for x in made] == ["keel"] * 8
+    assert [f.name for f in key_file.parent.iterdir()] == ["key"] and key_file.stat().st_mode & 0o777 == 0o600

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
+from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
+from tempfile import NamedTemporaryFile
 from typing import Any, NamedTuple
 
 from cryptography.fernet import Fernet, InvalidToken
@@ -23,9 +26,7 @@ class Secrets:
         self._fernet: Fernet | None = None
         if key_file is not None:
             if not key_file.exists():
-                key_file.parent.mkdir(parents=True, exist_ok=True)
-                key_file.touch(mode=0o600, exist_ok=False)
-                key_file.write_bytes(Fernet.generate_key())
+                _make_key(key_file)
             self._fernet = Fernet(key_file.read_bytes().strip())
 
     @property
@@ -42,6 +43,16 @@ class Secrets:
             return self._fernet.decrypt(bytes(kept)).decode() if self._fernet is not None else None
         except InvalidToken:
             return None
+
+
+def _make_key(key_file: Path) -> None:
+    """Let there be a key, whole from the beginning: of several processes that begin at once, one makes it for all."""
+    key_file.parent.mkdir(parents=True, exist_ok=True)
+    with NamedTemporaryFile(dir=key_file.parent, prefix=".key-") as begun:  # for its owner only
+        begun.write(Fernet.generate_key())
+        begun.flush()
+        with suppress(FileExistsError):  # another was first
+            os.link(begun.name, key_file)
 
 
 class Directory(NamedTuple):
