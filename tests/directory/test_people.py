@@ -66,7 +66,7 @@ def test_an_account_of_here_is_handed_over_after_somebody_looked(staff):
     assert "account ines" in client.sync("staff").left_alone
     shown = run("sync", "staff", "--adopt", "account:ines", "--preview", environment=service.environment)
     assert shown.returncode == 0 and "1 account adopted: ines" in shown.stdout, shown.stdout
-    assert client.account_detail("ines").source == "local"
+    assert client.account_detail("ines").source == "local" and "no way to sign in" not in shown.stdout
     assert run("sync", "staff", "--adopt", "account:ines", environment=service.environment).returncode == 0
     found = client.account_detail("ines")
     assert (found.source, found.methods) == ("staff", ["directory", "key"]) and not client.sync("staff").left_alone

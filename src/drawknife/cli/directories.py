@@ -102,8 +102,9 @@ def show_directory(client: Client, name: str, as_json: bool) -> None:
         return
     out = console()
     out.print(Text(found.name, "bold"))
+    told = ("address", "shown_first", "suffix", "most_leavers", "interval") if found.options.is_provisioned else ()
     for key, value in found.options.model_dump().items():
-        if value not in (None, ""):
+        if value not in (None, "") and (not told or key in told):
             out.print(Text(f"  {key:<22}", "dim").append(str(value), "default"))
     if found.has_password:
         out.print(Text(f"  {'bind_password':<22}", "dim").append("kept encrypted", "default"))

@@ -107,7 +107,11 @@ class SigningIn:
             own = self.credentials.get(account.name, frozenset()) if back else frozenset()
             return own | frozenset({"directory"} if account.source != "local" else ())
         was = self.pairing.before.model.accounts[self._was[index]]
-        return self.credentials.get(was.name, frozenset())
+        held = self.credentials.get(was.name, frozenset())
+        if (was.source == "local") is (account.source == "local"):
+            return held
+        # It is handed over to a directory, or comes from none any more.
+        return held - {"directory"} if account.source == "local" else held | {"directory"}
 
     def changes(self) -> list[SignInChange]:
         found: dict[tuple[str, bool, str], list[str]] = {}
