@@ -109,7 +109,7 @@ const ROWS: Column<ReportRow>[] = [
   { head: "row", track: "50px", by: (r) => r.number, show: (r) => r.number },
   {
     head: "where",
-    track: "minmax(150px, 1fr)",
+    track: "minmax(200px, 1.2fr)",
     by: (r) => r.place,
     show: (r) => (
       <div className="mono" style={{ whiteSpace: "normal", overflowWrap: "anywhere" }}>

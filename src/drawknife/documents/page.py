@@ -12,7 +12,7 @@ _STYLE = """
 body{font:15px/1.5 system-ui,sans-serif;max-width:76em;margin:2em auto;padding:0 1em;color:#1d1d1b}
 h1{font-size:1.5em;margin:0 0 .3em}p{margin:.2em 0;color:#55534e}
 table{border-collapse:collapse;margin:1.5em 0;width:100%}th,td{text-align:left;vertical-align:top;padding:.4em .7em .4em 0;border-bottom:1px solid #dddbd4}
-td{white-space:pre-line;overflow-wrap:anywhere}.by{color:#55534e;font-size:.9em}fieldset{border:0;margin:0;padding:0;white-space:nowrap}
+td{white-space:pre-line}td:nth-child(2){min-width:12em}td:nth-child(3){min-width:9em}.by{color:#55534e;font-size:.9em}fieldset{border:0;margin:0;padding:0;white-space:nowrap}
 label{display:block}input[type=text]{width:100%;box-sizing:border-box}button{font:inherit;padding:.5em 1.2em}
 @media print{button{display:none}}
 """

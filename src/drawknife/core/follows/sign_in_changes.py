@@ -29,6 +29,13 @@ class SignInChange(NamedTuple):
     why: str
 
 
+def held_after(held: frozenset[str], was: str, source: str) -> frozenset[str]:
+    """What an account has a credential for where it is handed over to a directory, or comes from none any more."""
+    if (was == "local") is (source == "local"):
+        return held
+    return held - {"directory"} if source == "local" else held | {"directory"}
+
+
 class SigningIn:
     """Who may sign in at each endpoint, before and afterwards, as far as it can have changed."""
 
@@ -107,11 +114,7 @@ class SigningIn:
             own = self.credentials.get(account.name, frozenset()) if back else frozenset()
             return own | frozenset({"directory"} if account.source != "local" else ())
         was = self.pairing.before.model.accounts[self._was[index]]
-        held = self.credentials.get(was.name, frozenset())
-        if (was.source == "local") is (account.source == "local"):
-            return held
-        # It is handed over to a directory, or comes from none any more.
-        return held - {"directory"} if account.source == "local" else held | {"directory"}
+        return held_after(self.credentials.get(was.name, frozenset()), was.source, account.source)
 
     def changes(self) -> list[SignInChange]:
         found: dict[tuple[str, bool, str], list[str]] = {}

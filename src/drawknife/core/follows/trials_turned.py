@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 
 from ..decide.trying import Came, Told, try_on
@@ -10,7 +11,7 @@ from ..model.trials import Trial
 from ..prepared.prepared import Prepared
 from ..words.sizes import number_of
 from .pairing import Renames
-from .sign_in_changes import Credentials
+from .sign_in_changes import Credentials, held_after
 
 #: One that was there, and one that comes with a change.
 KIND, NEW = "trial-turned", "trial-not-as-expected"
@@ -32,11 +33,23 @@ def turned(
 
     `credentials` are what accounts have to sign in with, by their names before. A trial that is new is of kind NEW.
     """
-    then = None if credentials is None else {renames.account(name): held for name, held in credentials.items()}
+    then = None if credentials is None else _held_then(before, after, renames, credentials)
     was = {t.name: (t, try_on(before, t, now, credentials)) for t in before.model.trials}
     came = {t.name: (t, try_on(after, t, now, then)) for t in after.model.trials}
     was = {renames.name("trial", name): found for name, found in was.items()}
     return _only_in(came, was), _only_in({name: found for name, found in was.items() if name in came}, came)
+
+
+def _held_then(
+    before: Prepared, after: Prepared, renames: Renames, credentials: Mapping[str, frozenset[str]]
+) -> dict[str, frozenset[str]]:
+    was = {a.name: a.source for a in before.model.accounts}
+    sources = {a.name: a.source for a in after.model.accounts}
+    found = {}
+    for name, held in credentials.items():
+        called = renames.account(name)
+        found[called] = held_after(held, was.get(name, "local"), sources.get(called, was.get(name, "local")))
+    return found
 
 
 def _only_in(
