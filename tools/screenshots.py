@@ -43,17 +43,17 @@ CONSOLE = {
     "console-limits": "/limits?limit=capacity%20survey",
     "console-endpoints": "/endpoints",
     "console-draft": "/drafts/watch-keeps-charts",
-    "console-idle": "/",
+    "console-report": "/reports",
     "console-pattern": "/patterns/shared-folder",
     "console-rehearsal": "/rehearsal",
 }
 DARK = {"console-map"}
 
 
-def _idle(page: Any) -> None:
-    page.get_by_role("button", name="Look for it").click()
-    page.get_by_role("button", name="Take all of it away").wait_for(timeout=60_000)
-    page.get_by_label("What has no effect").evaluate("section => section.scrollIntoView()")
+def _report(page: Any) -> None:
+    page.get_by_role("textbox", name="About").fill("survey:/inbox")
+    page.get_by_role("button", name="Make a report").click()
+    page.get_by_role("button", name="Take it back").wait_for()
 
 
 def _pattern(page: Any) -> None:
@@ -90,7 +90,7 @@ def _rehearsal(page: Any) -> None:
 
 
 #: What is done on a page before its picture is taken.
-STEPS = {"console-idle": _idle, "console-pattern": _pattern, "console-rehearsal": _rehearsal}
+STEPS = {"console-report": _report, "console-pattern": _pattern, "console-rehearsal": _rehearsal}
 
 
 def _service() -> dict[str, str]:

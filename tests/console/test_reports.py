@@ -9,7 +9,7 @@ def test_a_report_is_made_from_a_folder_and_what_is_to_go_comes_back_as_a_draft(
     page = own_page
     page.goto("/stores?place=survey%3A%2Finbox")
     page.get_by_role("link", name="Report to sign").click()
-    expect(page.get_by_label("About")).to_have_value("survey:/inbox")
+    expect(page.get_by_role("textbox", name="About")).to_have_value("survey:/inbox")
     page.get_by_role("button", name="Make a report").click()
     expect(page.get_by_role("heading", name="Who can get at survey:/inbox")).to_be_visible()
     expect(page.get_by_role("table", name="Rows").or_(page.get_by_label("Rows"))).to_contain_text("odile")
