@@ -69,3 +69,22 @@ def test_names_and_days_are_whole_on_sixty_columns(command):
     narrow = run(*command.split(), "--model", DEMO, environment={"COLUMNS": "60"}).stdout
     called = set(re.findall(r"[a-z]+(?:[:/-][a-z0-9-]+)+|\d{4}-\d\d-\d\d", wide))
     assert {name for name in called if name not in narrow and len(name) < 50} == set()
+
+
+@pytest.mark.parametrize("many", [3, SMALL + 1])
+def test_a_name_in_brackets_is_a_name(many):
+    """Brackets are no way of saying how something is to look: whoever is called so is there, in short lists and long ones."""
+    table = plain_table("account", "unit")
+    for number in range(many):
+        table.add_row(f"[bold]x{number}", "[/]")
+    out = Console(file=io.StringIO(), width=80, markup=False)
+    print_table(out, table)
+    assert "[bold]x0  " in out.file.getvalue() and "[/]" in out.file.getvalue()
+
+
+def test_what_is_said_of_a_name_in_brackets_has_them(tmp_path):
+    model = tmp_path / "model.yaml"
+    model.write_text("drawknife: 1\naccounts: [{name: '[red]x', unit: 'a[b]'}]\nunits: ['a[b]']\n")
+    for arguments in (("account", "show", "[red]x"), ("account", "list"), ("unit", "list"), ("handover", "[red]x")):
+        said = run(*arguments, "--model", model)
+        assert said.returncode == 0 and ("[red]x" in said.stdout or "a[b]" in said.stdout), (arguments, said)

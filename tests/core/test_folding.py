@@ -103,6 +103,8 @@ def test_folded_differences_hide_none(seed):
     whole, total = differences(*sides)
     folded, same_total = differences(*sides, folded=True)
     assert total == same_total == len(whole)
+    apart = (prepared, one), (prepare(prepared.model), other)  # as two models: side by side, and not in one pass
+    assert differences(*apart) == (whole, total) and differences(*apart, folded=True) == (folded, total)
     ways = {}
     for d in whole:
         ways.setdefault(d.location, []).append(d[1:4])

@@ -19,7 +19,7 @@ GAP = 2
 
 
 class PlainTable(Table):
-    """A table without lines, its head dim."""
+    """A table without lines, its head dim. A cell that is no text of its own style says what it says, brackets and all."""
 
     def __init__(self, heads: Sequence[str]) -> None:
         super().__init__(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="dim")
@@ -54,19 +54,27 @@ def print_table(out: Console, table: PlainTable) -> None:
     if table.row_count <= SMALL:
         out.print(table)
         return
-    columns = [[Text(head), *cells] for head, cells in zip(table.heads(), table.cells(), strict=True)]
-    widths = [max(cell.cell_len for cell in cells) for cells in columns]
+    columns = [[head, *map(_plain, column.cells)] for head, column in zip(table.heads(), table.columns, strict=True)]
+    lengths = [[len(x) if x.isascii() else cell_len(x) for x in cells] for cells in columns]
+    widths = list(map(max, lengths))
     if out.is_terminal and sum(widths) + GAP * (len(widths) - 1) > out.width:
         for line in _stacked(table.heads(), table.cells()):
             out.print(line)
         return
-    for row in zip(*columns, strict=True):
-        cells = (cell.plain + " " * (width - cell.cell_len) for cell, width in zip(row, widths, strict=True))
-        out.file.write((" " * GAP).join(cells).rstrip() + "\n")
+    padded = [
+        [x + " " * (width - length) for x, length in zip(cells, long, strict=True)]
+        for cells, long, width in zip(columns, lengths, widths, strict=True)
+    ]
+    gap = " " * GAP
+    out.file.writelines(gap.join(row).rstrip() + "\n" for row in zip(*padded, strict=True))
+
+
+def _plain(cell: object) -> str:
+    return cell.plain if isinstance(cell, Text) else str(cell)
 
 
 def _text(cell: object) -> Text:
-    return cell if isinstance(cell, Text) else Text.from_markup(str(cell))
+    return cell if isinstance(cell, Text) else Text(str(cell))
 
 
 def _widest_word(text: Text) -> int:

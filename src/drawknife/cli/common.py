@@ -41,7 +41,7 @@ def console(error: bool = False) -> Console:
     """Where to print. Off a terminal there is no colour, and 100 columns."""
     stream = sys.stderr if error else sys.stdout
     width = None if stream.isatty() or os.environ.get("COLUMNS") else 100
-    return Console(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False)
+    return Console(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False, markup=False)
 
 
 def say(text: str) -> None:

@@ -174,7 +174,7 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
         out = console()
         out.print(f"\n{len(found)} thing{'' if len(found) == 1 else 's'} to look at:")
         for finding in found:
-            out.print(f"  [yellow]![/] [bold]{finding.kind}[/]")
+            out.print(Text("  ! ", "yellow").append(finding.kind, "bold"))
             out.print(Padding(Text(finding.text), (0, 0, 0, 4)))
 
 
