@@ -75,3 +75,28 @@ def test_a_map_in_blocks_is_the_map(monkeypatch):
     every = run("map", "--right", "upload", "--all", "--model", DEMO).stdout
     assert "charts  … 2 below" in folded and "issued" not in folded and "issued" in every
     assert len(read_model(DEMO.read_bytes()).accounts) == len(whole.splitlines()) - 1
+
+
+@pytest.mark.parametrize(
+    ("command", "path", "query", "items"),
+    [
+        (("access", "ines"), "/accounts/ines/access", {}, "rows"),
+        (("compare", "ines", "yuki"), "/comparisons", {"one": "ines", "other": "yuki"}, "differences"),
+    ],
+)
+def test_rows_come_one_by_one_and_all_of_them_from_a_file_and_from_a_service(
+    service, on_demo, command, path, query, items
+):
+    with service.http() as http:
+        whole = http.get(path, params={**query, "limit": 10_000}).json()[items]
+    lines = run(*command, "--json-lines", environment=service.environment)
+    assert [json.loads(line) for line in lines.stdout.splitlines()] == whole
+    status, printed, _ = on_demo(*command, "--json-lines")
+    assert printed == lines.stdout and status == lines.returncode
+    table = run(*command, "--csv", environment=service.environment)
+    assert (
+        len(list(csv.DictReader(io.StringIO(table.stdout)))) == len(whole)
+        and on_demo(*command, "--csv")[1] == table.stdout
+    )
+    wrong = run(command[0], "nobody", *command[2:], "--csv", environment=service.environment)
+    assert wrong.returncode == 2 and "there is no account" in wrong.stderr and not wrong.stdout

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from drawknife import messages as msg
@@ -20,8 +21,10 @@ from drawknife.core.everybody.listing import list_as
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.everybody.who import almost, holders
 from drawknife.core.follows.disk_changes import of_disks
+from drawknife.core.model.items import Endpoint
 from drawknife.core.model.kinds import TRIAL
 from drawknife.core.model.soundness import nearest
+from drawknife.core.prepared.namespace import Unserved
 from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question, Verdict
@@ -55,12 +58,7 @@ class AccessAnswers(Asked):
         """
         a, way_in = self.account(name), self.endpoint(endpoint)
         at = check_location(under, "under")
-        if folded and not matching:
-            rows, closed, total = folded_access(self.prepared, a, way_in, at, disk=True)
-        else:
-            every, closed = effective_access(self.prepared, a, way_in, at, disk=True)
-            rows = [FoldedAccess(*row, 0) for row in every if fold(matching) in fold(row.location)]
-            total = len(rows)
+        rows, closed, total = self._access(a, way_in, at, folded, matching)
         notes = self.notes(a, way_in)
         if deepest is not None:
             lowest = deepest + depth(at)
@@ -83,6 +81,31 @@ class AccessAnswers(Asked):
                 for row in some
             ],
             not_served=[msg.NotServed(path=u.path, reason=u.reason, text=u.text) for u in closed],
+        )  # fmt: skip
+
+    def _access(
+        self, a: PreparedAccount, way_in: Endpoint | None, at: str, folded: bool, matching: str
+    ) -> tuple[list[FoldedAccess], list[Unserved], int]:
+        if folded and not matching:
+            return folded_access(self.prepared, a, way_in, at, disk=True)
+        every, closed = effective_access(self.prepared, a, way_in, at, disk=True)
+        wanted = fold(matching)
+        rows = [FoldedAccess(*row, 0) for row in every if not wanted or wanted in fold(row.location)]
+        return rows, closed, len(rows)
+
+    def access_rows(
+        self, name: str, under: str = "/", endpoint: str | None = None, folded: bool = False, matching: str = ""
+    ) -> Iterator[dict[str, Any]]:
+        """The rows of :meth:`access` as plain data, each made when it is asked for."""
+        rows, _, _ = self._access(
+            self.account(name), self.endpoint(endpoint), check_location(under, "under"), folded, matching
+        )
+        return (
+            {
+                "location": row.location, "kind": row.kind, "place": row.place and str(row.place),
+                "rights": dict(zip(RIGHTS, row.states, strict=True)), "below": row.below,
+            }
+            for row in rows
         )  # fmt: skip
 
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
@@ -236,6 +259,22 @@ class AccessAnswers(Asked):
                 )
                 for d in some
             ],
+        )  # fmt: skip
+
+    def compare_rows(
+        self, one: str, other: str, under: str = "/", endpoint: str | None = None, folded: bool = False
+    ) -> Iterator[dict[str, Any]]:
+        """The differences of :meth:`compare` as plain data, each with its reasons made when it is asked for."""
+        a, b, way_in = self.account(one, "one"), self.account(other, "other"), self.endpoint(endpoint)
+        both = (self.prepared, a), (self.prepared, b)
+        found, _ = differences(*both, (way_in, way_in), check_location(under, "under"), disk=True, folded=folded)
+        return (
+            {
+                "location": d.location, "right": d.right, "one": d.one, "other": d.other,
+                "why_one": self.why_state(a, d.location, d.right, d.one, endpoint),
+                "why_other": self.why_state(b, d.location, d.right, d.other, endpoint), "below": d.below,
+            }
+            for d in found
         )  # fmt: skip
 
     def why_state(

@@ -15,7 +15,7 @@ from drawknife.core.words.rights import RIGHTS
 from drawknife.core.words.sizes import number_of
 
 from .columns import READABLE, plain_table, print_table
-from .common import WITHOUT_DISK, Answers, asks, console, print_json, read_model_file, tell_notes
+from .common import WITHOUT_DISK, Answers, as_rows, asks, console, print_json, print_rows, read_model_file, tell_notes
 from .marks import MARKS, MEANINGS, STYLES, access_table, legend, mark, tree_labels
 
 ENDPOINT = click.option("--endpoint", metavar="NAME", help="As it is through this endpoint.")
@@ -28,6 +28,7 @@ RIGHT = click.Choice(RIGHTS)
 @ENDPOINT
 @click.option("--all", "unfolded", is_flag=True, help="List every location, also where it is as the one above.")
 @click.option("--depth", type=click.IntRange(0), metavar="N", help="So many levels below LOCATION at most.")
+@as_rows
 @WITHOUT_DISK
 @asks
 def access(
@@ -37,17 +38,24 @@ def access(
     endpoint: str | None,
     unfolded: bool,
     depth: int | None,
+    rows_as: str | None,
+    raw: bool,
     as_json: bool,
 ) -> None:
     """What ACCOUNT can do at every location of its namespace, or at LOCATION and below.
 
-    A location that is as the one above it is only counted there, if it is no virtual path; JSON has them all.
+    A location that is as the one above it is only counted there, if it is no virtual path; JSON, JSON lines and CSV have
+    them all.
 
     \b
     Examples:
       drawknife access ines
       drawknife access kittiwake /inbox --endpoint harbour
+      drawknife access yuki --csv > yuki.csv
     """
+    if rows_as is not None:
+        print_rows(answers.access_rows(account, location, endpoint), rows_as, raw)
+        return
     found = answers.access(account, location, endpoint, folded=not (unfolded or as_json), deepest=depth)
     if as_json:
         print_json(found)
@@ -194,6 +202,7 @@ def who(answers: Answers, right: str, place: str, endpoint: str | None, but_for:
     "--all", "unfolded", is_flag=True, help="List every location, also where they differ as in the one above."
 )
 @ENDPOINT
+@as_rows
 @WITHOUT_DISK
 @asks
 def compare(
@@ -204,6 +213,8 @@ def compare(
     under: str,
     unfolded: bool,
     endpoint: str | None,
+    rows_as: str | None,
+    raw: bool,
     as_json: bool,
 ) -> None:
     """Where two accounts differ, or one account here and in another model, with the reason on each side.
@@ -217,17 +228,21 @@ def compare(
     """
     if (other is None) == (other_model is None):
         raise click.UsageError("name a second account, or a model file with --with-model")
+    if rows_as is not None:
+        if other is None:
+            raise click.UsageError("--csv and --json-lines are for two accounts of one model")
+        raise SystemExit(1 if print_rows(answers.compare_rows(one, other, under, endpoint), rows_as, raw) else 0)
     if other is not None:
         found = answers.compare(one, other, under, endpoint, folded=not (unfolded or as_json))
     else:
-        raw = read_model_file(str(other_model)).decode("utf-8", "replace")
+        text = read_model_file(str(other_model)).decode("utf-8", "replace")
         if isinstance(answers, Client):
-            found = answers.compare_model(one, raw, under, endpoint)
+            found = answers.compare_model(one, text, under, endpoint)
         else:
             from drawknife.core.prepared.prepared import prepare
             from drawknife.formats.model_file import read_model
 
-            found = answers.compare(one, one, under, endpoint, other_model=prepare(read_model(raw)))
+            found = answers.compare(one, one, under, endpoint, other_model=prepare(read_model(text)))
     if as_json:
         print_json(found)
     else:

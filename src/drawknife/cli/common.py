@@ -22,6 +22,7 @@ from drawknife import messages as msg
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.words.errors import Conflict, DrawknifeError, NotFound, OutOfReach
 from drawknife.formats.mistakes import BadDocument
+from drawknife.formats.rows import AT_ONCE, CSV, LINES, rows_text
 from drawknife.formats.spreadsheets import guarded
 
 if TYPE_CHECKING:  # what computes is only loaded for a model file: a client needs none of it
@@ -281,6 +282,26 @@ def print_json(message: BaseModel) -> None:
 RAW = click.option(
     "--raw", is_flag=True, help="CSV for programs: no apostrophe before what a spreadsheet would compute."
 )
+
+
+def as_rows(command: F) -> F:
+    """Options for a command that can print its rows for other programs: `rows_as` is the kind, None for people."""
+    made: Any = RAW(command)
+    made = click.option("--json-lines", "rows_as", flag_value=LINES, help="Print JSON lines, each as it comes.")(made)
+    return click.option("--csv", "rows_as", flag_value=CSV, help="Print CSV, each row as it comes.")(made)  # type: ignore[no-any-return]
+
+
+def print_rows(rows: Iterable[dict[str, Any]], kind: str, raw: bool) -> bool:
+    """Rows for another program, as they come; it is told how far that is, where they go elsewhere than to a terminal.
+
+    False if there are none.
+    """
+    pieces = 0
+    with counting("rows") as tell:
+        for pieces, piece in enumerate(rows_text(rows, kind, raw), 1):
+            sys.stdout.write(piece)
+            tell(f"rows: {pieces * AT_ONCE:,}")
+    return pieces > 0
 
 
 def write_csv(rows: Iterable[Iterable[Any]], raw: bool) -> None:

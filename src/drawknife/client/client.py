@@ -429,6 +429,20 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
             found = found.model_copy(update={"differences": [*found.differences, *part.differences]})
         return found
 
+    def access_rows(
+        self, name: str, under: str = "/", endpoint: str | None = None, folded: bool = False, matching: str = ""
+    ) -> Iterator[dict[str, Any]]:
+        """The rows of :meth:`access` as plain data, each when it comes. ``GET /accounts/{name}/access``, as JSON lines."""
+        path = f"/accounts/{_segment(name)}/access"
+        return self._lines(path, under=under, endpoint=endpoint, folded=folded or None, matching=matching or None)
+
+    def compare_rows(
+        self, one: str, other: str, under: str = "/", endpoint: str | None = None, folded: bool = False
+    ) -> Iterator[dict[str, Any]]:
+        """The differences of :meth:`compare` as plain data, each when it comes. ``GET /comparisons``, as JSON lines."""
+        given = {"one": one, "other": other, "under": under, "endpoint": endpoint, "folded": folded or None}
+        return self._lines("/comparisons", **given)
+
     def compare_model(
         self, account: str, model: str, under: str = "/", endpoint: str | None = None
     ) -> msg.CompareAnswer:

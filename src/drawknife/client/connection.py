@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from copy import copy
 from types import TracebackType
 from typing import Any, Protocol, Self, TypeVar
@@ -78,6 +80,24 @@ class Connection:
         self._http.close()
 
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
+        self._towards_another(method, path, arguments)
+        with self._told(method):
+            response = self._http.request(method, path, **arguments)
+        return self._checked(response)
+
+    def _lines(self, path: str, **query: Any) -> Iterator[Any]:
+        """The rows of an answer as plain data, each read when it is asked for."""
+        arguments: dict[str, Any] = {"params": {name: value for name, value in query.items() if value is not None}}
+        self._towards_another("GET", path, arguments)
+        headers = {"Accept": "application/x-ndjson"}
+        with self._told("GET"), self._http.stream("GET", path, headers=headers, **arguments) as response:
+            if not response.is_success:
+                response.read()
+            for line in self._checked(response).iter_lines():
+                yield json.loads(line)
+
+    def _towards_another(self, method: str, path: str, arguments: dict[str, Any]) -> None:
+        """Ask of the past, of a draft, or without disks, where that is wanted and can be."""
         if self._of_another:
             past = "draft" not in self._of_another
             asked = path in (_ASKING if past else _ASKING_IN_DRAFTS)
@@ -88,8 +108,12 @@ class Connection:
                     else "this is not asked of a draft" if not past else "without disks things are asked, and not changed"
                 )  # fmt: skip
             arguments["params"] = {**(arguments.get("params") or {}), **self._of_another}
+
+    @contextmanager
+    def _told(self, method: str) -> Iterator[None]:
+        """What goes wrong on the way, in plain words."""
         try:
-            response = self._http.request(method, path, **arguments)
+            yield
         except httpx.ConnectError:
             raise ServiceUnavailable(
                 f"no service answers at {self.url}; is it running? start one with `drawknife serve`"
@@ -98,6 +122,8 @@ class Connection:
             raise ServiceUnavailable(f"the service at {self.url} does not answer in time{_perhaps(method)}") from None
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ClientError(f"asking the service at {self.url} failed: {error}{_perhaps(method)}") from None
+
+    def _checked(self, response: httpx.Response) -> httpx.Response:
         if response.is_success:
             return response
         try:

@@ -9,7 +9,22 @@ from pydantic import Field
 
 from drawknife import messages as msg
 
-from .common import OF_WHICH_MODEL, Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, rows_answer
+from .common import (
+    CSV,
+    JSON,
+    LINES,
+    OF_WHICH_MODEL,
+    Asking,
+    AskingPage,
+    NamePath,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    rows_answer,
+    rows_response,
+    wanted_type,
+)
 
 api = blueprint("accounts", "Accounts, their standing and their access")
 
@@ -69,10 +84,15 @@ def standing(path: NamePath, query: Asking) -> Response:
 @api.get(
     "/accounts/<string:name>/access",
     summary="The effective access of an account, in tree order of its locations",
+    description="As JSON lines or CSV all of it is sent as it is made, unless a limit is given.",
     responses={200: also_as_rows(msg.AccessAnswer)},
 )
 def access(path: NamePath, query: Folded) -> Response:
     asked = ask(query)
+    kind = wanted_type(JSON, LINES, CSV)
+    if kind != JSON and "limit" not in query.model_fields_set and query.depth is None:
+        rows = asked.access_rows(path.name, query.under, query.endpoint, query.folded, query.matching)
+        return rows_response(rows, kind, asked.revision)
     found = asked.access(
         path.name, query.under, query.endpoint, query.offset, query.limit, query.folded, query.depth, query.matching
     )

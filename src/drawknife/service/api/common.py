@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
 import re
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any
 
 from flask import Response, current_app, g, request
@@ -15,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from drawknife.answers import Answering
 from drawknife.answers.changing import Changing
 from drawknife.core.words.errors import BadInput, NotAllowed
-from drawknife.formats.spreadsheets import guarded
+from drawknife.formats.rows import CSV, JSON, LINES, rows_text
 from drawknife.messages import Message, Problem
 
 from .. import openapi
@@ -78,9 +76,6 @@ def answer(message: Message | BaseModel, revision: int | None = None, status: in
     return response
 
 
-JSON, LINES, CSV = "application/json", "application/x-ndjson", "text/csv"
-
-
 def also_as_rows(kind: type[BaseModel]) -> type[BaseModel]:
     """The same message, described as to be had as JSON lines and as CSV, too."""
     text = {"schema": {"type": "string"}}
@@ -97,33 +92,12 @@ def rows_answer(message: BaseModel, items: str, revision: int | None = None) -> 
     return rows_response(rows, kind)
 
 
-def rows_response(rows: list[dict[str, Any]], kind: str) -> Response:
-    """Rows as JSON lines, or as CSV (RFC 4180) with a head; what is no plain value is JSON in its field.
-
-    In CSV a cell that begins like a formula gets an apostrophe before it; JSON lines have all as it is.
-    """
-    if kind == LINES:
-        return Response("".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows), mimetype=LINES)
-    out = io.StringIO()
-    writer = csv.writer(out)
-    flat = [_flat(row) for row in rows]
-    if flat:
-        writer.writerow(map(guarded, flat[0]))
-        writer.writerows(map(guarded, row.values()) for row in flat)
-    return Response(out.getvalue(), mimetype=CSV)
-
-
-def _flat(row: dict[str, Any]) -> dict[str, Any]:
-    found: dict[str, Any] = {}
-    for name, value in row.items():
-        if isinstance(value, dict):
-            found.update(value)
-        elif isinstance(value, list):
-            plain = all(isinstance(v, str) for v in value)
-            found[name] = " > ".join(value) if plain else json.dumps(value, ensure_ascii=False)
-        else:
-            found[name] = "" if value is None else value
-    return found
+def rows_response(rows: Iterable[Mapping[str, Any]], kind: str, revision: int | None = None) -> Response:
+    """Rows as JSON lines or CSV, sent as they are made."""
+    response = Response(rows_text(rows, kind), mimetype=kind)
+    if revision is not None:
+        response.headers["ETag"] = f'"{revision}"'
+    return response
 
 
 def ask(query: Asking | None = None) -> Answering:

@@ -156,10 +156,15 @@ class CompareQuery(AskingPage):
 @api.get(
     "/comparisons",
     summary="Where two accounts differ, with the reason on each side",
+    description="As JSON lines or CSV all of it is sent as it is made, unless a limit is given.",
     responses={200: also_as_rows(msg.CompareAnswer)},
 )
 def compare(query: CompareQuery) -> Response:
     asked = ask(query)
+    kind = wanted_type(JSON, LINES, CSV)
+    if kind != JSON and "limit" not in query.model_fields_set:
+        rows = asked.compare_rows(query.one, query.other, query.under, query.endpoint, query.folded)
+        return rows_response(rows, kind, asked.revision)
     found = asked.compare(
         query.one, query.other, query.under, query.endpoint, query.offset, query.limit, None, query.folded
     )
