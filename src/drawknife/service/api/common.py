@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from functools import cache
 from typing import Annotated, Any
 
 from flask import Response, current_app, g, request
@@ -151,6 +152,16 @@ def if_match(value: str | None) -> int | None:
 
 class Query(BaseModel):
     model_config = ConfigDict(extra="forbid")
+
+    @classmethod
+    def model_json_schema(cls, *arguments: Any, **options: Any) -> dict[str, Any]:
+        """The schema; it is made once, as flask-openapi3 asks for it at each request, and only reads it."""
+        return super().model_json_schema(*arguments, **options) if arguments or options else _schema_of(cls)
+
+
+@cache
+def _schema_of(query: type[Query]) -> dict[str, Any]:
+    return BaseModel.model_json_schema.__func__(query)  # type: ignore[attr-defined,no-any-return]
 
 
 class Asking(Query):

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from flask import Response
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.records import rehearsals
 
-from .common import answer, blueprint, current, problems
+from .common import Query, answer, blueprint, current, problems
 
 api = blueprint("rehearsals", "What clients do at stand-ins.")
 
@@ -18,7 +18,7 @@ api = blueprint("rehearsals", "What clients do at stand-ins.")
 TOLD = 500
 
 
-class LogQuery(BaseModel):
+class LogQuery(Query):
     account: str | None = Field(None, description="Only of this account")
     endpoint: str | None = Field(None, description="Only at this endpoint")
     verdict: Literal["allowed", "refused"] | None = Field(None, description="Only what was let, or refused")
