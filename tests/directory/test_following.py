@@ -139,3 +139,31 @@ def test_nobody_is_ever_taken_for_somebody_else(states):
         model, of = made.model, {known_by: name for name, (known_by, _) in after.items()}
         assert prepare(model)
         assert synced(found([(n, i) for n, i in state.items()]), model=model).model == model  # once is enough
+
+
+def test_two_directories_with_the_same_names_are_kept_apart_by_their_suffixes():
+    raw = (
+        "dn: uid=ann,dc=x\nobjectClass: inetOrgPerson\nuid: ann\nentryUUID: 1\n\n"
+        "dn: cn=crew,dc=x\nobjectClass: groupOfNames\ncn: crew\nmember: uid=ann,dc=x\n\n"
+    ).encode()
+
+    def of(suffix, ldif=raw):
+        options = DirectoryOptions(address="x.ldif", people_base="dc=x", groups_base="dc=x", suffix=suffix)
+        return read(open_source(options, None, lambda _: ldif), options)
+
+    model = plan(plan(BARE, "east", of("@east"), 100).model, "west", of("@west"), 100).model
+    assert {(a.name, a.source) for a in model.accounts if a.source != "local"} == {
+        ("ann@east", "east"),
+        ("ann@west", "west"),
+    }
+    assert {(g.name, str(g.members[0].subject)) for g in model.groups} == {
+        ("crew@east", "account:ann@east"), ("crew@west", "account:ann@west"),
+    }  # fmt: skip
+    # Who leaves one, or is renamed there, is the same in the other as before, though both know them by the same number.
+    renamed = plan(model, "east", of("@east", raw.replace(b"uid: ann", b"uid: ann-lee")), 100).model
+    assert {a.name for a in renamed.accounts if a.source != "local"} == {"ann-lee@east", "ann@west"}
+    left = plan(renamed, "west", of("@west", raw.split(b"\n\n")[1] + b"\n"), 100).model
+    assert {(a.name, a.enabled) for a in left.accounts if a.source != "local"} == {
+        ("ann-lee@east", True),
+        ("ann@west", False),
+    }
