@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from io import BytesIO
+from math import ceil
 
 import xlsxwriter
 
@@ -12,6 +13,8 @@ from .words import DECISIONS, heading, rows_of
 
 #: The heads of the columns; the last two are filled in.
 HEADS = ("row", "where", "who", "may", "by", "decision", "remark")
+#: How wide the columns are, in characters; how high a line is, in points.
+WIDTHS, LINE = (6, 28, 34, 44, 44, 12, 26), 15
 ABOUT = "about"
 
 
@@ -21,15 +24,21 @@ def report(found: msg.Report) -> bytes:
     book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
     book.set_properties({"title": found.title, "comments": f"report {found.number}"})
     head = book.add_format({"bold": True, "bottom": 1, "valign": "top"})
-    text = book.add_format({"text_wrap": True, "valign": "top"})
-    open_ = book.add_format({"text_wrap": True, "valign": "top", "bg_color": "#fff7d6", "locked": False})
+    cell = {"text_wrap": True, "valign": "top", "align": "left", "bottom": 1, "bottom_color": "#dddbd4"}
+    text = book.add_format(cell)
+    open_ = book.add_format({**cell, "bg_color": "#fff7d6", "locked": False})
     rows = book.add_worksheet("rows")
-    for column, (word, width) in enumerate(zip(HEADS, (6, 28, 40, 44, 44, 12, 30), strict=True)):
+    for column, (word, width) in enumerate(zip(HEADS, WIDTHS, strict=True)):
         rows.write_string(0, column, word, head)
         rows.set_column(column, column, width)
     rows.freeze_panes(1, 0)
+    rows.set_landscape()
+    rows.set_paper(9)  # A4
+    rows.fit_to_pages(1, 0)
+    rows.repeat_rows(0)
     choice = {"validate": "list", "source": [word for _, word in DECISIONS], "error_message": "keep, or take away"}
     for at, (row, words) in enumerate(rows_of(found.rows), 1):
+        rows.set_row(at, LINE * max(map(_lines, words, WIDTHS[1:])))
         rows.write_number(at, 0, row.number, text)
         for column, said in enumerate(words, 1):
             rows.write_string(at, column, said, text)
@@ -48,3 +57,8 @@ def report(found: msg.Report) -> bytes:
         about.write_string(at, 1, said, text)
     book.close()
     return out.getvalue()
+
+
+def _lines(said: str, width: int) -> int:
+    """So many lines a text takes in a column: programs do not all work that out by themselves."""
+    return sum(max(1, ceil(len(line) * 1.1 / width)) for line in said.split("\n"))
