@@ -26,7 +26,14 @@ __all__ = ["DEMO", "DRAWKNIFE", "ROOT", "run", "serving", "until"]
 
 # The same examples at each run, so that a run never hangs on luck; `./run soak` goes through new ones.
 SOAKING = bool(os.environ.get("DRAWKNIFE_SOAK"))
-settings.register_profile("drawknife", deadline=None, derandomize=not SOAKING, database=None, print_blob=True)
+settings.register_profile(
+    "drawknife",
+    max_examples=100 if SOAKING else 70,
+    deadline=None,
+    derandomize=not SOAKING,
+    database=None,
+    print_blob=True,
+)
 settings.load_profile("drawknife")
 
 

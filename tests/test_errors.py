@@ -17,6 +17,7 @@ from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
 from drawknife.records.database import NoRoom, Unavailable, Uncertain
 from drawknife.records.history import NotKept
+from drawknife.records.provisioned import NameTaken
 from drawknife.service.busy import Busy
 from drawknife.service.files import NotReadable
 from drawknife.service.problems import TYPE, told
@@ -32,6 +33,7 @@ EACH = [
     (BadDocument([MISTAKE]), 400, "bad-document", WRONG_USAGE),
     (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
     (ChangeRefused([Problem(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
+    (NameTaken("there is another User of this name"), 409, "change-refused", WRONG_USAGE),
     (NotKept("revision 3 was only counted"), 409, "change-refused", WRONG_USAGE),
     (NotAllowed("this takes the role owner", ["the network"]), 403, "not-allowed", WRONG_USAGE),
     (TooFew("the directory has no people"), 409, "change-refused", WRONG_USAGE),

@@ -156,14 +156,15 @@ class Cluster:
             "-E", "UTF8", "--locale", "C.UTF-8",
         )  # fmt: skip
 
-    def create_database(self, name: str = DATABASE) -> str:
-        """Make the database if it is not there; returns its address."""
+    def create_database(self, name: str = DATABASE, like: str = "template1") -> str:
+        """Make the database if it is not there, with all that another has that nobody uses now; returns its address."""
         import psycopg
         from psycopg import sql
 
         with psycopg.connect(self.address("postgres"), autocommit=True) as connection:
             if not connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (name,)).fetchone():
-                connection.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name)))
+                made = sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(like))
+                connection.execute(made)
         return self.address(name)
 
     def stop(self, mode: str = "fast") -> None:

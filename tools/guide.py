@@ -84,11 +84,19 @@ def written(text: str, service: dict[str, str], folder: Path) -> str:
         return REHEARSED.sub(lambda block: f"```console\n$ {block[1]}\n{done(block[1])}```\n", text)
 
 
-@contextmanager
-def demo_service(address: str, folder: Path) -> Iterator[dict[str, str]]:
-    """What `./run demo` starts, on an empty database; yields the environment that names the service."""
+def fill_once(cluster: Cluster, folder: Path) -> str:
+    """What `./run demo` makes, in a database that others are made like; its name."""
+    name = "as_the_demo"
+    address = cluster.create_database(name)
     with serving(address, folder, "--load", ROOT / "demo" / "tidewrack.yaml") as found:
         fill(found.url, found.token, address, DAY)
+    return name
+
+
+@contextmanager
+def demo_service(cluster: Cluster, like: str, name: str, folder: Path) -> Iterator[dict[str, str]]:
+    """What `./run demo` starts, on a new database like that one; yields the environment that names the service."""
+    with serving(cluster.create_database(name, like), folder) as found:
         yield found.environment
 
 
@@ -97,11 +105,13 @@ def main() -> int:
         cluster = Cluster(Path(folder) / "cluster")
         cluster.start()
         try:
+            (Path(folder) / "base").mkdir()
+            base = fill_once(cluster, Path(folder) / "base")
             for number, page in enumerate(PAGES):
                 old = page.read_text()
                 own = Path(folder) / str(number)
                 own.mkdir()
-                with demo_service(cluster.create_database(f"guide_{number}"), own) as service:
+                with demo_service(cluster, base, f"guide_{number}", own) as service:
                     new = written(old, service, own)
                 if new != old:
                     page.write_text(new)

@@ -3,14 +3,19 @@
 import re
 
 import pytest
-from tools.guide import BLOCK, PAGES, REHEARSED, ROOT, demo_service, printed, rehearsal
+from tools.guide import BLOCK, PAGES, REHEARSED, ROOT, demo_service, fill_once, printed, rehearsal
+
+
+@pytest.fixture(scope="module")
+def as_the_demo(cluster, tmp_path_factory):
+    return fill_once(cluster, tmp_path_factory.mktemp("base"))
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda p: p.name)
-def test_the_outputs_shown_are_real(page, address, tmp_path):
+def test_the_outputs_shown_are_real(page, cluster, as_the_demo, tmp_path):
     blocks = BLOCK.findall(page.read_text())
     assert blocks
-    with demo_service(address, tmp_path) as service:
+    with demo_service(cluster, as_the_demo, f"page_{page.stem}", tmp_path) as service:
         for command, shown in blocks:
             assert shown == printed(command, service), f"{command}: write it anew with python -m tools.guide"
             assert "\nTry 'drawknife " not in shown, f"{command}: nobody is to learn a command that there is not"

@@ -143,9 +143,9 @@ def test_nobody_is_ever_taken_for_somebody_else(states):
 
 def test_two_directories_with_the_same_names_are_kept_apart_by_their_suffixes():
     raw = (
-        "dn: uid=ann,dc=x\nobjectClass: inetOrgPerson\nuid: ann\nentryUUID: 1\n\n"
-        "dn: cn=crew,dc=x\nobjectClass: groupOfNames\ncn: crew\nmember: uid=ann,dc=x\n\n"
-    ).encode()
+        b"dn: uid=ann,dc=x\nobjectClass: inetOrgPerson\nuid: ann\nentryUUID: 1\n\n"
+        b"dn: cn=crew,dc=x\nobjectClass: groupOfNames\ncn: crew\nmember: uid=ann,dc=x\n\n"
+    )
 
     def of(suffix, ldif=raw):
         options = DirectoryOptions(address="x.ldif", people_base="dc=x", groups_base="dc=x", suffix=suffix)

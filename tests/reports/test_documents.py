@@ -5,7 +5,7 @@ import re
 from io import BytesIO
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import load_workbook
 from pypdf import PdfReader, PdfWriter
@@ -88,6 +88,7 @@ DECISIONS = st.dictionaries(
 
 
 @given(DECISIONS)
+@settings(max_examples=8)
 def test_what_is_filled_in_comes_back_as_it_is_from_every_kind(decisions):
     def read(raw):
         return {d.row: d.decision for d in come_back.read(raw, 7)}

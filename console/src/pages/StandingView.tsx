@@ -3,9 +3,77 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, GET, type Standing } from "../api";
 import { EditButton } from "../parts/Editor";
+import { type Column, Table } from "../parts/Table";
 import { shown } from "../parts/values";
 
 const CLASSES = ["itself", "groups", "units", "everybody who signs in", "anyone"];
+
+type Counted = Standing["standing"][number];
+type Setting = Standing["settings"][number];
+const isGroupOrUnit = (s: Counted) => s.class === 1 || s.class === 2;
+const steps = (s: Counted) => (s.class < 3 ? s.chain.slice(1, -1) : []);
+
+const COUNTS_AS: Column<Counted>[] = [
+  {
+    head: "rank",
+    track: "56px",
+    by: (s) => s.class * 1000 + s.distance,
+    show: (s) => (
+      <span className="mono quiet" title={CLASSES[s.class]}>
+        {s.class}.{s.distance}
+      </span>
+    ),
+  },
+  {
+    head: "counts as",
+    track: "1fr",
+    by: (s) => s.subject,
+    show: (s) =>
+      isGroupOrUnit(s) ? (
+        <Link className="plain mono" to={`/subjects/${encodeURIComponent(s.subject)}`}>
+          {s.subject}
+        </Link>
+      ) : (
+        <span className="mono">{s.subject}</span>
+      ),
+  },
+  {
+    head: "through",
+    track: "1.3fr",
+    by: (s) => steps(s).join(" "),
+    show: (s) => (
+      <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+        {steps(s).join(" › ") || (isGroupOrUnit(s) ? "directly" : "")}
+      </span>
+    ),
+  },
+];
+
+const SETTINGS: Column<Setting>[] = [
+  { head: "setting", track: "120px", by: (c) => c.name, show: (c) => <span className="mono">{c.name}</span> },
+  {
+    head: "value",
+    track: "1fr",
+    show: (c) => <span className={c.subjects.length ? undefined : "quiet"}>{shown(c.name, c.value)}</span>,
+  },
+  {
+    head: "from",
+    track: "1.4fr",
+    by: (c) => c.subjects.join(" "),
+    show: (c) => (
+      <span style={{ fontSize: 12.5, whiteSpace: "normal" }}>
+        {c.subjects.length ? (
+          <>
+            <span className="mono">{c.subjects.join(" and ")}</span>
+            {c.overruled.length > 0 && <span className="quiet"> over {c.overruled.join(", ")}</span>}
+          </>
+        ) : (
+          <span className="quiet">default</span>
+        )}
+      </span>
+    ),
+  },
+];
 
 /** What an account counts as, nearest first, and where each of its settings comes from. */
 export function StandingView({ standing }: { standing: Standing }) {
@@ -18,67 +86,30 @@ export function StandingView({ standing }: { standing: Standing }) {
         alignItems: "start",
       }}
     >
-      <section className="sheet" aria-label="Standing">
-        <div className="row head" style={{ gridTemplateColumns: "52px 1fr 1.3fr", height: 32 }}>
-          <span>rank</span>
-          <span>counts as</span>
-          <span>through</span>
-        </div>
-        {standing.standing.map((s) => {
-          const steps = s.class < 3 ? s.chain.slice(1, -1) : [];
-          return (
-            <div
-              key={s.subject}
-              className="row"
-              style={{ gridTemplateColumns: "52px 1fr 1.3fr", minHeight: 32, cursor: "default" }}
-              title={CLASSES[s.class]}
-            >
-              <span className="mono quiet">
-                {s.class}.{s.distance}
-              </span>
-              {s.class === 1 || s.class === 2 ? (
-                <Link className="plain mono" to={`/subjects/${encodeURIComponent(s.subject)}`}>
-                  {s.subject}
-                </Link>
-              ) : (
-                <span className="mono">{s.subject}</span>
-              )}
-              <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
-                {steps.length ? steps.join(" › ") : s.class === 1 || s.class === 2 ? "directly" : ""}
-              </span>
-            </div>
-          );
-        })}
+      <section aria-label="Standing">
+        <Table
+          label="What it counts as"
+          rows={standing.standing}
+          columns={COUNTS_AS}
+          keyOf={(s) => s.subject}
+          one="subject"
+          none="Nothing."
+          tall
+        />
       </section>
-      <section className="sheet" aria-label="Settings">
-        <div className="row head" style={{ gridTemplateColumns: "120px 1fr 1.4fr", height: 32 }}>
-          <span>setting</span>
-          <span>value</span>
-          <Group justify="space-between" wrap="nowrap">
-            <span>from</span>
-            <EditButton kind="setting" name={`account:${standing.account.name}`} what="its own settings" />
-          </Group>
-        </div>
-        {standing.settings.map((c) => (
-          <div
-            key={c.name}
-            className="row"
-            style={{ gridTemplateColumns: "120px 1fr 1.4fr", minHeight: 32, cursor: "default" }}
-          >
-            <span className="mono">{c.name}</span>
-            <span className={c.subjects.length ? undefined : "quiet"}>{shown(c.name, c.value)}</span>
-            <span style={{ fontSize: 12.5, whiteSpace: "normal" }}>
-              {c.subjects.length ? (
-                <>
-                  <span className="mono">{c.subjects.join(" and ")}</span>
-                  {c.overruled.length > 0 && <span className="quiet"> over {c.overruled.join(", ")}</span>}
-                </>
-              ) : (
-                <span className="quiet">default</span>
-              )}
-            </span>
-          </div>
-        ))}
+      <section aria-label="Settings">
+        <Table
+          label="What is set for it"
+          rows={standing.settings}
+          columns={SETTINGS}
+          keyOf={(c) => c.name}
+          one="setting"
+          none="Nothing."
+          tall
+        />
+        <Group justify="flex-end" mt={6}>
+          <EditButton kind="setting" name={`account:${standing.account.name}`} what="its own settings" />
+        </Group>
       </section>
       <Ways account={standing.account.name} />
       <Text fz="xs" className="quiet" style={{ gridColumn: "1 / -1" }}>

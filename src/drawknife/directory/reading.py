@@ -34,11 +34,11 @@ class Found:
 
     people: dict[str, Person] = field(default_factory=dict)
     groups: dict[str, set[Subject]] = field(default_factory=dict)
-    #: What the directory knows groups by, by their names in comparison form.
-    group_ids: dict[str, str] = field(default_factory=dict)
     units: set[str] = field(default_factory=set)
     left_out: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    #: What the directory knows groups by, by their names in comparison form.
+    group_ids: dict[str, str] = field(default_factory=dict)
 
 
 class _Reader:

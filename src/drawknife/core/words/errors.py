@@ -9,6 +9,7 @@
     ├── Refused               it is understood, and the rules do not allow it
     │   ├── ChangeRefused     a change that the model does not allow, with every place in the way
     │   ├── NotAllowed        whoever asks may not do it; what it would take is told
+    │   ├── NameTaken         another of a directory that is provisioned has the name (records/provisioned.py)
     │   ├── NotKept           a past that was not kept (records/history.py)
     │   └── TooFew            a directory has suddenly far fewer people (directory/plan.py)
     ├── SchemaProblem         a schema of another version (records/database.py)

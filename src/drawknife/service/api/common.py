@@ -58,7 +58,7 @@ def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIB
         url_prefix=PREFIX,
         abp_tags=[Tag(name=name, description=description)],
         abp_security=[] if open_to_all else [{"token": []}],
-        abp_responses=problems(400) if open_to_all else problems(400, 401, 403, 404),
+        abp_responses=problems(400) if open_to_all else problems(400, 401, 403, 404, 429),
         doc_ui=openapi.wanted,
     )
 
