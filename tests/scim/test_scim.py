@@ -238,6 +238,8 @@ def named(kind, name, **more):
         ("POST", "/Users", "{", 400), ("POST", "/Users", '{"schemas": []}', 400), ("POST", "/Users", "[]", 400),
         ("POST", "/Users", named("User", "a/b"), 400),
         ("POST", "/Users", named("User", "anonymous"), 400),
+        ("POST", "/Users", named("User", "nul", displayName="a\0b"), 400),
+        ("POST", "/Users", named("User", "half", displayName="x").replace('"x"', '"\\ud800"'), 400),
         ("POST", "/Groups", named("Group", "g", members=[{"value": "x"}]), 400),
         ("GET", "/Users?filter=nonsense", None, 400), ("GET", "/Users?filter=salary gt 3", None, 400),
         ("GET", "/Users/not-an-id", None, 404), ("GET", "/Nothing", None, 404), ("PUT", "/Users", "{}", 405),
@@ -318,3 +320,9 @@ def test_whatever_is_sent_the_accounts_are_as_its_client_knows_them(own, client,
         known = {a.name: a.enabled for a in client.accounts(source="corp").accounts}
         assert known == {**dict.fromkeys(gone, False), **dict(there.values())}
         assert {m.line for m in client.subject("group:g").members} == {f"account:{there[m][0]}" for m in members}
+
+
+def test_what_cannot_be_seen_in_a_name_is_left_out_of_the_model_and_kept_as_it_was_sent(scim, client):
+    made = user(scim, "odd", displayName="One\nline \u200bonly", emails=[{"value": "odd@tidewrack.example"}])
+    assert account(client, "odd").display == "One line only" and made["displayName"] == "One\nline \u200bonly"
+    assert not client.load(client.dump().encode()).changed

@@ -15,6 +15,8 @@ from pydantic import BaseModel
 from drawknife import messages as msg
 
 from .administrators import AdministratorCalls
+from .connection import segment
+from .directories import DirectoryCalls
 from .disks import DiskCalls
 from .drafts import DraftCalls
 from .history import HistoryCalls
@@ -32,7 +34,9 @@ _PIECE = 1 << 18
 PAGE = 10_000
 
 
-class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls, ReportCalls):
+class Client(
+    HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls, DirectoryCalls, ReportCalls
+):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
     # --- the model ------------------------------------------------------------------------------
@@ -123,51 +127,51 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
 
     def ways(self, name: str, group: str | None = None) -> msg.WaysAnswer:
         """Each way in which an account came to be in each group. ``GET /accounts/{name}/ways``."""
-        return self._get(msg.WaysAnswer, f"/accounts/{_segment(name)}/ways", group=group)
+        return self._get(msg.WaysAnswer, f"/accounts/{segment(name)}/ways", group=group)
 
     def without(self, name: str, subject: str) -> msg.LossAnswer:
         """What an account would lose if it were taken out of a group or unit. ``GET /accounts/{name}/without``."""
-        return self._get(msg.LossAnswer, f"/accounts/{_segment(name)}/without", subject=subject)
+        return self._get(msg.LossAnswer, f"/accounts/{segment(name)}/without", subject=subject)
 
     def credentials(self, name: str) -> msg.Credentials:
         """What an account signs in with. ``GET /accounts/{name}/credentials``."""
-        return self._get(msg.Credentials, f"/accounts/{_segment(name)}/credentials")
+        return self._get(msg.Credentials, f"/accounts/{segment(name)}/credentials")
 
     def set_password(
         self, name: str, password: str | None = None, length: int = 20, alphabet: str = ""
     ) -> msg.PasswordSet:
         """Set a password; without one, one is generated and told. ``PUT /accounts/{name}/password``."""
         body = {"password": password, "length": length, "alphabet": alphabet}
-        return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{_segment(name)}/password", json=body))
+        return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{segment(name)}/password", json=body))
 
     def password_is_right(self, name: str, password: str) -> bool:
         """Is this the account's password? ``POST /accounts/{name}/password/check``."""
         body = {"password": password}
-        path = f"/accounts/{_segment(name)}/password/check"
+        path = f"/accounts/{segment(name)}/password/check"
         return self._read(msg.PasswordRight, self._request("POST", path, json=body)).right
 
     def clear_password(self, name: str) -> None:
         """Take the password away. ``DELETE /accounts/{name}/password``."""
-        self._request("DELETE", f"/accounts/{_segment(name)}/password")
+        self._request("DELETE", f"/accounts/{segment(name)}/password")
 
     def add_key(self, name: str, key: str) -> msg.Credentials:
         """Attach a public key, given as one line. ``POST /accounts/{name}/keys``."""
-        return self._read(msg.Credentials, self._request("POST", f"/accounts/{_segment(name)}/keys", json={"key": key}))
+        return self._read(msg.Credentials, self._request("POST", f"/accounts/{segment(name)}/keys", json={"key": key}))
 
     def remove_key(self, name: str, fingerprint: str) -> msg.Credentials:
         """Take a public key away. ``DELETE /accounts/{name}/keys/{fingerprint}``."""
-        path = f"/accounts/{_segment(name)}/keys/{quote(fingerprint, safe='/')}"
+        path = f"/accounts/{segment(name)}/keys/{quote(fingerprint, safe='/')}"
         return self._read(msg.Credentials, self._request("DELETE", path))
 
     # --- the way in and the limits ------------------------------------------------------------------
 
     def reach(self, endpoint: str, client: str) -> msg.ReachAnswer:
         """Can a client at an address come to it? ``GET /endpoints/{name}/reach``."""
-        return self._get(msg.ReachAnswer, f"/endpoints/{_segment(endpoint)}/reach", **{"from": client})
+        return self._get(msg.ReachAnswer, f"/endpoints/{segment(endpoint)}/reach", **{"from": client})
 
     def certificate(self, endpoint: str) -> msg.CertificateAnswer:
         """What its certificate says, and what is wrong with it. ``GET /endpoints/{name}/certificate``."""
-        return self._get(msg.CertificateAnswer, f"/endpoints/{_segment(endpoint)}/certificate")
+        return self._get(msg.CertificateAnswer, f"/endpoints/{segment(endpoint)}/certificate")
 
     def report_sign_ins(self, events: Sequence[dict[str, Any]]) -> int:
         """Report failed sign-ins and sessions, as :class:`drawknife.messages.SignInEvent` has them.
@@ -182,11 +186,11 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
 
     def lift(self, of: str, name: str) -> None:
         """Lift the lock of an ``account`` or an ``address``. ``DELETE /lockouts/{of}/{name}``."""
-        self._request("DELETE", f"/lockouts/{_segment(of)}/{_segment(name)}")
+        self._request("DELETE", f"/lockouts/{segment(of)}/{segment(name)}")
 
     def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
         """How much more fits at a location, and which limit binds. ``GET /accounts/{name}/headroom``."""
-        return self._get(msg.HeadroomAnswer, f"/accounts/{_segment(name)}/headroom", location=location, at=at)
+        return self._get(msg.HeadroomAnswer, f"/accounts/{segment(name)}/headroom", location=location, at=at)
 
     def usage(self, by: str = "account", offset: int = 0, limit: int | None = None) -> msg.UsageAnswer:
         """Usage by accounts, groups, units, folders, or stores. ``GET /usage``."""
@@ -212,92 +216,12 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
 
     def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
         """A short sheet for the account's user, without secrets. ``GET /accounts/{name}/handover``."""
-        return self._get(msg.HandoverAnswer, f"/accounts/{_segment(name)}/handover", endpoint=endpoint, format=format)
+        return self._get(msg.HandoverAnswer, f"/accounts/{segment(name)}/handover", endpoint=endpoint, format=format)
 
     def handover_document(self, name: str, endpoint: str | None = None) -> bytes:
         """The same sheet as a PDF. ``GET /accounts/{name}/handover/document``."""
         params = {} if endpoint is None else {"endpoint": endpoint}
-        return self._request("GET", f"/accounts/{_segment(name)}/handover/document", params=params).content
-
-    # --- directories --------------------------------------------------------------------------------
-
-    def directories(self) -> msg.DirectoryList:
-        """The directories, each with its last sync. ``GET /directories``."""
-        return self._get(msg.DirectoryList, "/directories")
-
-    def directory(self, name: str) -> msg.DirectoryLine:
-        """One directory, with its last sync. ``GET /directories/{name}``."""
-        return self._get(msg.DirectoryLine, f"/directories/{_segment(name)}")
-
-    def add_directory(self, name: str, options: dict[str, Any], bind_password: str | None = None) -> msg.DirectoryLine:
-        """Add a directory. ``POST /directories``."""
-        body = {"name": name, "options": options, "bind_password": bind_password}
-        return self._read(msg.DirectoryLine, self._request("POST", "/directories", json=body))
-
-    def change_directory(
-        self, name: str, options: dict[str, Any], bind_password: str | None = None
-    ) -> msg.DirectoryLine:
-        """Change a directory's options. ``PATCH /directories/{name}``."""
-        body = {"options": options, "bind_password": bind_password}
-        return self._read(msg.DirectoryLine, self._request("PATCH", f"/directories/{_segment(name)}", json=body))
-
-    def remove_directory(self, name: str, keep: bool = False) -> None:
-        """Remove a directory; with `keep`, what came from it becomes local. ``DELETE /directories/{name}``."""
-        self._request("DELETE", f"/directories/{_segment(name)}", params={"keep": keep})
-
-    def try_directory(self, name: str) -> msg.Tried:
-        """Read it, and tell the first few of what it has. ``POST /directories/{name}/try``."""
-        return self._read(msg.Tried, self._request("POST", f"/directories/{_segment(name)}/try"))
-
-    def preview_sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncPreview:
-        """What a sync would change, counted and named, and what follows.
-
-        ``POST /directories/{name}/sync/preview``.
-        """
-        body = {"most_leavers": most_leavers, "adopt": list(adopt)}
-        return self._read(
-            msg.SyncPreview, self._request("POST", f"/directories/{_segment(name)}/sync/preview", json=body)
-        )
-
-    def sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncReport:
-        """Sync now. The report says whether it was done; a failure changes nothing. `adopt` is handed over to it.
-
-        ``POST /directories/{name}/sync``.
-        """
-        body = {"most_leavers": most_leavers, "adopt": list(adopt)}
-        return self._read(msg.SyncReport, self._request("POST", f"/directories/{_segment(name)}/sync", json=body))
-
-    def findings(self) -> msg.FindingList:
-        """What wants attention though no rule is broken. ``GET /findings``."""
-        return self._get(msg.FindingList, "/findings")
-
-    def idle(self) -> msg.IdleAnswer:
-        """What has no effect, each with the change that takes it away. ``GET /idle``."""
-        return self._get(msg.IdleAnswer, "/idle")
-
-    def overview(self) -> msg.Overview:
-        """How much there is, and what wants attention. ``GET /overview``."""
-        return self._get(msg.Overview, "/overview")
-
-    def stores(self) -> msg.StoreList:
-        """The stores. ``GET /stores``."""
-        return self._get(msg.StoreList, "/stores")
-
-    def folder(self, place: str) -> msg.FolderAnswer:
-        """One folder, what it carries and what is in it. ``GET /folders``."""
-        return self._get(msg.FolderAnswer, "/folders", place=place)
-
-    def inside(self, place: str) -> msg.InsideAnswer:
-        """Who can do what in a folder, those together that can do the same. ``GET /folders/inside``."""
-        return self._get(msg.InsideAnswer, "/folders/inside", place=place)
-
-    def virtual_paths(self) -> msg.VirtualPathList:
-        """The virtual paths. ``GET /virtual-paths``."""
-        return self._get(msg.VirtualPathList, "/virtual-paths")
-
-    def endpoints(self) -> msg.EndpointList:
-        """The endpoints, and which do not start. ``GET /endpoints``."""
-        return self._get(msg.EndpointList, "/endpoints")
+        return self._request("GET", f"/accounts/{segment(name)}/handover/document", params=params).content
 
     # --- questions --------------------------------------------------------------------------------
 
@@ -322,14 +246,14 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
 
     def account_detail(self, name: str) -> msg.AccountDetail:
         """One account. ``GET /accounts/{name}``."""
-        return self._get(msg.AccountDetail, f"/accounts/{_segment(name)}")
+        return self._get(msg.AccountDetail, f"/accounts/{segment(name)}")
 
     def standing(self, name: str) -> msg.StandingAnswer:
         """What an account counts as, and its settings, each with where it comes from.
 
         ``GET /accounts/{name}/standing``.
         """
-        return self._get(msg.StandingAnswer, f"/accounts/{_segment(name)}/standing")
+        return self._get(msg.StandingAnswer, f"/accounts/{segment(name)}/standing")
 
     def access(
         self,
@@ -347,14 +271,14 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         `folded`: what is as the location above it is only counted there. `deepest`: so many levels below at most.
         """
         return self._get(
-            msg.AccessAnswer, f"/accounts/{_segment(name)}/access",
+            msg.AccessAnswer, f"/accounts/{segment(name)}/access",
             under=under, endpoint=endpoint, offset=offset, limit=limit or 2_000_000, folded=folded or None,
             depth=deepest, matching=matching or None,
         )  # fmt: skip
 
     def listing(self, name: str, location: str, endpoint: str | None = None) -> msg.ListingAnswer:
         """The folders that an account sees where it lists a location. ``GET /accounts/{name}/listing``."""
-        return self._get(msg.ListingAnswer, f"/accounts/{_segment(name)}/listing", location=location, endpoint=endpoint)
+        return self._get(msg.ListingAnswer, f"/accounts/{segment(name)}/listing", location=location, endpoint=endpoint)
 
     def find(self, text: str, most: int = 20) -> msg.NamedAnswer:
         """What has a text in its name, the likeliest first. ``GET /find``."""
@@ -433,7 +357,7 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         self, name: str, under: str = "/", endpoint: str | None = None, folded: bool = False, matching: str = ""
     ) -> Iterator[dict[str, Any]]:
         """The rows of :meth:`access` as plain data, each when it comes. ``GET /accounts/{name}/access``, as JSON lines."""
-        path = f"/accounts/{_segment(name)}/access"
+        path = f"/accounts/{segment(name)}/access"
         return self._lines(path, under=under, endpoint=endpoint, folded=folded or None, matching=matching or None)
 
     def compare_rows(
@@ -449,7 +373,3 @@ class Client(HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, 
         """Where an account in force differs from itself in a model file. ``POST /comparisons``."""
         body = {"account": account, "model": model, "under": under, "endpoint": endpoint}
         return self._read(msg.CompareAnswer, self._request("POST", "/comparisons", json=body))
-
-
-def _segment(name: str) -> str:
-    return quote(name, safe="")

@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from copy import copy
 from types import TracebackType
 from typing import Any, Protocol, Self, TypeVar
+from urllib.parse import quote
 
 import httpx
 from pydantic import BaseModel, ValidationError
@@ -169,3 +170,8 @@ class Connection:
 def _perhaps(method: str) -> str:
     """What has to be said where the answer to a change was lost."""
     return "" if method == "GET" else "; what was asked for may have been done all the same: `drawknife journal` tells"
+
+
+def segment(name: str) -> str:
+    """A name as one part of an address."""
+    return quote(name, safe="")

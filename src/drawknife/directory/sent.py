@@ -54,12 +54,18 @@ def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Found:
 def _display(body: dict[str, Any]) -> str | None:
     name = body.get("name") or {}
     parts = (name.get("givenName"), name.get("familyName"))
-    return body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts)) or None
+    return _plain(body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts)))
 
 
 def _mail(body: dict[str, Any]) -> str | None:
     emails = body.get("emails") or ()
-    return next((e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value")), None)
+    return _plain(next((e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value")), ""))
+
+
+def _plain(text: str) -> str | None:
+    """A value as a model can hold it: on one line, and without characters that cannot be seen."""
+    seen = "".join(c if unicodedata.category(c) not in ("Cc", "Cf", "Cs") else " " for c in text)
+    return " ".join(unicodedata.normalize("NFC", seen).split()) or None
 
 
 def check_free(model: Model, directory: str, resource: Resource, called: str) -> None:

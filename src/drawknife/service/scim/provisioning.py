@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
@@ -72,6 +73,8 @@ class Provisioning:
         """Keep one as it was sent, if it can be one of this directory; what it is called."""
         kind = type(resource).__name__
         body: dict[str, Any] = resource.model_dump(scim_ctx=Context.RESOURCE_CREATION_REQUEST)
+        if "\\u0000" in json.dumps(body):
+            raise InvalidValueException(detail="a value holds the character U+0000, which cannot be kept")
         try:
             called = name_of(kind, body, self._options)
         except BadValue as bad:
