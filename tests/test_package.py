@@ -57,7 +57,21 @@ assert drawknife.__file__.startswith({folder!r})
 from drawknife.cli.main import main
 main()
 """
-SERVER = ("flask", "flask_openapi3", "waitress", "psycopg", "psycopg_pool", "argon2", "ldap3", "prometheus_client")
+SERVER = (
+    "flask",
+    "flask_openapi3",
+    "waitress",
+    "psycopg",
+    "psycopg_pool",
+    "argon2",
+    "ldap3",
+    "prometheus_client",
+    "reportlab",
+    "xlsxwriter",
+    "openpyxl",
+    "pypdf",
+    "scim2_models",
+)
 REHEARSAL = ("asyncssh", "structlog")
 
 
