@@ -56,7 +56,7 @@ def asking(demo):
 @pytest.fixture(scope="session")
 def cluster(tmp_path_factory):
     """A cluster of the tests' own; thrown away afterwards."""
-    made = Cluster(tmp_path_factory.mktemp("cluster"))
+    made = Cluster(tmp_path_factory.mktemp("cluster"), lasting=False)
     made.start()
     yield made
     made.throw_away()

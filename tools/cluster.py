@@ -43,10 +43,12 @@ def free_port(preferred: int | None = None) -> int:
 
 
 class Cluster:
-    """The cluster in one folder. `say` is told what happens."""
+    """The cluster in one folder. `say` is told what happens. One that is not `lasting` is not waited for until what it
+    writes is on the disk: a process that is killed loses nothing by it, and a machine that fails takes the tests along."""
 
-    def __init__(self, folder: Path, say: Callable[[str], None] = lambda _: None) -> None:
+    def __init__(self, folder: Path, say: Callable[[str], None] = lambda _: None, lasting: bool = True) -> None:
         self.say = say
+        self.lasting = lasting
         self.user = _unprivileged_user() if os.geteuid() == 0 else None
         self.folder = self._reachable(folder)
         self.data = self.folder / "data"
@@ -116,6 +118,7 @@ class Cluster:
         for left in reversed(range(tries)):
             port = free_port(self._port_file())
             options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+            options += "" if self.lasting else " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
             log = str(self.folder / "postgresql.log")
             try:
                 self._program("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-o", options, "-l", log)

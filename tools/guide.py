@@ -102,7 +102,7 @@ def demo_service(cluster: Cluster, like: str, name: str, folder: Path) -> Iterat
 
 def main() -> int:
     with TemporaryDirectory() as folder:
-        cluster = Cluster(Path(folder) / "cluster")
+        cluster = Cluster(Path(folder) / "cluster", lasting=False)
         cluster.start()
         try:
             (Path(folder) / "base").mkdir()

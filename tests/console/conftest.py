@@ -16,6 +16,10 @@ ARGUMENTS = [
 ]  # fmt: skip
 
 
+#: Milliseconds: a machine that does much besides takes its time, and what does not come fails all the same.
+expect.set_options(timeout=20_000)
+
+
 @pytest.fixture(scope="module")
 def browser():
     with sync_playwright() as playwright:
