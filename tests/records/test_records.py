@@ -301,3 +301,17 @@ def test_many_changed_folders_are_read_again_as_a_whole(database):
     replace_model(database, made(True), "ada", "load", before=before)
     assert database.read("SELECT changed FROM revisions WHERE number = 2") == [(["folders:s"],)]
     assert read_snapshot(database, before).model == made(True)
+
+
+def test_a_pool_that_stands_still_gives_way_to_a_new_one(database, monkeypatch):
+    from psycopg_pool import PoolTimeout
+
+    stuck = database._pool
+
+    def nothing(*_, **__):
+        raise PoolTimeout("couldn't get a connection after 6.00 sec")
+
+    monkeypatch.setattr(stuck, "getconn", nothing)
+    assert database.read("SELECT 1") == [(1,)] and database._pool is not stuck
+    assert database.read("SELECT 2") == [(2,)]
+    stuck.close()

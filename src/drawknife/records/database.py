@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from hashlib import sha256
 from importlib.resources import files
 from typing import Any
@@ -42,15 +42,31 @@ def _why(error: Exception) -> str:
     return str(error).strip().split("\n")[0]
 
 
+@contextmanager
+def pool_returning(
+    pool: ConnectionPool[Connection[TupleRow]], taken: Connection[TupleRow]
+) -> Iterator[Connection[TupleRow]]:
+    """A connection that goes back to its pool, its transaction ended as the block ends."""
+    try:
+        with taken.transaction() if not taken.autocommit else nullcontext():
+            yield taken
+    finally:
+        pool.putconn(taken)
+
+
 class Database:
     """A pool of connections to one database. `address` is a libpq connection string."""
 
     def __init__(self, address: str, size: int = 8) -> None:
         self.address = address
-        self._pool: ConnectionPool[Connection[TupleRow]] = ConnectionPool(
-            address,
+        self._size = size
+        self._pool = self._new_pool()
+
+    def _new_pool(self) -> ConnectionPool[Connection[TupleRow]]:
+        return ConnectionPool(
+            self.address,
             min_size=1,
-            max_size=size,
+            max_size=self._size,
             timeout=6,
             reconnect_timeout=5,
             max_idle=60,
@@ -67,13 +83,29 @@ class Database:
         self._pool.close()
 
     @contextmanager
+    def _given(self) -> Iterator[Connection[TupleRow]]:
+        """A connection of the pool. Where it gives none, though the database answers, the pool stands still: a new one takes its place."""
+        pool = self._pool
+        try:
+            taken = pool.getconn()
+        except PoolTimeout:
+            with psycopg.connect(self.address, autocommit=True, connect_timeout=8) as connection:
+                if self._pool is pool:
+                    self._pool = self._new_pool()
+                    self.open()
+                yield connection
+            return
+        with pool_returning(pool, taken) as connection:
+            yield connection
+
+    @contextmanager
     def connection(self) -> Iterator[Connection[TupleRow]]:
         """A connection in autocommit mode; :class:`Unavailable` if there is none, or it breaks.
 
         :class:`NoRoom` where the database says that it has none.
         """
         try:
-            with self._pool.connection() as connection:
+            with self._given() as connection:
                 yield connection
         except (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout) as error:
             if (getattr(error, "sqlstate", None) or "").startswith(_NO_ROOM):
