@@ -67,7 +67,7 @@ class Database:
             self.address,
             min_size=1,
             max_size=self._size,
-            timeout=6,
+            timeout=3,
             reconnect_timeout=5,
             max_idle=60,
             check=ConnectionPool.check_connection,
