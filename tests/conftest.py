@@ -6,6 +6,7 @@ import subprocess
 from datetime import UTC, datetime
 from pathlib import Path
 
+import httpx
 import psycopg
 import pytest
 from hypothesis import settings
@@ -35,6 +36,8 @@ settings.register_profile(
     print_blob=True,
 )
 settings.load_profile("drawknife")
+# A busy machine is slow, not wrong. This is what bare calls of httpx go by where they say nothing.
+httpx._config.DEFAULT_TIMEOUT_CONFIG.read = 60
 
 
 @pytest.fixture(scope="session")

@@ -7,6 +7,7 @@ import zipfile
 import pytest
 
 from drawknife import __version__
+from drawknife.cli.main import OF_THE_REHEARSAL, OF_THE_SERVER
 
 from .conftest import DEMO, ROOT
 
@@ -57,26 +58,10 @@ assert drawknife.__file__.startswith({folder!r})
 from drawknife.cli.main import main
 main()
 """
-SERVER = (
-    "flask",
-    "flask_openapi3",
-    "waitress",
-    "psycopg",
-    "psycopg_pool",
-    "argon2",
-    "ldap3",
-    "prometheus_client",
-    "reportlab",
-    "xlsxwriter",
-    "openpyxl",
-    "pypdf",
-    "scim2_models",
-)
-REHEARSAL = ("asyncssh", "structlog")
 
 
 def bare(folder, *arguments):
-    script = BARE.format(missing=set(SERVER + REHEARSAL), folder=str(folder))
+    script = BARE.format(missing=set(OF_THE_SERVER + OF_THE_REHEARSAL), folder=str(folder))
     return subprocess.run(
         [sys.executable, "-c", script, *map(str, arguments)], capture_output=True, text=True, cwd=ROOT
     )

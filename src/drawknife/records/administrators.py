@@ -46,6 +46,12 @@ def each(database: Database) -> list[Administrator]:
     return [_administrator(row) for row in database.read(_ROWS + " ORDER BY folded")]
 
 
+def signing_in_through(connection: Connection[TupleRow], directory: str) -> list[str]:
+    """The names of those who sign in with the password that they have in a directory."""
+    rows = connection.execute("SELECT name FROM administrators WHERE directory = %s ORDER BY folded", (directory,))
+    return [name for (name,) in rows]
+
+
 def find(database: Database, name: str) -> Administrator:
     """One; :class:`NotFound` with the nearest name."""
     rows = database.read(_ROWS + " WHERE folded = %s", (fold(name),))

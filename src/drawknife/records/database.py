@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import logging
+import sys
+import threading
+import traceback
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
 from hashlib import sha256
@@ -16,6 +20,7 @@ from psycopg_pool import ConnectionPool, PoolTimeout
 
 from drawknife.core.words.errors import DrawknifeError, OutOfReach
 
+log = logging.getLogger(__name__)
 #: Held while the schema is brought up to date, and while the model is changed.
 SCHEMA_LOCK, CHANGE_LOCK = 0x64726177, 0x6B6E6966
 #: What every service listens to: told that there is a new revision, or that a token has changed.
@@ -36,6 +41,17 @@ class Uncertain(Unavailable):
 
 #: The class of SQLSTATE of "insufficient resources".
 _NO_ROOM = "53"
+
+
+def _told(pool: ConnectionPool[Connection[TupleRow]]) -> str:
+    """What a pool counts, and where each of its threads is."""
+    frames = sys._current_frames()
+    places = []
+    for thread in threading.enumerate():
+        if thread.name.startswith(pool.name) and thread.ident in frames:
+            stack = traceback.extract_stack(frames[thread.ident])[-4:]
+            places.append(f"{thread.name}: " + " < ".join(f"{f.name}:{f.lineno}" for f in reversed(stack)))
+    return "; ".join([str(pool.get_stats()), *places])
 
 
 def _why(error: Exception) -> str:
@@ -91,6 +107,7 @@ class Database:
         except PoolTimeout:
             with psycopg.connect(self.address, autocommit=True, connect_timeout=8) as connection:
                 if self._pool is pool:
+                    log.warning("a pool of connections stands still, and a new one takes its place: %s", _told(pool))
                     self._pool = self._new_pool()
                     self.open()
                 yield connection

@@ -121,8 +121,10 @@ class Current:
         self._heard.set()
 
     def wait_for_database(self, seconds: float) -> None:
-        """Until the database has answered for the first time, or so long."""
-        self._heard.wait(seconds)
+        """Until the database has answered for the first time, to the thread that listens and through the pool, or so long."""
+        if self._heard.wait(seconds):
+            with contextlib.suppress(Unavailable):
+                self.database.read("SELECT 1")
 
     def _newest(self) -> tuple[int, int]:
         """What the database said last, asked anew if that is too long ago; Unavailable if it is gone."""

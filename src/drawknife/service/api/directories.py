@@ -193,7 +193,7 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
                 f"{number_of(len(theirs), 'account')} of {old.name} would be left, {theirs[0]} first",
                 "keep them as local ones, with `keep`",
             )
-        who = [a.name for a in administrators.each(current().database) if a.directory == old.name]
+        who = administrators.signing_in_through(connection, old.name)
         if who:
             raise refuse(f"{several(who, 5)} would have no way to sign in any more", "another way for them before")
         records.delete_directory(connection, old.name)
