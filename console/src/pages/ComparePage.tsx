@@ -1,15 +1,16 @@
-import { Button, FileInput, Group, Text, TextInput } from "@mantine/core";
+import { Button, FileInput, Group, Text } from "@mantine/core";
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, type Comparison, GET, POST, Problem, type State } from "../api";
 import { Legend, Mark, MEANINGS } from "../parts/marks";
+import { LocationPicker, NamePicker } from "../parts/pickers";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
+import { type Column, FEW, Table, useFilter } from "../parts/Table";
 
 /** So many differences are fetched at once, each with two reasons. */
 const AT_ONCE = 200;
-const COLUMNS = "minmax(120px, 150px) minmax(0, 1fr) minmax(0, 1fr)";
 
 /** Two accounts side by side: where they differ, and why on each side. */
 export function ComparePage() {
@@ -62,20 +63,29 @@ export function ComparePage() {
     <Page title="Compare">
       <form onSubmit={submit}>
         <Group align="flex-end">
-          <TextInput label="One account" value={one} onChange={(e) => setOne(e.currentTarget.value)} autoFocus />
-          <TextInput
+          <NamePicker
+            names="account"
+            label="One account"
+            w={170}
+            value={one}
+            onChange={setOne}
+            autoFocus={!asked.one}
+          />
+          <NamePicker
+            names="account"
             label="Another"
+            w={170}
             value={file ? "" : other}
             disabled={file !== null}
-            onChange={(e) => setOther(e.currentTarget.value)}
+            onChange={setOther}
           />
-          <TextInput
+          <LocationPicker
             label="Under"
             placeholder="/"
-            w={150}
+            w={190}
             value={file ? "" : under}
             disabled={file !== null}
-            onChange={(e) => setUnder(e.currentTarget.value)}
+            onChange={setUnder}
           />
           <FileInput
             label="or the same in a model file"
@@ -120,58 +130,81 @@ interface Shown {
   loading?: boolean;
 }
 
+type Difference = Comparison["differences"][number];
+
+/** What a side says: all of it is found by. */
+const said = (state: State | null, why: string) => `${state ? MEANINGS[state] : "no such location"} ${why}`;
+
+const columns = (found: Comparison): Column<Difference>[] => [
+  {
+    head: "location",
+    track: "minmax(150px, 1fr)",
+    by: (d) => d.location,
+    show: (d) => <span className="mono wraps">{d.location}</span>,
+  },
+  {
+    head: "right",
+    track: "130px",
+    by: (d) => d.right,
+    show: (d) => (
+      <>
+        {d.right}
+        {d.below > 0 && (
+          <Text fz="xs" className="quiet wraps">
+            and in {d.below.toLocaleString("en")} below
+          </Text>
+        )}
+      </>
+    ),
+  },
+  {
+    head: found.one,
+    track: "minmax(180px, 1.7fr)",
+    by: (d) => said(d.one, d.why_one),
+    show: (d) => <Side state={d.one} why={d.why_one} />,
+  },
+  {
+    head: found.other,
+    track: "minmax(180px, 1.7fr)",
+    by: (d) => said(d.other, d.why_other),
+    show: (d) => <Side state={d.other} why={d.why_other} />,
+  },
+];
+
 function Differences({ found, more, loading }: Shown) {
+  const [matching, filter] = useFilter("Find a difference", "Part of a location, a right, a reason");
+  const heads = useMemo(() => columns(found), [found]);
   if (!found.total)
     return (
       <Empty>
         {found.one} and {found.other} can do the same everywhere.
       </Empty>
     );
-  const places = new Map<string, Comparison["differences"]>();
-  for (const d of found.differences) places.set(d.location, [...(places.get(d.location) ?? []), d]);
   const left = found.total - found.differences.length;
   return (
     <>
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls has to be reached by keys */}
-      <div className="sheet" style={{ overflow: "auto" }} tabIndex={0} role="region" aria-label="Where they differ">
-        <div className="row head" style={{ gridTemplateColumns: COLUMNS, height: 32 }}>
-          <span />
-          <b>{found.one}</b>
-          <b>{found.other}</b>
-        </div>
-        {[...places].map(([location, differences]) => (
-          <div key={location}>
-            <div className="row place">
-              <b className="mono wraps">{location}</b>
-            </div>
-            {differences.map((d) => (
-              <div key={d.right} className="row difference" style={{ gridTemplateColumns: COLUMNS }}>
-                <span>
-                  {d.right}
-                  {d.below > 0 && (
-                    <Text fz="xs" className="quiet">
-                      and in {d.below.toLocaleString("en")} below
-                    </Text>
-                  )}
-                </span>
-                <Side state={d.one} why={d.why_one} />
-                <Side state={d.other} why={d.why_other} />
-              </div>
-            ))}
-          </div>
-        ))}
-        {more && (
-          <Button variant="subtle" size="xs" m={10} loading={loading} onClick={more}>
-            Show {Math.min(left, AT_ONCE).toLocaleString("en")} more of {left.toLocaleString("en")}
-          </Button>
-        )}
-      </div>
       <Legend>
+        {found.total > FEW && filter}
         <span>
           {found.total.toLocaleString("en")} {found.total === 1 ? "difference" : "differences"}
           {left > 0 && `, the first ${found.differences.length.toLocaleString("en")} shown`}
         </span>
+        {more && (
+          <Button variant="subtle" size="compact-xs" loading={loading} onClick={more}>
+            Show {Math.min(left, AT_ONCE).toLocaleString("en")} more
+          </Button>
+        )}
       </Legend>
+      <Table
+        label="Where they differ"
+        rows={found.differences}
+        columns={heads}
+        keyOf={(d) => `${d.right} ${d.location}`}
+        matching={matching}
+        one="difference"
+        none="Nothing differs."
+        tall
+      />
     </>
   );
 }

@@ -5,7 +5,8 @@ import { useSearchParams } from "react-router";
 import { answer, type Directory, GET, POST, type SyncReport } from "../api";
 import { Consequences } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
-import { Empty, Failed, Loaded } from "../parts/states";
+import { Failed, Loaded } from "../parts/states";
+import { type Column, Table, useFilter } from "../parts/Table";
 import { DirectoryButton } from "./DirectoryEditor";
 
 const STATES: Record<SyncReport["state"], [string, string]> = {
@@ -16,24 +17,95 @@ const STATES: Record<SyncReport["state"], [string, string]> = {
   failed: ["✕ failed", "bad"],
 };
 
-/** The directories, their last syncs, and what a sync would do now. */
+const counts = (of: "accounts" | "groups" | "units", track: string): Column<Directory> => ({
+  head: of,
+  track,
+  by: (d) => d[of],
+  show: (d) => d[of].toLocaleString("en"),
+});
+
+/** How often, or when, it is synced. */
+const kept = (d: Directory) =>
+  d.options.address === "scim:"
+    ? d.options.shown_first
+      ? "sent by SCIM, waits for a sync"
+      : "sent by SCIM, counts at once"
+    : d.options.interval
+      ? `every ${d.options.interval} s`
+      : "on demand";
+
+const COLUMNS: Column<Directory>[] = [
+  { head: "directory", track: "minmax(110px, 1fr)", by: (d) => d.name, show: (d) => <b>{d.name}</b> },
+  {
+    head: "address",
+    track: "minmax(160px, 1.5fr)",
+    by: (d) => String(d.options.address),
+    show: (d) => <span className="mono">{String(d.options.address)}</span>,
+  },
+  counts("accounts", "80px"),
+  counts("groups", "70px"),
+  counts("units", "60px"),
+  { head: "synced", track: "minmax(110px, 1fr)", by: kept, show: kept },
+  {
+    head: "last",
+    track: "minmax(200px, 1.5fr)",
+    by: (d) => d.last?.at,
+    show: (d) => <LastSync report={d.last} />,
+  },
+];
+
+function LastSync({ report }: { report: SyncReport | null }) {
+  if (!report) return <span className="quiet">never synced here</span>;
+  const [label, style] = STATES[report.state] ?? [report.state, ""];
+  return (
+    <>
+      <span className={style}>{label}</span>{" "}
+      <span className="quiet">{new Date(report.at).toLocaleString("sv").slice(0, 16)}</span>
+    </>
+  );
+}
+
+/** The directories, their last syncs, and what a sync of one would do now. */
 export function DirectoriesPage() {
+  const [search] = useSearchParams();
+  const [matching, filter] = useFilter("Filter directories", "Part of a name, an address");
   const query = useQuery({
     queryKey: ["directories"],
     queryFn: () => answer(GET("/api/v1/directories")),
   });
+  const asked = search.get("preview") ?? search.get("of");
   return (
-    <Page title="Directories" beside={<DirectoryButton />}>
+    <Page
+      title="Directories"
+      beside={
+        <Group gap={10}>
+          <DirectoryButton />
+          {filter}
+        </Group>
+      }
+    >
       <Loaded query={query}>
-        {(data) =>
-          data.directories.length === 0 ? (
-            <Empty>
-              There is no directory yet: add one, and people, groups and units come from LDAP, an LDIF file, or by SCIM.
-            </Empty>
-          ) : (
-            data.directories.map((d) => <OneDirectory key={d.name} directory={d} />)
-          )
-        }
+        {({ directories }) => {
+          const chosen = directories.find((d) => d.name === asked) ?? directories[0];
+          return (
+            <>
+              <div style={{ flexShrink: 0 }}>
+                <Table
+                  label="Directories"
+                  rows={directories}
+                  columns={COLUMNS}
+                  keyOf={(d) => d.name}
+                  matching={matching}
+                  to={(d) => `/directories?${new URLSearchParams({ of: d.name })}`}
+                  chosen={(d) => d === chosen}
+                  one="directory"
+                  none="There is no directory yet: add one, and people, groups and units come from LDAP, an LDIF file, or by SCIM."
+                />
+              </div>
+              {chosen && <OneDirectory key={chosen.name} directory={chosen} />}
+            </>
+          );
+        }}
       </Loaded>
     </Page>
   );
@@ -42,6 +114,7 @@ export function DirectoriesPage() {
 function OneDirectory({ directory }: { directory: Directory }) {
   const [search, setSearch] = useSearchParams();
   const showing = search.get("preview") === directory.name;
+  const mine = { of: directory.name };
   const client = useQueryClient();
   const [adopt, setAdopt] = useState<string[]>([]);
   const preview = useQuery({
@@ -61,7 +134,7 @@ function OneDirectory({ directory }: { directory: Directory }) {
       answer(POST("/api/v1/directories/{name}/sync", { params: { path: { name: directory.name } }, body: { adopt } })),
     onSettled: () => {
       setAdopt([]);
-      setSearch({}, { replace: true });
+      setSearch(mine, { replace: true });
       return client.invalidateQueries();
     },
   });
@@ -77,15 +150,7 @@ function OneDirectory({ directory }: { directory: Directory }) {
             {directory.accounts} accounts, {directory.groups} groups, {directory.units} units
             <span className="quiet">
               {" "}
-              ·{" "}
-              {directory.options.address === "scim:"
-                ? directory.options.shown_first
-                  ? "sent by SCIM, waits for a sync"
-                  : "sent by SCIM, counts at once"
-                : directory.options.interval
-                  ? `every ${directory.options.interval} s`
-                  : "on demand"}{" "}
-              · at most {String(directory.options.most_leavers)} % may leave
+              · {kept(directory)} · at most {String(directory.options.most_leavers)} % may leave
             </span>
           </Text>
         </div>
@@ -94,7 +159,7 @@ function OneDirectory({ directory }: { directory: Directory }) {
           <Button
             size="xs"
             variant="default"
-            onClick={() => setSearch(showing ? {} : { preview: directory.name }, { replace: true })}
+            onClick={() => setSearch(showing ? mine : { preview: directory.name }, { replace: true })}
           >
             {showing ? "Hide" : "What would a sync do?"}
           </Button>

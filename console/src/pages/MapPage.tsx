@@ -1,9 +1,10 @@
-import { Checkbox, Group, Select, Text, TextInput } from "@mantine/core";
+import { Autocomplete, Checkbox, Group, Select, Text } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, GET, type MapWindow, RIGHTS } from "../api";
+import { LocationPicker, NamePicker } from "../parts/pickers";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { foldColumns } from "../parts/tree";
@@ -38,16 +39,14 @@ export function MapPage() {
     queryFn: () => windowOf(asked, 0, 0),
     placeholderData: keepPreviousData,
   });
-  const text = (key: keyof Choice, label: string, placeholder: string, w: number) => (
-    <TextInput
-      label={label}
-      placeholder={placeholder}
-      w={w}
-      size="xs"
-      value={choice[key]}
-      onChange={(e) => put(key, e.currentTarget.value)}
-    />
-  );
+  const typed = (key: keyof Choice, label: string, placeholder: string, w: number) => ({
+    label,
+    placeholder,
+    w,
+    size: "xs",
+    value: choice[key],
+    onChange: (value: string) => put(key, value),
+  });
   return (
     <Page title="Map" wide>
       <Group align="flex-end" gap={10}>
@@ -60,11 +59,11 @@ export function MapPage() {
           allowDeselect={false}
           onChange={(v) => put("right", v)}
         />
-        {text("matching", "Account", "part of a name", 112)}
-        {text("group", "In group", "name", 100)}
-        {text("unit", "In unit", "path", 100)}
-        {text("under", "Under", "/", 110)}
-        {text("deepest", "Levels below", "all", 92)}
+        <NamePicker names="account" {...typed("matching", "Account", "part of a name", 112)} />
+        <NamePicker names="group" {...typed("group", "In group", "name", 110)} />
+        <NamePicker names="unit" {...typed("unit", "In unit", "path", 100)} />
+        <LocationPicker {...typed("under", "Under", "/", 110)} />
+        <Autocomplete {...typed("deepest", "Levels below", "all", 92)} data={["1", "2", "3"]} />
         <Select
           label="In store"
           size="xs"

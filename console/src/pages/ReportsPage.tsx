@@ -5,6 +5,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, GET, POST, type Report, type ReportLine, type ReportRow } from "../api";
 import { AccountLink } from "../parts/marks";
+import { AboutPicker } from "../parts/pickers";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
@@ -88,13 +89,13 @@ function MakeReport() {
       }}
     >
       <Group gap={8} align="flex-start" wrap="nowrap">
-        <TextInput
+        <AboutPicker
           size="xs"
           w={260}
           aria-label="About"
           placeholder="survey:/inbox, store:public, group:boats"
           value={about}
-          onChange={(e) => setAbout(e.currentTarget.value)}
+          onChange={setAbout}
           error={make.error?.message}
         />
         <Button size="xs" type="submit" loading={make.isPending}>

@@ -1,9 +1,10 @@
-import { Button, Group, Select, Text, TextInput } from "@mantine/core";
+import { Button, Group, Select, Text } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, GET, RIGHTS, type Who } from "../api";
 import { AccountLink, Chain, Legend, Mark, PlaceLink } from "../parts/marks";
+import { WherePicker } from "../parts/pickers";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
@@ -44,13 +45,13 @@ export function WhoPage() {
             allowDeselect={false}
             searchable
           />
-          <TextInput
+          <WherePicker
             label="At"
             placeholder="/soundings or survey:/soundings"
             value={at}
-            onChange={(e) => setAt(e.currentTarget.value)}
+            onChange={setAt}
             w={320}
-            autoFocus
+            autoFocus={!asked.at}
           />
           <Select
             label="But for the gate"

@@ -47,8 +47,6 @@ interface Props<T> {
 /** More rows than these are made only where they are looked at. */
 const MANY = 100;
 const HEIGHT = 34;
-/** The column that has buttons, and no head. */
-const ACTIONS = "actions";
 
 /** A list: sorted by a click on a head, its columns drawn wider at the edge, moved through with the arrow keys. */
 export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching = "", chosen, tall }: Props<T>) {
@@ -58,8 +56,9 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
   const [columnSizing, setColumnSizing] = useState<ColumnSizingState>({});
   const defined = useMemo<ColumnDef<T>[]>(
     () =>
-      columns.map((c) => ({
-        id: c.head || ACTIONS,
+      columns.map((c, i) => ({
+        id: String(i),
+        header: c.head,
         accessorFn: (row) => c.by?.(row) ?? undefined,
         enableSorting: c.by !== undefined,
         sortUndefined: "last",
@@ -123,9 +122,7 @@ export function Table<T>({ label, rows, columns, keyOf, to, none, one, matching 
     ],
     [],
   );
-  const tracks = columns
-    .map((c) => (columnSizing[c.head || ACTIONS] ? `${columnSizing[c.head || ACTIONS]}px` : c.track))
-    .join(" ");
+  const tracks = columns.map((c, i) => (columnSizing[i] ? `${columnSizing[i]}px` : c.track)).join(" ");
   const line = (
     row: Row<T>,
     index: number,
@@ -205,6 +202,7 @@ const isFree = (event: globalThis.KeyboardEvent) =>
 function Head<T>({ header, sizes }: { header: Header<T, unknown>; sizes: (sizes: ColumnSizingState) => void }) {
   const { column } = header;
   const order = column.getIsSorted();
+  const name = String(column.columnDef.header);
   const Arrow = order === "desc" ? IconArrowDown : IconArrowUp;
   const draw = (event: React.MouseEvent<HTMLElement>) => {
     const cells = [...(event.currentTarget.closest(".head")?.children ?? [])] as HTMLElement[];
@@ -218,15 +216,15 @@ function Head<T>({ header, sizes }: { header: Header<T, unknown>; sizes: (sizes:
       {column.getCanSort() ? (
         <button
           type="button"
-          aria-label={`Sort by ${column.id}`}
+          aria-label={`Sort by ${name}`}
           aria-pressed={order !== false}
           onClick={column.getToggleSortingHandler()}
         >
-          {column.id}
+          {name}
           {order && <Arrow size={12} />}
         </button>
       ) : (
-        column.id !== ACTIONS && column.id
+        name
       )}
       <i className="edge" onMouseDown={draw} />
     </span>
@@ -256,7 +254,7 @@ export function useFilter(label: string, placeholder: string, begins = "") {
 }
 
 /** So many rows are looked through by eye. */
-const FEW = 20;
+export const FEW = 20;
 
 /** A list that is a part of a page, no higher than what is left beside the rest; searched, where it is long. */
 export function PartTable<T>({ search, ...list }: Omit<Props<T>, "matching"> & { search: string }) {

@@ -23,11 +23,12 @@ const useGroups = (enabled: boolean) =>
 
 type Props = Omit<AutocompleteProps, "data">;
 
-/** An account, or a unit: those that there are, the first that hold what was typed. */
-export function NamePicker({ names, ...props }: Props & { names: "account" | "unit" }) {
+/** An account, a group or a unit: those that there are, the first that hold what was typed. */
+export function NamePicker({ names, ...props }: Props & { names: "account" | "group" | "unit" }) {
   const accounts = useAccounts(names === "account");
+  const groups = useGroups(names === "group");
   const units = useUnits(names === "unit");
-  return <Autocomplete {...props} limit={30} data={names === "account" ? accounts : units} />;
+  return <Autocomplete {...props} limit={30} data={{ account: accounts, group: groups, unit: units }[names]} />;
 }
 
 /** Whom a line can name: accounts, groups and units, and the subjects that are built in. */
@@ -57,6 +58,33 @@ export function PlacePicker(props: Props & { value: string }) {
     ? (folder.data?.folders ?? []).map((f) => f.place)
     : (stores.data?.stores ?? []).map((s) => `${s.name}:/`);
   return <Autocomplete {...props} limit={30} data={[...new Set(data)]} />;
+}
+
+/** A location: the virtual paths, which accounts see. */
+export function LocationPicker(props: Props) {
+  const vpaths = useQuery({ queryKey: ["virtual-paths"], queryFn: () => answer(GET("/api/v1/virtual-paths")) });
+  const data = (vpaths.data?.virtual_paths ?? []).map((v) => v.path);
+  return <Autocomplete {...props} limit={30} data={data} />;
+}
+
+/** Where somebody can be: a location, or a store folder once a store is named. */
+export function WherePicker({ value, ...props }: Props & { value: string }) {
+  return value.startsWith("/") ? <LocationPicker value={value} {...props} /> : <PlacePicker value={value} {...props} />;
+}
+
+/** What a report can be about: a folder with all below it, a store, a group. */
+export function AboutPicker(props: Props & { value: string }) {
+  const groups = useGroups(true).map((name) => `group:${name}`);
+  const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
+  if (props.value.includes(":/")) return <PlacePicker {...props} />;
+  const named = (stores.data?.stores ?? []).map((s) => s.name);
+  return (
+    <Autocomplete
+      {...props}
+      limit={30}
+      data={[...named.map((n) => `${n}:/`), ...named.map((n) => `store:${n}`), ...groups]}
+    />
+  );
 }
 
 const UNITS = { size: ["KiB", "MiB", "GiB", "TiB"], duration: ["minutes", "hours", "days"] };
