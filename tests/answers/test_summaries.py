@@ -3,7 +3,7 @@
 import pytest
 
 from drawknife.answers.summaries import summary
-from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.access_differences import AccessChange
 from drawknife.core.follows.consequences import Consequences, LeadsChange, SettingChange
 from drawknife.core.follows.room_changes import Room, RoomChange
 from drawknife.core.follows.sign_in_changes import SignInChange

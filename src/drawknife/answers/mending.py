@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
@@ -15,6 +15,7 @@ from drawknife.core.decide.gates import UnknownName, gate_obstacles, open_case, 
 from drawknife.core.follows.consequences import Consequences
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.promises_held import broken_by
+from drawknife.core.follows.some_names import each_once
 from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.model.items import parse_entry, parse_grant
 from drawknife.core.prepared.prepared import prepare
@@ -104,14 +105,12 @@ class MendAnswers(Asked):
 
 def _others(follows: Consequences, asker: str) -> list[str]:
     """The other accounts for which sign-in, access, settings or room are different, on any day."""
-    found: dict[str, None] = {}
+    every: list[Sequence[str]] = []
     for f in (follows, *(then for _, then in follows.later)):
         for some in (f.sign_in, f.access, f.settings, f.room, f.leads):
-            for change in some:
-                found.update(dict.fromkeys(change.accounts))
-        found.update(dict.fromkeys((*f.come, *f.gone)))
-    found.pop(asker, None)
-    return list(found)
+            every += [change.accounts for change in some]
+        every += [f.come, f.gone]
+    return [name for name in each_once(every) if name != asker]
 
 
 def _also(follows: Consequences, asker: str, gains: bool) -> int:

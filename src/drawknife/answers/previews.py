@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from drawknife import messages as msg
 from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
-from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.access_differences import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.disk_changes import not_compared

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from drawknife.core.follows.access_changes import AccessChange
+from drawknife.core.follows.access_differences import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.disk_changes import OnDisk, not_compared, of_disks
+from drawknife.core.follows.some_names import each_once
 from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.follows.trials_turned import NEW
 from drawknife.core.words.sizes import number_of, several
@@ -28,7 +29,7 @@ def summary(f: Consequences) -> list[str]:
     for may, word in ((False, "can no longer sign in"), (True, "can now sign in")):
         some = [s for s in f.sign_in if s.may is may]
         if some:
-            said.append(f"{_who(some)} {word} at {_some_of(_unlike(_by_account(some)), (s.endpoint for s in some))}")
+            said.append(f"{_who(some)} {word} at {_some_of(_unlike(_whom(some)), (s.endpoint for s in some))}")
     said += _access([a for a in f.access if a.endpoint is None])
     signing = {(account, s.endpoint) for s in f.sign_in for account in s.accounts}
     # Who comes in no more has nothing there: that is said already.
@@ -81,7 +82,7 @@ def _on_disk(found: OnDisk) -> list[str]:
 
 def _who(changes: Sequence[Any], one: str = "", more: str = "") -> str:
     """Everybody whom some changes are about, with a verb."""
-    names = dict.fromkeys(name for c in changes for name in c.accounts)
+    names = each_once(c.accounts for c in changes)
     return f"{several(names)} {one if len(names) == 1 else more}".rstrip()
 
 
@@ -89,17 +90,18 @@ def _some_of(differ: bool, names: Iterable[str], few: int = 3) -> str:
     return ("some of " if differ else "") + several(names, few)
 
 
-def _unlike(sets: Iterable[object]) -> bool:
-    return len(set(sets)) > 1
+def _unlike(every: Iterable[object]) -> bool:
+    rest = iter(every)
+    first = next(rest, None)
+    return any(x != first for x in rest)
 
 
-def _by_account(changes: Sequence[Any]) -> list[frozenset[str]]:
-    """For each account the endpoints that some changes are about."""
-    found: dict[str, set[str]] = {}
+def _whom(changes: Sequence[Any]) -> list[frozenset[str]]:
+    """For each of the endpoints that some changes are about, the accounts."""
+    found: dict[str, list[Sequence[str]]] = {}
     for c in changes:
-        for name in c.accounts:
-            found.setdefault(name, set()).add(c.endpoint)
-    return [frozenset(x) for x in found.values()]
+        found.setdefault(c.endpoint, []).append(c.accounts)
+    return [frozenset(each_once(some)) for some in found.values()]
 
 
 def _settings(changes: Sequence[SettingChange]) -> list[str]:
@@ -128,7 +130,7 @@ def _access(changes: Sequence[AccessChange]) -> list[str]:
             unlike = _unlike((a.accounts, a.endpoint) for a in some)
             places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.worth_a_line))
             ways = [a.endpoint for a in some if a.endpoint is not None]
-            through = f" through {_some_of(_unlike(_by_account(some)), ways)}" if ways else ""
+            through = f" through {_some_of(_unlike(_whom(some)), ways)}" if ways else ""
             folded = len({x for a in some for x in a.locations} - {x for a in some for x in a.worth_a_line})
             below = f", with {folded} below" if folded else ""
             said.append(f"{_who(some, one, more)} {rights}{how} at {places}{below}{through}")

@@ -59,6 +59,11 @@ class Cell:
         return (plain, owning) if self._disk is None else self._disk.let(self.path, distance, plain, owning)
 
     @property
+    def shared(self) -> tuple[object, int] | None:
+        """What all cells have in common that have the very same sets, here and below; None where that is not known."""
+        return None if self._source is None or self._disk is not None else self._source[1:]
+
+    @property
     def location(self) -> str:
         """The virtual location."""
         if self._location is None:
@@ -89,7 +94,7 @@ class _Row:
 class _State:
     """What a folder hands down: the flow of its store, its rows, and what it made ready for those below."""
 
-    __slots__ = ("flow", "location_matters", "ready", "rows")
+    __slots__ = ("__weakref__", "flow", "location_matters", "ready", "rows")
 
     def __init__(self, flow: Flow, rows: list[_Row], location_matters: bool) -> None:
         self.flow, self.rows, self.location_matters = flow, rows, location_matters

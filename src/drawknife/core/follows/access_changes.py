@@ -9,43 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from ..everybody.access_map import OF_FILES, AccessMap, Cell, access_of_all
-from ..everybody.closed_form import NOBODY, Sets
-from ..everybody.division import bits_in
+from ..everybody.access_map import AccessMap, Cell, access_of_all
+from ..everybody.closed_form import Sets
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
-from ..words.names import UNRECORDED, Place, ancestors, join, rest_below, tree_key
-from ..words.rights import RIGHTS
+from ..words.names import Place, ancestors, join, rest_below, tree_key
+from .access_differences import NONE, AccessChange, Depths, Three, compared, joined, told
 from .pairing import Renames
-
-#: Access at a location, in a folder that is not recorded in it, and one deeper: (on what is not its own, on what is).
-Depths = list[tuple[Sets, Sets]]
-Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
-_NONE: Depths = [(NOBODY, NOBODY)] * 3
-
-
-class AccessChange(NamedTuple):
-    """Some accounts gain and lose the same rights at some locations, through an endpoint if one is named.
-
-    A right that remains with fewer or more files (one's own, others') is in `narrowed` or `widened`. A location
-    that ends in ``/…`` is a folder in it that is not recorded, ``/…/…`` one deeper; they are told only where they
-    change otherwise than what they lie in.
-    """
-
-    accounts: tuple[str, ...]
-    locations: tuple[str, ...]
-    gained: tuple[str, ...]
-    lost: tuple[str, ...]
-    widened: tuple[str, ...]
-    narrowed: tuple[str, ...]
-    endpoint: str | None = None
-    #: So many of the locations, from the first on, are worth a line; of each of the rest it is so at the location above it.
-    tops: int = 0
-
-    @property
-    def worth_a_line(self) -> tuple[str, ...]:
-        """The locations of which it is not so at the nearest location above them."""
-        return self.locations[: self.tops] if self.tops else self.locations
 
 
 class Side(NamedTuple):
@@ -94,7 +64,7 @@ def access_changes(
     those in `branches`, are looked at, as nothing else can differ.
     """
     renames = renames or Renames()
-    one, other = (None if side is None else Looking(side, _map_of(side)) for side in (before, after))
+    one, other = (None if side is None else Looking(side, map_of(side)) for side in (before, after))
     old = _seen(one, branches, renames, under) if one is not None else {}
     new = _seen(other, branches, None, under) if other is not None else {}
     if renames.moves and other is not None:
@@ -102,33 +72,10 @@ def access_changes(
     if branches is None or under is not None:
         _ask_the_other(one, old, new)
         _ask_the_other(other, new, old)
-    found: dict[tuple[int, Changes], tuple[list[str], list[str]]] = {}  # worth a line, and folded
-    nothing = _Seen(0, _NONE)
-    ways: list[tuple[str, list[tuple[int, Changes]]]] = []  # the locations above, and what changes there
-    for location in sorted({*old, *new}, key=tree_key):
-        was, now = old.get(location, nothing).depths, new.get(location, nothing).depths
-        while ways and rest_below(location, ways[-1][0]) is None:
-            ways.pop()
-        nearest = ways[-1][1] if ways else []
-        above: list[tuple[int, Changes]] = []
-        shown = location
-        for depth in range(3):
-            here = _alike(was[depth], now[depth])
-            if depth == 0:
-                ways.append((location, here))
-            for accounts, changes in here:
-                folded = depth == 0 and (accounts, changes) in nearest
-                for members, same in above:
-                    if same == changes:
-                        accounts &= ~members
-                if accounts:
-                    found.setdefault((accounts, changes), ([], []))[folded].append(shown)
-            above = here
-            shown = f"{shown if shown != '/' else ''}/{UNRECORDED}"
-    return [
-        AccessChange(tuple(names[bit] for bit in bits_in(accounts)), (*tops, *folded), *changes, endpoint, len(tops))
-        for (accounts, changes), (tops, folded) in found.items()
-    ]
+    compare, nothing = _Comparing(), _Seen(0, NONE)
+    locations = {*old, *new}
+    differences = {x: compare(old.get(x, nothing).depths, new.get(x, nothing).depths) for x in locations}
+    return told(locations, differences, names, endpoint)
 
 
 # --- looking ------------------------------------------------------------------------------------
@@ -144,13 +91,15 @@ def _seen(
     side, map_ = looking
     found: dict[str, _Seen] = {}
     wanted = None if branches is None else _wanted(map_, branches)
+    admitted = _Admitted(side.admitted)
+    within = {store: frozenset(folders) for store, folders in (branches or {}).items()}
     for cell in map_.cells(wanted) if under is None else _cells_under(side.prepared, map_, under, wanted or {}):
         members = cell.members if side.admitted is None else cell.members & side.admitted
-        if branches is not None and under is None and not _is_location(cell, branches):
+        if branches is not None and under is None and not _is_location(cell, within):
             continue
         if members:
             location, moved = _called(cell, renames) if renames else (cell.location, False)
-            _put(found, location, members, _depths(cell, side.admitted), moved)
+            _put(found, location, members, admitted.depths(cell), moved)
     return found
 
 
@@ -192,18 +141,42 @@ def _cells_under(
             yield cell  # else it is no location of theirs: it is only looked at as others have it
 
 
-def _map_of(side: Side) -> AccessMap:
+def map_of(side: Side) -> AccessMap:
+    """The map of a side's accounts."""
     if side.accounts is None:
         return access_of_all(side.prepared, side.through, side.disk)
     found = AccessMap(side.prepared, side.accounts, side.through)
     return found.with_disks() if side.disk else found
 
 
-def _depths(cell: Cell, admitted: int | None) -> Depths:
-    found = [(cell.plain, cell.owning), cell.below(1), cell.below(2)]
-    if admitted is None:
+class _Admitted:
+    """Restricts sets to the accounts that are admitted; sets that many folders share stay shared."""
+
+    def __init__(self, admitted: int | None) -> None:
+        self._admitted = admitted
+        # By the number of what it was made of, which is kept with it, so that nothing else gets that number.
+        self._found: dict[int, tuple[Sets, Sets]] = {}
+        self._depths: dict[tuple[int, int], tuple[object, Depths]] = {}
+
+    def _of(self, sets: Sets) -> Sets:
+        admitted = self._admitted
+        if admitted is None:
+            return sets
+        found = self._found.get(id(sets))
+        if found is None:
+            found = self._found[id(sets)] = (sets, [s & admitted for s in sets])
+        return found[1]
+
+    def depths(self, cell: Cell) -> Depths:
+        """The sets at a cell, in a folder that is not recorded in it, and one deeper."""
+        shared = cell.shared
+        if shared is not None and (known := self._depths.get((id(shared[0]), shared[1]))) is not None:
+            return known[1]
+        both = ((cell.plain, cell.owning), cell.below(1), cell.below(2))
+        found = [(self._of(plain), self._of(owning)) for plain, owning in both]
+        if shared is not None:
+            self._depths[id(shared[0]), shared[1]] = (shared[0], found)
         return found
-    return [([s & admitted for s in plain], [s & admitted for s in owning]) for plain, owning in found]
 
 
 def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: bool = False) -> None:
@@ -212,11 +185,7 @@ def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, m
         found[location] = _Seen(members, depths, moved)
     else:
         there.members |= members
-        there.depths = [_joined(a, b) for a, b in zip(there.depths, depths, strict=True)]
-
-
-def _joined(a: tuple[Sets, Sets], b: tuple[Sets, Sets]) -> tuple[Sets, Sets]:
-    return [x | y for x, y in zip(a[0], b[0], strict=True)], [x | y for x, y in zip(a[1], b[1], strict=True)]
+        there.depths = joined(there.depths, depths)
 
 
 def _wanted(map_: AccessMap, branches: dict[str, list[str]]) -> dict[str, list[str]]:
@@ -230,7 +199,7 @@ def _wanted(map_: AccessMap, branches: dict[str, list[str]]) -> dict[str, list[s
     return found
 
 
-def _is_location(cell: Cell, branches: dict[str, list[str]]) -> bool:
+def _is_location(cell: Cell, branches: dict[str, frozenset[str]]) -> bool:
     """Is it a location of the members, or does only a virtual path of others begin at that folder?"""
     segment = cell.segment
     if segment is None or cell.location == segment.path:
@@ -257,7 +226,7 @@ def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict
         if side.admitted is not None:
             members &= side.admitted
         if members:
-            asked.append((cell.location, members, _depths(cell, members)))
+            asked.append((cell.location, members, _Admitted(members).depths(cell)))
     for location, members, depths in asked:
         _put(known, location, members, depths)
 
@@ -287,35 +256,15 @@ def _at_or_below(place: Place, top: str) -> bool:
     return place.store == store and rest_below(place.path, path) is not None
 
 
-# --- comparing ----------------------------------------------------------------------------------
+class _Comparing:
+    """Compares, and keeps what it found: folders that carry nothing have the very sets of the folder above."""
 
+    def __init__(self) -> None:
+        # By the numbers of what was compared, all of which is kept as long as this is.
+        self._found: dict[tuple[int, int], Three] = {}
 
-def _alike(was: tuple[Sets, Sets], now: tuple[Sets, Sets]) -> list[tuple[int, Changes]]:
-    """The accounts for which something changes, parted by what changes: gained, lost, widened, narrowed."""
-    if was[0] == now[0] and was[1] == now[1]:
-        return []
-    kinds: list[tuple[int, int, int]] = []  # accounts, which of the four, which right
-    touched = 0
-    for r in range(len(RIGHTS)):
-        had, has = was[0][r] | was[1][r], now[0][r] | now[1][r]
-        gained, lost = has & ~had, had & ~has
-        wider = narrower = 0
-        if r in OF_FILES:
-            both = had & has
-            wider = both & (now[0][r] & ~was[0][r] | now[1][r] & ~was[1][r])
-            narrower = both & (was[0][r] & ~now[0][r] | was[1][r] & ~now[1][r])
-        for which, accounts in enumerate((gained, lost, wider, narrower)):
-            if accounts:
-                kinds.append((accounts, which, r))
-                touched |= accounts
-    parts: list[tuple[int, Changes]] = [(touched, ((), (), (), ()))] if touched else []
-    for accounts, which, r in kinds:
-        parted: list[tuple[int, Changes]] = []
-        for members, changes in parts:
-            if members & accounts:
-                more = tuple((*c, RIGHTS[r]) if i == which else c for i, c in enumerate(changes))
-                parted.append((members & accounts, more))  # type: ignore[arg-type]
-            if members & ~accounts:
-                parted.append((members & ~accounts, changes))
-        parts = parted
-    return parts
+    def __call__(self, was: Depths, now: Depths) -> Three:
+        found = self._found.get((id(was), id(now)))
+        if found is None:
+            found = self._found[id(was), id(now)] = compared(was, now)
+        return found

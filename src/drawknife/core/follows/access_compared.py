@@ -9,13 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from ..model.items import Subject
+from ..model.items import Subject, VirtualPath
 from ..model.soundness import new_items
 from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
 from ..words.names import fold, tree_key
 from ..words.sizes import number_of
-from .access_changes import AccessChange, Side, access_changes
+from .access_changes import Side, access_changes
+from .access_differences import AccessChange
+from .branches_compared import changes_in_branches
 from .pairing import Pairing
 from .sign_in_changes import SigningIn
 
@@ -98,10 +100,11 @@ def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> 
     if not positions or not wanted:
         return []
     if pairing.aligned and len(positions) > len(pairing.common) // 2:
-        kept = bits_of(positions, len(pairing.common))
+        every = len(positions) == len(pairing.common)
+        kept = None if every else bits_of(positions, len(pairing.common))
         sides = Side(pairing.before, None, None, kept), Side(pairing.after, None, None, kept)
-        return access_changes(*sides, [a.name for a in pairing.after.model.accounts], wanted)
-    return access_changes(*_sides(pairing, positions), _names(pairing, positions), wanted)
+        return changes_in_branches(*sides, [a.name for a in pairing.after.model.accounts], wanted)
+    return changes_in_branches(*_sides(pairing, positions), _names(pairing, positions), wanted)
 
 
 def _below(pairing: Pairing, branches: Branches) -> dict[str, list[str]]:
@@ -197,10 +200,27 @@ def with_changed_paths(pairing: Pairing) -> set[int]:
     a, b = pairing.before.model.virtual_paths, pairing.after.model.virtual_paths
     if a is b or a == b:
         return set()
-    old, new = set(a), set(b)
-    was: set[object] = {g.subject for v in old - new for g in v.grants}
-    now: set[object] = {g.subject for v in new - old for g in v.grants}
+    old, new = _by_what_they_are(a), _by_what_they_are(b)
+    was: set[object] = set()
+    now: set[object] = set()
+    for key in old.keys() | new.keys():
+        before, after = old.get(key, set()), new.get(key, set())
+        # Whom no grant names that is in one of them only, has the same grants in both.
+        was.update(subject for subject, _ in before - after)
+        now.update(subject for subject, _ in after - before)
     return pairing.positions(was, now)
+
+
+#: What a grant gives, and to whom.
+Given = tuple[Subject, int]
+
+
+def _by_what_they_are(vpaths: Sequence[VirtualPath]) -> dict[tuple[str, str, str], set[Given]]:
+    """The grants of each virtual path, by what else it is."""
+    found: dict[tuple[str, str, str], set[Given]] = {}
+    for v in vpaths:
+        found.setdefault((v.path, v.leads_to, v.listing), set()).update((g.subject, g.rights) for g in v.grants)
+    return found
 
 
 # --- through endpoints ----------------------------------------------------------------------------

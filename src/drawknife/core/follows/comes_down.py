@@ -14,7 +14,7 @@ from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared, prepare
 from ..prepared.settings import resolve
 from ..words.names import fold, unit_ancestors
-from .access_changes import AccessChange
+from .access_differences import AccessChange
 from .consequences import SettingChange, access_lost, settings_of
 
 #: More ways than this into one group are not told: in a dense net of groups there can be very many.

@@ -18,8 +18,9 @@ from ..prepared.prepared import Prepared
 from ..prepared.settings import resolve_all
 from ..words.names import Place, tree_key
 from ..words.sizes import several
-from .access_changes import AccessChange, Side, access_changes
+from .access_changes import Side, access_changes
 from .access_compared import compare_access, with_changed_paths
+from .access_differences import AccessChange
 from .disk_changes import OnDisk, on_disks
 from .pairing import Pairing, Renames, changed_settings
 from .room_changes import RoomChange, room_changes

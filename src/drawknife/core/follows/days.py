@@ -11,6 +11,7 @@ from .consequences import Consequences, consequences_on, same_on
 from .disk_changes import OnDisk
 from .pairing import Renames
 from .sign_in_changes import Credentials
+from .some_names import each_once
 
 #: On so many days to come two models are compared; on fewer, where there are more accounts times folders than these.
 DAYS, FEW_DAYS, LARGE = 12, 3, 50_000_000
@@ -61,7 +62,7 @@ class _Known:
     """What was told already: for each difference the accounts that have it."""
 
     def __init__(self) -> None:
-        self._accounts: dict[Hashable, set[str]] = {}
+        self._accounts: dict[Hashable, list[Sequence[str]]] = {}
         self._once: set[Hashable] = set()
 
     def new_in(self, found: Consequences) -> Consequences:
@@ -89,9 +90,12 @@ class _Known:
         """The changes, each for those of its accounts of which it was not told."""
         out = []
         for change in found:
-            told = self._accounts.setdefault((type(change), key(change)), set())
-            new = tuple(name for name in change.accounts if name not in told)
-            told.update(new)
+            told = self._accounts.setdefault((type(change), key(change)), [])
+            new = change.accounts
+            if told:
+                known = set(each_once(told))
+                new = tuple(name for name in new if name not in known)
             if new:
+                told.append(new)
                 out.append(change._replace(accounts=new))
         return tuple(out)

@@ -11,7 +11,8 @@ from ..prepared.prepared import Prepared
 from ..prepared.settings import resolve
 from ..words.names import Place, tree_key
 from ..words.sizes import several
-from .access_changes import AccessChange, Side, access_changes
+from .access_changes import Side, access_changes
+from .access_differences import AccessChange
 from .pairing import Pairing
 
 #: Of so many accounts times folders all is compared.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from ..model.areas import Area, items_outside
 from ..model.difference import differing
@@ -47,7 +47,7 @@ def outside(area: Area, before: Prepared, after: Prepared, follows: Consequences
 
 
 def _gains(area: Area, after: Prepared, follows: Consequences, inside: set[str], members: set[str]) -> Iterator[str]:
-    def others(names: tuple[str, ...]) -> list[str]:
+    def others(names: Sequence[str]) -> list[str]:
         return [n for n in names if n not in inside]
 
     for change in follows.access:

@@ -78,25 +78,44 @@ class Namespace:
 
 
 class Candidate(NamedTuple):
-    """A virtual path with the numbers of its grants' subjects: ((sid, rights), ...)."""
+    """A virtual path with the numbers of its grants' subjects: ((sid, rights), ...). `fixed` is where it leads
+    everybody; None where that has placeholders."""
 
     vpath: VirtualPath
     grants: tuple[tuple[int, int], ...]
+    fixed: Place | None
 
 
 class VirtualPaths:
-    """All virtual paths, grouped by their path."""
+    """All virtual paths, grouped by their path, and found by the subjects that their grants name."""
 
     def __init__(self, vpaths: tuple[VirtualPath, ...], number: Callable[..., int]) -> None:
         self.by_path: dict[str, list[Candidate]] = {}
+        #: Where a path stands among all, and the subjects that are granted something at it.
+        self._naming: dict[int, set[int]] = {}
         for v in vpaths:
             grants = tuple((number(g.subject), g.rights) for g in v.grants)
-            self.by_path.setdefault(v.path, []).append(Candidate(v, grants))
+            store, _, path = v.leads_to.partition(":")
+            fixed = None if "{" in v.leads_to else Place(store, path)
+            self.by_path.setdefault(v.path, []).append(Candidate(v, grants, fixed))
+        for at, candidates in enumerate(self.by_path.values()):
+            for sid in {sid for c in candidates for sid, _ in c.grants}:
+                self._naming.setdefault(sid, set()).add(at)
+        self._paths = list(self.by_path)
+
+    def granted(self, ranks: dict[int, Rank]) -> list[str]:
+        """The paths, in their order, at which somebody is granted something who counts as these subjects."""
+        found: set[int] = set()
+        for sid in self._naming.keys() & ranks.keys():
+            found |= self._naming[sid]
+        return [self._paths[at] for at in sorted(found)]
 
     def only(self, path: str) -> VirtualPaths:
         """Those of one path."""
         some = VirtualPaths((), lambda _: -1)
         some.by_path = {path: self.by_path[path]}
+        some._paths = [path]
+        some._naming = {sid: {0} for c in self.by_path[path] for sid, _ in c.grants}
         return some
 
 
@@ -122,16 +141,16 @@ def namespace_of(account: Account, ranks: dict[int, Rank], vpaths: VirtualPaths)
     """The namespace of one account; `ranks` are those of the subjects that it counts as, by number."""
     served: dict[str, Served] = {}
     unserved: dict[str, Unserved] = {}
-    for path, candidates in vpaths.by_path.items():
-        matching = [c for c in candidates if any(sid in ranks for sid, _ in c.grants)]
-        if not matching:
-            continue
+    for path in vpaths.granted(ranks):
+        matching = vpaths.by_path[path]
+        if len(matching) > 1:
+            matching = [c for c in matching if any(sid in ranks for sid, _ in c.grants)]
         choice = _choose(path, matching, account, ranks)
         if isinstance(choice, Served):
             served[path] = choice
         else:
             unserved[path] = choice
-    above = {up for path in served if path != "/" for up in ancestors(parent(path))}
+    above = {up for at in {parent(path) for path in served if path != "/"} for up in ancestors(at)}
     deepest = max((depth(path) for path in (*served, *unserved)), default=0)
     return Namespace(served, unserved, frozenset(above), deepest)
 
@@ -142,7 +161,7 @@ def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[
     troubles: dict[object, str] = {}
     for candidate in matching:
         try:
-            key: object = expand(candidate.vpath, account)
+            key: object = candidate.fixed or expand(candidate.vpath, account)
         except BadValue as trouble:
             key = candidate  # as if it led to a folder of its own
             troubles[key] = str(trouble)

@@ -1,0 +1,106 @@
+"""What changes in some folders, for accounts that are led to the same folders in both models.
+
+Both maps go down side by side, folder by folder, and what was compared is let go: of two models at their full size only
+the differences are kept.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from heapq import merge
+from itertools import groupby
+from operator import attrgetter, itemgetter
+from weakref import WeakKeyDictionary
+
+from ..everybody.access_map import AccessMap, Cell
+from ..words.names import ancestors, tree_key
+from .access_changes import Side, map_of
+from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, joined, told
+
+#: Folders by store.
+Folders = dict[str, list[str]]
+#: The cells at a location: of the model before, and of the one after.
+Both = tuple[list[Cell], list[Cell]]
+
+
+def changes_in_branches(before: Side, after: Side, names: Sequence[str], branches: Folders) -> list[AccessChange]:
+    """What changes between two sides for the accounts of the same bits, in some folders of the stores."""
+    one, other = map_of(before), map_of(after)
+    differences: dict[str, Three] = {}
+    locations: set[str] = set()
+    compare = _Comparing()
+    admitted = before.admitted
+    for store, folders in branches.items():
+        known = frozenset(folders)
+        for cells in _side_by_side(one, other, store, known):
+            for location, both in _by_location(cells, known, admitted).items():
+                locations.add(location)
+                three = compare(*both)
+                if admitted is not None:
+                    three = [[(a & admitted, changes) for a, changes in parts if a & admitted] for parts in three]
+                if any(three):
+                    there = differences.get(location)
+                    differences[location] = three if there is None else [*map(_together, there, three)]
+    return told(locations, differences, names)
+
+
+def _side_by_side(one: AccessMap, other: AccessMap, store: str, known: frozenset[str]) -> Iterator[Both]:
+    """The cells of both maps at each of the folders, and at those below them where a virtual path begins."""
+    starting = {*one.division.starting.get(store, ()), *other.division.starting.get(store, ())}
+    tops = (path for path in starting if any(at in known for at in ancestors(path)))
+    wanted = {store: sorted({*known, *tops}, key=tree_key)}
+
+    def cells_of(map_: AccessMap, side: int) -> Iterator[tuple[str, int, list[Cell]]]:
+        for path, cells in groupby(map_.cells(wanted), attrgetter("path")):
+            yield tree_key(path), side, list(cells)
+
+    together = merge(cells_of(one, 0), cells_of(other, 1), key=itemgetter(0, 1))
+    for _, found in groupby(together, itemgetter(0)):
+        both: Both = ([], [])
+        for _, side, cells in found:
+            both[side].extend(cells)
+        yield both
+
+
+def _by_location(both: Both, known: frozenset[str], admitted: int | None) -> dict[str, Both]:
+    """The cells that are a location of somebody who is compared; others only have a virtual path that begins there."""
+    found: dict[str, Both] = {}
+    for side, cells in enumerate(both):
+        for cell in cells:
+            members = cell.members if admitted is None else cell.members & admitted
+            begins = cell.segment is None or cell.location == cell.segment.path
+            if members and (begins or cell.path in known):
+                found.setdefault(cell.location, ([], []))[side].append(cell)
+    return found
+
+
+def _together(one: Parts, other: Parts) -> Parts:
+    """What changes for these accounts, and for others."""
+    found = {changes: accounts for accounts, changes in one}
+    for accounts, changes in other:
+        found[changes] = found.get(changes, 0) | accounts
+    return [(accounts, changes) for changes, accounts in found.items()]
+
+
+class _Comparing:
+    """Compares what is at one location, and keeps it as long as the folders above are looked at, which those below share."""
+
+    def __init__(self) -> None:
+        self._found: WeakKeyDictionary[object, dict[object, tuple[object, Three]]] = WeakKeyDictionary()
+
+    def __call__(self, was: list[Cell], now: list[Cell]) -> Three:
+        if len(was) == len(now) == 1 and (old := was[0].shared) is not None and (new := now[0].shared) is not None:
+            known = self._found.setdefault(new[0], {})
+            key = (id(old[0]), old[1], new[1])
+            if key not in known:
+                known[key] = (old[0], compared(_depths(was), _depths(now)))
+            return known[key][1]
+        return compared(_depths(was), _depths(now))
+
+
+def _depths(cells: list[Cell]) -> Depths:
+    found = NONE
+    for i, cell in enumerate(cells):
+        here = [(cell.plain, cell.owning), cell.below(1), cell.below(2)]
+        found = joined(found, here) if i else here
+    return found
