@@ -159,7 +159,8 @@ def preview(
 ) -> msg.Preview:
     """What putting `after` in force would change, and what follows."""
     count, items = item_changes(before.model, after, renames)
-    prepared = prepare(after, before)
+    with many_objects():
+        prepared = prepare(after, before)
     told = follow(before, prepared, at, renames, credentials)
     refused = [f"it would be refused: {b.text()}" for b in broken_by(before, prepared, at.date(), renames)]
     return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, [*refused, *notes]))

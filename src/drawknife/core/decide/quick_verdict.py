@@ -36,14 +36,14 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     """The gate that refuses, None where none does, or ASK_THE_GATES."""
     account = prepared.people.asked.get(question.account)
     plan = _PLAN.get(question.action)
-    if account is None or plan is None or question.endpoint is not None or account.namespace is None:
+    if account is None or plan is None or question.endpoint is not None:
         return ASK_THE_GATES
     bit, where, on_file, adds = plan
     # Whom the question names may be the owner of a folder that is not recorded.
     unsure = (question.owner is not None and not on_file) or (adds and prepared.has_limits)
-    if unsure or account.namespace[0] is not prepared.virtual_paths:
+    space = next((found for paths, found in account.namespaces if paths is prepared.virtual_paths), None)
+    if unsure or space is None:
         return ASK_THE_GATES
-    space = account.namespace[1]
     path = question.path
 
     # The virtual path: the longest that is a prefix.

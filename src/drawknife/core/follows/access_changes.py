@@ -112,7 +112,7 @@ def _cells_under(
     above = {up for path in under for up in ancestors(path)}
 
     def is_under(location: str) -> bool:
-        return any(rest_below(location, path) is not None for path in under)
+        return not under.isdisjoint(ancestors(location))
 
     besides = {store: set(folders) for store, folders in branches.items()}
     wanted: dict[str, set[str]] = {store: set(folders) for store, folders in besides.items()}

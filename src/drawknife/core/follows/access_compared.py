@@ -46,14 +46,14 @@ def compare_access(
         out += _whole(pairing, list(everybody))
     else:
         elsewhere, standing, paths = _divided(pairing, affected | with_paths)
-        only_paths = paths.keys() - standing.keys()
-        if only_paths:
-            under = frozenset().union(*(paths[i] for i in only_paths))
+        if paths:
+            under = frozenset().union(*paths.values())
+            naming = _naming(pairing, {i: standing[i] for i in paths.keys() & standing.keys()})
             out += access_changes(
-                *_sides(pairing, sorted(only_paths)), _names(pairing, sorted(only_paths)), _below(pairing, branches),
-                under=under,
+                *_sides(pairing, sorted(paths)), _names(pairing, sorted(paths)),
+                _below(pairing, _joined(branches, naming)), under=under,
             )  # fmt: skip
-        out += _whole(pairing, sorted(elsewhere - only_paths))
+        out += _whole(pairing, sorted(elsewhere - paths.keys()))
         for i in elsewhere:
             standing.pop(i, None)
         some = _joined(branches, _naming(pairing, standing))
@@ -137,8 +137,8 @@ def _names(pairing: Pairing, positions: list[int]) -> list[str]:
 def _divided(
     pairing: Pairing, positions: Iterable[int]
 ) -> tuple[set[int], dict[int, frozenset[Subject]], dict[int, frozenset[str]]]:
-    """Who is led elsewhere, or let do other things there; what each counts as in one model only; and of those for whom
-    nothing else is another, the virtual paths at which it is."""
+    """Who is led elsewhere, or let do other things there; what each counts as in one model only; and, where nothing is
+    renamed, the virtual paths at which somebody is led elsewhere."""
     elsewhere: set[int] = set()
     standing: dict[int, frozenset[Subject]] = {}
     paths: dict[int, frozenset[str]] = {}

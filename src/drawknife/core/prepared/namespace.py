@@ -157,6 +157,8 @@ def namespace_of(account: Account, ranks: dict[int, Rank], vpaths: VirtualPaths)
 
 def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]) -> Served | Unserved:
     """Which folder `path` leads the account to, if to one."""
+    if len(matching) == 1 and matching[0].fixed is not None:
+        return _served(path, matching[0].fixed, matching, ranks)
     folders: dict[object, list[Candidate]] = {}
     troubles: dict[object, str] = {}
     for candidate in matching:
@@ -180,11 +182,15 @@ def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[
     if chosen in troubles:
         return Unserved(path, "unusable", f"{path} cannot be used: {troubles[chosen]}")
     assert isinstance(chosen, Place)
+    return _served(path, chosen, folders[chosen], ranks)
+
+
+def _served(path: str, place: Place, candidates: list[Candidate], ranks: dict[int, Rank]) -> Served:
     ceiling = 0
-    for candidate in folders[chosen]:
+    for candidate in candidates:
         for sid, rights in candidate.grants:
             if sid in ranks:
                 ceiling |= rights
-    sources = tuple(c.vpath for c in folders[chosen])
+    sources = tuple(c.vpath for c in candidates)
     listing = "reachable" if any(v.listing == "reachable" for v in sources) else "all"
-    return Served(path, chosen, ceiling, listing, sources)
+    return Served(path, place, ceiling, listing, sources)

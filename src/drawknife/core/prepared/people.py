@@ -20,7 +20,7 @@ KEPT_STANDINGS = 20_000
 class PreparedAccount:
     """One account with the subjects it counts as, as numbers."""
 
-    __slots__ = ("account", "index", "namespace", "people", "ranks", "who", "who_owning")
+    __slots__ = ("account", "index", "namespaces", "people", "ranks", "who", "who_owning")
 
     def __init__(self, people: People, index: int, account: Account) -> None:
         self.people = people
@@ -31,7 +31,8 @@ class PreparedAccount:
         #: Matched by entries when the account does not own the thing acted on, and when it does.
         self.who = frozenset(self.ranks)
         self.who_owning = self.who | {OWNER}
-        self.namespace: tuple[VirtualPaths, Namespace] | None = None
+        #: What it sees, by the virtual paths of the last two models that were asked about: before a change, and after it.
+        self.namespaces: tuple[tuple[VirtualPaths, Namespace], ...] = ()
 
     @property
     def name(self) -> str:

@@ -127,11 +127,12 @@ class Prepared:
 
     def namespace(self, account: PreparedAccount) -> Namespace:
         """What the account sees, worked out on first use and kept."""
-        kept = account.namespace
-        if kept is None or kept[0] is not self.virtual_paths:
-            kept = (self.virtual_paths, namespace_of(account.account, account.ranks, self.virtual_paths))
-            account.namespace = kept
-        return kept[1]
+        for paths, found in account.namespaces:
+            if paths is self.virtual_paths:
+                return found
+        made = namespace_of(account.account, account.ranks, self.virtual_paths)
+        account.namespaces = ((self.virtual_paths, made), *account.namespaces[:1])
+        return made
 
 
 def _same(a: Model, b: Model, *sections: str) -> bool:
