@@ -136,6 +136,18 @@ class AccessMap:
         some.indices = None if rights == ALL else tuple(i for i in range(len(RIGHTS)) if rights >> i & 1)
         return some
 
+    def of_paths(self, paths: Iterable[str]) -> AccessMap:
+        """The same map with only what lies in these virtual paths."""
+        some = copy(self)
+        some.division = copy(self.division)
+        some.division.by_path = {path: self.division.by_path[path] for path in paths}
+        some.division.starting = {}
+        for segment in (s for every in some.division.by_path.values() for s in every):
+            some.division.starting.setdefault(segment.place.store, {}).setdefault(segment.place.path, []).append(
+                segment
+            )
+        return some
+
     def cells(self, wanted: dict[str, list[str]] | None = None) -> Iterator[Cell]:
         """Every cell, store by store, in tree order of the folders; synthetic locations first.
 

@@ -10,6 +10,7 @@ from ..decide.folder_decision import judge
 from ..model.items import Endpoint, Promise, Says, Subject
 from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
+from ..words.collecting import many_objects
 from ..words.names import UNRECORDED, Place, depth, fold, join, rest_below
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from .access_map import AccessMap, Cell, access_of_all
@@ -71,7 +72,11 @@ class _At(NamedTuple):
 
 def broken_promises(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None = None) -> list[Broken]:
     """The promises that are not kept, by the accounts' state on a day. `promises`: those of another model."""
-    prepared = prepared.on(day)
+    with many_objects():
+        return _all_broken(prepared.on(day), day, promises)
+
+
+def _all_broken(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None) -> list[Broken]:
     known = prepared.derived.setdefault("promises", {})
     assert isinstance(known, dict)
     out = []
@@ -91,11 +96,7 @@ def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
     map_ = map_.restricted(says.rights)
     subjects = _members(prepared, says.subjects)
     if says.quantifier == "everybody":
-        active = bits_of(
-            [i for i, a in enumerate(prepared.model.accounts) if a.enabled and (a.expires is None or day <= a.expires)],
-            len(prepared.model.accounts),
-        )
-        return _lacking(prepared, promise, map_, admitted, subjects & active)
+        return _lacking(prepared, promise, map_, admitted, subjects & _active(prepared, day))
     breaking: dict[int, tuple[_At, int]] = {}
     wanted = subjects if says.quantifier == "nobody" else map_.division.everybody & ~subjects
     left = wanted & admitted
@@ -113,6 +114,18 @@ def _broken(prepared: Prepared, promise: Promise, day: date) -> Broken | None:
     breaches = (_breach(prepared, bit, *breaking[bit]) for bit in sorted(breaking)[:NAMED])
     names = tuple(prepared.model.accounts[bit].name for bit in sorted(breaking))
     return Broken(promise, names, tuple(breaches))
+
+
+def _active(prepared: Prepared, day: date) -> int:
+    """Who is enabled and has not expired."""
+    found = prepared.derived.setdefault("active", {})
+    assert isinstance(found, dict)
+    if day not in found:
+        accounts = prepared.model.accounts
+        some = [i for i, a in enumerate(accounts) if a.enabled and (a.expires is None or day <= a.expires)]
+        found[day] = bits_of(some, len(accounts))
+    bits: int = found[day]
+    return bits
 
 
 def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
@@ -172,37 +185,36 @@ def _reaches(reach: str, levels: int) -> bool:
 
 def _places(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> Iterator[_At]:
     """The access at every place that a promise speaks of, location by location; at least all that is to do with `among`."""
-    cells = map_.cells(_folders(prepared, map_, says, among))
     if isinstance(says.place, str):
         yield from _synthetic(map_, says)
+        map_ = map_.of_paths(
+            path
+            for path in map_.division.by_path
+            if rest_below(path, says.place) is not None or rest_below(says.place, path) is not None
+        )
+    cells = map_.cells(_folders(prepared, map_, says, among))
+    low, high = _DEPTHS[says.reach]
     for cell in cells:
-        if cell.segment is None or cell.place is None:
+        segment = cell.segment
+        if segment is None:
             continue
         if isinstance(says.place, Place):
             rest = rest_below(cell.path, says.place.path)
         else:
             rest = rest_below(cell.location, says.place)
+            # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these. For a store
+            # folder the places are the same for everybody, so whose virtual path it is does not count.
+            begins = not rest or cell.location == segment.path
+            if not begins and prepared.stores[segment.place.store].folder(cell.path) is None:
+                continue
         if rest is None:
             continue
-        levels = depth(rest) if rest else 0
-        if not any(_reaches(says.reach, levels + distance) for distance in (0, 1, 2)):
-            continue
-        # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these.
-        if not _is_place(prepared, says, cell.place, cell.location == cell.segment.path, rest):
-            continue
-        for distance in (0, 1, 2):
-            if _reaches(says.reach, levels + distance):
-                yield _At(cell, distance, *(cell.below(distance) if distance else (cell.plain, cell.owning)))
-
-
-def _is_place(prepared: Prepared, says: Says, place: Place, begins: bool, rest: str) -> bool:
-    """Is a folder a place: the promise's own, one that is recorded, or one that a virtual path leads to?
-
-    For a store folder the places are the same for everybody, so whose virtual path it is does not count.
-    """
-    if not rest or begins or prepared.stores[place.store].folder(place.path) is not None:
-        return True
-    return isinstance(says.place, Place)
+        levels = rest.count("/")
+        if low <= levels <= high:
+            yield _At(cell, 0, cell.plain, cell.owning)
+        for distance in (1, 2):
+            if low <= levels + distance <= high:
+                yield _At(cell, distance, *cell.below(distance))
 
 
 def _folders(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> dict[str, list[str]]:
@@ -213,8 +225,8 @@ def _folders(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> dic
     deepest = _DEPTHS[says.reach][1]
     tops: set[tuple[Place, str]] = set()
     for path, every in map_.division.by_path.items():
-        segments = [s for s in every if s.members & among]
         below, rest = rest_below(path, says.place), rest_below(says.place, path)
+        segments = [s for s in every if s.members & among]
         if below is not None:  # they begin at the location or below it
             levels = depth(below) if below else 0
             if levels <= deepest:
