@@ -51,7 +51,7 @@ DARK = {"console-map"}
 
 
 def _report(page: Any) -> None:
-    page.get_by_role("textbox", name="About").fill("survey:/inbox")
+    page.get_by_role("combobox", name="About").fill("survey:/inbox")
     page.get_by_role("button", name="Make a report").click()
     page.get_by_role("button", name="Take it back").wait_for()
 

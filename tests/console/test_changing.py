@@ -111,6 +111,7 @@ def test_a_directory_is_added_changed_and_removed(own_page):
     dialog.get_by_label("address", exact=True).fill(str(DEMO.parent / "bureau.ldif"))
     dialog.get_by_role("button", name="Save").click()
     expect(dialog).to_have_count(0)
+    page.get_by_role("grid", name="Directories").get_by_role("link", name="crew").click()
     page.get_by_role("button", name="Edit directory crew").click()
     page.get_by_role("dialog").get_by_label("suffix").fill("@crew")
     page.get_by_role("dialog").get_by_role("button", name="Save").click()
@@ -121,6 +122,7 @@ def test_a_directory_is_added_changed_and_removed(own_page):
     page.get_by_role("button", name="Remove…").click()
     page.get_by_role("button", name="Remove", exact=True).click()
     expect(page.get_by_role("region", name="Directory crew")).to_have_count(0)
+    expect(page.get_by_role("region", name="Directory bureau")).to_be_visible()
 
 
 def test_networks_and_lockout_are_changed_beside_the_endpoints(own_page):

@@ -110,12 +110,12 @@ def test_who_map_and_compare(page):
         page.keyboard.press(key)
     expect(page).to_have_url(re.compile(r"/accounts/fulmar\?why=upload%40%2Finbox"))
     page.goto("/map?right=upload")
-    page.get_by_label("Levels below").fill("1")
+    page.get_by_role("combobox", name="Levels below").fill("1")
     expect(page.get_by_text("19 accounts by 9 locations")).to_be_visible()
-    page.get_by_label("In group").fill("boats")
+    page.get_by_role("combobox", name="In group").fill("boats")
     expect(page.get_by_text("4 accounts by 9 locations")).to_be_visible()
     expect(page).to_have_url(re.compile("group=boats"))
-    page.get_by_label("In group").fill("nobody")
+    page.get_by_role("combobox", name="In group").fill("nobody")
     expect(page.get_by_role("alert")).to_contain_text("there is no group 'nobody'")
     page.goto("/compare?one=ines&other=yuki")
     expect(page.get_by_text("5 differences")).to_be_visible()
@@ -162,7 +162,7 @@ def test_an_account_against_itself_in_a_model_file(page, tmp_path):
     assert turnstone in DEMO.read_text()
     mended.write_text(DEMO.read_text().replace(turnstone, turnstone + "    entries: [allow account:turnstone add]\n"))
     page.goto("/compare")
-    page.get_by_label("One account").fill("turnstone")
+    page.get_by_role("combobox", name="One account").fill("turnstone")
     with page.expect_file_chooser() as chooser:
         page.get_by_label("or the same in a model file").click()
     chooser.value.set_files(mended)
@@ -198,7 +198,7 @@ def test_folders_are_walked_and_lead_to_who(page):
 
 def test_who_lacks_it_by_one_gate_only(page):
     page.goto("/who")
-    page.get_by_label("At", exact=True).fill("survey:/inbox/turnstone")
+    page.get_by_role("combobox", name="At", exact=True).fill("survey:/inbox/turnstone")
     page.get_by_role("combobox", name="Right").click()
     page.get_by_role("option", name="upload").click()
     page.get_by_role("combobox", name="But for the gate").click()

@@ -9,7 +9,7 @@ def test_a_report_is_made_from_a_folder_and_what_is_to_go_comes_back_as_a_draft(
     page = own_page
     page.goto("/stores?place=survey%3A%2Finbox")
     page.get_by_role("link", name="Report to sign").click()
-    expect(page.get_by_role("textbox", name="About")).to_have_value("survey:/inbox")
+    expect(page.get_by_role("combobox", name="About")).to_have_value("survey:/inbox")
     page.get_by_role("button", name="Make a report").click()
     expect(page.get_by_role("heading", name="Who can get at survey:/inbox")).to_be_visible()
     expect(page.get_by_role("table", name="Rows").or_(page.get_by_label("Rows"))).to_contain_text("odile")
@@ -60,6 +60,7 @@ def test_what_is_here_already_is_handed_over_after_a_look(own_page):
     page.get_by_role("button", name=f"Hand over account {name}").click()
     expect(page.get_by_text("accounts adopted").or_(page.get_by_text("account adopted"))).to_be_visible()
     page.get_by_role("button", name="Sync now").click()
-    expect(page.get_by_text("● synced")).to_be_visible()
+    expect(page.get_by_role("region", name="Directory bureau")).to_contain_text("● synced")
+    expect(page.get_by_role("grid", name="Directories")).to_contain_text("● synced")
     with page.service.client() as client:
         assert client.account_detail(name).source == "bureau"

@@ -70,6 +70,7 @@ export function ComparePage() {
             value={one}
             onChange={setOne}
             autoFocus={!asked.one}
+            openOnFocus={false}
           />
           <NamePicker
             names="account"

@@ -143,15 +143,8 @@ function OneDirectory({ directory }: { directory: Directory }) {
       <Group justify="space-between" align="flex-start" wrap="nowrap">
         <div>
           <Text fw={650}>{directory.name}</Text>
-          <Text fz="sm" className="mono quiet">
-            {String(directory.options.address)}
-          </Text>
-          <Text fz="sm">
-            {directory.accounts} accounts, {directory.groups} groups, {directory.units} units
-            <span className="quiet">
-              {" "}
-              · {kept(directory)} · at most {String(directory.options.most_leavers)} % may leave
-            </span>
+          <Text fz="sm" className="quiet">
+            of those it has here, at most {String(directory.options.most_leavers)} % may leave with one sync
           </Text>
         </div>
         <Group gap={8} wrap="nowrap">

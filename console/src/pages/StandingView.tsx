@@ -26,7 +26,7 @@ const COUNTS_AS: Column<Counted>[] = [
   },
   {
     head: "counts as",
-    track: "1fr",
+    track: "minmax(200px, 1.2fr)",
     by: (s) => s.subject,
     show: (s) =>
       isGroupOrUnit(s) ? (
@@ -39,7 +39,7 @@ const COUNTS_AS: Column<Counted>[] = [
   },
   {
     head: "through",
-    track: "1.3fr",
+    track: "1fr",
     by: (s) => steps(s).join(" "),
     show: (s) => (
       <span className="quiet" style={{ fontSize: 12.5, whiteSpace: "normal" }}>
@@ -54,11 +54,11 @@ const SETTINGS: Column<Setting>[] = [
   {
     head: "value",
     track: "1fr",
-    show: (c) => <span className={c.subjects.length ? undefined : "quiet"}>{shown(c.name, c.value)}</span>,
+    show: (c) => <span className={c.subjects.length ? "wraps" : "wraps quiet"}>{shown(c.name, c.value)}</span>,
   },
   {
     head: "from",
-    track: "1.4fr",
+    track: "1.2fr",
     by: (c) => c.subjects.join(" "),
     show: (c) => (
       <span style={{ fontSize: 12.5, whiteSpace: "normal" }}>

@@ -52,6 +52,7 @@ export function WhoPage() {
             onChange={setAt}
             w={320}
             autoFocus={!asked.at}
+            openOnFocus={false}
           />
           <Select
             label="But for the gate"

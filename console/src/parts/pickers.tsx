@@ -42,49 +42,54 @@ export function SubjectPicker({ builtIn, ...props }: Props & { builtIn: string[]
   return <Autocomplete {...props} limit={30} data={data} />;
 }
 
-/** A store folder: the stores, and then the folders in what was typed so far. */
-export function PlacePicker(props: Props & { value: string }) {
-  const typed = props.value;
+/** The stores, or the folders in what was typed so far. */
+function usePlaces(typed: string): string[] {
   const inside = typed.includes(":/") ? typed.slice(0, typed.lastIndexOf("/") + 1).replace(/(.)\/$/, "$1") : "";
   const top = inside.endsWith(":") ? `${inside}/` : inside;
-  const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
+  const stores = useStores();
   const folder = useQuery({
     queryKey: ["folders", top],
     queryFn: () => answer(GET("/api/v1/folders", { params: { query: { place: top } } })),
     enabled: top !== "" && !top.includes("{"),
     retry: false,
   });
-  const data = top
-    ? (folder.data?.folders ?? []).map((f) => f.place)
-    : (stores.data?.stores ?? []).map((s) => `${s.name}:/`);
-  return <Autocomplete {...props} limit={30} data={[...new Set(data)]} />;
+  return top ? (folder.data?.folders ?? []).map((f) => f.place) : stores.map((name) => `${name}:/`);
 }
+
+const useStores = () =>
+  useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) }).data?.stores.map((s) => s.name) ??
+  [];
+
+const useLocations = () =>
+  useQuery({
+    queryKey: ["virtual-paths"],
+    queryFn: () => answer(GET("/api/v1/virtual-paths")),
+  }).data?.virtual_paths.map((v) => v.path) ?? [];
+
+/** What is offered stands there once: one virtual path may lead to several folders. */
+const Offering = ({ data, ...props }: Props & { data: string[] }) => (
+  <Autocomplete {...props} limit={30} data={[...new Set(data)]} />
+);
+
+type Typed = Props & { value: string };
+
+/** A store folder: the stores, and then the folders in what was typed so far. */
+export const PlacePicker = (props: Typed) => <Offering {...props} data={usePlaces(props.value)} />;
 
 /** A location: the virtual paths, which accounts see. */
-export function LocationPicker(props: Props) {
-  const vpaths = useQuery({ queryKey: ["virtual-paths"], queryFn: () => answer(GET("/api/v1/virtual-paths")) });
-  const data = (vpaths.data?.virtual_paths ?? []).map((v) => v.path);
-  return <Autocomplete {...props} limit={30} data={data} />;
-}
+export const LocationPicker = (props: Props) => <Offering {...props} data={useLocations()} />;
 
-/** Where somebody can be: a location, or a store folder once a store is named. */
-export function WherePicker({ value, ...props }: Props & { value: string }) {
-  return value.startsWith("/") ? <LocationPicker value={value} {...props} /> : <PlacePicker value={value} {...props} />;
+/** Where somebody can be: a location, or a store folder. */
+export function WherePicker(props: Typed) {
+  const [locations, places] = [useLocations(), usePlaces(props.value)];
+  return <Offering {...props} data={props.value.includes(":") ? places : [...locations, ...places]} />;
 }
 
 /** What a report can be about: a folder with all below it, a store, a group. */
-export function AboutPicker(props: Props & { value: string }) {
-  const groups = useGroups(true).map((name) => `group:${name}`);
-  const stores = useQuery({ queryKey: ["stores"], queryFn: () => answer(GET("/api/v1/stores")) });
-  if (props.value.includes(":/")) return <PlacePicker {...props} />;
-  const named = (stores.data?.stores ?? []).map((s) => s.name);
-  return (
-    <Autocomplete
-      {...props}
-      limit={30}
-      data={[...named.map((n) => `${n}:/`), ...named.map((n) => `store:${n}`), ...groups]}
-    />
-  );
+export function AboutPicker(props: Typed) {
+  const [places, stores, groups] = [usePlaces(props.value), useStores(), useGroups(true)];
+  const named = [...stores.map((name) => `store:${name}`), ...groups.map((name) => `group:${name}`)];
+  return <Offering {...props} data={props.value.includes(":/") ? places : [...places, ...named]} />;
 }
 
 const UNITS = { size: ["KiB", "MiB", "GiB", "TiB"], duration: ["minutes", "hours", "days"] };
