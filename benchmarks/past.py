@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from random import Random
 
+from drawknife.answers.when import turns
 from drawknife.changing import apply
 from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.everybody.promises import broken_promises
@@ -12,6 +13,7 @@ from drawknife.core.model import items as m
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.names import Place
 from drawknife.core.words.rights import BIT
+from drawknife.formats.questions import read_question
 from drawknife.records import history
 from drawknife.records.changes import change_model, replace_model
 from drawknife.records.database import Database, bring_up_to_date
@@ -47,9 +49,23 @@ def _past(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
             lambda: history.model_at(database, kept, first.revision), lambda: read_snapshot(database), 3
         )
         assert history.model_at(database, kept, first.revision) == first.model
+        question, _ = read_question({"account": "a000005", "action": "download", "path": "/survey/d000001/x"})
+        now = datetime.now(UTC)
+        looked_at: list[int] = []
+
+        def when() -> None:
+            steps, among = history.steps_for(database, kept, question)
+            looked_at[:] = [len(steps)]
+            turns(kept.model, question, steps, among, now, now)
+
+        turned, since, _ = against(when, lambda: read_snapshot(database), 3)
         database.close()
+    since_when = (
+        f"`when`, over {REVISIONS:,} revisions / reading the model whole",
+        f"{turned:.2f} ({since:.2f} s; {looked_at[0]} of them touch what counts)", "told", None,
+    )  # fmt: skip
     said = f"{ratio:.2f} ({took:.2f} s, {whole:.2f} s; {kept.revision - first.revision} revisions)"
-    return [("the model as of 1,000 revisions ago / reading it whole", said, "under 1", ratio < 1)]
+    return [("the model as of 1,000 revisions ago / reading it whole", said, "under 1", ratio < 1), since_when]
 
 
 def _promises(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
