@@ -1,0 +1,69 @@
+"""What is compared folder by folder is what comes out where the locations of both models are brought together first."""
+
+from dataclasses import replace
+from random import Random
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from drawknife.core.follows.access_changes import Side, access_changes
+from drawknife.core.follows.branches_compared import changes_in_branches
+from drawknife.core.follows.some_names import Roll, SomeNames, each_once
+from drawknife.core.model.canonical import sound
+from drawknife.core.prepared.prepared import prepare
+
+from .models import random_model
+
+
+def with_other_folders(model, rng):
+    """The same with the entries of some folders given to others, some seals and owners turned: everybody is led as before."""
+    stores = []
+    for store in model.stores:
+        folders = list(store.folders)
+        for i in rng.sample(range(len(folders)), min(3, len(folders))):
+            entries = rng.choice(folders).entries
+            folders[i] = replace(folders[i], entries=entries, sealed=rng.random() < 0.3)
+        stores.append(replace(store, folders=tuple(folders)))
+    return sound(replace(model, stores=tuple(stores)))
+
+
+def as_told(changes):
+    return sorted((tuple(c.accounts), c.locations, *c[2:6], c.worth_a_line) for c in changes)
+
+
+@given(st.integers(0, 10**9))
+def test_side_by_side_is_what_is_found_location_by_location(seed):
+    rng = Random(seed)
+    before = prepare(random_model(seed))
+    after = prepare(with_other_folders(before.model, rng), before)
+    names = [a.name for a in before.model.accounts]
+    branches = {
+        s.name: sorted(f.path for f in s.folders if rng.random() < 0.7) for s in after.model.stores if s.folders
+    }
+    branches = {store: folders for store, folders in branches.items() if folders}
+    everybody = (1 << len(names)) - 1
+    for kept in (None, rng.randint(0, everybody)):
+        sides = [Side(p, None, None, kept) for p in (before, after)]
+        told = changes_in_branches(*sides, names, branches)
+        assert as_told(told) == as_told(access_changes(*sides, names, branches))
+    some = sorted(rng.sample(range(len(names)), rng.randint(1, len(names))))
+    sides = [Side(p, some) for p in (before, after)]
+    named = [names[i] for i in some]
+    assert as_told(changes_in_branches(*sides, named, branches)) == as_told(access_changes(*sides, named, branches))
+
+
+NAMES = tuple(f"a{i:02}" for i in range(40))
+
+
+@given(st.integers(0, 2**40 - 1), st.integers(0, 2**40 - 1), st.integers(0, 45))
+def test_some_names_are_a_tuple_of_them(bits, others, few):
+    roll = Roll(NAMES)
+    some, written = SomeNames(roll, bits), tuple(n for i, n in enumerate(NAMES) if bits >> i & 1)
+    assert some == written and written == some and hash(some) == hash(written) and repr(some) == repr(written)
+    assert (len(some), tuple(some), some[:few], some[few:]) == (len(written), written, written[:few], written[few:])
+    assert [n in some for n in (*NAMES, "nobody", 7)] == [n in written for n in (*NAMES, "nobody", 7)]
+    assert (some == SomeNames(roll, others)) is (bits == others)
+    assert (some == SomeNames(Roll(NAMES), others)) is (bits == others)
+    more = tuple(n for i, n in enumerate(NAMES) if others >> i & 1)
+    every = [some, ("nobody",), SomeNames(roll, others), SomeNames(Roll(NAMES), others), written]
+    assert each_once(every) == list(dict.fromkeys([*written, "nobody", *more]))
