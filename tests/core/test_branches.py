@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from drawknife.core.follows.access_changes import Side, access_changes
 from drawknife.core.follows.branches_compared import changes_in_branches
 from drawknife.core.follows.some_names import Roll, SomeNames, each_once
+from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 
@@ -21,8 +22,10 @@ def with_other_folders(model, rng):
     for store in model.stores:
         folders = list(store.folders)
         for i in rng.sample(range(len(folders)), min(3, len(folders))):
-            entries = rng.choice(folders).entries
-            folders[i] = replace(folders[i], entries=entries, sealed=rng.random() < 0.3)
+            if rng.random() < 0.5:  # what carries nothing shares what it has with others that carry nothing
+                folders[i] = replace(folders[i], entries=(), sealed=False, owner=None)
+            else:
+                folders[i] = replace(folders[i], entries=rng.choice(folders).entries, sealed=rng.random() < 0.3)
         stores.append(replace(store, folders=tuple(folders)))
     return sound(replace(model, stores=tuple(stores)))
 
@@ -50,6 +53,23 @@ def test_side_by_side_is_what_is_found_location_by_location(seed):
     sides = [Side(p, some) for p in (before, after)]
     named = [names[i] for i in some]
     assert as_told(changes_in_branches(*sides, named, branches)) == as_told(access_changes(*sides, named, branches))
+
+
+def test_folders_that_are_alike_now_are_told_apart_by_what_they_were():
+    def made(*entries):
+        folders = (m.Folder("/"), m.Folder("/a", entries=entries), m.Folder("/b"))
+        grants = (m.parse_grant("anyone all"),)
+        paths = (m.VirtualPath("/v", "s:/", grants=grants),)
+        return sound(
+            m.Model(
+                accounts=(m.Account("ada"),), stores=(m.Store("s", None, "open", None, folders),), virtual_paths=paths
+            )
+        )
+
+    before = prepare(made(m.parse_entry("deny account:ada upload")))
+    sides = Side(before, None), Side(prepare(made(), before), None)
+    (change,) = changes_in_branches(*sides, ["ada"], {"s": ["/a", "/b"]})
+    assert (change.locations, change.gained, change.lost) == (("/v/a",), ("upload",), ())
 
 
 NAMES = tuple(f"a{i:02}" for i in range(40))
