@@ -274,13 +274,20 @@ class AccessMap:
 
     def _make_ready(self, above: _State, distance: int) -> _State:
         """What a folder that carries nothing is, `distance` below `above`: made once, then shared."""
+        flow = above.flow.further()
+        if distance > 1 and flow is above.flow:
+            # The same comes down to all that is below: where all who got here get to a child, too, it is as the child is.
+            child = above.ready[1] or self._make_ready(above, 1)
+            if all(a.passed == b.passed for a, b in zip(above.rows, child.rows, strict=True)):
+                above.ready[min(distance, 3)] = child
+                return child
         at, at_own = above.flow.at_child() if distance == 1 else above.flow.at_deeper()
         rows = []
         for a in above.rows:
             before = _between(above.flow, a.passed, distance)
             plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, 0, before)
             rows.append(_Row(a.segment, a.members, passed, plain, owning))
-        state = _State(above.flow.further(), rows, False)
+        state = _State(flow, rows, False)
         above.ready[min(distance, 3)] = state
         return state
 

@@ -128,13 +128,14 @@ def _of_cell(prepared: Prepared, cell: Cell, carriers: _Carriers | None) -> Iter
             yield own, 0
         return
     start, stop = store.branch(cell.path)
-    levels = [_states(*cell.below(distance)) for distance in (1, 2, 3)]
-    if (begins or recorded) and levels == [here] * 3:
+    below, sets = [cell.below(distance) for distance in (1, 2, 3)], (cell.plain, cell.owning)
+    if (begins or recorded) and all(level == sets for level in below):
         count = stop - start - recorded
         yield own, count - sum(last - first for first, last in carriers.below(cell.path))
         return
     if begins or recorded:
         yield own, 0
+    levels = [_states(*level) for level in below]
     at = start + recorded
     for first, last in (*carriers.below(cell.path), (stop, stop)):
         for folder in store.store.folders[at:first]:
