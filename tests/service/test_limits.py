@@ -16,7 +16,7 @@ from drawknife import messages as msg
 from drawknife.answers.certificates import covers
 from drawknife.client import Refused
 
-from ..conftest import DEMO, run, serving, until
+from ..conftest import DEMO, run, serving
 
 GIB = 2**30
 
@@ -176,11 +176,6 @@ def test_failures_lock_and_can_be_lifted_and_sessions_count(client):
         client.report_sign_ins([{"what": "failed", "account": "x", "address": "nowhere"}])
 
 
-def looked_at(client):
-    """What the service has seen of the certificate, once it has looked at it."""
-    return until(lambda: (found := client.certificate("harbour")).looked_at is not None and found)
-
-
 def make_certificate(folder, names, days):
     key = Ed25519PrivateKey.generate()
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "test")])
@@ -211,8 +206,8 @@ def test_certificates(client, tmp_path, names, days, warning):
         "set": {"certificate": certificate, "certificate_key": key},
     }
     client.change([change])
-    found = looked_at(client)
-    assert found.key_matches is True and found.names == names and found.problem is None
+    found = client.certificate("harbour")
+    assert found.looked_at is not None and found.key_matches is True and found.names == names and found.problem is None
     assert [w for w in found.warnings if warning and warning in w] == found.warnings and bool(warning) == bool(
         found.warnings
     )
@@ -232,7 +227,7 @@ def test_a_wrong_key_and_files_that_are_none(client, tmp_path):
         client.change(
             [{"op": "change", "kind": "endpoint", "name": "harbour", "set": {"certificate_key": None, **files}}]
         )
-        found = looked_at(client)
+        found = client.certificate("harbour")
         assert said in f"{found.problem} {found.warnings}" and "PRIVATE" not in found.model_dump_json()
     assert (
         covers("*.a.example", "b.a.example")

@@ -19,6 +19,8 @@ log = structlog.get_logger()
 #: Seconds between two looks, where the endpoints stay as they are.
 EVERY = 60.0
 LOOK_FOR_CHANGES = 0.25
+#: Seconds for the first look at one.
+FIRST_LOOK = 2.0
 
 
 class Certificates:
@@ -33,6 +35,7 @@ class Certificates:
         #: By the files of the certificate and its key, and the host names that it is to be for.
         self._seen: dict[object, CertificateAnswer] = {}
         self._stop = threading.Event()
+        self._looked = threading.Condition()
 
     def start(self) -> None:
         """Begin to look."""
@@ -45,6 +48,11 @@ class Certificates:
         """What was seen last of an endpoint's certificate; None if that was not looked at yet."""
         return self._seen.get(_looked_at(endpoint))
 
+    def wait_for(self, endpoint: Endpoint) -> None:
+        """Until a certificate that has just come was looked at, or a moment: a file may keep who reads it waiting for ever."""
+        with self._looked:
+            self._looked.wait_for(lambda: self.seen(endpoint) is not None, FIRST_LOOK)
+
     def _run(self) -> None:
         looked_at: object = None
         waited = EVERY
@@ -56,7 +64,10 @@ class Certificates:
                     continue
                 now = datetime.now(UTC)
                 looks = ((_looked_at(e), certificates.look(e, now, self._read)) for e in endpoints)
-                self._seen = {key: answer for key, answer in looks if answer is not None}
+                seen = {key: answer for key, answer in looks if answer is not None}
+                with self._looked:
+                    self._seen = seen
+                    self._looked.notify_all()
                 looked_at, waited = endpoints, 0.0
             except Unavailable:
                 continue

@@ -89,7 +89,11 @@ def reach(path: EndpointPath, query: ReachQuery) -> Response:
     responses={200: msg.CertificateAnswer},
 )
 def certificate(path: EndpointPath) -> Response:
-    return answer(ask().certificate(path.name))
+    asked = ask()
+    way_in = asked.endpoint(path.name)
+    if way_in is not None and way_in.certificate is not None:
+        current().certificates.wait_for(way_in)
+    return answer(asked.certificate(path.name))
 
 
 # --- sign-in --------------------------------------------------------------------------------------
