@@ -20,6 +20,7 @@ from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.model.items import parse_entry, parse_grant
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.questions import read_question
@@ -67,7 +68,8 @@ class MendAnswers(Asked):
         large = folders * len(self.full.model.accounts) > LARGE
         looked_at = LOOKED_AT_IN_LARGE if large else LOOKED_AT
         tried = (self._way(changes, question, not stop) for changes in found.found[:looked_at])
-        ways = _folded(sorted((way for way in tried if way is not None), key=lambda w: w.rank))
+        with many_objects():
+            ways = _folded(sorted((way for way in tried if way is not None), key=lambda w: w.rank))
         left = []
         if len(found.found) > looked_at:
             left.append(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 from ..model.items import Endpoint
@@ -79,9 +80,12 @@ class Division:
             store, top = segment.place
             self.starting.setdefault(store, {}).setdefault(top, []).append(segment)
         self._unrecorded_sorted: dict[str, list[tuple[str, str]]] = {}
-        #: By store, the folders that segments begin at and that are not recorded.
-        self.unrecorded = {
-            name: {top for top in tops if prepared.stores[name].folder(top) is None}
+
+    @cached_property
+    def unrecorded(self) -> dict[str, set[str]]:
+        """By store, the folders that segments begin at and that are not recorded."""
+        return {
+            name: {top for top in tops if self.prepared.stores[name].folder(top) is None}
             for name, tops in self.starting.items()
         }
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Callable
+from typing import NamedTuple, TypeVar
 
 from ..decide.way_in import reach
 from ..model.endpoints import read_network
-from ..model.items import Subject
+from ..model.items import Model, Subject
 from ..model.kinds import SETTINGS
 from ..model.removal import lines_naming
 from ..model.standing import loops
@@ -17,6 +18,8 @@ from ..words.rights import ENTER
 from ..words.sizes import several
 from .access_map import access_of_all
 from .division import bits_in
+
+Found = TypeVar("Found")
 
 #: How many accounts a finding names before it only counts the rest.
 NAMED = 5
@@ -60,7 +63,7 @@ def _findings(prepared: Prepared) -> list[Finding]:
                         f"the grant `{grant}` on {vpath.path} is of no use alone: it lacks enter",
                     )
                 )
-    for loop in loops(prepared.model.groups):
+    for loop in _kept(prepared, "loops", (prepared.model.groups,), lambda: loops(prepared.model.groups)):
         out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
     out += _dangling(prepared)
     out += _alike(prepared)
@@ -100,9 +103,23 @@ def _paths(prepared: Prepared) -> list[Finding]:
     return out
 
 
+def _kept(prepared: Prepared, what: str, parts: tuple[object, ...], make: Callable[[], list[Found]]) -> list[Found]:
+    """What is found in some parts of the model; kept with the people, whom models share that differ in other things."""
+    known = prepared.people.derived.get(what)
+    if known is None or not all(a is b or a == b for a, b in zip(known[0], parts, strict=True)):
+        known = prepared.people.derived[what] = (parts, make())
+    found: list[Found] = known[1]
+    return found
+
+
 def _alike(prepared: Prepared) -> list[Finding]:
     """Names of one kind that are easily mistaken for each other."""
     m = prepared.model
+    parts = (m.accounts, m.groups, m.units, tuple(s.name for s in m.stores), m.endpoints)
+    return _kept(prepared, "alike", parts, lambda: _named_alike(m))
+
+
+def _named_alike(m: Model) -> list[Finding]:
     out = []
     for kind, names in (
         ("account", [a.name for a in m.accounts]), ("group", [g.name for g in m.groups]), ("unit", m.units),

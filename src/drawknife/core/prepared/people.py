@@ -69,7 +69,7 @@ class People:
         self._accounts: dict[int, PreparedAccount] = {}
         self._standings: dict[str, Standing] = {}
         #: Room for what is derived of the people alone.
-        self.derived: dict[str, dict[int, int]] = {}
+        self.derived: dict[str, Any] = {}
         #: Room for how the accounts are divided by virtual paths (core/everybody/division.py).
         self.divided: dict[Hashable, Any] = {}
 
