@@ -11,7 +11,8 @@ from drawknife.answers.access import example_path
 from drawknife.answers.map_window import MapWindow
 from drawknife.core.decide.disk_gate import taken_on
 from drawknife.core.decide.gates import verdict
-from drawknife.core.everybody.access_map import STATES, access_of_all
+from drawknife.core.everybody.access_map import access_of_all
+from drawknife.core.everybody.cell import STATES
 from drawknife.core.everybody.effective import right_state
 from drawknife.core.follows.consequences import consequences_on
 from drawknife.core.model import disk as d

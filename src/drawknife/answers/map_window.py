@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
-from drawknife.core.everybody.access_map import AccessMap, Cell, access_of_all
+from drawknife.core.everybody.access_map import AccessMap, access_of_all
+from drawknife.core.everybody.cell import Cell
 from drawknife.core.everybody.division import bits_in
 from drawknife.core.model.items import Endpoint
 from drawknife.core.prepared.prepared import Prepared

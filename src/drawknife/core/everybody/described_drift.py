@@ -10,7 +10,8 @@ from ..prepared.prepared import Prepared
 from ..words.names import tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from ..words.sizes import number_of
-from .access_map import AccessMap, Cell
+from .access_map import AccessMap
+from .cell import Cell
 from .drift import MOST_FOLDERS, Drift, Found, folded, why_not
 
 

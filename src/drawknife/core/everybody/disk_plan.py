@@ -21,7 +21,8 @@ from ..prepared.prepared import Prepared
 from ..words.names import UNRECORDED, ancestors, child, parent, tree_key
 from ..words.rights import INDEX
 from ..words.sizes import several
-from .access_map import AccessMap, Cell
+from .access_map import AccessMap
+from .cell import Cell
 from .closed_form import COUNT
 from .drift import Drift, drift
 

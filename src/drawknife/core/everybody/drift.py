@@ -16,7 +16,8 @@ from ..prepared.question import Question
 from ..words.names import Place, child, parent, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from ..words.sizes import number_of
-from .access_map import AccessMap, Cell
+from .access_map import AccessMap
+from .cell import Cell
 from .disk_sets import DiskSets
 from .effective import right_obstacles
 

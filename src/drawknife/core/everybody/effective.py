@@ -16,7 +16,8 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Refusal
 from ..words.names import Place, parent, rest_below, tree_key
 from ..words.rights import BIT, ENTER, FILE_RIGHTS, RIGHTS
-from .access_map import STATES, AccessMap
+from .access_map import AccessMap
+from .cell import STATES
 
 
 class Access(NamedTuple):

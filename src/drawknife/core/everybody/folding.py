@@ -19,7 +19,8 @@ from ..prepared.prepared import Prepared
 from ..prepared.stores import PreparedStore
 from ..words.names import Place, join, rest_below, tree_key
 from ..words.rights import RIGHTS
-from .access_map import STATES, AccessMap, Cell
+from .access_map import AccessMap
+from .cell import STATES, Cell
 from .closed_form import Sets
 from .division import Segment
 from .effective import Access

@@ -13,7 +13,8 @@ from ..prepared.prepared import Prepared
 from ..words.collecting import many_objects
 from ..words.names import UNRECORDED, Place, depth, fold, join, rest_below
 from ..words.rights import FILE_RIGHTS, RIGHTS
-from .access_map import AccessMap, Cell, access_of_all
+from .access_map import AccessMap, access_of_all
+from .cell import Cell
 from .closed_form import INDICES, Sets
 from .division import bits_in
 

@@ -14,7 +14,8 @@ from ..model.items import Entry
 from ..prepared.prepared import Prepared
 from ..words.names import Place, join, parent, rest_below
 from ..words.rights import FILE_RIGHTS, RIGHTS
-from .access_map import STATES, AccessMap, Cell, access_of_all
+from .access_map import AccessMap, access_of_all
+from .cell import STATES, Cell
 from .closed_form import Sets
 from .division import bits_in
 

@@ -15,7 +15,8 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Refusal
 from ..words.names import Place
 from ..words.rights import BIT, FILE_RIGHTS, INDEX
-from .access_map import AccessMap, Cell, access_of_all
+from .access_map import AccessMap, access_of_all
+from .cell import Cell
 from .division import bits_in
 from .effective import right_obstacles
 

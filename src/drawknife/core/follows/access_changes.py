@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from ..everybody.access_map import AccessMap, Cell, access_of_all
+from ..everybody.access_map import AccessMap, access_of_all
+from ..everybody.cell import Cell
 from ..everybody.closed_form import Sets
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared

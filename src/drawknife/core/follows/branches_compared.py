@@ -12,7 +12,8 @@ from itertools import groupby
 from operator import attrgetter, itemgetter
 from weakref import WeakKeyDictionary
 
-from ..everybody.access_map import AccessMap, Cell
+from ..everybody.access_map import AccessMap
+from ..everybody.cell import Cell
 from ..words.names import ancestors, tree_key
 from .access_changes import Side, map_of
 from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, joined, told
