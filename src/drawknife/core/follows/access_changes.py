@@ -41,11 +41,12 @@ class Looking(NamedTuple):
 
 
 class _Seen:
-    """The access of some accounts at one location: who has it as a location, and what they can do at each depth."""
+    """The access of some accounts at one location: who has it as a location, and what they can do at each depth. `moved`
+    are those of whom the folder there was moved out of sight, or came by being moved."""
 
     __slots__ = ("depths", "members", "moved")
 
-    def __init__(self, members: int, depths: Depths, moved: bool = False) -> None:
+    def __init__(self, members: int, depths: Depths, moved: int = 0) -> None:
         self.members, self.depths, self.moved = members, depths, moved
 
 
@@ -100,7 +101,7 @@ def _seen(
             continue
         if members:
             location, moved = _called(cell, renames) if renames else (cell.location, False)
-            _put(found, location, members, admitted.depths(cell), moved)
+            _put(found, location, members, admitted.depths(cell), members if moved else 0)
     return found
 
 
@@ -180,12 +181,13 @@ class _Admitted:
         return found
 
 
-def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: bool = False) -> None:
+def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: int = 0) -> None:
     there = found.get(location)
     if there is None:
         found[location] = _Seen(members, depths, moved)
     else:
         there.members |= members
+        there.moved |= moved
         there.depths = joined(there.depths, depths)
 
 
@@ -216,8 +218,8 @@ def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict
     missing: dict[str, int] = {}
     for location, seen in other.items():
         there = known.get(location)
-        lacking = seen.members & ~(there.members if there is not None else 0)
-        if lacking and not seen.moved:
+        lacking = seen.members & ~seen.moved & ~(there.members if there is not None else 0)
+        if lacking:
             missing[location] = lacking
     if not missing:
         return
@@ -249,7 +251,7 @@ def _mark_moved_in(new: dict[str, _Seen], map_: AccessMap, renames: Renames) -> 
     for cell in map_.cells():
         place = cell.place
         if place is not None and any(_at_or_below(place, r.new) for r in targets) and cell.location in new:
-            new[cell.location].moved = True
+            new[cell.location].moved |= cell.members
 
 
 def _at_or_below(place: Place, top: str) -> bool:
