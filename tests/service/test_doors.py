@@ -6,6 +6,7 @@ import socket
 import stat
 import threading
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import httpx
 import psycopg
@@ -70,6 +71,36 @@ def test_health_is_answered_while_500_clients_hold_half_a_request(own):
             assert httpx.get(own.url + "/api/v1/health").json()["status"] == "ok"
         with own.client() as client:
             assert client.access("ines").rows
+    finally:
+        for one in held:
+            one.close()
+
+
+def held_by(process, port):
+    """How many connections to a port a process holds."""
+    established = {
+        line.split()[9]
+        for line in Path("/proc/net/tcp").read_text().splitlines()[1:]
+        if line.split()[1].endswith(f":{port:04X}") and line.split()[3] == "01"
+    }
+    links = [os.readlink(p) for p in Path(f"/proc/{process}/fd").iterdir() if p.exists() or p.is_symlink()]
+    return sum(link.removeprefix("socket:[").removesuffix("]") in established for link in links)
+
+
+def test_connections_that_stay_are_shared_evenly_by_the_processes(own):
+    """What comes in at once and stays, as browsers and their kind do, is not held by one process alone."""
+    main, port = own.process.pid, int(own.url.rsplit(":", 1)[1])
+    children = Path(f"/proc/{main}/task/{main}/children").read_text().split()
+    assert len(children) == 2
+    before = [held_by(child, port) for child in children]
+    held = []
+    try:
+        for _ in range(10):
+            held.append(connect(own))
+            held[-1].sendall(b"GET /api/v1/health HTTP/1.1\r\nHost: x\r\n\r\n")
+            assert held[-1].recv(65536).startswith(b"HTTP/1.1 200")
+        now = [held_by(child, port) for child in children]
+        assert sum(now) - sum(before) == 10 and abs(now[0] - now[1]) <= 2, (before, now)
     finally:
         for one in held:
             one.close()

@@ -34,6 +34,8 @@ log = structlog.get_logger()
 HEAD_DEADLINE, LEAST_SPEED = 20.0, 20_000
 #: Seconds in which a client has to take some of its answer.
 TAKING_DEADLINE = 60
+#: Seconds for which a connection is left to a process that has fewer.
+LEFT = 0.02
 #: Seconds for which what a refused client goes on to send is thrown away.
 DRAINING = 3
 #: Bytes that somebody who shows no token may send.
@@ -229,7 +231,8 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
     shared: Shared | None = None
     certificate: Certificate | None = None
 
-    _left = 0
+    #: Since when a connection is left to another process.
+    _left: float | None = None
 
     def accept(self) -> Any:
         found = super().accept()
@@ -242,17 +245,25 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
     def readable(self) -> bool:
         if self.shared is not None:
             self.shared.has_connections(len(self.active_channels))
-        return bool(super().readable())
+        return bool(super().readable()) and not self.leaves()
+
+    def leaves(self) -> bool:
+        """Is a connection left to another process just now?"""
+        left = 0.0 if self._left is None else time.monotonic() - self._left
+        if left > 2 * LEFT:  # it was taken, or there is none
+            self._left = None
+        return self._left is not None and left < LEFT
 
     def handle_accept(self) -> None:
         """Take a connection; but whoever has more than another process leaves it a moment to take it first."""
         fewest = self.shared.fewest_elsewhere() if self.shared is not None else None
-        if fewest is not None and len(self.active_channels) > fewest and self._left < 3:
-            self._left += 1
-            time.sleep(0.0005)
+        if self._left is None and fewest is not None and len(self.active_channels) > fewest:
+            self._left = time.monotonic()
             return
-        self._left = 0
+        self._left = None
         super().handle_accept()
+        if self.shared is not None:
+            self.shared.has_connections(len(self.active_channels))
 
     def maintenance(self, now: float) -> None:
         super().maintenance(now)

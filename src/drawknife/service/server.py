@@ -21,7 +21,7 @@ from drawknife.records.database import Database
 
 from .app import create_app
 from .files import ReadableFolders
-from .http_server import Certificate, HttpServer, make_server
+from .http_server import LEFT, Certificate, HttpServer, make_server
 from .readiness import tell_manager
 from .shared import Shared
 from .telling import Telling, When
@@ -191,7 +191,7 @@ def _work(
     app.extensions["drawknife"].wait_for_database(DATABASE_WAITED)
     ready()
     while not stopping.is_set():
-        server.asyncore.loop(timeout=1, map=server._map, use_poll=True, count=1)
+        server.asyncore.loop(timeout=LEFT if server.leaves() else 1, map=server._map, use_poll=True, count=1)
     _finish(server)
     if options.ways:
         telling.stop(GRACE)
