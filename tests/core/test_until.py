@@ -4,7 +4,7 @@ from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from drawknife.answers import Answering
@@ -97,11 +97,16 @@ def test_one_that_is_written_twice_counts_as_long_as_the_later(terms):
 
 
 @given(st.integers(0, 10**9), st.dates(date(2026, 11, 19), date(2026, 11, 26)))
+@example(1_000_000_000, date(2026, 11, 23))  # two virtual paths that are called alike
 def test_the_model_of_a_day_has_the_lines_that_count_and_all_else(seed, day):
     whole = random_model(seed)
     prepared = prepare(whole)
     there = prepared.on(day)
-    assert list(all_lines(there.model)) == [x for x in all_lines(whole) if x.until is None or x.until >= day]
+    counting = [x for x in all_lines(whole) if x.until is None or x.until >= day]
+    if len({(v.path, v.leads_to) for v in whole.virtual_paths}) == len(whole.virtual_paths):
+        assert list(all_lines(there.model)) == counting
+    else:  # of several that are called alike, what is left may be the same, and stands in another order
+        assert set(all_lines(there.model)) == set(counting)
     assert there.model == without_ended(whole, day) == prepare(there.model).model
     assert sound(there.model) == there.model, "it is in canonical form, and so can be compared"
     assert there.full is prepared is there.full.on(date(2026, 1, 1)) and there is prepared.on(day)

@@ -53,7 +53,12 @@ def without_ended(model: Model, day: date) -> Model:
     parts: dict[str, Any] = {}
     for kind, name in HOLDING:
         if kind is not FOLDER:
-            parts[kind.section] = _each(getattr(model, kind.section), name, day)
+            there = getattr(model, kind.section)
+            some = _each(there, name, day)
+            if some is not there and not kind.each_once:
+                # Several that are called alike, and so are told apart by their lines: what is left of them may be the same.
+                some = tuple(sorted(dict.fromkeys(some), key=kind.order))
+            parts[kind.section] = some
     stores = (replace(s, folders=_each(s.folders, "entries", day)) for s in model.stores)
     parts["stores"] = tuple(
         new if new.folders is not s.folders else s for s, new in zip(model.stores, stores, strict=True)
