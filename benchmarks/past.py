@@ -54,9 +54,9 @@ def _past(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
         looked_at: list[int] = []
 
         def when() -> None:
-            steps, among = history.steps_for(database, kept, question)
+            steps, *among = history.steps_for(database, kept, question)
             looked_at[:] = [len(steps)]
-            turns(kept.model, question, steps, among, now, now)
+            turns(kept.model, question, steps, *among, now, now)
 
         turned, since, _ = against(when, lambda: read_snapshot(database), 3)
         database.close()

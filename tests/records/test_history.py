@@ -293,8 +293,8 @@ def test_each_turn_is_where_the_verdict_turns(database, changing, seed):
         question = Question(question.account, question.action, question.path, question.to, question.thing)
         if any(new == question.account for kind, _, new in renamed if kind == "account"):
             continue
-        steps, folders = history.steps_for(database, newest, question)
-        found = turns(newest.model, question, steps, folders, when[1], now)
+        steps, folders, groups = history.steps_for(database, newest, question)
+        found = turns(newest.model, question, steps, folders, groups, when[1], now)
         expected = []
         for revision in sorted(models):
             bare = m_without_limits(models[revision])
@@ -338,6 +338,7 @@ def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
     )
     changing.change([{"op": "rename", "kind": "account", "name": "ada", "to": "ida"}])
     changing.change([{"op": "change", "kind": "account", "name": "bo", "set": {"display": "Bo"}}])
+    changing.change([{"op": "add", "kind": "group", "item": {"name": "others", "members": ["account:bo"]}}])
     start = datetime(2026, 11, 18, 9, tzinfo=UTC)
     with database.transaction() as connection:
         for table in ("revisions", "journal"):
@@ -345,10 +346,9 @@ def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
             connection.execute(f"UPDATE {table} SET at = %s + {number} * interval '1 hour'", (start,))
     newest = read_snapshot(database)
     question = Question("ida", "download", "/x/a")
-    steps, folders = history.steps_for(database, newest, question)
-    assert [s.revision for s in steps] == [3, 2, 1], "what bo is called does not count"
-    found = turns(
-        newest.model, question, steps, folders, start + timedelta(hours=1), datetime(2026, 11, 26, tzinfo=UTC)
-    )
+    steps, folders, groups = history.steps_for(database, newest, question)
+    assert [s.revision for s in steps] == [3, 2, 1], "what bo is called, and is in, does not count"
+    begins, now = start + timedelta(hours=1), datetime(2026, 11, 26, tzinfo=UTC)
+    found = turns(newest.model, question, steps, folders, groups, begins, now)
     assert [(t.allowed, t.by and t.by.revision) for t in found] == [(False, None), (True, 2), (False, 1), (None, None)]
     assert found[0].at == datetime(2026, 11, 21, tzinfo=UTC) and found[1].by.who == "ada"

@@ -57,18 +57,20 @@ def turns(
     question: Question,
     steps: Sequence[Step],
     folders: dict[str, set[str]],
+    groups: set[str],
     begins: datetime,
     now: datetime,
 ) -> list[Turn]:
     """The turns of the verdict on a question, the last first; `steps` are the newest first.
 
-    `folders` are those, by store in the form in which names are compared, that can count; `begins` is when the first
+    `folders` and `groups` are those that can count, by store, in the form in which names are compared; `begins` is when the first
     revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
     """
     names = [question.account]
     for step in steps:
         names += [old for kind, old, new in step.renames if kind == "account" and new == names[-1]]
-    model = only_what_counts(without_hours(model), [*names, *([question.owner] if question.owner else [])], folders)
+    some = [*names, *([question.owner] if question.owner else [])]
+    model = only_what_counts(without_hours(model), some, folders, groups)
     eras: list[tuple[datetime, Step | None, Model, Question]] = []
     for step in steps:
         eras.append((step.at, step, model, question))

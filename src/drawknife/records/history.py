@@ -13,7 +13,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from drawknife.answers.when import Step
-from drawknife.core.decide.since import possible_folders
+from drawknife.core.decide.since import holding_ever, possible_folders
 from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.model.kinds import LINES, OF_SECTION, UNIT, VIRTUAL_PATH
@@ -246,10 +246,13 @@ _COUNTING = ("groups", "units", "virtual_paths", "stores", "gone")
 _AT_AN_ENDPOINT = ("endpoints", "settings", "inside", "openings", "forwardings")
 
 
-def steps_for(database: Database, newest: Snapshot, question: Question) -> tuple[list[Step], dict[str, set[str]]]:
-    """The revisions that changed something that can count for a question, the newest first; and the folders that can.
+def steps_for(
+    database: Database, newest: Snapshot, question: Question
+) -> tuple[list[Step], dict[str, set[str]], set[str]]:
+    """The revisions that changed something that can count for a question, the newest first; the folders that can, and
+    the groups.
 
-    Folders are by store, in the form in which names are compared.
+    Folders are by store; stores and groups are in the form in which names are compared.
     """
     _check_kept(database, 0)
     names = [question.account]
@@ -260,6 +263,9 @@ def steps_for(database: Database, newest: Snapshot, question: Question) -> tuple
     rows = _items(database, "section = ANY(%s) OR (section = 'accounts' AND name = ANY(%s))", (sections, names))
     accounts = [a for a in newest.model.accounts if a.name in names]
     accounts += [x for _, i in rows if i.section == "accounts" for x in (i.before, i.after) if x is not None]
+    changed_groups = [x for _, i in rows if i.section == "groups" for x in (i.before, i.after) if x is not None]
+    groups = holding_ever([*newest.model.groups, *changed_groups], accounts)
+    rows = [(number, i) for number, i in rows if i.section != "groups" or _is_of(groups, i)]
     paths = [*newest.model.virtual_paths]
     paths += [x for _, i in rows if i.section == VIRTUAL_PATH.section for x in (i.before, i.after) if x is not None]
     places = {
@@ -278,7 +284,11 @@ def steps_for(database: Database, newest: Snapshot, question: Question) -> tuple
     folders: dict[str, set[str]] = {}
     for place in places:
         folders.setdefault(fold(place.store), set()).add(place.path)
-    return steps, folders
+    return steps, folders, groups
+
+
+def _is_of(groups: set[str], item: Differs) -> bool:
+    return any(x is not None and fold(x.name) in groups for x in (item.before, item.after))
 
 
 def _items(database: Database, where: str, parameters: tuple[Any, ...]) -> list[tuple[int, Differs]]:

@@ -220,10 +220,10 @@ class Current:
         answering.decide(asked)  # is all that it names there?
         question, _ = read_question(asked)
         question = replace(question, account=answering.account(question.account).name)
-        steps, folders = history.steps_for(self.database, snapshot, question)
+        steps, folders, groups = history.steps_for(self.database, snapshot, question)
         begins = self.database.read("SELECT coalesce(min(at), clock_timestamp()) FROM revisions")[0][0]
         return when_message(
-            turns(snapshot.model, question, steps, folders, begins, answering.now),
+            turns(snapshot.model, question, steps, folders, groups, begins, answering.now),
             question,
             snapshot.revision,
             len(steps),

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from ..model.ending import ends
-from ..model.items import Account, Model, Store, VirtualPath
+from ..model.items import Account, Group, Model, Store, VirtualPath
 from ..prepared.namespace import expand
 from ..prepared.prepared import prepare
 from ..prepared.question import Question, Verdict
-from ..words.names import BadValue, Place, ancestors, fold, join, rest_below
+from ..words.names import BadValue, Place, ancestors, fold, join, rest_below, unit_ancestors
 from .gates import UnknownName, verdict
 
 
@@ -31,8 +31,32 @@ def possible_folders(account: Account, paths: Sequence[VirtualPath], location: s
     return found
 
 
-def only_what_counts(model: Model, names: Sequence[str], folders: Mapping[str, set[str]]) -> Model:
-    """The model with some of its accounts, and some folders of each store: all that counts for one question."""
+def holding_ever(groups: Iterable[Group], accounts: Iterable[Account]) -> set[str]:
+    """The names, in the form in which they are compared, of the groups that hold somebody, directly or through others.
+
+    `groups` and `accounts` may be of several times: a group that held one at any of them is among those found.
+    """
+    held: dict[tuple[str, str], set[str]] = {}
+    for group in groups:
+        for member in group.members:
+            held.setdefault((member.subject.kind, fold(member.subject.name)), set()).add(fold(group.name))
+    todo = {("account", fold(a.name)) for a in accounts}
+    todo |= {("unit", fold(u)) for a in accounts for u in unit_ancestors(a.unit or "")}
+    found: set[str] = set()
+    while todo:
+        new = held.get(todo.pop(), set()) - found
+        found |= new
+        todo |= {("group", name) for name in new}
+    return found
+
+
+def only_what_counts(
+    model: Model, names: Sequence[str], folders: Mapping[str, set[str]], groups: set[str] | None = None
+) -> Model:
+    """The model with some of its accounts, and some folders of each store: all that counts for one question.
+
+    `groups`, in the form in which names are compared: no others are kept.
+    """
     wanted = {fold(name) for name in names}
 
     def store(s: Store) -> Store:
@@ -43,6 +67,7 @@ def only_what_counts(model: Model, names: Sequence[str], folders: Mapping[str, s
         model,
         accounts=tuple(a for a in model.accounts if fold(a.name) in wanted),
         stores=tuple(map(store, model.stores)),
+        groups=model.groups if groups is None else tuple(g for g in model.groups if fold(g.name) in groups),
         usage=(),
         quotas=(),
     )
