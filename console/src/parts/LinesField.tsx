@@ -1,7 +1,7 @@
 import { Button, Group, Input, MultiSelect, Select, Text, TextInput } from "@mantine/core";
 import { IconPencil, IconPlus, IconX } from "@tabler/icons-react";
 import { useState } from "react";
-import type { Field } from "./fields";
+import type { Field } from "./declared";
 import { EFFECTS, lineFrom, type Parts, partsOf, REACHES, RIGHT_WORDS, sentence } from "./lines";
 import { SubjectPicker } from "./pickers";
 

@@ -1,28 +1,6 @@
 import type { Change, ChangeKind, Item } from "../api";
-import declared from "../generated/kinds.json";
+import { declaredAs, type Field } from "./declared";
 import { lineValue, textOf } from "./lines";
-
-export interface Field {
-  name: string;
-  about: string;
-  kind: string;
-  choices: string[];
-  required: boolean;
-  names: string | null;
-  word: string;
-  /** Of a line that names somebody: the key of the mapping that it can be, and what it is made of. */
-  parts: string[];
-}
-
-interface Declared {
-  title: string;
-  key: string;
-  renamed: boolean;
-  fields: Field[];
-}
-
-/** A kind of item as it is declared in the core. */
-export const declaredAs = (kind: ChangeKind): Declared => declared.kinds[kind];
 
 /** Is an item of this kind called by a field that is changed like any other? Then it has no name to be given. */
 export const nameless = (kind: ChangeKind) => kind === "virtual-path" || kind === "network";

@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
-import { type Field, fieldsOf } from "./fields";
+import type { Field } from "./declared";
+import { fieldsOf } from "./fields";
 import { lineFrom, lineValue, partsOf, sentence, textOf } from "./lines";
 
 const field = (kind: "folder" | "virtual-path" | "group" | "endpoint", name: string) =>

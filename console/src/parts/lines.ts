@@ -1,5 +1,5 @@
 import declared from "../generated/kinds.json";
-import type { Field } from "./fields";
+import type { Field } from "./declared";
 
 /** A line that names somebody, as a person writes it: `allow group:boats read until 2031-03-31 # why it is there`. */
 export interface Parts {
