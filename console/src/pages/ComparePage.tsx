@@ -173,7 +173,11 @@ const columns = (found: Comparison): Column<Difference>[] => [
 ];
 
 function Differences({ found, more, loading }: Shown) {
-  const [matching, filter] = useFilter("Find a difference", "Part of a location, a right, a reason");
+  const left = found.total - found.differences.length;
+  const [matching, filter] = useFilter(
+    "Find a difference",
+    left > 0 ? "Find among those shown" : "Part of a location, a right, a reason",
+  );
   const heads = useMemo(() => columns(found), [found]);
   if (!found.total)
     return (
@@ -181,21 +185,20 @@ function Differences({ found, more, loading }: Shown) {
         {found.one} and {found.other} can do the same everywhere.
       </Empty>
     );
-  const left = found.total - found.differences.length;
   return (
     <>
-      <Legend>
+      <Group gap={14}>
         {found.total > FEW && filter}
-        <span>
+        <Text fz="sm" className="quiet">
           {found.total.toLocaleString("en")} {found.total === 1 ? "difference" : "differences"}
           {left > 0 && `, the first ${found.differences.length.toLocaleString("en")} shown`}
-        </span>
+        </Text>
         {more && (
           <Button variant="subtle" size="compact-xs" loading={loading} onClick={more}>
             Show {Math.min(left, AT_ONCE).toLocaleString("en")} more
           </Button>
         )}
-      </Legend>
+      </Group>
       <Table
         label="Where they differ"
         rows={found.differences}
@@ -206,6 +209,7 @@ function Differences({ found, more, loading }: Shown) {
         none="Nothing differs."
         tall
       />
+      <Legend />
     </>
   );
 }

@@ -24,6 +24,8 @@ export interface Choice {
   deepest: string;
 }
 
+const many = (count: number, of: string) => `${count.toLocaleString("en")} ${of}${count === 1 ? "" : "s"}`;
+
 /** A block of the map; `whole` so many accounts and locations from the first on. */
 export function windowOf(choice: Choice, i: number, j: number, whole?: [accounts: number, locations: number]) {
   const query = {
@@ -168,8 +170,7 @@ export function Grid({ choice, first, folded }: { choice: Choice; first: MapWind
               }}
             >
               <Text fz="xs" className="quiet">
-                {first.total_accounts.toLocaleString("en")} accounts by {first.total_locations.toLocaleString("en")}{" "}
-                locations
+                {many(first.total_accounts, "account")} by {many(first.total_locations, "location")}
               </Text>
             </div>
             {columns.getVirtualItems().map((c) => (
