@@ -10,7 +10,10 @@ def show_size(size: int) -> str:
         if amount < 1024 or unit == "PiB":
             break
         amount /= 1024
-    return f"{size} B" if unit == "B" else f"{amount:.3g} {unit}" if amount < 1000 else f"{amount:.0f} {unit}"
+    if unit == "B":
+        return f"{size} B"
+    # What three figures would make a thousand of is one: not 1e+03.
+    return f"{amount:.3g} {unit}" if amount < 999.5 else f"{amount:.0f} {unit}"
 
 
 def number_of(number: int, word: str) -> str:
