@@ -3,7 +3,7 @@
 from random import Random
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from drawknife.answers.changing import Changing, InMemory
@@ -27,6 +27,7 @@ def with_promises(model, promises):
 
 
 @given(st.integers(0, 10**9))
+@example(29_950)  # the last name of one that was broken before goes
 @settings(max_examples=80, deadline=None)
 def test_a_change_is_refused_exactly_where_it_breaks_what_was_kept(seed):
     rng = Random(seed)

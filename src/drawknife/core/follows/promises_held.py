@@ -34,6 +34,8 @@ def _only_struck(was: Says, now: Says, after: Prepared) -> bool:
     """Is a promise another only by names of those who went? Nobody reworded it then: one that was broken may stay so."""
     gone = set(was.subjects) - set(now.subjects)
     there = set(after.people.subjects)
+    if was.quantifier == "only" and now.quantifier == "nobody":  # of the names none is left, and so it is nobody's
+        return now == was._replace(quantifier="nobody", subjects=now.subjects) and set(was.subjects).isdisjoint(there)
     return (
         was._replace(subjects=now.subjects) == now and set(now.subjects) <= set(was.subjects) and gone.isdisjoint(there)
     )
