@@ -63,8 +63,8 @@ def turns(
 ) -> list[Turn]:
     """The turns of the verdict on a question, the last first; `steps` are the newest first.
 
-    `folders` and `groups` are those that can count, by store, in the form in which names are compared; `begins` is when the first
-    revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
+    `folders`, by store, and `groups` are those that can count, in the form in which names are compared; `begins` is when
+    the first revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
     """
     names = [question.account]
     for step in steps:

@@ -193,9 +193,13 @@ _Writer.yaml_implicit_resolvers = {
 }
 
 
+#: No line is broken: a later edit of the file would put it together again, and so touch what it has nothing to do with.
+WIDTH = 1 << 20
+
+
 def write_yaml(data: Any) -> str:
     """Plain data as YAML, keys in the order given."""
-    return yaml.dump(data, Dumper=_Writer, sort_keys=False, allow_unicode=True, width=100, indent=2)
+    return yaml.dump(data, Dumper=_Writer, sort_keys=False, allow_unicode=True, width=WIDTH, indent=2)
 
 
 def write_json(data: Any) -> str:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
-from drawknife.core.decide.since import only_what_counts, possible_folders
+from drawknife.core.decide.since import holding_ever, only_what_counts, possible_folders
 from drawknife.core.model.items import Account, Group, Model, Subject
-from drawknife.core.model.standing import holders
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.names import fold, rest_below, unit_ancestors
+from drawknife.core.words.names import fold, rest_below
 
 #: A model of no more accounts than this stays as it is.
 SMALL = 200
@@ -36,7 +35,9 @@ def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
     names |= {question.owner} if question.owner else set()
     names |= {str(value) for x in model.settings for key, value in x.values if key == "uploads_owner"}
     kept = only_what_counts(model, sorted(names), folders)
-    groups = {s for s in named if s.kind == "group"} | _holding(model, asker)
+    holding = holding_ever(model.groups, [asker])
+    groups = {s for s in named if s.kind == "group"}
+    groups |= {Subject("group", g.name) for g in model.groups if fold(g.name) in holding}
     return replace(
         kept, virtual_paths=paths, promises=(), trials=(), groups=_without_others(kept, kept.accounts, groups)
     )
@@ -45,19 +46,6 @@ def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
 def _related(path: str, location: str) -> bool:
     """Does one lie at or below the other?"""
     return rest_below(location, path) is not None or rest_below(path, location) is not None
-
-
-def _holding(model: Model, account: Account) -> set[Subject]:
-    """The groups that hold an account, or held it by a line that has ended."""
-    held = holders(model.groups)
-    todo = [Subject("account", account.name), *(Subject("unit", u) for u in unit_ancestors(account.unit or ""))]
-    found: set[Subject] = set()
-    while todo:
-        for group in held.get(todo.pop(), ()):
-            if group not in found:
-                found.add(group)
-                todo.append(group)
-    return found
 
 
 def _without_others(model: Model, accounts: Iterable[Account], groups: set[Subject]) -> tuple[Group, ...]:
