@@ -1,4 +1,4 @@
-"""What is compared folder by folder is what comes out where the locations of both models are brought together first."""
+"""What is compared folder by folder is what comes out where all locations of both models are brought together first."""
 
 from dataclasses import replace
 from random import Random
@@ -35,24 +35,31 @@ def as_told(changes):
 
 
 @given(st.integers(0, 10**9))
-def test_side_by_side_is_what_is_found_location_by_location(seed):
+def test_side_by_side_is_what_is_found_by_looking_everywhere(seed):
     rng = Random(seed)
     before = prepare(random_model(seed))
     after = prepare(with_other_folders(before.model, rng), before)
     names = [a.name for a in before.model.accounts]
     branches = {
-        s.name: sorted(f.path for f in s.folders if rng.random() < 0.7) for s in after.model.stores if s.folders
+        s.name: with_below(before, after, s, b) for s, b in zip(before.model.stores, after.model.stores, strict=True)
     }
     branches = {store: folders for store, folders in branches.items() if folders}
-    everybody = (1 << len(names)) - 1
-    for kept in (None, rng.randint(0, everybody)):
-        sides = [Side(p, None, None, kept) for p in (before, after)]
-        told = changes_in_branches(*sides, names, branches)
-        assert as_told(told) == as_told(access_changes(*sides, names, branches))
+    sides = [Side(p, None) for p in (before, after)]
+    assert as_told(changes_in_branches(*sides, names, branches)) == as_told(access_changes(*sides, names))
     some = sorted(rng.sample(range(len(names)), rng.randint(1, len(names))))
-    sides = [Side(p, some) for p in (before, after)]
-    named = [names[i] for i in some]
-    assert as_told(changes_in_branches(*sides, named, branches)) == as_told(access_changes(*sides, named, branches))
+    named, kept = [names[i] for i in some], sum(1 << i for i in some)
+    sides_of_some = [Side(p, some) for p in (before, after)]
+    found = as_told(access_changes(*sides_of_some, named))
+    assert as_told(changes_in_branches(*sides_of_some, named, branches)) == found
+    assert as_told(changes_in_branches(*sides, names, branches, kept)) == found
+
+
+def with_below(before, after, was, now):
+    """The folders that differ, and what is recorded below them."""
+    tops = [f.path for f, g in zip(was.folders, now.folders, strict=True) if f != g]
+    return sorted(
+        {f.path for top in tops for p in (before, after) for f in p.stores[was.name].recorded_below(top)} | {*tops}
+    )
 
 
 def test_folders_that_are_alike_now_are_told_apart_by_what_they_were():

@@ -6,31 +6,36 @@ that is not recorded, directly in it and one deeper: a line may speak only there
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from ..everybody.access_map import AccessMap, access_of_all
 from ..everybody.cell import Cell
-from ..everybody.closed_form import Sets
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..words.names import Place, ancestors, join, rest_below, tree_key
-from .access_differences import NONE, AccessChange, Depths, Three, compared, joined, told
+from .access_differences import NONE, AccessChange, Depths, Three, compared, depths_of, joined, told
 from .pairing import Renames
 
 
 class Side(NamedTuple):
     """One of two models, and the accounts that are compared: bit `i` of every set is the one at `accounts[i]`.
 
-    `accounts` None: all of the model's. `through` is an endpoint that they come by; `admitted` restricts it to some. `disk`:
-    what the disks let through counts, too.
+    `accounts` None: all of the model's. `through` is an endpoint that they come by. `disk`: what the disks let through
+    counts, too.
     """
 
     prepared: Prepared
     accounts: Sequence[int] | None
     through: Endpoint | None = None
-    admitted: int | None = None
     disk: bool = False
+
+
+class Under(NamedTuple):
+    """Virtual paths: the locations at them, below and above them; and folders by store."""
+
+    paths: frozenset[str]
+    folders: dict[str, list[str]]
 
 
 class Looking(NamedTuple):
@@ -54,26 +59,22 @@ def access_changes(
     before: Side | None,
     after: Side | None,
     names: Sequence[str],
-    branches: dict[str, list[str]] | None = None,
     renames: Renames | None = None,
     endpoint: str | None = None,
-    under: frozenset[str] | None = None,
+    under: Under | None = None,
 ) -> list[AccessChange]:
     """What changes between two sides for the accounts of the same bits; None: there is nothing on that side.
 
-    `branches` are folders by store: only they are looked at, in both; where the accounts are led to the same
-    folders in both, and only these differ. `under` are virtual paths: only locations at them, below or above them, and
-    those in `branches`, are looked at, as nothing else can differ.
+    Where nothing else can differ, only what is `under` is looked at.
     """
     renames = renames or Renames()
     one, other = (None if side is None else Looking(side, map_of(side)) for side in (before, after))
-    old = _seen(one, branches, renames, under) if one is not None else {}
-    new = _seen(other, branches, None, under) if other is not None else {}
+    old = _seen(one, renames, under) if one is not None else {}
+    new = _seen(other, None, under) if other is not None else {}
     if renames.moves and other is not None:
         _mark_moved_in(new, other.map, renames)
-    if branches is None or under is not None:
-        _ask_the_other(one, old, new)
-        _ask_the_other(other, new, old)
+    _ask_the_other(one, old, new)
+    _ask_the_other(other, new, old)
     compare, nothing = _Comparing(), _Seen(0, NONE)
     locations = {*old, *new}
     differences = {x: compare(old.get(x, nothing).depths, new.get(x, nothing).depths) for x in locations}
@@ -83,47 +84,37 @@ def access_changes(
 # --- looking ------------------------------------------------------------------------------------
 
 
-def _seen(
-    looking: Looking,
-    branches: dict[str, list[str]] | None,
-    renames: Renames | None,
-    under: frozenset[str] | None = None,
-) -> dict[str, _Seen]:
+def _seen(looking: Looking, renames: Renames | None, under: Under | None) -> dict[str, _Seen]:
     """Every location of the accounts of a side, by what it is called afterwards."""
-    side, map_ = looking
     found: dict[str, _Seen] = {}
-    wanted = None if branches is None else _wanted(map_, branches)
-    admitted = _Admitted(side.admitted)
-    within = {store: frozenset(folders) for store, folders in (branches or {}).items()}
-    for cell in map_.cells(wanted) if under is None else _cells_under(side.prepared, map_, under, wanted or {}):
-        members = cell.members if side.admitted is None else cell.members & side.admitted
-        if branches is not None and under is None and not _is_location(cell, within):
-            continue
-        if members:
+    depths = _Depths()
+    for cell in looking.map.cells() if under is None else _cells_under(looking, under):
+        if cell.members:
             location, moved = _called(cell, renames) if renames else (cell.location, False)
-            _put(found, location, members, admitted.depths(cell), members if moved else 0)
+            _put(found, location, cell.members, depths(cell), cell.members if moved else 0)
     return found
 
 
-def _cells_under(
-    prepared: Prepared, map_: AccessMap, under: frozenset[str], branches: dict[str, list[str]]
-) -> Iterator[Cell]:
+def _cells_under(looking: Looking, under: Under) -> Iterator[Cell]:
     """The cells at some virtual paths, below them, and above them: there only what is fixed can be another. And those of
     some folders."""
-    division = map_.division
-    above = {up for path in under for up in ancestors(path)}
+    prepared, division = looking.side.prepared, looking.map.division
+    above = {up for path in under.paths for up in ancestors(path)}
 
     def is_under(location: str) -> bool:
-        return not under.isdisjoint(ancestors(location))
+        return not under.paths.isdisjoint(ancestors(location))
 
-    besides = {store: set(folders) for store, folders in branches.items()}
+    besides = {
+        store: set(with_beginnings(folders, division.starting.get(store, ())))
+        for store, folders in under.folders.items()
+    }
     wanted: dict[str, set[str]] = {store: set(folders) for store, folders in besides.items()}
     for path, segments in division.by_path.items():
         for segment in segments:
             store, top = segment.place
             folders = wanted.setdefault(store, set())
             whole = [top] if is_under(path) else []
-            for to in () if whole else under:
+            for to in () if whole else under.paths:
                 rest = rest_below(to, path)
                 if rest is not None:
                     folder = join(top, rest)
@@ -132,8 +123,10 @@ def _cells_under(
             for folder in whole:
                 folders.add(folder)
                 folders.update(f.path for f in prepared.stores[store].recorded_below(folder))
-    yield from map_.synthetic(above | {x for x in division.above if is_under(x)})
-    for cell in map_.cells({store: sorted(folders, key=tree_key) for store, folders in wanted.items() if folders}):
+    yield from looking.map.synthetic(above | {x for x in division.above if is_under(x)})
+    for cell in looking.map.cells(
+        {store: sorted(folders, key=tree_key) for store, folders in wanted.items() if folders}
+    ):
         at = cell.segment
         in_branch = at is not None and cell.path in besides.get(at.place.store, ())
         if not in_branch and cell.location not in above and not is_under(cell.location):
@@ -151,34 +144,21 @@ def map_of(side: Side) -> AccessMap:
     return found.with_disks() if side.disk else found
 
 
-class _Admitted:
-    """Restricts sets to the accounts that are admitted; sets that many folders share stay shared."""
+class _Depths:
+    """The sets at a cell, in a folder that is not recorded in it, and one deeper; the same for all cells that share them."""
 
-    def __init__(self, admitted: int | None) -> None:
-        self._admitted = admitted
-        # By the number of what it was made of, which is kept with it, so that nothing else gets that number.
-        self._found: dict[int, tuple[Sets, Sets]] = {}
-        self._depths: dict[tuple[int, int], tuple[object, Depths]] = {}
+    def __init__(self) -> None:
+        # By the number of what they share, which is kept with it, so that nothing else gets that number.
+        self._found: dict[tuple[int, int], tuple[object, Depths]] = {}
 
-    def _of(self, sets: Sets) -> Sets:
-        admitted = self._admitted
-        if admitted is None:
-            return sets
-        found = self._found.get(id(sets))
-        if found is None:
-            found = self._found[id(sets)] = (sets, [s & admitted for s in sets])
-        return found[1]
-
-    def depths(self, cell: Cell) -> Depths:
-        """The sets at a cell, in a folder that is not recorded in it, and one deeper."""
+    def __call__(self, cell: Cell) -> Depths:
         shared = cell.shared
-        if shared is not None and (known := self._depths.get((id(shared[0]), shared[1]))) is not None:
-            return known[1]
-        both = ((cell.plain, cell.owning), cell.below(1), cell.below(2))
-        found = [(self._of(plain), self._of(owning)) for plain, owning in both]
-        if shared is not None:
-            self._depths[id(shared[0]), shared[1]] = (shared[0], found)
-        return found
+        if shared is None:
+            return depths_of(cell)
+        key = (id(shared[0]), shared[1])
+        if key not in self._found:
+            self._found[key] = (shared[0], depths_of(cell))
+        return self._found[key][1]
 
 
 def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: int = 0) -> None:
@@ -191,30 +171,16 @@ def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, m
         there.depths = joined(there.depths, depths)
 
 
-def _wanted(map_: AccessMap, branches: dict[str, list[str]]) -> dict[str, list[str]]:
-    """The folders of the branches that have a location: recorded in either model, or where a virtual path begins."""
-    found: dict[str, list[str]] = {}
-    for name, paths in branches.items():
-        known = set(paths)
-        starting = map_.division.starting.get(name, {})
-        tops = [p for p in starting if any(at in known for at in ancestors(p))]
-        found[name] = sorted({*paths, *tops})
-    return found
-
-
-def _is_location(cell: Cell, branches: dict[str, frozenset[str]]) -> bool:
-    """Is it a location of the members, or does only a virtual path of others begin at that folder?"""
-    segment = cell.segment
-    if segment is None or cell.location == segment.path:
-        return True
-    return cell.path in branches[segment.place.store]
+def with_beginnings(folders: Iterable[str], starting: Iterable[str]) -> list[str]:
+    """Some folders, and those at and below them where a virtual path begins, in tree order."""
+    known = set(folders)
+    return sorted({*known, *(p for p in starting if any(at in known for at in ancestors(p)))}, key=tree_key)
 
 
 def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:
     """Where only the other has a location for somebody, ask this side of it as of any folder that is not recorded."""
     if looking is None:
         return
-    side, map_ = looking
     missing: dict[str, int] = {}
     for location, seen in other.items():
         there = known.get(location)
@@ -224,12 +190,11 @@ def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict
     if not missing:
         return
     asked: list[tuple[str, int, Depths]] = []
-    for cell in map_.at(missing):
+    for cell in looking.map.at(missing):
         members = cell.members & missing[cell.location]
-        if side.admitted is not None:
-            members &= side.admitted
         if members:
-            asked.append((cell.location, members, _Admitted(members).depths(cell)))
+            both = [([s & members for s in plain], [s & members for s in owning]) for plain, owning in depths_of(cell)]
+            asked.append((cell.location, members, both))
     for location, members, depths in asked:
         _put(known, location, members, depths)
 

@@ -15,7 +15,7 @@ from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
 from ..words.names import fold, tree_key
 from ..words.sizes import number_of
-from .access_changes import Side, access_changes
+from .access_changes import Side, Under, access_changes
 from .access_differences import AccessChange
 from .branches_compared import changes_in_branches
 from .pairing import Pairing
@@ -51,7 +51,7 @@ def compare_access(
             naming = _naming(pairing, {i: standing[i] for i in paths.keys() & standing.keys()})
             out += access_changes(
                 *_sides(pairing, sorted(paths)), _names(pairing, sorted(paths)),
-                _below(pairing, _joined(branches, naming)), under=under,
+                under=Under(under, _below(pairing, _joined(branches, naming))),
             )  # fmt: skip
         out += _whole(pairing, sorted(elsewhere - paths.keys()))
         for i in elsewhere:
@@ -91,7 +91,7 @@ def _alone(prepared: Prepared, accounts: list[int], come: bool) -> list[AccessCh
 def _whole(pairing: Pairing, positions: list[int]) -> list[AccessChange]:
     if not positions:
         return []
-    return access_changes(*_sides(pairing, positions), _names(pairing, positions), None, pairing.renames)
+    return access_changes(*_sides(pairing, positions), _names(pairing, positions), pairing.renames)
 
 
 def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> list[AccessChange]:
@@ -102,8 +102,8 @@ def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> 
     if pairing.aligned and len(positions) > len(pairing.common) // 2:
         every = len(positions) == len(pairing.common)
         kept = None if every else bits_of(positions, len(pairing.common))
-        sides = Side(pairing.before, None, None, kept), Side(pairing.after, None, None, kept)
-        return changes_in_branches(*sides, [a.name for a in pairing.after.model.accounts], wanted)
+        sides = Side(pairing.before, None), Side(pairing.after, None)
+        return changes_in_branches(*sides, [a.name for a in pairing.after.model.accounts], wanted, kept)
     return changes_in_branches(*_sides(pairing, positions), _names(pairing, positions), wanted)
 
 
@@ -246,7 +246,7 @@ def _through(
     if both:
         sides = _sides(pairing, both)
         here, there = sides[0]._replace(through=one), sides[1]._replace(through=other)
-        out += access_changes(here, there, _names(pairing, both), None, pairing.renames, called)
+        out += access_changes(here, there, _names(pairing, both), pairing.renames, called)
     gone = [i for i in pairing.gone if signing.rights(before, i, one)]
     come = [i for i in pairing.come if signing.rights(after, i, other)]
     for ours, alone, side, word in ((lost, gone, 0, "lose"), (gained, come, 1, "gain")):
@@ -258,5 +258,5 @@ def _through(
             names = [*_names(pairing, ours), *(prepared.model.accounts[i].name for i in alone)]
             seen = Side(prepared, accounts, (one, other)[side])
             was_, now_ = (None, seen) if side else (seen, None)
-            out += access_changes(was_, now_, names, None, pairing.renames, called)
+            out += access_changes(was_, now_, names, pairing.renames, called)
     return out

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from ..everybody.access_map import OF_FILES
+from ..everybody.cell import Cell
 from ..everybody.closed_form import NOBODY, Sets
 from ..words.names import UNRECORDED, rest_below, tree_key
 from ..words.rights import RIGHTS
@@ -78,6 +79,11 @@ def told(
         AccessChange(SomeNames(roll, accounts), (*tops, *folded), *changes, endpoint, len(tops))
         for (accounts, changes), (tops, folded) in found.items()
     ]
+
+
+def depths_of(cell: Cell) -> Depths:
+    """The access at a cell."""
+    return [(cell.plain, cell.owning), cell.below(1), cell.below(2)]
 
 
 def compared(was: Depths, now: Depths) -> Three:

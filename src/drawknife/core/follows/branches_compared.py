@@ -14,9 +14,9 @@ from weakref import WeakKeyDictionary
 
 from ..everybody.access_map import AccessMap
 from ..everybody.cell import Cell
-from ..words.names import ancestors, tree_key
-from .access_changes import Side, map_of
-from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, joined, told
+from ..words.names import tree_key
+from .access_changes import Side, map_of, with_beginnings
+from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, depths_of, joined, told
 
 #: Folders by store.
 Folders = dict[str, list[str]]
@@ -24,13 +24,14 @@ Folders = dict[str, list[str]]
 Both = tuple[list[Cell], list[Cell]]
 
 
-def changes_in_branches(before: Side, after: Side, names: Sequence[str], branches: Folders) -> list[AccessChange]:
-    """What changes between two sides for the accounts of the same bits, in some folders of the stores."""
+def changes_in_branches(
+    before: Side, after: Side, names: Sequence[str], branches: Folders, admitted: int | None = None
+) -> list[AccessChange]:
+    """What changes between two sides for the accounts of the same bits, of which some may be `admitted`, in some folders."""
     one, other = map_of(before), map_of(after)
     differences: dict[str, Three] = {}
     locations: set[str] = set()
     compare = _Comparing()
-    admitted = before.admitted
     for store, folders in branches.items():
         known = frozenset(folders)
         for cells in _side_by_side(one, other, store, known):
@@ -48,8 +49,7 @@ def changes_in_branches(before: Side, after: Side, names: Sequence[str], branche
 def _side_by_side(one: AccessMap, other: AccessMap, store: str, known: frozenset[str]) -> Iterator[Both]:
     """The cells of both maps at each of the folders, and at those below them where a virtual path begins."""
     starting = {*one.division.starting.get(store, ()), *other.division.starting.get(store, ())}
-    tops = (path for path in starting if any(at in known for at in ancestors(path)))
-    wanted = {store: sorted({*known, *tops}, key=tree_key)}
+    wanted = {store: with_beginnings(known, starting)}
 
     def cells_of(map_: AccessMap, side: int) -> Iterator[tuple[str, int, list[Cell]]]:
         for path, cells in groupby(map_.cells(wanted), attrgetter("path")):
@@ -102,6 +102,5 @@ class _Comparing:
 def _depths(cells: list[Cell]) -> Depths:
     found = NONE
     for i, cell in enumerate(cells):
-        here = [(cell.plain, cell.owning), cell.below(1), cell.below(2)]
-        found = joined(found, here) if i else here
+        found = joined(found, depths_of(cell)) if i else depths_of(cell)
     return found

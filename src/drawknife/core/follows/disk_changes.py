@@ -13,6 +13,7 @@ from ..words.names import Place, tree_key
 from ..words.sizes import several
 from .access_changes import Side, access_changes
 from .access_differences import AccessChange
+from .branches_compared import changes_in_branches
 from .pairing import Pairing
 
 #: Of so many accounts times folders all is compared.
@@ -88,7 +89,9 @@ class _Sides:
             Side(p, [pair[i] for pair in pairs], disk=disk) for i, p in enumerate((pairing.before, pairing.after))
         )
         names = [pairing.after.model.accounts[index].name for _, index in pairs]
-        return access_changes(was, now, names, branches, pairing.renames)
+        if branches is not None:
+            return changes_in_branches(was, now, names, branches)
+        return access_changes(was, now, names, pairing.renames)
 
     def alone(self, disk: bool) -> list[AccessChange]:
         """What goes with accounts that go, and comes with those that come."""
