@@ -36,7 +36,8 @@ def shown_serial(url):
 
 def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_path):
     cert, key = certificate(tmp_path, 41)
-    with serving(address, tmp_path, "--load", DEMO, "--tls-cert", cert, "--tls-key", key) as service:
+    options = ["--load", DEMO, "--processes", "2", "--tls-cert", cert, "--tls-key", key]
+    with serving(address, tmp_path, *options) as service:
         assert any("serves at https://" in line for line in service.said)
         url = service.url.replace("http:", "https:")
         trusted = ssl.create_default_context(cafile=str(cert))
@@ -54,9 +55,12 @@ def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_p
         idle[2].sendall(b"GET / HTTP/1.1\r\nHost: x\r\n\r\n")
         assert httpx.get(url + "/health/live", verify=trusted).status_code == 200
         certificate(tmp_path, 42)
-        # Each process takes it up; connections go now to one, now to the other.
-        until(lambda: all(shown_serial(url) == 42 for _ in range(8)))
+        # Each process takes it up, and says so: a connection goes now to one, now to the other.
+        until(lambda: shown_serial(url) and sum("was turned over" in line for line in service.said) == 2)
+        assert shown_serial(url) == 42
+        before = len(service.said)
         cert.write_text("no certificate")
+        until(lambda: shown_serial(url) and sum("cannot be used" in line for line in service.said[before:]) == 2)
         assert shown_serial(url) == 42  # what cannot be used is not taken
         for one in idle:
             one.close()
