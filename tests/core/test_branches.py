@@ -3,7 +3,7 @@
 from dataclasses import replace
 from random import Random
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from drawknife.core.follows.access_changes import Side, access_changes
@@ -35,6 +35,9 @@ def as_told(changes):
 
 
 @given(st.integers(0, 10**9))
+@example(330)  # a virtual path begins between two folders that are compared
+@example(1252)  # what lies between is a location of others only, that leads to a virtual path of theirs
+@example(6342)  # the same virtual path leads others to another folder
 def test_side_by_side_is_what_is_found_by_looking_everywhere(seed):
     rng = Random(seed)
     before = prepare(random_model(seed))

@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from itertools import product
 from random import Random
 
 import pytest
@@ -18,6 +19,7 @@ from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.names import ancestors
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model
 
@@ -60,6 +62,7 @@ class Brute:
     def __init__(self, before, after, changes, at):
         self.a, self.b, self.changes = Reference(before).on(at.date()), Reference(after).on(at.date()), changes
         self.at = at
+        self.looked_at = {}  # by endpoints and account, its locations of either model
         origin = {name: name for name in self.a.accounts}
         for c in changes:
             if c["op"] == "rename" and c["kind"] == "account":
@@ -119,6 +122,7 @@ class Brute:
             gone = {x: None for x, y in before.items() if y is None}
             back = {y: x for x, y in before.items() if y is not None}
             locations = set(back) | (self.b.locations(new) if there else set())
+            self.looked_at[endpoints, new or old] = locations | gone.keys()
             for location in locations:
                 asks_before = here and not (location in moved_to and location not in back)
                 self.compare(out, new or old, location, self.a if asks_before else None, old, back.get(location, location),
@@ -283,6 +287,10 @@ def check_on(one, other, moment, brute, changes, renames):
             # What is not told is as what it lies in.
             at = next(d for d in range(depth, -1, -1) if (account, location, d) in found or d == 0)
             assert found.get((account, location, at)) == sets, (pair, account, location, depth)
+        for change in (c for c in told.access if c.endpoint == (pair and (pair[1] or pair[0]))):
+            for account, location in product(change.accounts, set(change.locations) - set(change.worth_a_line)):
+                above = next(up for up in list(ancestors(location))[1:] if up in brute.looked_at[pair, account])
+                assert found[account, above, 0] == found[account, location, 0], "folded into what is otherwise"
     if not any(c["kind"] == "folder" and c["op"] == "rename" for c in changes):
         assert brute.leads() == {a for x in told.leads for a in x.accounts}
         assert brute.room() <= {(a, r.location) for r in told.room for a in r.accounts} | {

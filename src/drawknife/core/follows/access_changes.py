@@ -76,9 +76,13 @@ def access_changes(
     _ask_the_other(one, old, new)
     _ask_the_other(other, new, old)
     compare, nothing = _Comparing(), _Seen(0, NONE)
-    locations = {*old, *new}
-    differences = {x: compare(old.get(x, nothing).depths, new.get(x, nothing).depths) for x in locations}
-    return told(locations, differences, names, endpoint)
+    locations, begin = paths_of([x.map for x in (one, other) if x is not None])
+    differences: dict[str, Three] = {}
+    for x in {**old, **new}:
+        was, now = old.get(x, nothing), new.get(x, nothing)
+        locations[x] = locations.get(x, 0) | was.members | now.members
+        differences[x] = compare(was.depths, now.depths)
+    return told(locations, begin, differences, names, endpoint)
 
 
 # --- looking ------------------------------------------------------------------------------------
@@ -175,6 +179,19 @@ def with_beginnings(folders: Iterable[str], starting: Iterable[str]) -> list[str
     """Some folders, and those at and below them where a virtual path begins, in tree order."""
     known = set(folders)
     return sorted({*known, *(p for p in starting if any(at in known for at in ancestors(p)))}, key=tree_key)
+
+
+def paths_of(maps: Sequence[AccessMap], admitted: int = -1) -> tuple[dict[str, int], dict[str, int]]:
+    """The locations that only lead to virtual paths, and those at which virtual paths begin; each with whose it is, of
+    those `admitted`. Where only some folders are looked at, folders below them still lie below nothing else."""
+    leading: dict[str, int] = {}
+    beginning: dict[str, int] = {}
+    for found in maps:
+        for cell in found.synthetic():
+            leading[cell.location] = leading.get(cell.location, 0) | cell.members & admitted
+        for path, members in found.division.served.items():
+            beginning[path] = beginning.get(path, 0) | members & admitted
+    return leading, beginning
 
 
 def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:

@@ -5,7 +5,7 @@ At each location also a folder is looked at that is not recorded, directly in it
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from ..everybody.access_map import OF_FILES
@@ -51,22 +51,29 @@ class AccessChange(NamedTuple):
 
 
 def told(
-    locations: Iterable[str], differences: Mapping[str, Three], names: Sequence[str], endpoint: str | None = None
+    locations: Mapping[str, int],
+    beginnings: Mapping[str, int],
+    differences: Mapping[str, Three],
+    names: Sequence[str],
+    endpoint: str | None = None,
 ) -> list[AccessChange]:
-    """What changes at some of all these locations; folded, where at the nearest of them above it is the same."""
+    """What changes at some of all these locations, each with the accounts that it is one of.
+
+    Folded is a location at which it is the same as at the nearest above it that these accounts have. At `beginnings`
+    virtual paths of theirs begin: those are always worth a line.
+    """
     found: dict[tuple[int, Changes], tuple[list[str], list[str]]] = {}  # worth a line, and folded
-    ways: list[tuple[str, Parts]] = []  # the locations above, and what changes there
-    for location in sorted(locations, key=tree_key):
+    ways: list[tuple[str, int, Parts]] = []  # the locations above, whose they are, and what changes there
+    for location in sorted({*locations, *beginnings}, key=tree_key):
         while ways and rest_below(location, ways[-1][0]) is None:
             ways.pop()
-        nearest = ways[-1][1] if ways else []
         three = differences.get(location, UNCHANGED)
-        ways.append((location, three[0]))
+        begin = beginnings.get(location, 0)
         above: Parts = []
         shown = location
         for depth, here in enumerate(three):
             for accounts, changes in here:
-                folded = depth == 0 and (accounts, changes) in nearest
+                folded = depth == 0 and not begin & accounts and (accounts, changes) in _nearest(ways, accounts)
                 for members, same in above:
                     if same == changes:
                         accounts &= ~members
@@ -74,11 +81,17 @@ def told(
                     found.setdefault((accounts, changes), ([], []))[folded].append(shown)
             above = here
             shown = f"{shown if shown != '/' else ''}/{UNRECORDED}"
+        ways.append((location, locations.get(location, 0) | begin, three[0]))
     roll = Roll(names)
     return [
         AccessChange(SomeNames(roll, accounts), (*tops, *folded), *changes, endpoint, len(tops))
         for (accounts, changes), (tops, folded) in found.items()
     ]
+
+
+def _nearest(ways: list[tuple[str, int, Parts]], accounts: int) -> Parts:
+    """What changes at the nearest location above that is one of some of these accounts."""
+    return next((parts for _, members, parts in reversed(ways) if members & accounts), [])
 
 
 def depths_of(cell: Cell) -> Depths:

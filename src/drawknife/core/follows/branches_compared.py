@@ -7,15 +7,16 @@ the differences are kept.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import reduce
 from heapq import merge
-from itertools import groupby
-from operator import attrgetter, itemgetter
+from itertools import chain, groupby
+from operator import attrgetter, itemgetter, or_
 from weakref import WeakKeyDictionary
 
 from ..everybody.access_map import AccessMap
 from ..everybody.cell import Cell
 from ..words.names import tree_key
-from .access_changes import Side, map_of, with_beginnings
+from .access_changes import Side, map_of, paths_of, with_beginnings
 from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, depths_of, joined, told
 
 #: Folders by store.
@@ -29,21 +30,21 @@ def changes_in_branches(
 ) -> list[AccessChange]:
     """What changes between two sides for the accounts of the same bits, of which some may be `admitted`, in some folders."""
     one, other = map_of(before), map_of(after)
+    among = -1 if admitted is None else admitted
     differences: dict[str, Three] = {}
-    locations: set[str] = set()
+    locations, beginnings = paths_of((one, other), among)
     compare = _Comparing()
     for store, folders in branches.items():
         known = frozenset(folders)
         for cells in _side_by_side(one, other, store, known):
-            for location, both in _by_location(cells, known, admitted).items():
-                locations.add(location)
-                three = compare(*both)
-                if admitted is not None:
-                    three = [[(a & admitted, changes) for a, changes in parts if a & admitted] for parts in three]
+            for location, both in _by_location(cells, known, among).items():
+                members = reduce(or_, (cell.members for cell in chain(*both)))
+                locations[location] = locations.get(location, 0) | members & among
+                three = [[(a & among, changes) for a, changes in parts if a & among] for parts in compare(*both)]
                 if any(three):
                     there = differences.get(location)
                     differences[location] = three if there is None else [*map(_together, there, three)]
-    return told(locations, differences, names)
+    return told(locations, beginnings, differences, names)
 
 
 def _side_by_side(one: AccessMap, other: AccessMap, store: str, known: frozenset[str]) -> Iterator[Both]:
@@ -63,14 +64,13 @@ def _side_by_side(one: AccessMap, other: AccessMap, store: str, known: frozenset
         yield both
 
 
-def _by_location(both: Both, known: frozenset[str], admitted: int | None) -> dict[str, Both]:
+def _by_location(both: Both, known: frozenset[str], among: int) -> dict[str, Both]:
     """The cells that are a location of somebody who is compared; others only have a virtual path that begins there."""
     found: dict[str, Both] = {}
     for side, cells in enumerate(both):
         for cell in cells:
-            members = cell.members if admitted is None else cell.members & admitted
             begins = cell.segment is None or cell.location == cell.segment.path
-            if members and (begins or cell.path in known):
+            if cell.members & among and (begins or cell.path in known):
                 found.setdefault(cell.location, ([], []))[side].append(cell)
     return found
 
