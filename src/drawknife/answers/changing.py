@@ -19,6 +19,7 @@ from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.errors import DrawknifeError, Refused
 from drawknife.core.words.names import fold
 
@@ -148,13 +149,13 @@ class Changing:
     def load(self, model: Model, expected: int | None = None) -> msg.Loaded:
         """Put another model in force."""
         held = self.keeper.credentials()
-        done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
+        with many_objects():
+            done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
+            followed = self.followed(done, Renames(), held)
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         changed = done.before != done.after
-        return msg.Loaded(
-            revision=done.revision, changed=changed, counts=counts, followed=self.followed(done, Renames(), held)
-        )
+        return msg.Loaded(revision=done.revision, changed=changed, counts=counts, followed=followed)
 
     # --- the way back -----------------------------------------------------------------------------
 
@@ -211,9 +212,10 @@ class Changing:
             held.append(self._held(known, model, after, renames, back_from))
             return after, renames
 
-        done = self.keeper.change(noting, what, expected, back_from)
-        count, items = item_changes(done.before, done.after, renamed[-1])
-        followed = self.followed(done, renamed[-1], held[-1])
+        with many_objects():
+            done = self.keeper.change(noting, what, expected, back_from)
+            count, items = item_changes(done.before, done.after, renamed[-1])
+            followed = self.followed(done, renamed[-1], held[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
     def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:

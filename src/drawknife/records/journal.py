@@ -57,8 +57,11 @@ def write_line(
             copy.write_row((row[0], number, section, name, _text(before), _text(after)))
 
 
+_JSON = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"))
+
+
 def _text(item: Any) -> str | None:
-    return None if item is None else json.dumps(item, ensure_ascii=False, separators=(",", ":"))
+    return None if item is None else _JSON.encode(item)
 
 
 def note(database: Database, who: str, what: str, items: Iterable[Item] = ()) -> None:

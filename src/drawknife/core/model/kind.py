@@ -12,11 +12,6 @@ from ..words.names import fold
 from .fields import Field
 
 
-def _getter(names: Sequence[str]) -> Callable[[Any], Sequence[Any]]:
-    get = attrgetter(*names) if names else lambda _: ()
-    return get if len(names) != 1 else lambda item: (get(item),)
-
-
 @dataclass(frozen=True, eq=False)
 class Kind:
     """A kind of item: its name, the section of the model that holds it, how an item is made, and its fields."""
@@ -54,12 +49,23 @@ class Kind:
     @cached_property
     def values_naming(self) -> Callable[[Any], Sequence[Any]]:
         """The values of :attr:`naming` of an item, all at once: there can be a million folders."""
-        return _getter([self.attribute(f.name) for f in self.naming])
+        return self.values(self.naming)
 
     @cached_property
     def values_listed(self) -> Callable[[Any], Sequence[Any]]:
         """The values of :attr:`lists` of an item, all at once."""
-        return _getter([self.attribute(f.name) for f in self.lists])
+        return self.values(self.lists)
+
+    @cached_property
+    def values_told(self) -> Callable[[Any], Sequence[Any]]:
+        """The values of all :attr:`fields` of an item, all at once."""
+        return self.values(self.fields)
+
+    def values(self, fields: Sequence[Field]) -> Callable[[Any], Sequence[Any]]:
+        """What gives the values of some fields of an item."""
+        names = [self.attribute(f.name) for f in fields]
+        get = attrgetter(*names) if names else lambda _: ()
+        return get if len(names) != 1 else lambda item: (get(item),)
 
     def called(self, item: Any) -> str:
         """What an item is called."""
@@ -100,9 +106,8 @@ class Kind:
 
     def alone(self, item: Any) -> dict[str, Any]:
         """The same without items of other kinds that are written within it."""
-        found = {}
-        for field in self.fields:
-            value = self.get(item, field)
-            if not field.by_default(value):
-                found[field.name] = field.written(value)
-        return found
+        return {
+            field.name: field.written(value)
+            for field, value in zip(self.fields, self.values_told(item), strict=True)
+            if value is not field.default and not field.by_default(value)
+        }

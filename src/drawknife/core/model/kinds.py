@@ -9,7 +9,6 @@ method beside its declaration.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import cached_property
 from typing import Any
 
 from ..words.hours import read_hours
@@ -75,13 +74,8 @@ class _Settings(Kind):
             return item.subject if field.name == "for" else item.note
         return next((value for name, value in item.values if name == field.name), None)
 
-    @cached_property
-    def values_naming(self) -> Callable[[Any], Sequence[Any]]:
-        return lambda item: [self.get(item, f) for f in self.naming]
-
-    @cached_property
-    def values_listed(self) -> Callable[[Any], Sequence[Any]]:
-        return lambda item: [self.get(item, f) for f in self.lists]
+    def values(self, fields: Sequence[Field]) -> Callable[[Any], Sequence[Any]]:
+        return lambda item: [self.get(item, f) for f in fields]
 
     def but(self, item: m.Setting, values: dict[str, Any]) -> m.Setting:
         merged: dict[str, Any] = {**dict(item.values), **values}
