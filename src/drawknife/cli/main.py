@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from importlib import import_module
 
@@ -12,6 +13,8 @@ from drawknife import __version__
 
 # The command line that httpx has of its own is not needed here, and takes as long to load as all the rest of it.
 sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]
+# pydantic would look through all packages that are installed for plugins of its own: a tenth of a small question.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 #: The module of each command: only that one is loaded, so that a command in a script does not wait for the others.
 MODULES = {
