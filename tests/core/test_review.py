@@ -1,17 +1,27 @@
 """Who can get at what below a folder, in lines: unfolded, they are the whole, held against single accounts' access."""
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.review import review
 from drawknife.core.prepared.prepared import prepare
-from drawknife.core.words.names import Place, rest_below
+from drawknife.core.words.names import Place, join, rest_below
 from drawknife.core.words.rights import RIGHTS
 
 from .models import random_model
 
 NOTHING = ("no",) * len(RIGHTS)
+
+
+class Draws:
+    """What an example draws."""
+
+    def __init__(self, *values):
+        self.values = list(values)
+
+    def draw(self, _):
+        return self.values.pop(0)
 
 
 def unfolded(rows, account, location, place, top):
@@ -33,6 +43,8 @@ def unfolded(rows, account, location, place, top):
 
 
 @given(st.integers(0, 10**9), st.data())
+@example(236, Draws("s", "/"))  # what lies above a virtual path cannot be deleted
+@example(419, Draws("s", "/a"))  # another virtual path leads to the very folder, and lets nothing be done
 def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
     prepared = prepare(random_model(seed))
     if not prepared.stores:
@@ -48,6 +60,11 @@ def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
         for x in effective_access(prepared, account)[0]:
             if x.place is not None and x.place.store == store and rest_below(x.place.path, top.path) is not None:
                 assert unfolded(rows, account.name, x.location, x.place, top) == x.states, (account.name, x, rows)
+            for row in rows:  # a folder whose place another virtual path takes is not seen there
+                rest = rest_below(x.location, row.location) if account.name in row.accounts else None
+                there = None if rest is None else Place(store, join(row.place.path, rest))
+                if there is not None and there != x.place:
+                    assert unfolded(rows, account.name, x.location, there, top) == NOTHING, (account.name, x, rows)
 
 
 def test_those_who_come_by_the_same_entries_are_one_line(demo):

@@ -6,18 +6,21 @@ whose rights differ from what the place above gives them.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from functools import reduce
+from itertools import chain, groupby
+from operator import attrgetter, or_
 from typing import NamedTuple
 
 from ..decide.folder_decision import judge
 from ..model.items import Entry
 from ..prepared.prepared import Prepared
-from ..words.names import Place, join, parent, rest_below
+from ..words.names import Place, join, parent, rest_below, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from .access_map import AccessMap, access_of_all
 from .cell import STATES, Cell
 from .closed_form import Sets
-from .division import bits_in
+from .division import Segment, bits_in
 
 #: So many questions at a place are asked one by one, of by what entries its accounts have their rights.
 MOST_JUDGED = 20_000
@@ -51,34 +54,72 @@ def review(prepared: Prepared, top: Place) -> list[Reviewed]:
     map_ = access_of_all(prepared, None, disk=True)
     if top.store not in map_.division.starting:
         return []
+    paths, replaced = _places(map_, top)
+    cells = {path: list(some) for path, some in groupby(map_.cells({top.store: sorted(paths)}), attrgetter("path"))}
     found: list[Reviewed] = []
     above: dict[tuple[int, str], Cell] = {}
-    for cell in map_.cells({top.store: sorted(_places(map_, top))}):
-        key = id(cell.segment)
-        before = _before(above, key, cell.path, top.path)
-        above[key, cell.path] = cell
-        for below in (0, 1, 2, 3):
-            # What the folder above, or the level above, says of it already.
-            was = _sets(cell, below - 1) if below else None if before is None else _sets(*before)
-            for states, members in _classes(_sets(cell, below), was, cell.members):
-                if was is not None or set(states) != {"no"}:
-                    found += _rows(prepared, cell, below, states, members)
-        if before is not None and (gone := before[0].members & ~cell.members):  # another virtual path is there for them
-            found += _rows(prepared, cell, 0, NOTHING, gone)
+    for path in sorted(cells.keys() | replaced.keys(), key=tree_key):
+        lines, taken = _taken(map_, above, Place(top.store, path), replaced.get(path, ()), top.path)
+        found += lines
+        for cell in cells.get(path, ()):
+            key = id(cell.segment)
+            before = _before(above, key, path, top.path)
+            above[key, path] = cell
+            for below in (0, 1, 2, 3):
+                # What the folder above, or the level above, says of it already.
+                was = _sets(cell, below - 1) if below else None if before is None else _sets(*before)
+                for states, members in _classes(_sets(cell, below), was, cell.members):
+                    if was is None and states == NOTHING:
+                        members &= taken.get(cell.location, 0)
+                    if members:
+                        found += _rows(prepared, cell, below, states, members)
     found.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
     return found
 
 
-def _places(map_: AccessMap, top: Place) -> set[str]:
-    """The folders at and below one at which something may be different."""
+#: By folder, the virtual paths by which it is seen, and the locations at which others take its place.
+Replaced = dict[str, list[tuple[Segment, str]]]
+
+
+def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
+    """The folders at and below one at which something may be different; and those whose place a virtual path takes."""
     division, store = map_.division, map_.prepared.stores[top.store]
     paths = {top.path, *store.marked, *division.starting[top.store]}
-    for segments in division.starting[top.store].values():
-        for segment in segments:
-            if segment.inner:  # other virtual paths lie below it, and take the place of a folder
-                rests = (rest_below(path, segment.path) for path in division.by_path)
-                paths |= {join(segment.place.path, rest) for rest in rests if rest}
-    return {path for path in paths if rest_below(path, top.path) is not None}
+    replaced: Replaced = {}
+    for segment in (s for some in division.starting[top.store].values() for s in some):
+        # Other virtual paths that lie below it take the place of a folder; what lies above them cannot be deleted.
+        for location in division.paths | division.above_paths if segment.inner else ():
+            rest = rest_below(location, segment.path)
+            if rest:
+                path = join(segment.place.path, rest)
+                paths.add(path)
+                if location in division.paths and rest_below(path, top.path) is not None:
+                    replaced.setdefault(path, []).append((segment, location))
+    return {path for path in paths if rest_below(path, top.path) is not None}, replaced
+
+
+def _taken(
+    map_: AccessMap, above: dict[tuple[int, str], Cell], place: Place, replaced: Iterable[tuple[Segment, str]], top: str
+) -> tuple[list[Reviewed], dict[str, int]]:
+    """Lines for those who do not see a folder where the lines above say so, as another virtual path of theirs is there.
+
+    Where it leads to that very folder, there is no such line; who they are is given back by location: all that they have
+    there is told, be it nothing.
+    """
+    lines: list[Reviewed] = []
+    taken: dict[str, int] = {}
+    for segment, location in replaced:
+        before = _before(above, id(segment), place.path, top)
+        if before is None:
+            continue
+        had = reduce(or_, chain(*_sets(*before)))
+        gone = before[0].members & map_.division.having(location) & had
+        here = reduce(or_, (s.members for s in map_.division.by_path.get(location, ()) if s.place == place), 0)
+        taken[location] = taken.get(location, 0) | gone & here
+        if gone & ~here:
+            names = sorted(map_.prepared.people.prepared(bit).name for bit in bits_in(gone & ~here))
+            lines.append(Reviewed(place, 0, location, NOTHING, tuple(names), ()))
+    return lines, taken
 
 
 def _before(above: dict[tuple[int, str], Cell], key: int, path: str, top: str) -> tuple[Cell, int] | None:
