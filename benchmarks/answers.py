@@ -91,12 +91,11 @@ def _explained(answering: Answering) -> Figures:
 def _through_a_service(model: Model) -> Figures:
     with cluster_of_its_own() as cluster:
         address = cluster.create_database("bench")
-        with served(address, model, 2) as (port, token):
-            headers = {"Authorization": f"Bearer {token}"}
+        with served(address, model, 2) as (port, token), served(address, None) as (other, its_token):
 
-            def get(path: str) -> bytes:
+            def get(path: str, port: int = port, token: str = token) -> bytes:
                 connection = HTTPConnection("127.0.0.1", port)
-                connection.request("GET", f"/api/v1/{path}", headers=headers)
+                connection.request("GET", f"/api/v1/{path}", headers={"Authorization": f"Bearer {token}"})
                 found = connection.getresponse().read()
                 connection.close()
                 return found
@@ -106,11 +105,12 @@ def _through_a_service(model: Model) -> Figures:
                 url = f"http://127.0.0.1:{port}"
                 subprocess.run([*command, "--url", url, "--token", token], stdout=subprocess.DEVNULL, check=True)
 
-            def some(start: int, count: int) -> None:
-                get(f"map?right=download&account_offset={start}&account_limit={count}&location_limit=100000")
+            def some(start: int, count: int, *service: Any) -> None:
+                get(f"map?right=download&account_offset={start}&account_limit={count}&location_limit=100000", *service)
 
-            def at_once() -> None:
-                halves = [threading.Thread(target=some, args=(i * ROWS // 2, ROWS // 2)) for i in (0, 1)]
+            def at_once(*second: Any) -> None:
+                halves = [threading.Thread(target=some, args=(0, ROWS // 2))]
+                halves.append(threading.Thread(target=some, args=(ROWS // 2, ROWS // 2, *second)))
                 for half in halves:
                     half.start()
                 for half in halves:
@@ -118,9 +118,12 @@ def _through_a_service(model: Model) -> Figures:
 
             for _ in range(4):  # each process makes ready what it answers from
                 some(0, 1)
+                some(0, 1, other, its_token)
             listing, whole, bare = against(listed, lambda: get("accounts?limit=200000"), 5)
             split, halves, one = against(at_once, lambda: some(0, ROWS), 3)
+            apart, by_two, _ = against(lambda: at_once(other, its_token), lambda: some(0, ROWS), 3)
     return [
         ("`account list` of 10,000 / the HTTP answer alone", f"{listing:.1f} ({whole:.2f} s, {bare:.2f} s)", "under 2", listing < 2),
         (f"map of {ROWS} accounts by two processes at once / by one", f"{split:.2f} ({halves:.1f} s, {one:.1f} s)", "told", None),
+        ("the same by two services on one database", f"{apart:.2f} ({by_two:.1f} s)", "told", None),
     ]  # fmt: skip

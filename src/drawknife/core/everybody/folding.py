@@ -124,11 +124,11 @@ def _of_cell(prepared: Prepared, cell: Cell, carriers: _Carriers | None) -> Iter
     begins, recorded = cell.location == segment.path, store.folder(cell.path) is not None
     here = _states(cell.plain, cell.owning)
     own = Access(cell.location, "virtual path" if begins else "folder", place, here)
-    if carriers is None:
+    start, stop = store.branch(cell.path) if carriers is not None else (0, 0)
+    if carriers is None or stop - start == recorded:  # all that is below has cells of its own, or nothing is
         if begins or recorded:
             yield own, 0
         return
-    start, stop = store.branch(cell.path)
     below, sets = [cell.below(distance) for distance in (1, 2, 3)], (cell.plain, cell.owning)
     if (begins or recorded) and all(level == sets for level in below):
         count = stop - start - recorded
