@@ -168,8 +168,9 @@ def may_not(state: Current, holder: Holder, before: Model, after: Model, renames
     if holder.area is None:
         return None
     was, now = state.prepared_for(before), state.prepared_for(after)
-    follows = consequences(was, now, datetime.now(UTC), renames, state.credentials(state.snapshot()))
-    found = outside(parse_area(holder.area), was, now, follows, renames)
+    at = datetime.now(UTC)
+    follows = consequences(was, now, at, renames, state.credentials(state.snapshot()))
+    found = outside(parse_area(holder.area), was, now, follows, renames, at.date())
     if not found:
         return None
     more = f", and {len(found) - 1} more" if len(found) > 1 else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import date
 
 from ..model.areas import Area, items_outside
 from ..model.difference import differing
@@ -14,8 +15,10 @@ from .consequences import Consequences
 from .pairing import Renames
 
 
-def outside(area: Area, before: Prepared, after: Prepared, follows: Consequences, renames: Renames) -> list[str]:
-    """What of a change does not lie within the area, in words; nothing: it does.
+def outside(
+    area: Area, before: Prepared, after: Prepared, follows: Consequences, renames: Renames, day: date
+) -> list[str]:
+    """What of a change does not lie within the area, in words; nothing: it does. `follows` is what follows from it on a day.
 
     A gain lies within it where its place does, or where the account that gains it is in one of its units, now and before.
     Settings may also be others for who is, or was, in one of its groups.
@@ -37,16 +40,20 @@ def outside(area: Area, before: Prepared, after: Prepared, follows: Consequences
         before_it = origin.get(fold(account.name))
         if area.holds_account(account) and (before_it is None or area.holds_account(was[before_it])):
             inside.add(account.name)
-    members = {
-        a.name
-        for a in new.accounts
-        if _in_groups(area, after, a.name) or _in_groups(area, before, origin.get(fold(a.name)) or "")
-    }
-    said += _gains(area, after, follows, inside, members)
+    for then, differs in ((day, follows), *follows.later):
+        was_then, now_then = before.on(then), after.on(then)  # who is led where, and is in which group, ends by the day
+        members = {
+            a.name
+            for a in new.accounts
+            if _in_groups(area, now_then, a.name) or _in_groups(area, was_then, origin.get(fold(a.name)) or "")
+        }
+        said += _gains(area, now_then, differs, inside, members)
     return list(dict.fromkeys(said))
 
 
 def _gains(area: Area, after: Prepared, follows: Consequences, inside: set[str], members: set[str]) -> Iterator[str]:
+    """What is gained outside the area on one day, by the model of that day."""
+
     def others(names: Sequence[str]) -> list[str]:
         return [n for n in names if n not in inside]
 
@@ -75,8 +82,6 @@ def _gains(area: Area, after: Prepared, follows: Consequences, inside: set[str],
         if names:
             yield f"{setting.name} of {several(names)} would be another"
     yield from follows.left_out
-    for _, then in follows.later:
-        yield from _gains(area, after, then, inside, members)
 
 
 def _leads_inside(area: Area, after: Prepared, name: str, location: str) -> bool:
