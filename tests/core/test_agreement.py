@@ -1,5 +1,6 @@
 """The product agrees with the plain restatement of the rules, on random models, in every cell."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from functools import cache
 
@@ -12,6 +13,7 @@ from drawknife.core.decide.folders import decide
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.names import child, parent
 from drawknife.core.words.rights import BIT, RIGHTS
 
 from .models import ACCOUNTS, random_model, random_questions
@@ -48,7 +50,8 @@ def test_verdicts(seed):
     model = random_model(seed)
     prepared, reference = prepare(model), Reference(model)
     on = cache(reference.on)
-    for question in random_questions(seed, model, 30):
+    questions = random_questions(seed, model, 30)
+    for question in questions:
         answer = verdict(prepared, question, NOW)
         expected = on((question.at or NOW).date()).verdict(question, NOW)
         assert (answer.allowed, answer.gate) == expected, question
@@ -57,6 +60,12 @@ def test_verdicts(seed):
         assert bool(told.obstacles) is not answer.allowed
         again = verdict(prepared, question, NOW)  # by the quick way, as the account is known now
         assert again == answer
+    for question in questions:  # and what is kept of a folder is so of whatever else lies in it
+        for action in {question.action, "upload", "download", "make-folder", "delete-folder"} - {"sign-in", "rename"}:
+            other = replace(question, action=action, path=child(parent(question.path), "b"), to=None, thing="file")
+            answer = verdict(prepared, other, NOW)
+            expected = on((other.at or NOW).date()).verdict(other, NOW)
+            assert (answer.allowed, answer.gate) == expected, other
 
 
 @given(seeds, st.sampled_from([None, "east", "north"]), st.booleans())

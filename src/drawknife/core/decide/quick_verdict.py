@@ -1,4 +1,4 @@
-"""The quick way to a verdict: the gates of a plain question in one function.
+"""The quick way to a verdict: the gates of a plain question, and what was found lately.
 
 Hot, and so written without a call or an object that can be spared. It answers questions without an
 endpoint that act on one place; all others, and every sentence, are for :mod:`gates`, which the tests
@@ -7,6 +7,8 @@ hold it against.
 
 from __future__ import annotations
 
+from ..prepared.namespace import Namespace
+from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.rights import BIT, ENTER
@@ -15,6 +17,9 @@ from .folders import walk
 
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
+#: So many answers are kept, some ten megabytes.
+KEPT_VERDICTS = 50_000
+_NOT_KEPT = "not kept"
 
 #: Which folder decides: the location itself, the folder that it is in, or itself with passing asked of its parent only.
 _ITSELF, _PARENT, _DELETED = 0, 1, 2
@@ -33,21 +38,63 @@ _PLAN = {
 
 
 def quick_gate(prepared: Prepared, question: Question) -> str | None:
-    """The gate that refuses, None where none does, or ASK_THE_GATES."""
+    """The gate that refuses, None where none does, or ASK_THE_GATES.
+
+    What is decided of a folder is kept for a while: who asks of one file asks of the next in it.
+    """
     account = prepared.people.asked.get(question.account)
     plan = _PLAN.get(question.action)
     if account is None or plan is None or question.endpoint is not None:
         return ASK_THE_GATES
     bit, where, on_file, adds = plan
-    # Whom the question names may be the owner of a folder that is not recorded.
-    unsure = (question.owner is not None and not on_file) or (adds and prepared.has_limits)
-    space = next((found for paths, found in account.namespaces if paths is prepared.virtual_paths), None)
-    if unsure or space is None:
+    paths = prepared.virtual_paths
+    space = None
+    for known, found in account.namespaces:
+        if known is paths:
+            space = found
+            break
+    if space is None or (adds and prepared.has_limits):
         return ASK_THE_GATES
     path = question.path
+    if where == _ITSELF:
+        location = path
+    elif path in space.served or path in space.above or path in space.unserved:
+        return ASK_THE_GATES  # there is no file, and no folder to be made or deleted
+    else:
+        location = path if where == _DELETED else path[: path.rindex("/")] or "/"
+    if question.owner is not None:
+        # Whom the question names may be the owner of a folder that is not recorded.
+        if not on_file or question.owner != account.account.name:
+            return ASK_THE_GATES
+        bit = -bit
+    key = (account.index, bit, location)
+    gate = prepared.decided.get(key, _NOT_KEPT)
+    if gate is _NOT_KEPT:
+        gate = _gate(prepared, account, space, location, abs(bit), where == _DELETED, (bit < 0) if on_file else None)
+        if len(prepared.decided) >= KEPT_VERDICTS:
+            prepared.decided.clear()
+        prepared.decided[key] = gate
+    if gate is None and prepared.disks:
+        at = space.resolve(path).place
+        return quick_disk(prepared, account, at.store, question, at.path) if at is not None else ASK_THE_GATES
+    return gate
 
+
+def _gate(
+    prepared: Prepared,
+    account: PreparedAccount,
+    space: Namespace,
+    location: str,
+    bit: int,
+    deleting: bool,
+    own: bool | None,
+) -> str | None:
+    """The gate at which a right is refused at the folder at a location; `deleting` it asks passing of its parent only.
+
+    `own`: whether a file in it is the account's; None: the folder itself is acted on.
+    """
     # The virtual path: the longest that is a prefix.
-    at = space.beginning(path)
+    at = space.beginning(location)
     served = space.served.get(at)
     while served is None:
         if at in space.unserved or at == "/":
@@ -56,27 +103,19 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
         served = space.served.get(at)
     if served.ceiling & (bit | ENTER) != bit | ENTER:
         return "virtual path"
-    if where != _ITSELF and (path in space.served or path in space.above):
-        return ASK_THE_GATES
 
     # The folder that decides.
     store_name, top = served.place
     store = prepared.stores[store_name]
-    place = top if path == at else (top if top != "/" else "") + (path[len(at) :] if at != "/" else path)
-    folder = (place[: place.rindex("/")] or "/") if where == _PARENT else place
+    folder = top if location == at else (top if top != "/" else "") + (location[len(at) :] if at != "/" else location)
     node, depth = store.nearest(folder)
-    if on_file:
-        owns = question.owner is not None and question.owner == account.account.name
-        if question.owner is not None and not owns:
-            return ASK_THE_GATES
-    else:
-        owns = depth == 0 and node is not None and node.owner == account.index
+    owns = own if own is not None else depth == 0 and node is not None and node.owner == account.index
     if not walk(store, node, depth, bit, account.who_owning if owns else account.who):
         return "folder"
 
     # Passing through, from the folder that has to be entered last up to where the virtual path leads.
     last = folder
-    if where == _DELETED:
+    if deleting:
         last = folder[: folder.rindex("/")] or "/"
         node, depth = store.nearest(last)
     while True:
@@ -92,4 +131,4 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
         else:
             last = node.path
         node, depth = store.nearest(last)
-    return quick_disk(prepared, account, store_name, question, place) if prepared.disks else None
+    return None

@@ -84,6 +84,8 @@ class Prepared:
             self.disks[reading.store] = seen if seen is not None and seen.reading is reading else Disk(reading)
         #: By store and account, whom the server takes on there, as far as it was asked.
         self.taken_on: dict[str, dict[int, Taken | None]] = {name: {} for name in self.disks}
+        #: What was found lately by an account (its index), a right (negative: on what is its own) and a location.
+        self.decided: dict[tuple[int, int, str], str | None] = {}
         #: Room for what other modules derive of the whole model, by their own keys.
         self.derived: dict[str, object] = {}
 
