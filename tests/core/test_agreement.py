@@ -67,6 +67,7 @@ def test_verdicts(seed):
             answer = verdict(prepared, other, NOW)
             expected = on((other.at or NOW).date()).verdict(other, NOW)
             assert (answer.allowed, answer.gate) == expected, other
+            assert answer == explain(prepared, other, NOW).verdict
 
 
 @given(seeds, st.sampled_from([None, "east", "north"]), st.booleans())

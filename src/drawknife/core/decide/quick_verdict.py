@@ -7,6 +7,8 @@ hold it against.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from ..prepared.namespace import Namespace
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
@@ -17,8 +19,8 @@ from .folders import walk
 
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
-#: So many answers are kept, some ten megabytes.
-KEPT_VERDICTS = 50_000
+#: So many answers, and so many sentences, are kept: some ten megabytes.
+KEPT_VERDICTS, KEPT_WORDS = 50_000, 10_000
 _NOT_KEPT = "not kept"
 
 #: Which folder decides: the location itself, the folder that it is in, or itself with passing asked of its parent only.
@@ -56,12 +58,9 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     if space is None or (adds and prepared.has_limits):
         return ASK_THE_GATES
     path = question.path
-    if where == _ITSELF:
-        location = path
-    elif path in space.served or path in space.above or path in space.unserved:
+    if where != _ITSELF and (path in space.served or path in space.above or path in space.unserved):
         return ASK_THE_GATES  # there is no file, and no folder to be made or deleted
-    else:
-        location = path if where == _DELETED else path[: path.rindex("/")] or "/"
+    location = path[: path.rindex("/")] or "/" if where == _PARENT else path
     if question.owner is not None:
         # Whom the question names may be the owner of a folder that is not recorded.
         if not on_file or question.owner != account.account.name:
@@ -78,6 +77,19 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
         at = space.resolve(path).place
         return quick_disk(prepared, account, at.store, question, at.path) if at is not None else ASK_THE_GATES
     return gate
+
+
+def kept_words(prepared: Prepared, question: Question, find: Callable[[], tuple[str, str]]) -> tuple[str, str]:
+    """The reason and the sentence of a refusal at the folder gate, which says the same of all files of a folder."""
+    path = question.path
+    location = path[: path.rindex("/")] or "/" if _PLAN[question.action][1] == _PARENT else path
+    key = (question.account, question.action, question.owner, location)
+    found = prepared.told.get(key)
+    if found is None:
+        if len(prepared.told) >= KEPT_WORDS:
+            prepared.told.clear()
+        found = prepared.told[key] = find()
+    return found
 
 
 def _gate(
