@@ -123,6 +123,22 @@ class Received:
         self.headers_finished, self.content_length, self.body_bytes_received = finished, size, so_far
 
 
+def test_while_a_thread_sends_the_loop_does_not_ask_to_send_too():
+    """It would ask, in vain, as fast as it can, and keep that thread from going on."""
+    lock = threading.Condition()
+    channel = _Channel.__new__(_Channel)  # as much of a connection as that looks at
+    channel.outbuf_lock, channel.total_outbufs_len, channel.requests = lock, 5, ["in work"]
+    of_another = threading.Thread(target=lock.acquire)
+    assert channel.writable()
+    of_another.start()
+    of_another.join()
+    assert not channel.writable()
+    channel.will_close = True
+    assert channel.writable()  # it is to be closed, whoever sends
+    channel.will_close, channel.requests = False, []
+    assert channel.writable()  # no thread is at work on it: what was left over
+
+
 def test_a_request_and_an_answer_have_deadlines():
     for late, more in (
         (HEAD_DEADLINE, {}),  # connected, and nothing sent

@@ -92,6 +92,17 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
     def readable(self) -> bool:
         return True if self.draining is not None else bool(super().readable())
 
+    def writable(self) -> bool:
+        """Is there anything to send for the loop? While another thread is at it, it is left to that: asked again and again
+        whether it can send, too, the loop would do nothing but keep that thread from the interpreter."""
+        if not super().writable():
+            return False
+        if self.requests and not self.will_close:
+            if not self.outbuf_lock.acquire(False):
+                return False  # what that thread cannot send, it tells the loop of
+            self.outbuf_lock.release()
+        return True
+
     def handle_read(self) -> None:
         if self.draining is None:
             super().handle_read()
