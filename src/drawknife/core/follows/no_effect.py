@@ -30,8 +30,8 @@ from .pairing import members_of
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
-#: Where something follows from the change, so many lines are taken away again, one by one; and none in models of
-#: more accounts times folders, where each time is a wait.
+#: Where something follows from the change, so many lines are taken away again, one by one; and none where more than
+#: LINES are added, nor in models of more accounts times folders, where each time is a wait.
 SINGLY, SINGLY_WITHIN = 5, 50_000_000
 
 
@@ -92,7 +92,8 @@ def lines_without_effect(
     if not follows.for_nobody:
         if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not _new_item(was, added[0]):
             return [], None  # it is all of the change, and something follows from it
-        if len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores) > SINGLY_WITHIN:
+        size = len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores)
+        if size > SINGLY_WITHIN or len(added) > LINES:  # of so many a few would say nothing
             return [], "which of the lines that are added has no effect by itself was not looked at"
     some = added[: LINES if follows.for_nobody else SINGLY]
     left = None
