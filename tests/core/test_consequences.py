@@ -318,6 +318,7 @@ def _told_above(room, account, location):
 
 @given(seeds, st.integers(1, 3))
 @example(1089, 3)  # an account is spelled otherwise, and then removed
+@example(6177387, 2)  # a folder is moved, and one who had it goes
 @example(527, 2)  # a folder is moved out of sight of one, where others have a location that only leads to virtual paths
 @settings(max_examples=110, deadline=None)
 def test_changes_of_every_kind(seed, count):

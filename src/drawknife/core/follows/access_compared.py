@@ -65,7 +65,7 @@ def compare_access(
             word = f"new {_accounts(accounts)} can do" if come else f"{_accounts(accounts)} that went could do"
             left_out.append(f"what {word} is not listed place by place")
         else:
-            out += _alone(prepared, accounts, come)
+            out += _alone(pairing, prepared, accounts, come)
     for was, now in pairing.endpoints:
         out += _through(pairing, signing, was, now, left_out)
     return out, left_out
@@ -79,13 +79,13 @@ def _accounts(accounts: Sequence[int]) -> str:
     return number_of(len(accounts), "account")
 
 
-def _alone(prepared: Prepared, accounts: list[int], come: bool) -> list[AccessChange]:
+def _alone(pairing: Pairing, prepared: Prepared, accounts: list[int], come: bool) -> list[AccessChange]:
     """All that accounts of one model only have, as gained or as lost."""
     if not accounts:
         return []
     side = Side(prepared, accounts)
     names = [prepared.model.accounts[i].name for i in accounts]
-    return access_changes(None if come else side, side if come else None, names)
+    return access_changes(None if come else side, side if come else None, names, pairing.renames)
 
 
 def _whole(pairing: Pairing, positions: list[int]) -> list[AccessChange]:
