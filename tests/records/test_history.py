@@ -352,3 +352,25 @@ def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
     found = turns(newest.model, question, steps, folders, groups, begins, now)
     assert [(t.allowed, t.by and t.by.revision) for t in found] == [(False, None), (True, 2), (False, 1), (None, None)]
     assert found[0].at == datetime(2026, 11, 21, tzinfo=UTC) and found[1].by.who == "ada"
+
+
+def test_a_folder_below_where_one_is_to_be_moved_counts(database, changing):
+    """There is one then, and it takes another name."""
+    changing.change(
+        [
+            {"op": "add", "kind": "store", "item": {"name": "s", "baseline": "open"}},
+            {"op": "add", "kind": "account", "item": {"name": "ada"}},
+            {"op": "add", "kind": "virtual-path", "item": {"path": "/x", "leads_to": "s:/", "grants": ["anyone all"]}},
+            {"op": "add", "kind": "folder", "name": "s:/a", "item": {}},
+        ]
+    )
+    changing.change([{"op": "add", "kind": "folder", "name": "s:/elsewhere/deep", "item": {}}])
+    changing.change([{"op": "add", "kind": "folder", "name": "s:/b/deep", "item": {}}])
+    changing.change([{"op": "remove", "kind": "folder", "name": "s:/b/deep"}])
+    changing.change([{"op": "add", "kind": "folder", "name": "s:/b/deeper", "item": {}}])
+    newest = read_snapshot(database)
+    question = Question("ada", "rename", "/x/a", to="/x/b", thing="folder")
+    steps, folders, groups = history.steps_for(database, newest, question)
+    assert [s.revision for s in steps] == [5, 4, 3, 1]
+    found = turns(newest.model, question, steps, folders, groups, steps[-1].at, datetime.now(UTC))
+    assert [(t.allowed, t.by and t.by.revision) for t in found][:4] == [(False, 5), (True, 4), (False, 3), (True, 1)]

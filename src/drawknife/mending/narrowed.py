@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import replace
+from itertools import islice
 
-from drawknife.core.decide.since import holding_ever, only_what_counts, possible_folders
+from drawknife.core.decide.since import destinations, holding_ever, only_what_counts, possible_folders
 from drawknife.core.model.items import Account, Group, Model, Subject
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.names import fold, rest_below
@@ -24,6 +25,10 @@ def narrowed(model: Model, question: Question, small: int = SMALL) -> Model:
     folders: dict[str, set[str]] = {}
     for place in places:
         folders.setdefault(fold(place.store), set()).add(place.path)
+    for place in destinations(asker, model.virtual_paths, question):
+        # That there is a folder below it is all that counts of those.
+        every = (f.path for s in model.stores if fold(s.name) == fold(place.store) for f in s.folders)
+        folders[fold(place.store)].update(islice((p for p in every if p.startswith(place.path + "/")), 1))
     paths = tuple(v for v in model.virtual_paths if any(_related(v.path, at) for at in locations))
     there = [f for s in model.stores for f in s.folders if f.path in folders.get(fold(s.name), ())]
     named = [

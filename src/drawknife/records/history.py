@@ -13,7 +13,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from drawknife.answers.when import Step
-from drawknife.core.decide.since import holding_ever, possible_folders
+from drawknife.core.decide.since import destinations, holding_ever, possible_folders
 from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.model.kinds import LINES, OF_SECTION, UNIT, VIRTUAL_PATH
@@ -21,7 +21,7 @@ from drawknife.core.model.putting import with_items
 from drawknife.core.model.values import moment
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, NotFound, Refused
-from drawknife.core.words.names import BadValue, fold
+from drawknife.core.words.names import BadValue, Place, fold, parse_place
 from drawknife.formats.model_file import read_item
 
 from .database import Database
@@ -275,7 +275,15 @@ def steps_for(
         if location is not None
         for place in possible_folders(account, paths, location)
     }
-    rows += _items(database, "section = 'folders' AND name = ANY(%s)", ([str(place) for place in places],))
+    below = {f"{place}/" for account in accounts for place in destinations(account, paths, question)}
+    some = (
+        "section = 'folders'"
+        " AND (name = ANY(%s) OR EXISTS (SELECT FROM unnest(%s::text[]) AS top WHERE starts_with(name, top)))"
+    )
+    rows += _items(database, some, ([str(place) for place in places], sorted(below)))
+    every = (Place(s.name, f.path) for s in newest.model.stores for f in s.folders if below)
+    places |= {place for place in every if str(place).startswith(tuple(below))}
+    places |= {parse_place(i.name) for _, i in rows if i.section == "folders"}
     by_revision: dict[int, list[Differs]] = {}
     for revision, item in rows:
         by_revision.setdefault(revision, []).append(item)

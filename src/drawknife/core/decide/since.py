@@ -16,8 +16,8 @@ from ..words.names import BadValue, Place, ancestors, fold, join, rest_below, un
 from .gates import UnknownName, verdict
 
 
-def possible_folders(account: Account, paths: Sequence[VirtualPath], location: str) -> set[Place]:
-    """The folders that any of some virtual paths could lead an account to at a location, and all above them."""
+def led_to(account: Account, paths: Sequence[VirtualPath], location: str) -> set[Place]:
+    """The folders that any of some virtual paths could lead an account to at a location."""
     found: set[Place] = set()
     for v in paths:
         rest = rest_below(location, v.path)
@@ -27,8 +27,20 @@ def possible_folders(account: Account, paths: Sequence[VirtualPath], location: s
             top = expand(v, account)
         except BadValue:
             continue
-        found.update(Place(top.store, at) for at in ancestors(join(top.path, rest)))
+        found.add(Place(top.store, join(top.path, rest)))
     return found
+
+
+def possible_folders(account: Account, paths: Sequence[VirtualPath], location: str) -> set[Place]:
+    """The same, and all folders above them."""
+    return {Place(p.store, at) for p in led_to(account, paths, location) for at in ancestors(p.path)}
+
+
+def destinations(account: Account, paths: Sequence[VirtualPath], question: Question) -> set[Place]:
+    """Where a folder could be moved to: it counts whether a folder is recorded there, or anywhere below."""
+    if question.to is None or question.thing != "folder":
+        return set()
+    return {place for place in led_to(account, paths, question.to) if place.path != "/"}
 
 
 def holding_ever(groups: Iterable[Group], accounts: Iterable[Account]) -> set[str]:
