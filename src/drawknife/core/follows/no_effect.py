@@ -30,9 +30,9 @@ from .pairing import members_of
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
-#: Where something follows from the change, so many lines are taken away again, one by one; and none where more than
-#: LINES are added, nor in models of more accounts times folders, where each time is a wait.
-SINGLY, SINGLY_WITHIN = 5, 50_000_000
+#: Where something follows from the change, so many lines are taken away again, one by one; and none in models of
+#: more accounts times folders, where each time is a wait. Accounts alone take as long as with so many folders.
+SINGLY, SINGLY_WITHIN, AS_FOLDERS = 5, 50_000_000, 5_000
 
 
 class Added(NamedTuple):
@@ -92,8 +92,8 @@ def lines_without_effect(
     if not follows.for_nobody:
         if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not _new_item(was, added[0]):
             return [], None  # it is all of the change, and something follows from it
-        size = len(after.model.accounts) * sum(len(s.folders) for s in after.model.stores)
-        if size > SINGLY_WITHIN or len(added) > LINES:  # of so many a few would say nothing
+        folders = sum(len(s.folders) for s in after.model.stores)
+        if len(after.model.accounts) * max(folders, AS_FOLDERS) > SINGLY_WITHIN:
             return [], "which of the lines that are added has no effect by itself was not looked at"
     some = added[: LINES if follows.for_nobody else SINGLY]
     left = None
