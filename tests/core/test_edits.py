@@ -207,6 +207,14 @@ def test_edits_that_are_refused(demo, change, said):
     assert said in str(refused.value)
 
 
+def test_of_two_virtual_paths_that_are_called_alike_no_change_can_name_one(demo):
+    twin = next(v for v in demo.virtual_paths if v.path == "/soundings")
+    model = sound(replace(demo, virtual_paths=(*demo.virtual_paths, replace(twin, grants=()))))
+    with pytest.raises(edits.ChangeRefused, match="2 virtual paths are called .*which of them is meant") as refused:
+        apply(model, [{"op": "change", "kind": "virtual-path", "name": twin.path, "set": {"listing": "all"}}])
+    assert "load it from a file" in refused.value.problems[0].expected
+
+
 def test_mistakes_in_a_change_are_told_with_their_place(demo):
     fine = {"op": "add", "kind": "group", "item": {"name": "fine"}}
     wrong = {"op": "add", "kind": "quota", "item": {"name": "q", "shared_by": ["all"], "hard_bytes": "much"}}

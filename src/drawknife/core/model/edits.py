@@ -83,8 +83,13 @@ def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
     """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there are several."""
     there = [v for v in items if v.path == name] or [v for v in items if VIRTUAL_PATH.called(v) == name]
     if len(there) > 1:
-        each = ", ".join(VIRTUAL_PATH.called(v) for v in there)
-        raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {each}")
+        each = dict.fromkeys(VIRTUAL_PATH.called(v) for v in there)
+        if len(each) == 1:
+            raise refuse(
+                f"{len(there)} virtual paths are called {name}: which of them is meant?",
+                "a model in which they are one, with the grants of all; load it from a file",
+            )
+        raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {', '.join(each)}")
     if not there:
         raise NotFound("virtual path", name, [v.path for v in items])
     return there[0]
