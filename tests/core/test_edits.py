@@ -210,7 +210,7 @@ def test_edits_that_are_refused(demo, change, said):
 def test_of_two_virtual_paths_that_are_called_alike_no_change_can_name_one(demo):
     twin = next(v for v in demo.virtual_paths if v.path == "/soundings")
     model = sound(replace(demo, virtual_paths=(*demo.virtual_paths, replace(twin, grants=()))))
-    with pytest.raises(edits.ChangeRefused, match="2 virtual paths are called .*which of them is meant") as refused:
+    with pytest.raises(edits.ChangeRefused, match=r"2 virtual paths are called .*which of them is meant") as refused:
         apply(model, [{"op": "change", "kind": "virtual-path", "name": twin.path, "set": {"listing": "all"}}])
     assert "load it from a file" in refused.value.problems[0].expected
 
