@@ -45,6 +45,7 @@ from .problems import bad_fields, register
 from .requests import Request, check_text
 from .security import PROVISIONING, asker, check_role, refused, route_of, with_headers
 from .shared import Shared
+from .single_decisions import with_single_decisions
 from .syncing import start_syncing
 
 if TYPE_CHECKING:
@@ -123,7 +124,8 @@ def create_app(
     if console is not None:
         _serve_console(app, console)
     beside = _with_provisioning(app.wsgi_app, current)
-    app.wsgi_app = with_headers(beside, (PREFIX + "/", PROVISIONING))  # type: ignore[assignment]
+    before = with_single_decisions(beside, current, PREFIX)
+    app.wsgi_app = with_headers(before, (PREFIX + "/", PROVISIONING))  # type: ignore[assignment]
     if start:
         database.open()
         current.start()

@@ -26,6 +26,18 @@ def check_text(text: str) -> None:
         )
 
 
+def read_body(raw: bytes) -> Any:
+    """Plain data from a body; :class:`BadDocument` if it is no JSON in UTF-8, a key stands twice, or a text cannot be kept."""
+    try:
+        text = raw.decode()
+    except UnicodeDecodeError:
+        raise BadDocument([Mistake((), None, "", "the body is not UTF-8", "JSON in UTF-8")]) from None
+    data = read_json(text)
+    if _DOUBTFUL.search(text):
+        _check_all(data, ())
+    return data
+
+
 class Request(FlaskRequest):
     """A request whose JSON is read strictly, and once: mistakes are told with their places."""
 
@@ -35,18 +47,8 @@ class Request(FlaskRequest):
         if not (force or self.is_json):
             return super().get_json(force, silent, cache)
         if self._read is None:
-            self._read = (self._strictly(cache),)
+            self._read = (read_body(self.get_data(cache=cache)),)
         return self._read[0]
-
-    def _strictly(self, cache: bool) -> Any:
-        try:
-            text = self.get_data(cache=cache).decode()
-        except UnicodeDecodeError:
-            raise BadDocument([Mistake((), None, "", "the body is not UTF-8", "JSON in UTF-8")]) from None
-        data = read_json(text)
-        if _DOUBTFUL.search(text):
-            _check_all(data, ())
-        return data
 
 
 def _check_all(data: Any, where: tuple[str | int, ...]) -> None:

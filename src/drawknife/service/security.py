@@ -39,15 +39,21 @@ HEADERS = {
 }
 
 
+def token_in(authorization: str) -> str:
+    """The token of an Authorization header (RFC 6750); empty if it has none."""
+    scheme, _, token = authorization.partition(" ")
+    return token.strip() if scheme.lower() == "bearer" else ""
+
+
 def asker(request: Request, current: Current) -> Holder | None:
     """Who sends the request; None if nobody known.
 
     A cookie is only good for a change if the request says itself that it comes from the console:
     another site's form cannot.
     """
-    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    if scheme.lower() == "bearer" and token:
-        found = current.holder(token.strip())
+    token = token_in(request.headers.get("Authorization", ""))
+    if token:
+        found = current.holder(token)
         if found is not None and found.directory is not None and not request.path.startswith(PROVISIONING):
             raise NotAllowed(f"this token provisions the directory {found.directory} by SCIM, and does nothing else")
         return found

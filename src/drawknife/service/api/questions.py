@@ -16,6 +16,7 @@ from drawknife.core.words.errors import BadInput
 from drawknife.formats.model_file import read_model
 
 from ..metrics import count_verdicts
+from ..single_decisions import decision
 from .common import (
     CSV,
     JSON,
@@ -43,9 +44,7 @@ api = blueprint("questions", "Decisions and why, who, the map, comparisons")
 )
 def decide(body: msg.QuestionMessage, query: Asking) -> Response:
     asked = ask(query)
-    found = asked.decide(body.model_dump(by_alias=True, exclude_none=True))
-    count_verdicts([found])
-    response = Response(json.dumps(found, ensure_ascii=False), mimetype=JSON)
+    response = Response(decision(asked, body), mimetype=JSON)
     response.headers["ETag"] = f'"{asked.revision}"'
     return response
 
