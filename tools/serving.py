@@ -2,6 +2,7 @@
 
 import os
 import subprocess
+import sys
 import threading
 from contextlib import contextmanager
 from pathlib import Path
@@ -63,6 +64,9 @@ def serving(address, folder, *options):
     RUNNING.append(service)
     try:
         yield service
+    except BaseException:
+        print(f"said by {service.url}", *said[-30:], sep="\n", file=sys.stderr)
+        raise
     finally:
         RUNNING.remove(service)
         service.stop()
