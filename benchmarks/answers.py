@@ -75,7 +75,14 @@ def _map_as_csv(answering: Answering) -> Figures:
 def _explained(answering: Answering) -> Figures:
     def took(depth: int, explain: bool) -> float:
         question = {"account": "a000005", "action": "download", "path": "/survey" + "/x" * depth, "explain": explain}
-        return min(seconds(lambda: [answering.decide(question) for _ in range(50)]) for _ in range(5)) / 50
+
+        def first() -> None:
+            """As it is for a folder that was not asked about before."""
+            answering.prepared.decided.clear()
+            answering.prepared.told.clear()
+            answering.decide(question)
+
+        return min(seconds(lambda: [first() for _ in range(50)]) for _ in range(5)) / 50
 
     took(12, True)
     found = {(depth, explain): took(depth, explain) for depth in (12, 120) for explain in (True, False)}
