@@ -51,13 +51,14 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
                 narrower = without_rights(grant, case.question.action)
                 if narrower is not None:
                     yield (on_path(v, [narrower], [grant.says()]),)
-    if case.sites.here.synthetic:  # it is there for the virtual paths below it
+    if case.sites.here.synthetic:  # it is there for the virtual paths below it, as long as one of them is
+        each = []
         for v in prepared.model.virtual_paths:
             if rest_below(v.path, case.sites.here.location) is not None:
-                for grant in v.grants:
-                    if prepared.people.number(grant.subject) in account.who:
-                        used.add(grant.subject)
-                        yield (on_path(v, drop=[grant.says()]),)
+                held = [g for g in v.grants if prepared.people.number(g.subject) in account.who]
+                used.update(g.subject for g in held)
+                each += [on_path(v, drop=[g.says() for g in held])] if held else []
+        yield tuple(each)
     yield from _leaving(prepared, account, used)
     if case.endpoint is not None:
         yield (at_endpoint(case.endpoint.name, [f"deny account:{account.name} {case.question.action}"]),)
