@@ -79,7 +79,7 @@ def _explained(answering: Answering) -> Figures:
         def first() -> None:
             """As it is for a folder that was not asked about before."""
             answering.prepared.decided.clear()
-            answering.prepared.told.clear()
+            answering.prepared.sentences.clear()
             answering.decide(question)
 
         return min(seconds(lambda: [first() for _ in range(50)]) for _ in range(5)) / 50

@@ -13,6 +13,7 @@ from drawknife.core.decide.folders import decide
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
 from drawknife.core.words.names import child, parent
 from drawknife.core.words.rights import BIT, RIGHTS
 
@@ -68,6 +69,15 @@ def test_verdicts(seed):
             expected = on((other.at or NOW).date()).verdict(other, NOW)
             assert (answer.allowed, answer.gate) == expected, other
             assert answer == explain(prepared, other, NOW).verdict
+
+
+def test_what_is_kept_has_bounds(demo):
+    prepared = prepare(demo).on(NOW.date())
+    for path in ("/soundings/x", "/soundings" + "/deep" * 100 + "/x"):
+        for _ in range(2):  # the first time the account is not known yet
+            assert verdict(prepared, Question("ines", "delete-folder", path), NOW).text
+    kept = {location for *_, location in (*prepared.decided, *prepared.sentences)}
+    assert kept == {"/soundings/x"}
 
 
 @given(seeds, st.sampled_from([None, "east", "north"]), st.booleans())

@@ -149,13 +149,13 @@ class Changing:
     def load(self, model: Model, expected: int | None = None) -> msg.Loaded:
         """Put another model in force."""
         held = self.keeper.credentials()
-        with many_objects():
-            done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
-            followed = self.followed(done, Renames(), held)
+        done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
         counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         changed = done.before != done.after
-        return msg.Loaded(revision=done.revision, changed=changed, counts=counts, followed=followed)
+        return msg.Loaded(
+            revision=done.revision, changed=changed, counts=counts, followed=self.followed(done, Renames(), held)
+        )
 
     # --- the way back -----------------------------------------------------------------------------
 
@@ -212,18 +212,18 @@ class Changing:
             held.append(self._held(known, model, after, renames, back_from))
             return after, renames
 
-        with many_objects():
-            done = self.keeper.change(noting, what, expected, back_from)
-            count, items = item_changes(done.before, done.after, renamed[-1])
-            followed = self.followed(done, renamed[-1], held[-1])
+        done = self.keeper.change(noting, what, expected, back_from)
+        count, items = item_changes(done.before, done.after, renamed[-1])
+        followed = self.followed(done, renamed[-1], held[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
     def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:
         """What followed from a change that is in force, in a line or two."""
         if done.before == done.after:
             return []
-        was = self.keeper.prepared_for(done.before)
-        said = followed_in_words(follow(was, self.keeper.prepared_for(done.after), self.now, renames, held))
+        with many_objects():
+            was = self.keeper.prepared_for(done.before)
+            said = followed_in_words(follow(was, self.keeper.prepared_for(done.after), self.now, renames, held))
         self.keeper.followed(done, said)
         return said
 

@@ -19,6 +19,7 @@ from drawknife.core.limits.usage import with_clocks
 from drawknife.core.model import items as m
 from drawknife.core.model.difference import differing
 from drawknife.core.model.kinds import SECTIONS, STORE
+from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.errors import Conflict
 from drawknife.formats.model_file import change_data
 
@@ -52,21 +53,22 @@ def change_model(
     """
     with database.transaction() as connection:
         hold_changes(connection)
-        old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
-        if expected is not None and expected != old.revision:
-            raise Conflict(expected, old.revision)
-        model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
-        _forget_credentials(connection, old, model)
-        if old.model == model and old.revision and not told:
-            return old
-        changed = _write(connection, old.model, model)
-        number = old.revision + 1
-        connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
-        items = [
-            (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
-            for d in differing(old.model, model)
-        ]
-        write_line(connection, who, what, [*items, *(beside or ())], number, renames)
+        with many_objects():
+            old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
+            if expected is not None and expected != old.revision:
+                raise Conflict(expected, old.revision)
+            model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
+            _forget_credentials(connection, old, model)
+            if old.model == model and old.revision and not told:
+                return old
+            changed = _write(connection, old.model, model)
+            number = old.revision + 1
+            connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
+            items = [
+                (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
+                for d in differing(old.model, model)
+            ]
+            write_line(connection, who, what, [*items, *(beside or ())], number, renames)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 

@@ -276,14 +276,15 @@ def steps_for(
         for place in possible_folders(account, paths, location)
     }
     below = {f"{place}/" for account in accounts for place in destinations(account, paths, question)}
-    some = (
-        "section = 'folders'"
-        " AND (name = ANY(%s) OR EXISTS (SELECT FROM unnest(%s::text[]) AS top WHERE starts_with(name, top)))"
-    )
-    rows += _items(database, some, ([str(place) for place in places], sorted(below)))
-    every = (Place(s.name, f.path) for s in newest.model.stores for f in s.folders if below)
-    places |= {place for place in every if str(place).startswith(tuple(below))}
-    places |= {parse_place(i.name) for _, i in rows if i.section == "folders"}
+    named = [str(place) for place in places]
+    rows += _items(database, "section = 'folders' AND name = ANY(%s)", (named,))
+    if below:
+        some = "EXISTS (SELECT FROM unnest(%s::text[]) AS top WHERE starts_with(name, top)) AND name <> ALL(%s)"
+        lower = _items(database, f"section = 'folders' AND {some}", (sorted(below), named))
+        every = (Place(s.name, f.path) for s in newest.model.stores for f in s.folders)
+        places |= {place for place in every if str(place).startswith(tuple(below))}
+        places |= {parse_place(i.name) for _, i in lower}
+        rows += lower
     by_revision: dict[int, list[Differs]] = {}
     for revision, item in rows:
         by_revision.setdefault(revision, []).append(item)

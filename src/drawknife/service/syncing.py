@@ -12,7 +12,6 @@ from psycopg.rows import TupleRow
 
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Subject
-from drawknife.core.words.collecting import many_objects
 from drawknife.directory.reading import Found
 from drawknife.directory.sent import as_resources, found_in
 from drawknife.directory.source import DirectoryFailed, password_is
@@ -102,11 +101,10 @@ def sync_within(
         for resource in more:
             provisioned.put(connection, directory.name, resource)
 
-    with many_objects():
-        report, done = sync(current.database, fetched, directory, who, most_leavers, before, adopt, within)
-        if done is not None:
-            took_over(current, done, held)
+    report, done = sync(current.database, fetched, directory, who, most_leavers, before, adopt, within)
     SYNCS.labels(directory.name, report.state).inc()
+    if done is not None:
+        took_over(current, done, held)
     return report
 
 

@@ -23,7 +23,7 @@ from ..words.rights import BIT, ENTER
 from .disk_gate import disk_gate
 from .folder_decision import conclude
 from .folders import blocked, can_pass, decide
-from .quick_verdict import ASK_THE_GATES, kept_words, quick_gate
+from .quick_verdict import ASK_THE_GATES, kept_sentence, quick_gate
 from .sign_in import door, endpoint_gate, expired, sign_in, verb
 
 
@@ -228,7 +228,7 @@ def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
         refusal = next(_refusals(prepared, case, (gate,)))
         return refusal.reason, refusal.text
 
-    return Verdict(gate, (lambda: kept_words(prepared, question, tell)) if gate == "folder" else tell)
+    return Verdict(gate, (lambda: kept_sentence(prepared, question, tell)) if gate == "folder" else tell)
 
 
 def _refusals(prepared: Prepared, case: Case, gates: tuple[str, ...]) -> Iterator[Refusal]:

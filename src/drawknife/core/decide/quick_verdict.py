@@ -19,8 +19,8 @@ from .folders import walk
 
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
-#: So many answers, and so many sentences, are kept: some ten megabytes.
-KEPT_VERDICTS, KEPT_WORDS = 50_000, 10_000
+#: So many answers, and so many sentences, are kept, of locations up to so many characters: some ten megabytes.
+KEPT_VERDICTS, KEPT_SENTENCES, KEPT_LENGTH = 50_000, 10_000, 250
 _NOT_KEPT = "not kept"
 
 #: Which folder decides: the location itself, the folder that it is in, or itself with passing asked of its parent only.
@@ -70,25 +70,28 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     gate = prepared.decided.get(key, _NOT_KEPT)
     if gate is _NOT_KEPT:
         gate = _gate(prepared, account, space, location, abs(bit), where == _DELETED, (bit < 0) if on_file else None)
-        if len(prepared.decided) >= KEPT_VERDICTS:
-            prepared.decided.clear()
-        prepared.decided[key] = gate
+        if len(location) <= KEPT_LENGTH:
+            if len(prepared.decided) >= KEPT_VERDICTS:
+                prepared.decided.clear()
+            prepared.decided[key] = gate
     if gate is None and prepared.disks:
         at = space.resolve(path).place
         return quick_disk(prepared, account, at.store, question, at.path) if at is not None else ASK_THE_GATES
     return gate
 
 
-def kept_words(prepared: Prepared, question: Question, find: Callable[[], tuple[str, str]]) -> tuple[str, str]:
+def kept_sentence(prepared: Prepared, question: Question, find: Callable[[], tuple[str, str]]) -> tuple[str, str]:
     """The reason and the sentence of a refusal at the folder gate, which says the same of all files of a folder."""
     path = question.path
     location = path[: path.rindex("/")] or "/" if _PLAN[question.action][1] == _PARENT else path
     key = (question.account, question.action, question.owner, location)
-    found = prepared.told.get(key)
+    found = prepared.sentences.get(key)
     if found is None:
-        if len(prepared.told) >= KEPT_WORDS:
-            prepared.told.clear()
-        found = prepared.told[key] = find()
+        found = find()
+        if len(location) <= KEPT_LENGTH:
+            if len(prepared.sentences) >= KEPT_SENTENCES:
+                prepared.sentences.clear()
+            prepared.sentences[key] = found
     return found
 
 

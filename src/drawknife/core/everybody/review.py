@@ -86,9 +86,10 @@ def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
     division, store = map_.division, map_.prepared.stores[top.store]
     paths = {top.path, *store.marked, *division.starting[top.store]}
     replaced: Replaced = {}
+    locations = division.paths | division.above_paths
     for segment in (s for some in division.starting[top.store].values() for s in some):
         # Other virtual paths that lie below it take the place of a folder; what lies above them cannot be deleted.
-        for location in division.paths | division.above_paths if segment.inner else ():
+        for location in locations if segment.inner else ():
             rest = rest_below(location, segment.path)
             if rest:
                 path = join(segment.place.path, rest)

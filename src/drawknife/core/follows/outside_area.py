@@ -12,7 +12,7 @@ from ..prepared.prepared import Prepared
 from ..words.names import UNRECORDED, fold
 from ..words.sizes import several
 from .consequences import Consequences
-from .pairing import Renames
+from .pairing import Renames, members_of
 
 
 def outside(
@@ -42,11 +42,7 @@ def outside(
             inside.add(account.name)
     for then, differs in ((day, follows), *follows.later):
         was_then, now_then = before.on(then), after.on(then)  # who is led where, and is in which group, ends by the day
-        members = {
-            a.name
-            for a in new.accounts
-            if _in_groups(area, now_then, a.name) or _in_groups(area, was_then, origin.get(fold(a.name)) or "")
-        }
+        members = _members(area, was_then, now_then, origin) if differs.settings else set()
         said += _gains(area, now_then, differs, inside, members)
     return list(dict.fromkeys(said))
 
@@ -92,7 +88,15 @@ def _leads_inside(area: Area, after: Prepared, name: str, location: str) -> bool
     return place is not None and area.holds_place(place)
 
 
-def _in_groups(area: Area, prepared: Prepared, name: str) -> bool:
-    account = prepared.account(name)
-    groups = (Subject("group", g.name) for g in prepared.model.groups if fold(g.name) in area.groups)
-    return account is not None and any(prepared.people.number(s) in account.who for s in groups)
+def _members(area: Area, before: Prepared, after: Prepared, origin: dict[str, str]) -> set[str]:
+    """Who is in one of the area's groups, or was; `origin` has the name before of each name afterwards."""
+    were, are = (
+        members_of(p, [Subject("group", g.name) for g in p.model.groups if fold(g.name) in area.groups])
+        for p in (before, after)
+    )
+    found = set()
+    for i, account in enumerate(after.model.accounts):
+        was = before.people.index.get(origin.get(fold(account.name), ""))
+        if are >> i & 1 or (was is not None and were >> was & 1):
+            found.add(account.name)
+    return found

@@ -57,7 +57,7 @@ class Kind:
         return self.values(self.lists)
 
     @cached_property
-    def values_told(self) -> Callable[[Any], Sequence[Any]]:
+    def every_value(self) -> Callable[[Any], Sequence[Any]]:
         """The values of all :attr:`fields` of an item, all at once."""
         return self.values(self.fields)
 
@@ -108,6 +108,6 @@ class Kind:
         """The same without items of other kinds that are written within it."""
         return {
             field.name: field.written(value)
-            for field, value in zip(self.fields, self.values_told(item), strict=True)
+            for field, value in zip(self.fields, self.every_value(item), strict=True)
             if value is not field.default and not field.by_default(value)
         }

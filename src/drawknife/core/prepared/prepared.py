@@ -87,7 +87,7 @@ class Prepared:
         #: What was found lately by an account (its index), a right (negative: on what is its own) and a location.
         self.decided: dict[tuple[int, int, str], str | None] = {}
         #: And what was said of refusals: account, action, owner, and location; reason and sentence.
-        self.told: dict[tuple[str, str, str | None, str], tuple[str, str]] = {}
+        self.sentences: dict[tuple[str, str, str | None, str], tuple[str, str]] = {}
         #: Room for what other modules derive of the whole model, by their own keys.
         self.derived: dict[str, object] = {}
 
