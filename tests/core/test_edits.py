@@ -210,9 +210,11 @@ def test_edits_that_are_refused(demo, change, said):
 def test_of_two_virtual_paths_that_are_called_alike_no_change_can_name_one(demo):
     twin = next(v for v in demo.virtual_paths if v.path == "/soundings")
     model = sound(replace(demo, virtual_paths=(*demo.virtual_paths, replace(twin, grants=()))))
-    with pytest.raises(edits.ChangeRefused, match=r"2 virtual paths are called .*which of them is meant") as refused:
+    with pytest.raises(
+        edits.ChangeRefused, match="2 virtual paths are called /soundings>survey:/soundings, and a change cannot"
+    ) as refused:
         apply(model, [{"op": "change", "kind": "virtual-path", "name": twin.path, "set": {"listing": "all"}}])
-    assert "load it from a file" in refused.value.problems[0].expected
+    assert "make them one in a model file" in refused.value.problems[0].expected
 
 
 def test_mistakes_in_a_change_are_told_with_their_place(demo):

@@ -71,8 +71,8 @@ export function AccessChanges({ access }: { access: AccessChange[] }) {
         {!same && <b>{who}</b>}
         {(
           [
-            ["good", "+ gains", a.gained],
-            ["bad", "− loses", a.lost],
+            ["good", a.account_count === 1 ? "+ gains" : "+ gain", a.gained],
+            ["bad", a.account_count === 1 ? "− loses" : "− lose", a.lost],
             ["good", "+ for more files", a.widened],
             ["bad", "− for fewer files", a.narrowed],
           ] as const

@@ -150,9 +150,10 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading:
             ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),
         ):  # fmt: skip
             if rights:
-                out.print(
-                    Padding(Text(f"{word} ", style).append(", ".join(rights), "default"), (0, 0, 0, 4), expand=False)
-                )
+                verb, _, of_which = word.partition(" ")
+                verb = verb if a.account_count == 1 else verb[:-1]
+                line = Text(f"{verb} {of_which} ".replace("  ", " "), style).append(", ".join(rights), "default")
+                out.print(Padding(line, (0, 0, 0, 4), expand=False))
         below = f"; {number_of(a.below, 'folder')} below with it" if a.below else ""
         where = f"at {several(a.locations, FEW, a.location_count)}{below}"
         out.print(Padding(Text(where, "dim"), (0, 0, 0, 4), expand=False))

@@ -86,8 +86,8 @@ def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
         each = dict.fromkeys(VIRTUAL_PATH.called(v) for v in there)
         if len(each) == 1:
             raise refuse(
-                f"{len(there)} virtual paths are called {name}: which of them is meant?",
-                "a model in which they are one, with the grants of all; load it from a file",
+                f"{len(there)} virtual paths are called {next(iter(each))}, and a change cannot tell them apart",
+                "one with the grants of all: make them one in a model file, and load it",
             )
         raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {', '.join(each)}")
     if not there:
