@@ -118,6 +118,7 @@ class Cluster:
         for left in reversed(range(tries)):
             port = free_port(self._port_file())
             options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+            options += " -c authentication_timeout=600"  # a machine that stood still is not to cost a connection
             options += "" if self.lasting else " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
             log = str(self.folder / "postgresql.log")
             try:

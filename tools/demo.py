@@ -47,11 +47,11 @@ def start() -> int:
         made = make_files(RUN / "files")
         if made:
             say(f"made {made} sample files in {RUN / 'files'}")
-        port = free_port(PORT)
-        if port != PORT:
-            say(f"port {PORT} is taken; using {port}")
+        free = free_port(PORT) == PORT
+        if PORT and not free:
+            say(f"port {PORT} is taken; using one that is free")
         command = [
-            str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(port),
+            str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(PORT if free else 0),
             "--console", str(ROOT / "console/dist"), "--token-file", str(RUN / "admin-token"),
             "--key-file", str(RUN / "key"), "--files", str(ROOT / "demo"), "--load", str(ROOT / "demo/tidewrack.yaml"),
         ]  # fmt: skip
@@ -70,10 +70,10 @@ def start() -> int:
         for line in service.stderr:
             print(line, end="", file=sys.stderr, flush=True)
             if "serves at" in line:
-                url, token = f"http://127.0.0.1:{port}", (RUN / "admin-token").read_text().strip()
+                url, token = line.split()[-1], (RUN / "admin-token").read_text().strip()
                 fill(url, token, address)
                 rehearsal = _rehearse(url, token)
-                _say_how(port)
+                _say_how(url)
         return _code(service.wait())
     finally:
         for process in (rehearsal, service):
@@ -160,10 +160,11 @@ def _code(status: int) -> int:
     return 0 if status in (0, -signal.SIGTERM, -signal.SIGINT) else abs(status)
 
 
-def _say_how(port: int) -> None:
-    url = f"export DRAWKNIFE_URL=http://127.0.0.1:{port}"
+def _say_how(url: str) -> None:
     say("for the command line, in another terminal:")
-    print(f"    {url} DRAWKNIFE_TOKEN=$(cat {os.path.relpath(RUN / 'admin-token')})", file=sys.stderr)
+    print(
+        f"    export DRAWKNIFE_URL={url} DRAWKNIFE_TOKEN=$(cat {os.path.relpath(RUN / 'admin-token')})", file=sys.stderr
+    )
     print("    .venv/bin/drawknife access ines", file=sys.stderr)
     say("Ctrl-C stops all of it")
 

@@ -11,8 +11,6 @@ import httpx
 
 from drawknife.client import Client
 
-from .cluster import free_port
-
 ROOT = Path(__file__).resolve().parent.parent
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
 
@@ -50,8 +48,7 @@ class Service:
 def serving(address, folder, *options):
     """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
     token_file = folder / "token"
-    port = free_port()
-    command = [DRAWKNIFE, "serve", "--port", str(port), "--token-file", token_file, "--files", ROOT / "demo", *options]
+    command = [DRAWKNIFE, "serve", "--port", "0", "--token-file", token_file, "--files", ROOT / "demo", *options]
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
     said = []
@@ -60,7 +57,8 @@ def serving(address, folder, *options):
     reading.start()
     serves.wait()
     assert process.poll() is None, "".join(said)
-    service = Service(process, f"http://127.0.0.1:{port}", token_file.read_text().strip(), said, reading)
+    url = next(line.split()[-1] for line in said if "serves at" in line)
+    service = Service(process, url, token_file.read_text().strip(), said, reading)
     RUNNING.append(service)
     try:
         yield service

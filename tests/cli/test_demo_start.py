@@ -21,7 +21,7 @@ from ..conftest import DEMO, ROOT, run, serving, until
 @contextmanager
 def demo(folder):
     """The demo in a folder of its own: (process, its address, what it said). It serves when the block begins."""
-    environment = {**os.environ, "DRAWKNIFE_RUN": str(folder), "DRAWKNIFE_PORT": str(free_port())}
+    environment = {**os.environ, "DRAWKNIFE_RUN": str(folder), "DRAWKNIFE_PORT": "0"}
     command = [sys.executable, "-m", "tools.demo", "start"]
     process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True)
     said = []
@@ -29,7 +29,8 @@ def demo(folder):
         said.append(line)
         if "Ctrl-C stops" in line:
             break
-    url = next(line.split()[-1] for line in said if "serves at" in line)
+    url = next((line.split()[-1] for line in said if "serves at" in line), None)
+    assert url and "Ctrl-C stops" in said[-1], "".join(said)
     try:
         yield process, url, "".join(said)
     finally:

@@ -39,7 +39,7 @@ def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_p
     options = ["--load", DEMO, "--processes", "2", "--tls-cert", cert, "--tls-key", key]
     with serving(address, tmp_path, *options) as service:
         assert any("serves at https://" in line for line in service.said)
-        url = service.url.replace("http:", "https:")
+        url = service.url
         trusted = ssl.create_default_context(cafile=str(cert))
         headers = {"Authorization": f"Bearer {service.token}"}
         with httpx.Client(base_url=url, verify=trusted, headers=headers, timeout=30) as http:

@@ -62,7 +62,13 @@ def _file(**more: Any) -> click.Path:
 @click.option("--database", metavar="URL", help="The PostgreSQL database, postgresql://…")
 @click.option("--database-file", type=_file(exists=True), help="A file that holds that, where a password is in it.")
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
-@click.option("--port", default=8750, show_default=True, type=click.IntRange(1, 65535))
+@click.option(
+    "--port",
+    default=8750,
+    show_default=True,
+    type=click.IntRange(0, 65535),
+    help="0: one that is free, told as it serves.",
+)
 @click.option(
     "--tls-cert", type=_file(exists=True), help="Serve over TLS with this certificate, and those above it, as PEM."
 )
@@ -154,6 +160,7 @@ def _serve(given: Mapping[str, Any]) -> None:
         listening = listen(host, port)
     except OSError as error:
         fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
+    port = listening.getsockname()[1]
     link = _make_ready(database, given["first_model"], given["token_file"])
     shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
@@ -221,7 +228,14 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
     from drawknife.formats.model_file import read_model
     from drawknife.records import tokens
     from drawknife.records.changes import replace_model
-    from drawknife.records.database import Database, NoRoom, SchemaProblem, Unavailable, bring_up_to_date
+    from drawknife.records.database import (
+        PATIENCE_AT_START,
+        Database,
+        NoRoom,
+        SchemaProblem,
+        Unavailable,
+        bring_up_to_date,
+    )
     from drawknife.records.snapshots import read_snapshot
 
     from .common import NOT_SO, faults_of
@@ -229,7 +243,7 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
     try:
         for step in bring_up_to_date(database):
             say(f"database: applied {step}")
-        records = Database(database, size=2)
+        records = Database(database, size=2, patience=PATIENCE_AT_START)
         records.open()
         if first_model is not None and read_snapshot(records).revision == 0:
             replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")

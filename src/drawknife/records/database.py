@@ -23,6 +23,8 @@ from drawknife.core.words.errors import DrawknifeError, OutOfReach
 log = logging.getLogger(__name__)
 #: Held while the schema is brought up to date, and while the model is changed.
 SCHEMA_LOCK, CHANGE_LOCK = 0x64726177, 0x6B6E6966
+#: Seconds that a connection may take: while requests wait for it, and at the start, when a machine has much to do.
+PATIENCE, PATIENCE_AT_START = 8, 30
 #: What every service listens to: told that there is a new revision, or that a token has changed.
 CHANNEL = "drawknife_revision"
 
@@ -71,11 +73,13 @@ def pool_returning(
 
 
 class Database:
-    """A pool of connections to one database. `address` is a libpq connection string."""
+    """A pool of connections to one database. `address` is a libpq connection string.
 
-    def __init__(self, address: str, size: int = 8) -> None:
-        self.address = address
-        self._size = size
+    `patience` is the seconds that a new connection may take.
+    """
+
+    def __init__(self, address: str, size: int = 8, patience: int = PATIENCE) -> None:
+        self.address, self._size, self._patience = address, size, patience
         self._pool = self._new_pool()
 
     def _new_pool(self) -> ConnectionPool[Connection[TupleRow]]:
@@ -87,7 +91,7 @@ class Database:
             reconnect_timeout=5,
             max_idle=60,
             check=ConnectionPool.check_connection,
-            kwargs={"autocommit": True, "connect_timeout": 8},
+            kwargs={"autocommit": True, "connect_timeout": self._patience},
             open=False,
         )
 
@@ -105,7 +109,7 @@ class Database:
         try:
             taken = pool.getconn()
         except PoolTimeout:
-            with psycopg.connect(self.address, autocommit=True, connect_timeout=8) as connection:
+            with psycopg.connect(self.address, autocommit=True, connect_timeout=self._patience) as connection:
                 if self._pool is pool:
                     log.warning("a pool of connections stands still, and a new one takes its place: %s", _told(pool))
                     self._pool = self._new_pool()
@@ -153,7 +157,7 @@ class Database:
 def connected(address: str) -> Iterator[Connection[TupleRow]]:
     """One connection in autocommit mode, without a pool; :class:`Unavailable` if the database is not reached, or not named."""
     try:
-        with psycopg.connect(address, autocommit=True, connect_timeout=8) as connection:
+        with psycopg.connect(address, autocommit=True, connect_timeout=PATIENCE_AT_START) as connection:
             yield connection
     except psycopg.OperationalError as error:
         raise Unavailable(_why(error)) from error
