@@ -3,11 +3,12 @@
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from drawknife.core.decide.folder_decision import judge
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.review import review
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.names import Place, join, rest_below
-from drawknife.core.words.rights import RIGHTS
+from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 
 from .models import random_model
 
@@ -65,6 +66,29 @@ def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
                 there = None if rest is None else Place(store, join(row.place.path, rest))
                 if there is not None and there != x.place:
                     assert unfolded(rows, account.name, x.location, there, top) == NOTHING, (account.name, x, rows)
+
+
+@given(st.integers(0, 10**9))
+def test_a_line_names_just_the_entries_that_let_those_in_it(seed):
+    """Level by level and entry by entry, for each of them; and where lines end early, they are the first of all."""
+    prepared = prepare(random_model(seed))
+    for name, store in prepared.stores.items():
+        rows = review(prepared, Place(name, "/"))
+        for row in rows:
+            path = join(row.place.path, "/new" * row.below)
+            for account in row.accounts:
+                standing = prepared.people.prepared(prepared.people.index[account])
+                by = []
+                for right, state in zip(RIGHTS, row.states, strict=True):
+                    own = state != "others" if right in FILE_RIGHTS else None
+                    told = judge(store, path, right, standing, own)
+                    if state != "no":
+                        assert told.allowed
+                        by += [(told.decided_at, told.decided_by)] if told.decided_by else []
+                assert set(by) == set(row.by) and len(set(row.by)) == len(row.by), (account, row)
+        some = review(prepared, Place(name, "/"), most=3)
+        assert len(some) > 3 or some == rows
+        assert set(some) <= set(rows)
 
 
 def test_those_who_come_by_the_same_entries_are_one_line(demo):

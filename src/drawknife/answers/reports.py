@@ -31,7 +31,9 @@ class ReportAnswers(Asked):
         what = self.about(about)
         rows, notes = self._of_group(what) if isinstance(what, Group) else self._of_place(what)
         if len(rows) > MOST_ROWS:
-            raise Refused(f"that would be {len(rows):,} rows, which nobody goes through; ask of a folder further down")
+            raise Refused(
+                f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further down"
+            )
         called = f"group:{what.name}" if isinstance(what, Group) else str(what)
         title = f"Who is in the group {what.name}" if isinstance(what, Group) else f"Who can get at {what}"
         return called, title, rows, notes
@@ -55,7 +57,8 @@ class ReportAnswers(Asked):
     def _of_place(self, top: Place) -> tuple[list[msg.ReportRow], list[str]]:
         notes = ["Endpoints, sign-in and hours are not asked: it is told what could be done once signed in."]
         notes += self.disk_notes(stores={top.store})
-        return _rows(review(self.prepared, top)), notes
+        # A row comes of at most four lines: in the folder, and at three depths below it.
+        return _rows(review(self.prepared, top, most=4 * MOST_ROWS)), notes
 
     def _of_group(self, group: Group) -> tuple[list[msg.ReportRow], list[str]]:
         rows = []

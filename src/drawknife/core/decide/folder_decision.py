@@ -125,10 +125,22 @@ class Finding(NamedTuple):
 
 def conclude(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Finding:
     """Decide `right` at `path` and say why, in short: what :func:`judge` says, without its levels."""
+    return _conclude(store, path, right, account, *_decider(store, path, right, account, own))
+
+
+def deciding_entry(
+    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
+) -> Decider | None:
+    """The entry that decides `right` at `path` as :func:`judge` does; None where none does."""
+    return _decider(store, path, right, account, own)[0]
+
+
+def _decider(
+    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
+) -> tuple[Decider | None, tuple[int, str] | None]:
     node, depth = store.nearest(path)
     owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
-    decision, seal = decider(store, path, BIT[right], account.who_owning if owning else account.who)
-    return _conclude(store, path, right, account, decision, seal)
+    return decider(store, path, BIT[right], account.who_owning if owning else account.who)
 
 
 def decider(

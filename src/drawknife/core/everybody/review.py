@@ -6,24 +6,23 @@ whose rights differ from what the place above gives them.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from functools import reduce
+from collections.abc import Callable, Iterable, Iterator
+from functools import cache, reduce
 from itertools import chain, groupby
+from math import inf
 from operator import attrgetter, or_
 from typing import NamedTuple
 
-from ..decide.folder_decision import judge
+from ..decide.folder_decision import deciding_entry
 from ..model.items import Entry
 from ..prepared.prepared import Prepared
+from ..prepared.stores import PreparedStore
 from ..words.names import Place, join, parent, rest_below, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from .access_map import AccessMap, access_of_all
 from .cell import STATES, Cell
 from .closed_form import Sets
 from .division import Segment, bits_in
-
-#: So many questions at a place are asked one by one, of by what entries its accounts have their rights.
-MOST_JUDGED = 20_000
 
 
 class Deciding(NamedTuple):
@@ -37,7 +36,7 @@ class Reviewed(NamedTuple):
     """Some accounts that may do the same at one place, under one virtual location.
 
     `below` 0: in the folder itself; 1: in the folders directly in it that carry nothing; 2: in those in them; 3: in all
-    deeper ones. `by` are the entries that let them; none where nothing decides, or where they are too many to be asked.
+    deeper ones. `by` are the entries that let them; none where nothing decides.
     `states` are as in :class:`~.effective.Access`.
     """
 
@@ -49,17 +48,26 @@ class Reviewed(NamedTuple):
     by: tuple[Deciding, ...]
 
 
-def review(prepared: Prepared, top: Place) -> list[Reviewed]:
-    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it."""
+def review(prepared: Prepared, top: Place, most: float = inf) -> list[Reviewed]:
+    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it.
+
+    What is over `most` lines is not gone on with: some more than `most` are given then.
+    """
     map_ = access_of_all(prepared, None, disk=True)
     if top.store not in map_.division.starting:
         return []
     paths, replaced = _places(map_, top)
     cells = {path: list(some) for path, some in groupby(map_.cells({top.store: sorted(paths)}), attrgetter("path"))}
+    people = prepared.people.accounts
+    names = cache(
+        lambda members: tuple(sorted(people[bit].name for bit in bits_in(members)))
+    )  # many lines have the same
     found: list[Reviewed] = []
     above: dict[tuple[int, str], Cell] = {}
     for path in sorted(cells.keys() | replaced.keys(), key=tree_key):
-        lines, taken = _taken(map_, above, Place(top.store, path), replaced.get(path, ()), top.path)
+        if len(found) > most:
+            break
+        lines, taken = _taken(map_, above, Place(top.store, path), replaced.get(path, ()), top.path, names)
         found += lines
         for cell in cells.get(path, ()):
             key = id(cell.segment)
@@ -72,11 +80,13 @@ def review(prepared: Prepared, top: Place) -> list[Reviewed]:
                     if was is None and states == NOTHING:
                         members &= taken.get(cell.location, 0)
                     if members:
-                        found += _rows(prepared, cell, below, states, members)
+                        found += _rows(map_, cell, below, states, members, names)
     found.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
     return found
 
 
+#: The names of a set of accounts.
+Named = Callable[[int], tuple[str, ...]]
 #: By folder, the virtual paths by which it is seen, and the locations at which others take its place.
 Replaced = dict[str, list[tuple[Segment, str]]]
 
@@ -100,7 +110,12 @@ def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
 
 
 def _taken(
-    map_: AccessMap, above: dict[tuple[int, str], Cell], place: Place, replaced: Iterable[tuple[Segment, str]], top: str
+    map_: AccessMap,
+    above: dict[tuple[int, str], Cell],
+    place: Place,
+    replaced: Iterable[tuple[Segment, str]],
+    top: str,
+    names: Named,
 ) -> tuple[list[Reviewed], dict[str, int]]:
     """Lines for those who do not see a folder where the lines above say so, as another virtual path of theirs is there.
 
@@ -118,8 +133,7 @@ def _taken(
         here = reduce(or_, (s.members for s in map_.division.by_path.get(location, ()) if s.place == place), 0)
         taken[location] = taken.get(location, 0) | gone & here
         if gone & ~here:
-            names = sorted(map_.prepared.people.prepared(bit).name for bit in bits_in(gone & ~here))
-            lines.append(Reviewed(place, 0, location, NOTHING, tuple(names), ()))
+            lines.append(Reviewed(place, 0, location, NOTHING, names(gone & ~here), ()))
     return lines, taken
 
 
@@ -160,24 +174,38 @@ def _classes(
     yield from classes
 
 
-def _rows(prepared: Prepared, cell: Cell, below: int, states: tuple[str, ...], members: int) -> Iterator[Reviewed]:
-    """A line for each set of entries by which some of the members have what they have; one for all, where they are too many."""
-    place = cell.place
+def _rows(
+    map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], members: int, names: Named
+) -> Iterator[Reviewed]:
+    """A line for each set of entries by which some of the members have what they have."""
+    place, people = cell.place, map_.prepared.people
     assert place is not None
+    store = map_.prepared.stores[place.store]
+    path = join(place.path, "/\x00" * below)  # a name that no folder has
     held = [(right, state) for right, state in zip(RIGHTS, states, strict=True) if state != "no"]
-    by: dict[tuple[Deciding, ...], list[str]] = {}
-    if not held or members.bit_count() * len(held) > MOST_JUDGED:
-        by[()] = [prepared.people.prepared(bit).name for bit in bits_in(members)]
-    else:
-        path = join(place.path, "/\x00" * below)  # a name that no folder has
-        for bit in bits_in(members):
-            account = prepared.people.prepared(bit)
-            deciding: dict[Deciding, None] = {}
-            for right, state in held:
-                own = state in ("yes", "own") if right in FILE_RIGHTS else None
-                why = judge(prepared.stores[place.store], path, right, account, own)
-                if why.decided_by is not None and why.decided_at is not None:
-                    deciding[Deciding(why.decided_at, why.decided_by)] = None
-            by.setdefault(tuple(deciding), []).append(account.name)
-    for lines, names in by.items():
-        yield Reviewed(place, below, cell.location, states, tuple(sorted(names)), lines)
+    by: dict[tuple[Deciding, ...], int] = {}
+    for some in _alike(map_, store, path, members) if held else (members,):
+        account = people.prepared(next(bits_in(some)))
+        deciding: dict[Deciding, None] = {}
+        for right, state in held:
+            own = state in ("yes", "own") if right in FILE_RIGHTS else None
+            decision = deciding_entry(store, path, right, account, own)
+            if decision is not None:
+                deciding[Deciding(Place(store.name, decision.at), decision.entry)] = None
+        lines = tuple(deciding)
+        by[lines] = by.get(lines, 0) | some
+    for lines, some in by.items():
+        yield Reviewed(place, below, cell.location, states, names(some), lines)
+
+
+def _alike(map_: AccessMap, store: PreparedStore, path: str, members: int) -> list[int]:
+    """The members, parted by which of the entries at and above a folder are about them: one of each part stands for all."""
+    parts = [members]
+    node, up = store.nearest(path)
+    sets = [1 << node.owner] if node is not None and up == 0 and node.owner >= 0 else []
+    while node is not None:
+        sets += (map_.form.bits.get(sid, 0) for sid in node.sids)
+        node = node.up
+    for about in set(sets):
+        parts = [part for some in parts for part in (some & about, some & ~about) if part]
+    return parts
