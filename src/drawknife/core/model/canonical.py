@@ -30,7 +30,7 @@ class Canonical:
 
     def item(self, kind: Kind, item: Any) -> Any:
         """An item with every name spelled as it is defined, and every list sorted, each line once."""
-        if not any(kind.values_naming(item)) and not any(kind.values_listed(item)):
+        if not any(kind.values_looked_at(item)):
             return item  # as most folders are: they name nobody and list nothing
         found = self._spelled.item(kind, item)
         changed: dict[str, Any] = {}
@@ -96,7 +96,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
         if kind.each_once and (kept := _in_place(kind, one, old, new)) is not None:
             return kept
         known = set(map(id, old))
-        found = [item if id(item) in known else one(item) for item in new]
+        found = [item if id(item) in known else one(item) for item in new] if known else list(map(one, new))
         if not kind.each_once:
             found = list(dict.fromkeys(found))
         return tuple(sorted(found, key=kind.order))

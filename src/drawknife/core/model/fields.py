@@ -47,10 +47,6 @@ class Field(NamedTuple):
         """What one line of a list says, by which it is told from the others: without its end and its note."""
         return str(value.says() if self.names == "line" else self.write(value) if self.write else value)
 
-    def by_default(self, value: Any) -> bool:
-        """Is it what holds where the field is left out?"""
-        return bool(value == self.default) or (self.default is None and value is None)
-
 
 def schema_of(fields: Iterable[Field], more: Schema | None = None) -> Schema:
     """The JSON Schema of items with these fields."""

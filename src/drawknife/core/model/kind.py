@@ -57,6 +57,11 @@ class Kind:
         return self.values(self.lists)
 
     @cached_property
+    def values_looked_at(self) -> Callable[[Any], Sequence[Any]]:
+        """The values of both: an item that has none of them is in canonical form."""
+        return self.values([f for f in self.fields if f.names is not None or (f.many and not f.in_order)])
+
+    @cached_property
     def every_value(self) -> Callable[[Any], Sequence[Any]]:
         """The values of all :attr:`fields` of an item, all at once."""
         return self.values(self.fields)
@@ -107,7 +112,12 @@ class Kind:
     def alone(self, item: Any) -> dict[str, Any]:
         """The same without items of other kinds that are written within it."""
         return {
-            field.name: field.written(value)
-            for field, value in zip(self.fields, self.every_value(item), strict=True)
-            if value is not field.default and not field.by_default(value)
+            name: value if written is None else written(value)
+            for (name, default, written), value in zip(self._writing, self.every_value(item), strict=True)
+            if value is not default and value != default
         }
+
+    @cached_property
+    def _writing(self) -> tuple[tuple[str, Any, Callable[[Any], Any] | None], ...]:
+        """How each field is written: its name, what is left out, and None where a value is written as it is."""
+        return tuple((f.name, f.default, f.written if f.many or f.write else None) for f in self.fields)

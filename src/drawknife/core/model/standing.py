@@ -70,10 +70,11 @@ def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standin
     while level:
         distance += 1
         reached: list[Subject] = []
+        rank = Rank(1, distance)
         for member in level:
             for group in held.get(member, ()):
                 if group not in ranks:
-                    ranks[group], via[group] = Rank(1, distance), member
+                    ranks[group], via[group] = rank, member
                     reached.append(group)
         level = reached
     built_in = Subject("anonymous" if account.kind == "anonymous" else "signed-in")
