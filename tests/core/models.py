@@ -1,5 +1,6 @@
 """Random models, small and dense in every rule, from a seed."""
 
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from random import Random
 
@@ -195,8 +196,52 @@ def random_model(seed):
         quotas=tuple(_quota(rng, f"q{i}") for i in range(rng.choice([0, 0, 1, 2]))), usage=_usage(rng),
         lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (), **_networks(rng),
     )  # fmt: skip
+    if seed % 5 == 3:
+        model = _as_a_directory_leaves_it(Random(f"directory {seed}"), model)
     assert not problems(model)
     return sound(model)
+
+
+#: What a directory once had; lines still name it.
+GONE = (m.Subject("group", "g9"), m.Subject("account", "dee"), m.Subject("unit", "fleet/lost"))
+
+
+def _as_a_directory_leaves_it(rng, model):
+    """Groups in loops, and everywhere lines of what is there no more; units at more depths."""
+
+    def strewn(lines, line):
+        return (*lines, *(line(s) for s in GONE if rng.random() < 0.2))
+
+    groups = [replace(g, source="bureau") for g in model.groups]
+    for _ in range(rng.randint(1, 3)):
+        i, inner = rng.randrange(len(groups)), m.Subject("group", rng.choice(GROUPS))
+        if inner.name != groups[i].name:
+            groups[i] = replace(groups[i], members=(*groups[i].members, m.Member(inner)))
+    return replace(
+        model,
+        gone=GONE,
+        units=(*model.units, "fleet/in/deep/er"),
+        accounts=tuple(
+            replace(a, unit=rng.choice([a.unit, a.unit, "fleet/in/deep", "fleet/in/deep/er"])) for a in model.accounts
+        ),
+        groups=tuple(replace(g, members=strewn(g.members, m.Member)) for g in groups),
+        stores=tuple(
+            replace(s, folders=tuple(
+                replace(f, entries=strewn(f.entries, lambda x: m.Entry(rng.choice(["allow", "deny", "forbid"]), x, _rights(rng))))
+                for f in s.folders
+            ))
+            for s in model.stores
+        ),
+        virtual_paths=tuple(replace(v, grants=strewn(v.grants, lambda x: m.Grant(x, _rights(rng)))) for v in model.virtual_paths),
+        endpoints=tuple(
+            replace(
+                e, entries=strewn(e.entries, lambda x: m.Entry("allow", x, ALL)), never=strewn(e.never, lambda x: x),
+                only=None if e.only is None else rng.choice([strewn(e.only, lambda x: x), GONE[:1]]),
+            )
+            for e in model.endpoints
+        ),
+        quotas=tuple(replace(q, shared_by=strewn(q.shared_by, lambda x: x)) if q.folder is None else q for q in model.quotas),
+    )  # fmt: skip
 
 
 def random_questions(seed, model, count):

@@ -177,12 +177,13 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
 
 
 def _rename_unit(model: Model, old: str, to: str) -> Model:
-    def unit(path: str) -> str:
-        if path == old:
-            return to
-        return to + path[len(old) :] if path.startswith(old + "/") else path
+    # What a directory once had below it, and lines still name, is not there, and keeps the name that it had.
+    moved = {path for path in model.units if path == old or path.startswith(old + "/")}
 
-    if unit(to) != to:
+    def unit(path: str) -> str:
+        return to + path[len(old) :] if path in moved else path
+
+    if fold(to).startswith(fold(old) + "/"):
         raise refuse(f"unit {old} cannot go below itself, to {to}", "a place outside of it")
     rewriting = Rewriting(
         lambda s: Subject("unit", unit(s.name)) if s.kind == "unit" else s, same_name, unit, same_place
