@@ -197,7 +197,9 @@ def random_model(seed):
         lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (), **_networks(rng),
     )  # fmt: skip
     if seed % 5 == 3:
-        model = _as_a_directory_leaves_it(Random(f"directory {seed}"), model)
+        model = _of_both_families(
+            Random(f"families {seed}"), _as_a_directory_leaves_it(Random(f"directory {seed}"), model)
+        )
     assert not problems(model)
     return sound(model)
 
@@ -241,6 +243,27 @@ def _as_a_directory_leaves_it(rng, model):
             for e in model.endpoints
         ),
         quotas=tuple(replace(q, shared_by=strewn(q.shared_by, lambda x: x)) if q.folder is None else q for q in model.quotas),
+    )  # fmt: skip
+
+
+def _of_both_families(rng, model):
+    """Endpoints, and what leads to them, with addresses of IPv6 among those of IPv4."""
+    inner, outer = ["2001:db8::1", "2001:db8::2", "::", "::1", "127.0.0.1"], "2001:db8:5::5"
+
+    def opened(o):
+        networks = (rng.choice(["::/0", "2001:db8::/32", "2001:db8::8/125"]),)
+        return o._replace(address=rng.choice([outer, inner[0]]), networks=networks) if rng.random() < 0.5 else o
+
+    def forwarded(f):
+        to = rng.choice(inner[:2])
+        return f._replace(address=rng.choice([outer, inner[0]]), to_address=to) if rng.random() < 0.5 else f
+
+    return replace(
+        model,
+        endpoints=tuple(replace(e, address=rng.choice([e.address, *inner])) for e in model.endpoints),
+        openings=tuple(map(opened, model.openings)),
+        forwardings=tuple(map(forwarded, model.forwardings)),
+        inside=(*model.inside, "2001:db8::7/128") if model.inside and rng.random() < 0.5 else model.inside,
     )  # fmt: skip
 
 
