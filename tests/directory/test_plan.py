@@ -118,6 +118,10 @@ def test_a_group_that_is_gone_is_kept_by_name_matches_nobody_and_is_a_finding(de
     assert any(f.kind == "dangling-name" and "bank-survey" in f.text for f in findings(prepared))
     back = plan(gone, "bureau", found_in(), 100).model
     assert back == synced
+    # One that comes back spelled otherwise is meant by what still names it.
+    found.groups["Bank-Survey"] = found_in().groups["bank-survey"]
+    other = plan(gone, "bureau", found, 100).model
+    assert not other.gone and any(s.name == "soundings-readers" for s in prepare(other).account("petra").standing.ranks)
 
 
 def test_too_many_leavers_are_refused_and_can_be_allowed_once(demo):

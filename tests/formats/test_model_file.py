@@ -1,6 +1,8 @@
 """The model file: read, written, and every mistake told with its place."""
 
 import json
+import re
+from random import Random
 
 import pytest
 from hypothesis import example, given, settings
@@ -9,7 +11,7 @@ from hypothesis import strategies as st
 from drawknife.core.words.quantities import read_duration, read_size, write_duration, write_size
 from drawknife.core.words.sizes import show_size
 from drawknife.formats.document import BadDocument
-from drawknife.formats.model_file import json_schema, read_model, write_model
+from drawknife.formats.model_file import json_schema, model_data, model_from, read_model, write_model
 
 from ..conftest import DEMO
 from ..core.models import random_model
@@ -46,6 +48,35 @@ groups: [{name: G, members: [account:bo, account:Ada]}]
 accounts: [{name: bo}, {name: Ada}]
 """
     assert write_model(read_model(one)) == write_model(read_model(other))
+
+
+#: Where names stand in a document: in lines, alone, and before the colon of a place.
+IN_LINES = {"line", "entries", "grants", "members", "member", "subject", "shared_by", "never", "only", "says"}
+ALONE, IN_PLACES = {"owner", "uploads_owner", "unit"}, {"home", "leads_to", "folder"}
+
+
+def in_other_cases(rng, data, key=None):
+    """A document in which whatever is named, but not defined, is written in another case; subjects that are gone, too."""
+
+    def other(text):
+        return "".join(rng.choice([c.upper(), c.lower()]) for c in text)
+
+    if isinstance(data, dict):
+        return {k: v if k == "gone" else in_other_cases(rng, v, k) for k, v in data.items()}
+    if isinstance(data, list):
+        return [in_other_cases(rng, x, key) for x in data]
+    if key in IN_LINES:
+        return re.sub(r"\b(account|group|unit):([^\s,]+)", lambda x: f"{x[1]}:{other(x[2])}", data)
+    if key in ALONE and isinstance(data, str):
+        return other(data)
+    return re.sub(r"^\w+:", lambda x: other(x[0]), data) if key in IN_PLACES else data
+
+
+@given(st.integers(0, 2**32), st.randoms())
+@example(3, Random(3))  # with lines of what a directory has no more
+def test_whatever_case_a_name_is_written_in_it_means_the_same(seed, rng):
+    model = random_model(seed)
+    assert model_from(in_other_cases(rng, model_data(model))) == model
 
 
 def test_all_mistakes_are_told_at_once_with_line_key_path_and_nearest():

@@ -115,9 +115,8 @@ def sound(model: Model, before: Model | None = None) -> Model:
     parts["settings"] = tuple(s for s in parts["settings"] if s.values)
     parts["usage"] = _each_once(parts["usage"])
     lines: dict[str, Any] = {section: tuple(sorted(set(getattr(model, section)))) for section in LINES}
-    if model.gone:
-        there = {x.key for x in names.exact}
-        lines["gone"] = tuple(s for s in lines["gone"] if s.key not in there)
+    there = {x.key for x in names.exact} if names.gone else set()
+    lines["gone"] = tuple(sorted(s for key, s in names.gone.items() if key not in there))
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),

@@ -49,8 +49,8 @@ class Names:
         self._missing = 0
         #: Subjects that exist and are spelled as they are defined: most need no second look.
         self.exact = {Subject("unit", path) for path in self.unit.values()}.union(accounts, groups)
-        #: Subjects that a directory once had: what still names them matches nobody, and is kept.
-        self.gone = {s.key for s in model.gone}
+        #: Subjects that a directory once had, by their comparison form: what still names them matches nobody, and is kept.
+        self.gone = {s.key: s for s in sorted(model.gone, reverse=True)}
 
     def within(self, other: "Names") -> bool:
         """Is everything that is defined here defined there, too, and spelled alike?"""
@@ -58,7 +58,7 @@ class Names:
             self.exact <= other.exact
             and self.store.items() <= other.store.items()
             and self.endpoint.items() <= other.endpoint.items()
-            and (self.gone <= other.gone or self.gone <= other.gone | {s.key for s in other.exact})
+            and all(s in other.exact or other.gone.get(key) == s for key, s in self.gone.items())
         )  # fmt: skip
 
     @cached_property
@@ -132,7 +132,9 @@ class Names:
         if not subject.name or subject in self.exact:
             return subject
         spelled = self._by_kind[subject.kind].get(fold(subject.name))
-        return subject if spelled is None or spelled == subject.name else Subject(subject.kind, spelled)
+        if spelled is None:
+            return self.gone.get(subject.key, subject) if self.gone else subject
+        return subject if spelled == subject.name else Subject(subject.kind, spelled)
 
 
 def problems(model: Model, before: Model | None = None) -> list[Problem]:
