@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import resource
 import subprocess
 from pathlib import Path
@@ -23,7 +24,9 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 (at / str(k)).write_bytes(b"x" * (k % 7))
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         ratio, ours, theirs = against(
-            lambda: walk(folder), lambda: subprocess.run(["du", "-s", folder], capture_output=True), 5
+            lambda: walk(folder, processes=min(4, os.cpu_count() or 1)),
+            lambda: subprocess.run(["du", "-s", folder], capture_output=True),
+            5,
         )
         grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     count = FOLDERS * FILES

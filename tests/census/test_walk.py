@@ -3,11 +3,15 @@
 import os
 import subprocess
 from collections import Counter
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from drawknife.census.report import census_of, read_mapping, read_rows
-from drawknife.census.walk import walk
+from drawknife.census.walk import Walked, walk
 from drawknife.formats.document import BadDocument
 
 
@@ -46,35 +50,61 @@ def tree(tmp_path_factory):
 
 
 def find(root, form):
-    """For each regular file what `find` prints of it, files with several names once."""
+    """For each regular file what `find` prints of it; of files with several names that in the first folder by name."""
     out = subprocess.run(
-        ["find", root, "-xdev", "-type", "f", "-printf", f"%i\t{form}\t%h\\0"], capture_output=True
+        ["find", root, "-xdev", "-type", "f", "-printf", f"%i\t{form}\t%P\\0"], capture_output=True
     ).stdout
-    seen, found = set(), []
+    found = {}
     for line in out.split(b"\0")[:-1]:
-        inode, amount, folder = line.split(b"\t", 2)
-        if inode not in seen:
-            seen.add(inode)
-            found.append((int(amount), folder))
-    return found
+        inode, amount, path = line.split(b"\t", 2)
+        here = os.path.dirname(path), int(amount)
+        found[inode] = min(found.get(inode, here), here)
+    return list(found.values())
 
 
 @pytest.mark.parametrize(("by_disk", "form", "unit"), [(False, "%s", 1), (True, "%b", 512)])
 def test_the_same_as_find(tree, by_disk, form, unit):
     walked = walk(str(tree), by_disk=by_disk)
     expected = find(tree, form)
-    assert sum(b for b, _ in walked.sums.values()) == unit * sum(amount for amount, _ in expected)
-    assert sum(n for _, n in walked.sums.values()) == len(expected) == 66
-    # By folder too, where no file has names in several: the walk may meet those in another order.
-    single, links = Counter(), {os.fsencode(tree), os.fsencode(tree / "links")}
-    for amount, folder in expected:
-        single[folder] += amount * unit
-    ours = Counter()
+    sums, ours = Counter(), Counter()
+    for folder, amount in expected:
+        sums[folder] += amount * unit
     for (folder, _), (bytes_, _) in walked.sums.items():
-        ours[os.path.join(os.fsencode(tree), folder) if folder else os.fsencode(tree)] += bytes_
-    assert {f: n for f, n in ours.items() if f not in links} == {f: n for f, n in single.items() if f not in links}
+        ours[folder] += bytes_
+    assert +ours == +sums and sum(n for _, n in walked.sums.values()) == len(expected) == 66
     folders = subprocess.run(["find", tree, "-type", "d", "-print0"], capture_output=True).stdout.split(b"\0")[:-1]
     assert (walked.linked_again, walked.others) == (5, 3) and len(walked.folders) == len(folders)
+
+
+@given(
+    st.lists(st.tuples(st.lists(st.sampled_from("abc"), max_size=4), st.integers(0, 5)), max_size=25), st.integers(1, 4)
+)
+@settings(max_examples=40)
+def test_piece_by_piece_it_is_the_same(made, piece):
+    """Whatever a piece is: files come in once each, of those with several names the first by name."""
+    with TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+        for n, (path, links) in enumerate(made):
+            at = Path(folder, *path)
+            at.mkdir(parents=True, exist_ok=True)
+            (at / f"f{n}").write_bytes(b"x" * n)
+            for k in range(links):
+                other = Path(folder, *made[(n * 7 + k) % len(made)][0])
+                other.mkdir(parents=True, exist_ok=True)
+                os.link(at / f"f{n}", other / f"l{n}.{k}")
+        whole = walk(folder)
+        patch.setattr("drawknife.census.walk.PIECE", piece)
+        told = []
+        assert walk(folder, progress=lambda *x: told.append(x)) == whole
+        assert told[-1] >= (len(made), sum(range(len(made)))) and told == sorted(told)
+
+
+def test_by_several_processes_it_is_the_same(tree, monkeypatch):
+    def told(found):
+        return {f: sorted(v) if isinstance(v := getattr(found, f), list) else v for f in Walked.__slots__}
+
+    whole = told(walk(str(tree)))
+    monkeypatch.setattr("drawknife.census.walk.PIECE", 3)
+    assert told(walk(str(tree), processes=2)) == whole
 
 
 def test_the_same_as_du_but_for_what_folders_and_links_take_themselves(tree):
@@ -115,8 +145,6 @@ def test_names_that_a_model_cannot_hold_count_for_the_folder_above(tree):
 
 
 def test_owners_by_name_by_mapping_and_unknown():
-    from drawknife.census.walk import Walked
-
     walked = Walked(sums={(b"", 1): [5, 1], (b"a", 2): [7, 2], (b"a", 3): [9, 1]})
     names = {1: "ines", 2: "svc-tides", 3: "stranger"}
     found = census_of(

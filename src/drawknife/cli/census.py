@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import IO, Any
 
 import click
@@ -65,9 +66,10 @@ def census(
 ) -> None:
     """Measure the files of STORE by folder and owner, here, and send what was found.
 
-    Files with several names count once, symbolic links are not followed, other file systems not entered
-    unless told. OS users are the accounts of the same name, or as --map says; what belongs to nobody known,
-    and what cannot be read, is told. Nothing is sent before the walk is done: broken off, it changes nothing.
+    Files with several names count once, in the first folder by name; symbolic links are not followed, other
+    file systems not entered unless told. OS users are the accounts of the same name, or as --map says; what
+    belongs to nobody known, and what cannot be read, is told. Nothing is sent before the walk is done: broken
+    off, it changes nothing.
 
     \b
     Examples:
@@ -127,6 +129,7 @@ def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
             return walk(
                 top, by_disk=by_disk, cross=cross,
                 progress=lambda files, size: tell(f"{number_of(files, 'file')}, {show_size(size)}"),
+                processes=min(4, os.cpu_count() or 1),
             )  # fmt: skip
         except OSError as error:
             fail(FAILED, f"{top} cannot be read: {error.strerror}")
