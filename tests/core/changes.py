@@ -93,7 +93,7 @@ def _of_quota(rng, model):
 
 def random_change(rng: Random, model):
     """One change, which the model need not allow."""
-    return rng.choice([
+    ways = [
         lambda: _of_account(rng, rng.choice(ACCOUNTS)),
         lambda: _of_endpoint(rng, rng.choice(["east", "north", "west"])),
         lambda: _of_folder(rng),
@@ -118,4 +118,14 @@ def random_change(rng: Random, model):
         lambda: {"op": "rename", "kind": "endpoint", "name": "east", "to": "quay"},
         lambda: {"op": "rename", "kind": "folder", "name": rng.choice(FOLDERS[1:]), "to": rng.choice(["s:/moved", "t:/a/moved", "s:/b/here"])},
         lambda: {"op": "change", "kind": "network", "set": {"inside": ["192.0.2.0/24"]}},
-    ])()  # fmt: skip
+    ]  # fmt: skip
+    if model.gone:
+        ways += [
+            lambda: {"op": "add", "kind": "unit", "name": rng.choice(["Fleet/LOST", "shore/new"])},
+            lambda: {"op": "add", "kind": "account", "item": {"name": "Dee", "unit": "fleet/lost"}},
+            lambda: {"op": "remove", "kind": "unit", "name": rng.choice(UNITS), "everywhere": True},
+            lambda: {"op": "remove", "kind": "store", "name": rng.choice("st"), "everywhere": True},
+            lambda: {"op": "remove", "kind": "setting", "name": rng.choice(SUBJECTS)},
+            lambda: {"op": "rename", "kind": "unit", "name": rng.choice(UNITS), "to": rng.choice(["shore/fleet", "Fleet/lost"])},
+        ]  # fmt: skip
+    return rng.choice(ways)()
