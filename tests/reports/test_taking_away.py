@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -10,6 +11,7 @@ from drawknife.answers.reports import compared
 from drawknife.changing import apply
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import Refused
 
 from ..core.models import random_model
 
@@ -88,3 +90,13 @@ def test_of_a_group_each_member_line_is_decided(demo):
     assert answering.taking_away(rows, [1])[0] == [
         {"op": "change", "kind": "group", "name": "boats", "drop": {"members": ["unit:fleet"]}}
     ]
+
+
+def test_a_report_that_nobody_would_go_through_is_refused(demo, monkeypatch):
+    rows = len(asked(demo).report("store:survey")[2])
+    for most in (1, rows - 1):  # before its rows are made, and after
+        monkeypatch.setattr("drawknife.answers.reports.MOST_ROWS", most)
+        with pytest.raises(Refused, match=f"over {most} rows, which nobody goes through"):
+            asked(demo).report("store:survey")
+    monkeypatch.setattr("drawknife.answers.reports.MOST_ROWS", rows)
+    assert len(asked(demo).report("store:survey")[2]) == rows

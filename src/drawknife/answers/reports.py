@@ -10,7 +10,7 @@ from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.handover import in_words
 from drawknife.changing import apply
-from drawknife.core.everybody.review import Reviewed, review
+from drawknife.core.everybody.review import Reviewed, review, review_within
 from drawknife.core.model.items import Group, parse_subject
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.words.errors import BadInput, NotFound, Refused
@@ -31,9 +31,7 @@ class ReportAnswers(Asked):
         what = self.about(about)
         rows, notes = self._of_group(what) if isinstance(what, Group) else self._of_place(what)
         if len(rows) > MOST_ROWS:
-            raise Refused(
-                f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further down"
-            )
+            raise _too_long()
         called = f"group:{what.name}" if isinstance(what, Group) else str(what)
         title = f"Who is in the group {what.name}" if isinstance(what, Group) else f"Who can get at {what}"
         return called, title, rows, notes
@@ -58,7 +56,10 @@ class ReportAnswers(Asked):
         notes = ["Endpoints, sign-in and hours are not asked: it is told what could be done once signed in."]
         notes += self.disk_notes(stores={top.store})
         # A row comes of at most four lines: in the folder, and at three depths below it.
-        return _rows(review(self.prepared, top, most=4 * MOST_ROWS)), notes
+        found = review_within(self.prepared, top, 4 * MOST_ROWS)
+        if found is None:
+            raise _too_long()
+        return _rows(found), notes
 
     def _of_group(self, group: Group) -> tuple[list[msg.ReportRow], list[str]]:
         rows = []
@@ -176,6 +177,10 @@ def _having(prepared: Prepared, changes: Sequence[dict[str, Any]], places: Itera
         here = (r for r in review(after, Place(store, path)) if r.place.path == path and set(r.states) != {"no"})
         found[text] = {name for r in here for name in r.accounts}
     return found
+
+
+def _too_long() -> Refused:
+    return Refused(f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further down")
 
 
 def _rows(found: Sequence[Reviewed]) -> list[msg.ReportRow]:

@@ -6,7 +6,7 @@ whose rights differ from what the place above gives them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from functools import cache, reduce
 from itertools import chain, groupby
 from math import inf
@@ -48,26 +48,24 @@ class Reviewed(NamedTuple):
     by: tuple[Deciding, ...]
 
 
-def review(prepared: Prepared, top: Place, most: float = inf) -> list[Reviewed]:
-    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it.
+def review(prepared: Prepared, top: Place) -> list[Reviewed]:
+    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it."""
+    found = review_within(prepared, top, inf)
+    assert found is not None
+    return found
 
-    What is over `most` lines is not gone on with: some more than `most` are given then.
-    """
+
+def review_within(prepared: Prepared, top: Place, most: float) -> list[Reviewed] | None:
+    """The same; None where it would be more than `most` lines."""
     map_ = access_of_all(prepared, None, disk=True)
     if top.store not in map_.division.starting:
         return []
     paths, replaced = _places(map_, top)
     cells = {path: list(some) for path, some in groupby(map_.cells({top.store: sorted(paths)}), attrgetter("path"))}
-    people = prepared.people.accounts
-    names = cache(
-        lambda members: tuple(sorted(people[bit].name for bit in bits_in(members)))
-    )  # many lines have the same
-    found: list[Reviewed] = []
+    found: list[_Line] = []
     above: dict[tuple[int, str], Cell] = {}
     for path in sorted(cells.keys() | replaced.keys(), key=tree_key):
-        if len(found) > most:
-            break
-        lines, taken = _taken(map_, above, Place(top.store, path), replaced.get(path, ()), top.path, names)
+        lines, taken = _taken(map_, above, Place(top.store, path), replaced.get(path, ()), top.path)
         found += lines
         for cell in cells.get(path, ()):
             key = id(cell.segment)
@@ -80,13 +78,29 @@ def review(prepared: Prepared, top: Place, most: float = inf) -> list[Reviewed]:
                     if was is None and states == NOTHING:
                         members &= taken.get(cell.location, 0)
                     if members:
-                        found += _rows(map_, cell, below, states, members, names)
-    found.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
-    return found
+                        found += _lines(map_, cell, below, states, members)
+        if len(found) > most:
+            return None
+    people = prepared.people.accounts
+    names = cache(
+        lambda members: tuple(sorted(people[bit].name for bit in bits_in(members)))
+    )  # many lines have the same
+    named = [Reviewed(x.place, x.below, x.location, x.states, names(x.members), x.by) for x in found]
+    named.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
+    return named
 
 
-#: The names of a set of accounts.
-Named = Callable[[int], tuple[str, ...]]
+class _Line(NamedTuple):
+    """A line whose accounts are a set; else as :class:`Reviewed`."""
+
+    place: Place
+    below: int
+    location: str
+    states: tuple[str, ...]
+    members: int
+    by: tuple[Deciding, ...]
+
+
 #: By folder, the virtual paths by which it is seen, and the locations at which others take its place.
 Replaced = dict[str, list[tuple[Segment, str]]]
 
@@ -110,19 +124,14 @@ def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
 
 
 def _taken(
-    map_: AccessMap,
-    above: dict[tuple[int, str], Cell],
-    place: Place,
-    replaced: Iterable[tuple[Segment, str]],
-    top: str,
-    names: Named,
-) -> tuple[list[Reviewed], dict[str, int]]:
+    map_: AccessMap, above: dict[tuple[int, str], Cell], place: Place, replaced: Iterable[tuple[Segment, str]], top: str
+) -> tuple[list[_Line], dict[str, int]]:
     """Lines for those who do not see a folder where the lines above say so, as another virtual path of theirs is there.
 
     Where it leads to that very folder, there is no such line; who they are is given back by location: all that they have
     there is told, be it nothing.
     """
-    lines: list[Reviewed] = []
+    lines: list[_Line] = []
     taken: dict[str, int] = {}
     for segment, location in replaced:
         before = _before(above, id(segment), place.path, top)
@@ -133,7 +142,7 @@ def _taken(
         here = reduce(or_, (s.members for s in map_.division.by_path.get(location, ()) if s.place == place), 0)
         taken[location] = taken.get(location, 0) | gone & here
         if gone & ~here:
-            lines.append(Reviewed(place, 0, location, NOTHING, names(gone & ~here), ()))
+            lines.append(_Line(place, 0, location, NOTHING, gone & ~here, ()))
     return lines, taken
 
 
@@ -174,9 +183,7 @@ def _classes(
     yield from classes
 
 
-def _rows(
-    map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], members: int, names: Named
-) -> Iterator[Reviewed]:
+def _lines(map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], members: int) -> Iterator[_Line]:
     """A line for each set of entries by which some of the members have what they have."""
     place, people = cell.place, map_.prepared.people
     assert place is not None
@@ -195,7 +202,7 @@ def _rows(
         lines = tuple(deciding)
         by[lines] = by.get(lines, 0) | some
     for lines, some in by.items():
-        yield Reviewed(place, below, cell.location, states, names(some), lines)
+        yield _Line(place, below, cell.location, states, some, lines)
 
 
 def _alike(map_: AccessMap, store: PreparedStore, path: str, members: int) -> list[int]:
