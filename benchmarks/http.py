@@ -75,6 +75,15 @@ def rate_of_four(port: int, token: str) -> float:
         return 4 * SINGLES / seconds(go)
 
 
+def _by_one_and_two(model: Model) -> list[tuple[float, float]]:
+    """Decisions a second of four clients, answered by one process and by two."""
+    with cluster_of_its_own() as cluster:
+        address = cluster.create_database("bench")
+        with served(address, model) as one, served(address, None, 2) as two:
+            # The first time each process still makes ready what it answers from.
+            return [(rate_of_four(*one), rate_of_four(*two)) for _ in range(8)][1:]
+
+
 def measure() -> list[tuple[str, str, str, bool | None]]:
     model = large_model()
     rng = random.Random(11)
@@ -82,18 +91,11 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     names = [a.name for a in rng.sample(model.accounts, 200)]
 
     def question() -> dict[str, str]:
-        return {
-            "account": rng.choice(names),
-            "action": rng.choice(RIGHTS[:6]),
-            "path": f"/survey{rng.choice(folders)}/x",
-        }
+        path = f"/survey{rng.choice(folders)}/x"
+        return {"account": rng.choice(names), "action": rng.choice(RIGHTS[:6]), "path": path}
 
-    with cluster_of_its_own() as cluster:
-        address = cluster.create_database("bench")
-        with served(address, model) as one, served(address, None, 2) as two:
-            # The first time each process still makes ready what it answers from.
-            pairs = [(rate_of_four(*one), rate_of_four(*two)) for _ in range(8)][1:]
-        more = median(b / a for a, b in pairs)
+    pairs = _by_one_and_two(model)
+    more = median(b / a for a, b in pairs)
     with cluster_of_its_own() as cluster, served(cluster.create_database("bench"), model) as (port, token):
         connection = HTTPConnection("127.0.0.1", port)
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}

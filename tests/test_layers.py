@@ -83,7 +83,7 @@ def test_every_module_is_in_a_layer():
 def test_a_file_of_one_name_is_about_one_subject():
     """Modules may share a name only where they are about the same, layer by layer."""
     shared = {
-        "access", "accounts", "administrators", "certificates", "changes", "changing", "common", "database", "directories", "disk", "disk_plan", "disks", "drafting", "drafts", "errors", "history", "idle", "items", "limits", "mending",
+        "access", "accounts", "administrators", "censuses", "certificates", "changes", "changing", "common", "credentials", "database", "directories", "disk", "disk_plan", "disks", "drafting", "drafts", "errors", "history", "idle", "items", "limits", "mending",
         "model", "patterns", "people", "places", "previews", "named", "promises", "questions", "rehearsals", "reports", "telling", "trials", "way_in",
     }  # fmt: skip
     seen: dict[str, set[str]] = {}
@@ -93,6 +93,21 @@ def test_a_file_of_one_name_is_about_one_subject():
     assert {short for short, where in seen.items() if len(where) > 1} <= shared
 
 
+def test_no_file_is_longer_than_a_reader_keeps_in_mind_and_no_function():
+    console = (p for p in (SOURCE.parent / "console" / "src").rglob("*.ts*") if not p.name.endswith(".gen.ts"))
+    python = [p for folder in ("src", "tools", "benchmarks") for p in (SOURCE.parent / folder).rglob("*.py")]
+    long = {
+        str(p.relative_to(SOURCE.parent)): n
+        for p in (*python, *console)
+        if (n := len(p.read_text().splitlines())) > 350
+    }
+    assert long == {}
+    functions = (
+        (p, x) for p in python for x in ast.walk(ast.parse(p.read_text())) if isinstance(x, ast.FunctionDef | ast.AsyncFunctionDef)
+    )  # fmt: skip
+    assert [f"{p.name}: {x.name}" for p, x in functions if x.end_lineno - x.lineno >= 60] == []
+
+
 def test_where_each_message_is_is_current():
     from tools.message_names import PAGE, page
 
@@ -100,4 +115,6 @@ def test_where_each_message_is_is_current():
     from drawknife import messages
     from drawknife.messages.where import WHERE
 
+    face = Path(messages.__file__).read_text()
+    assert [module for module in set(WHERE.values()) if f"from .{module} import *" not in face] == []
     assert all(getattr(messages, name).__name__ == name for name in WHERE if isinstance(getattr(messages, name), type))

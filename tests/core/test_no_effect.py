@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from drawknife.answers.previews import follow
 from drawknife.answers.summaries import summary
 from drawknife.changing import apply
+from drawknife.core.follows.added_lines import added_lines
 from drawknife.core.follows.days import consequences
-from drawknife.core.follows.no_effect import added_lines
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.edits import ChangeRefused

@@ -10,11 +10,12 @@ from drawknife import messages as msg
 from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_differences import AccessChange
+from drawknife.core.follows.added_lines import added_lines
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.disk_changes import not_compared
 from drawknife.core.follows.held_back import held_back
-from drawknife.core.follows.no_effect import NoEffect, added_lines, lines_without_effect
+from drawknife.core.follows.no_effect import NoEffect, lines_without_effect
 from drawknife.core.follows.pairing import Renames, items_differing
 from drawknife.core.follows.promises_held import broken_by
 from drawknife.core.follows.room_changes import Room

@@ -34,6 +34,7 @@ from .common import (
     say,
 )
 from .items import add_command, change_command, remove_command, rename_command, show_command
+from .junit import write_junit
 from .servers import address, out_of_reach, read_passwords, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
@@ -116,7 +117,7 @@ def try_(
                     outcomes = _at_server(trial, outcomes, over, word, may_write, not unchecked)
                 done.append((name, trial, outcomes))
     if junit_file is not None:
-        _write_junit(junit_file, done)
+        write_junit(junit_file, done)
     if as_json:
         _print(done)
     else:
@@ -236,31 +237,6 @@ def _draw_step(out: Console, x: Outcome) -> None:
         below.append(x.server.text)
     for text in below:
         out.print(Padding(Text(text, "dim" if x.as_expected else ""), (0, 0, 0, 6), expand=False))
-
-
-def _write_junit(path: Path, done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
-    from junitparser import Failure, JUnitXml, TestCase, TestSuite
-
-    xml = JUnitXml("drawknife")
-    for name, trial, outcomes in done:
-        suite = TestSuite(_plain(f"{name}: {trial.name}"))
-        for x in outcomes:
-            case = TestCase(_plain(x.step.says), classname=_plain(trial.name))
-            if not x.as_expected:
-                server = f"; the server: {x.server.text or x.server.allowed}" if x.server is not None else ""
-                case.result = [Failure(_plain(x.answer.text + server))]
-            suite.add_testcase(case)
-        xml.add_testsuite(suite)
-    xml.update_statistics()  # type: ignore[no-untyped-call]
-    try:
-        xml.write(str(path), pretty=True)
-    except OSError as error:
-        fail(WRONG_USAGE, f"{path} cannot be written: {error.strerror}")
-
-
-def _plain(text: str) -> str:
-    """Without the control characters that XML cannot hold."""
-    return "".join(c for c in text if c >= " " or c in "\t\n")
 
 
 @click.group()

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
-from urllib.parse import quote
 
 from pydantic import BaseModel
 
@@ -16,10 +15,12 @@ from drawknife import messages as msg
 
 from .administrators import AdministratorCalls
 from .connection import segment
+from .credentials import CredentialCalls
 from .directories import DirectoryCalls
 from .disks import DiskCalls
 from .drafts import DraftCalls
 from .history import HistoryCalls
+from .limits import LimitCalls
 from .patterns import PatternCalls
 from .rehearsals import RehearsalCalls
 from .reports import ReportCalls
@@ -35,7 +36,16 @@ PAGE = 10_000
 
 
 class Client(
-    HistoryCalls, DraftCalls, PatternCalls, RehearsalCalls, DiskCalls, AdministratorCalls, DirectoryCalls, ReportCalls
+    CredentialCalls,
+    LimitCalls,
+    HistoryCalls,
+    DraftCalls,
+    PatternCalls,
+    RehearsalCalls,
+    DiskCalls,
+    AdministratorCalls,
+    DirectoryCalls,
+    ReportCalls,
 ):
     """Everything that a service can do. Each method raises :class:`ClientError` or one of its kinds."""
 
@@ -132,96 +142,6 @@ class Client(
     def without(self, name: str, subject: str) -> msg.LossAnswer:
         """What an account would lose if it were taken out of a group or unit. ``GET /accounts/{name}/without``."""
         return self._get(msg.LossAnswer, f"/accounts/{segment(name)}/without", subject=subject)
-
-    def credentials(self, name: str) -> msg.Credentials:
-        """What an account signs in with. ``GET /accounts/{name}/credentials``."""
-        return self._get(msg.Credentials, f"/accounts/{segment(name)}/credentials")
-
-    def set_password(
-        self, name: str, password: str | None = None, length: int = 20, alphabet: str = ""
-    ) -> msg.PasswordSet:
-        """Set a password; without one, one is generated and told. ``PUT /accounts/{name}/password``."""
-        body = {"password": password, "length": length, "alphabet": alphabet}
-        return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{segment(name)}/password", json=body))
-
-    def password_is_right(self, name: str, password: str) -> bool:
-        """Is this the account's password? ``POST /accounts/{name}/password/check``."""
-        body = {"password": password}
-        path = f"/accounts/{segment(name)}/password/check"
-        return self._read(msg.PasswordRight, self._request("POST", path, json=body)).right
-
-    def clear_password(self, name: str) -> None:
-        """Take the password away. ``DELETE /accounts/{name}/password``."""
-        self._request("DELETE", f"/accounts/{segment(name)}/password")
-
-    def add_key(self, name: str, key: str) -> msg.Credentials:
-        """Attach a public key, given as one line. ``POST /accounts/{name}/keys``."""
-        return self._read(msg.Credentials, self._request("POST", f"/accounts/{segment(name)}/keys", json={"key": key}))
-
-    def remove_key(self, name: str, fingerprint: str) -> msg.Credentials:
-        """Take a public key away. ``DELETE /accounts/{name}/keys/{fingerprint}``."""
-        path = f"/accounts/{segment(name)}/keys/{quote(fingerprint, safe='/')}"
-        return self._read(msg.Credentials, self._request("DELETE", path))
-
-    # --- the way in and the limits ------------------------------------------------------------------
-
-    def reach(self, endpoint: str, client: str) -> msg.ReachAnswer:
-        """Can a client at an address come to it? ``GET /endpoints/{name}/reach``."""
-        return self._get(msg.ReachAnswer, f"/endpoints/{segment(endpoint)}/reach", **{"from": client})
-
-    def certificate(self, endpoint: str) -> msg.CertificateAnswer:
-        """What its certificate says, and what is wrong with it. ``GET /endpoints/{name}/certificate``."""
-        return self._get(msg.CertificateAnswer, f"/endpoints/{segment(endpoint)}/certificate")
-
-    def report_sign_ins(self, events: Sequence[dict[str, Any]]) -> int:
-        """Report failed sign-ins and sessions, as :class:`drawknife.messages.SignInEvent` has them.
-
-        ``POST /sign-ins``.
-        """
-        return self._read(msg.Taken, self._request("POST", "/sign-ins", json={"events": list(events)})).count
-
-    def lockouts(self) -> msg.LockoutList:
-        """What counts against whom, and until when who is locked. ``GET /lockouts``."""
-        return self._get(msg.LockoutList, "/lockouts")
-
-    def lift(self, of: str, name: str) -> None:
-        """Lift the lock of an ``account`` or an ``address``. ``DELETE /lockouts/{of}/{name}``."""
-        self._request("DELETE", f"/lockouts/{segment(of)}/{segment(name)}")
-
-    def headroom(self, name: str, location: str, at: str | None = None) -> msg.HeadroomAnswer:
-        """How much more fits at a location, and which limit binds. ``GET /accounts/{name}/headroom``."""
-        return self._get(msg.HeadroomAnswer, f"/accounts/{segment(name)}/headroom", location=location, at=at)
-
-    def usage(self, by: str = "account", offset: int = 0, limit: int | None = None) -> msg.UsageAnswer:
-        """Usage by accounts, groups, units, folders, or stores. ``GET /usage``."""
-        return self._get(msg.UsageAnswer, "/usage", by=by, offset=offset, limit=limit or 10_000)
-
-    def limits(self, at: str | None = None) -> msg.LimitList:
-        """Every limit, who and what fills it, how it grows, and what is given away in sum. ``GET /limits``."""
-        return self._get(msg.LimitList, "/limits", at=at)
-
-    def censuses(self, limit: int = 200) -> msg.CensusList:
-        """The censuses, the newest first. ``GET /censuses``."""
-        return self._get(msg.CensusList, "/censuses", limit=limit)
-
-    def take_census(self, census: msg.NewCensus) -> msg.CensusDone:
-        """Send what a census found: it takes the place of the usage that the store had. ``POST /censuses``."""
-        headers = {"Content-Type": "application/json"}
-        response = self._request("POST", "/censuses", content=census.model_dump_json().encode(), headers=headers)
-        return self._read(msg.CensusDone, response)
-
-    def forget_census(self, store: str, at: str) -> None:
-        """Forget a census of a store, by its time as :meth:`censuses` tells it. ``DELETE /censuses``."""
-        self._request("DELETE", "/censuses", params={"store": store, "at": at})
-
-    def handover(self, name: str, endpoint: str | None = None, format: str = "text") -> msg.HandoverAnswer:
-        """A short sheet for the account's user, without secrets. ``GET /accounts/{name}/handover``."""
-        return self._get(msg.HandoverAnswer, f"/accounts/{segment(name)}/handover", endpoint=endpoint, format=format)
-
-    def handover_document(self, name: str, endpoint: str | None = None) -> bytes:
-        """The same sheet as a PDF. ``GET /accounts/{name}/handover/document``."""
-        params = {} if endpoint is None else {"endpoint": endpoint}
-        return self._request("GET", f"/accounts/{segment(name)}/handover/document", params=params).content
 
     # --- questions --------------------------------------------------------------------------------
 

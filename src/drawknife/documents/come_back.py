@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from io import BytesIO
-from typing import Any
+from typing import Any, Literal
 from zipfile import BadZipFile
 
 from openpyxl import load_workbook
@@ -18,7 +18,7 @@ from drawknife.core.words.errors import BadInput
 
 from .workbook import ABOUT, HEADS
 
-_WORDS = {"keep": "keep", "take away": "take away", "take-away": "take away"}
+_WORDS: dict[str, Literal["keep", "take away"]] = {"keep": "keep", "take away": "take away", "take-away": "take away"}
 
 
 class _Saved(BaseModel):

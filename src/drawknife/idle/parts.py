@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from drawknife.core.follows.no_effect import Added
+from drawknife.core.follows.added_lines import Added
 from drawknife.core.model.endpoints import stopped_by
 from drawknife.core.model.items import Model, Subject
 from drawknife.core.model.kinds import SETTING

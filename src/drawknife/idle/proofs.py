@@ -13,7 +13,8 @@ from typing import Any
 from drawknife.core.decide.folders import decide
 from drawknife.core.everybody.division import bits_in
 from drawknife.core.everybody.effective import right_obstacles, right_state
-from drawknife.core.follows.no_effect import Added, spoken_for
+from drawknife.core.follows.added_lines import Added
+from drawknife.core.follows.no_effect import spoken_for
 from drawknife.core.follows.pairing import members_of
 from drawknife.core.model.items import Entry, Subject
 from drawknife.core.prepared.people import PreparedAccount

@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from drawknife.core.everybody.promises import broken_promises
-from drawknife.core.follows.no_effect import Added, named_by, why_no_effect
+from drawknife.core.follows.added_lines import Added
+from drawknife.core.follows.no_effect import named_by, why_no_effect
 from drawknife.core.follows.pairing import members_of
 from drawknife.core.limits.quotas import bounds
 from drawknife.core.model.items import Promise, Quota, Subject, parse_says

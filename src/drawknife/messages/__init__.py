@@ -24,8 +24,11 @@ if TYPE_CHECKING:
     from .patterns import *  # noqa: F403
     from .people import *  # noqa: F403
     from .places import *  # noqa: F403
+    from .promises import *  # noqa: F403
     from .questions import *  # noqa: F403
     from .rehearsals import *  # noqa: F403
+    from .reports import *  # noqa: F403
+    from .trials import *  # noqa: F403
 
 
 def __getattr__(name: str) -> Any:

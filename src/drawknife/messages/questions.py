@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import ConfigDict, Field
 
@@ -307,50 +307,3 @@ class WhenAnswer(Message):
     turns: list[TurnMessage] = Field(description="The last first; the last of the list is how it was at first")
     looked_at: int = Field(description="So many revisions changed something that counts")
     notes: list[str]
-
-
-class BreachMessage(Message):
-    """One account that breaks a promise: where, by which right, and by which line."""
-
-    account: str
-    where: str
-    right: str
-    line: str
-
-
-class PromiseLine(Message):
-    name: str
-    says: str
-    kept: str = Field(description="always: no change may break it; watched: that it is broken is a finding")
-    note: str | None = None
-    broken: bool
-    accounts: int = Field(description="How many accounts break it")
-    breaches: list[BreachMessage] = Field(description="The first of them, each with one place")
-
-
-class PromiseList(Message):
-    revision: int
-    promises: list[PromiseLine]
-
-
-class StepMessage(Message):
-    """A step of a trial, and what comes of it."""
-
-    says: str = Field(description="What is done")
-    expected: str = Field(description="yes, no, or `no, by GATE`")
-    allowed: bool
-    gate: str | None = None
-    text: str = Field(description="Why")
-    as_expected: bool
-
-
-class TrialLine(Message):
-    name: str
-    item: dict[str, Any] = Field(description="The trial as the model file has it")
-    steps: list[StepMessage]
-    as_expected: bool
-
-
-class TrialList(Message):
-    revision: int
-    trials: list[TrialLine]

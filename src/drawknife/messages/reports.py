@@ -23,7 +23,7 @@ class ReportRow(Message):
     may: str = Field(description="In words; of a member how many accounts come with it")
     by: list[str] = Field(description="The entries that let them; of a member the line")
     to_decide: bool = Field(description="False where it says that somebody may do nothing here")
-    new: list[str] = Field([], description="Those who did not have this when it was signed last")
+    new: list[str] = Field(default=[], description="Those who did not have this when it was signed last")
 
 
 class Signed(Message):

@@ -9,7 +9,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 from drawknife.core.decide.gates import gate_obstacles, open_case, verdict
 from drawknife.core.everybody.listing import is_shown
@@ -20,20 +20,11 @@ from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.names import BadValue, Place, base, check_path, child, fold, parent
 
+from .listed import Listed, asked_of
 from .log import Line
 from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere
 from .tree import PART, Thing
 from .writing import Modifying, Scene, Writing
-
-
-class Listed(NamedTuple):
-    """A name in a folder."""
-
-    name: str
-    location: str
-    thing: Thing
-    owner: str | None
-
 
 #: What a location that only leads to virtual paths is to a client.
 SYNTHETIC = Thing(True, 0, 0.0, 0)
@@ -348,19 +339,5 @@ class Session:
 
     def perm(self, seen: Listed) -> str:
         """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder."""
-        at, owner = seen.location, seen.owner
-        to = child(parent(at), "~") if at != "/" else "/~"
-        wanted: list[tuple[str, str, str, dict[str, Any]]] = (
-            [
-                ("c", "upload", child(at, "~"), {}), ("d", "delete-folder", at, {"thing": "folder", "owner": owner}),
-                ("e", "enter", at, {}), ("f", "rename", at, {"thing": "folder", "to": to, "owner": owner}), ("l", "list", at, {}),
-                ("m", "make-folder", child(at, "~"), {}), ("p", "delete-file", child(at, "~"), {"owner": self.account}),
-            ]
-            if seen.thing.folder
-            else [
-                ("a", "append", at, {"owner": owner}), ("d", "delete-file", at, {"owner": owner}),
-                ("f", "rename", at, {"owner": owner, "to": to}), ("r", "download", at, {"owner": owner}),
-                ("w", "overwrite", at, {"owner": owner}),
-            ]
-        )  # fmt: skip
-        return "".join(letter for letter, action, path, more in wanted if self.ask(action, path, **more).allowed)
+        asked = asked_of(seen, self.account)
+        return "".join(letter for letter, action, path, more in asked if self.ask(action, path, **more).allowed)

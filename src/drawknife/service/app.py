@@ -22,6 +22,7 @@ from . import openapi, operating
 from .api import (
     accounts,
     administrators,
+    censuses,
     changes,
     directories,
     disks,
@@ -66,6 +67,7 @@ SUBJECTS = (
     directories,
     disks,
     limits,
+    censuses,
     places,
     questions,
     history,

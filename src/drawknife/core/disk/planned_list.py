@@ -7,6 +7,7 @@ group, keep it; what they had as others may go.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 from ..model.disk import READ, SEARCH, WRITE, Acl, OsUser, Thing
 from .one_object import ROOT, lets
@@ -29,6 +30,20 @@ class Machine:
             self.users[user.uid] = OsUser(user.name, user.uid, user.gid, tuple(sorted(groups - {user.gid})))
             for gid in groups:
                 self.members.setdefault(gid, set()).add(user.uid)
+
+
+class Wanted(NamedTuple):
+    """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
+
+    Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
+    """
+
+    folder: dict[int, int]
+    files: dict[int, int]
+    owning: dict[int, int]
+    #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody may take anything.
+    sticky: frozenset[int] | None
+    passing: tuple[int, ...]
 
 
 def permissions(user: OsUser, thing: Thing) -> int:
@@ -130,3 +145,8 @@ def _covered(uid: int, wanted: int, lines: Mapping[int, int], machine: Machine) 
 def _in_any(uid: int, lines: Mapping[int, int], machine: Machine) -> bool:
     user = machine.users.get(uid)
     return user is not None and not lines.keys().isdisjoint((user.gid, *user.groups))
+
+
+def plain_acl(mode: int) -> Acl:
+    """The list that says what a mode says."""
+    return Acl(mode >> 6 & 7, (), mode >> 3 & 7, (), None, mode & 7)

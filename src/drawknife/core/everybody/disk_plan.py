@@ -14,9 +14,9 @@ from typing import NamedTuple
 from ..decide.disk_gate import taken_on
 from ..disk.one_object import lets
 from ..disk.plan_steps import PlanStep
-from ..disk.planned_list import UNKNOWN, Machine, permissions, planned
+from ..disk.planned_list import UNKNOWN, Machine, Wanted, permissions, plain_acl, planned
 from ..disk.read_folders import Disk, made_below
-from ..model.disk import READ, SEARCH, STICKY, WRITE, Acl, FilesOnDisk, FolderOnDisk, Thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, FolderOnDisk, Thing
 from ..prepared.prepared import Prepared
 from ..words.names import UNRECORDED, ancestors, child, parent, tree_key
 from ..words.rights import INDEX
@@ -53,20 +53,6 @@ class Plan(NamedTuple):
     left_out: tuple[str, ...]
 
 
-class _Wanted(NamedTuple):
-    """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
-
-    Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
-    """
-
-    folder: dict[int, int]
-    files: dict[int, int]
-    owning: dict[int, int]
-    #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody may take anything.
-    sticky: frozenset[int] | None
-    passing: tuple[int, ...]
-
-
 class DiskPlan:
     """The plan of one store whose disk was read: what each folder and file is to become."""
 
@@ -89,7 +75,7 @@ class DiskPlan:
         self._order = {path: at for at, path in enumerate(self.known)}
         self._sets = self._gathered()
         self._passing = self._through()
-        self._wanted: dict[tuple[str, int], _Wanted] = {}
+        self._wanted: dict[tuple[str, int], Wanted] = {}
         self._folders: dict[tuple[str, int, Thing], Thing] = {}
         self._files: dict[tuple[str, Thing], Thing] = {}
         found = prepared.stores[store].store.creation_mode or ASKED_FOR
@@ -127,14 +113,14 @@ class DiskPlan:
                 found[parent(path)] = found.get(parent(path), 0) | some
         return found
 
-    def wanted(self, path: str, level: int) -> _Wanted:
+    def wanted(self, path: str, level: int) -> Wanted:
         """What users are to be let do at a known folder, or so many levels (one, or two for all deeper) below it."""
         key = (path, level)
         if key not in self._wanted:
             self._wanted[key] = self._work_out(path, level)
         return self._wanted[key]
 
-    def _work_out(self, path: str, level: int) -> _Wanted:
+    def _work_out(self, path: str, level: int) -> Wanted:
         nothing = [([0] * COUNT, [0] * COUNT)] * 3
         sets = self._sets.get(path, nothing)
         plain, owning = sets[level]
@@ -156,7 +142,7 @@ class DiskPlan:
             own[uid] = self._on_files(owning, bits) | files[uid]
             if taking & bits:
                 takers.add(uid)
-        return _Wanted(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
+        return Wanted(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
 
     @staticmethod
     def _any(plain: list[int], owning: list[int], rights: tuple[int, ...]) -> int:
@@ -187,7 +173,7 @@ class DiskPlan:
             self._folders[key] = self._folder(self.wanted(at, level), self.wanted(at, min(level + 1, 2)), now)
         return self._folders[key]
 
-    def _folder(self, wanted: _Wanted, below: _Wanted, now: Thing) -> Thing:
+    def _folder(self, wanted: Wanted, below: Wanted, now: Thing) -> Thing:
         mode = now.mode
         if wanted.sticky is not None and any(p & WRITE for uid, p in wanted.folder.items() if uid != now.uid):
             mode = mode & ~STICKY if wanted.sticky - {now.uid} else mode | STICKY
@@ -208,7 +194,7 @@ class DiskPlan:
             return new  # nothing is made there, or by one alone and for nobody else
         base = made or Thing(UNKNOWN, group, mode & 0o2000 | 0o700 | mode & 7)
         found = planned(base, making, self.machine, default=True)
-        return new._replace(default=found.acl or _plain_acl(found.mode))
+        return new._replace(default=found.acl or plain_acl(found.mode))
 
     @staticmethod
     def _made(now: Thing, group: int) -> Thing | None:
@@ -354,8 +340,3 @@ class DiskPlan:
                     words.append(f"{word} by {several(more, 3)}")
             if words:
                 yield path, " and ".join(words)
-
-
-def _plain_acl(mode: int) -> Acl:
-    """The list that says what a mode says."""
-    return Acl(mode >> 6 & 7, (), mode >> 3 & 7, (), None, mode & 7)

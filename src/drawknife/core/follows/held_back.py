@@ -13,7 +13,8 @@ from ..prepared.prepared import Prepared
 from ..words.names import Place
 from ..words.rights import BIT, RIGHTS
 from ..words.sizes import several
-from .no_effect import ACCOUNTS, LINES, Added, named_by, spoken_for
+from .added_lines import Added
+from .no_effect import ACCOUNTS, LINES, named_by, spoken_for
 
 
 def held_back(after: Prepared, lines: list[Added], day: date) -> list[str]:

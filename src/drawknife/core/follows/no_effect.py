@@ -7,16 +7,15 @@ there; the first account of each reason is named.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from datetime import date, datetime
 from itertools import islice
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from ..decide.folder_decision import decider
 from ..decide.sign_in import endpoint_allows
 from ..everybody.division import bits_in
 from ..everybody.effective import right_obstacles
-from ..model.difference import Differs, differing
+from ..model.difference import differing
 from ..model.items import Entry, Grant, Model, Subject
 from ..model.lines import has_ended
 from ..prepared.people import PreparedAccount
@@ -24,6 +23,7 @@ from ..prepared.prepared import Prepared, prepare
 from ..words.names import Place, join, parent, rest_below
 from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from ..words.sizes import number_of, several
+from .added_lines import Added, comes_with_its_item, without_line
 from .consequences import Consequences
 from .days import consequences
 from .pairing import members_of
@@ -35,48 +35,11 @@ LINES, ACCOUNTS, PLACES = 20, 50, 6
 SINGLY, SINGLY_WITHIN, AS_FOLDERS = 5, 50_000_000, 5_000
 
 
-class Added(NamedTuple):
-    """A line that a change adds: where it stands, and the line (an Entry, a Grant, or a Member)."""
-
-    kind: str  # folder, virtual path, endpoint, group
-    name: str
-    line: Any
-
-    def __str__(self) -> str:
-        return f"`{self.line}` on {self.name}" if self.kind != "group" else f"{self.line} in group {self.name}"
-
-
 class NoEffect(NamedTuple):
     """A line without effect, and each reason, with an example."""
 
     line: Added
     reasons: tuple[str, ...]
-
-
-_LISTS = {"folders": ("folder", "entries"), "endpoints": ("endpoint", "entries"), "groups": ("group", "members")}
-
-
-def added_lines(before: Model, after: Model) -> list[Added]:
-    """The entries, grants and members that `after` has and `before` has not."""
-    found: list[Added] = []
-    grants: dict[str, set[Grant]] = {}
-    changed: list[Differs] = [d for d in differing(before, after) if d.after is not None]
-    for v in before.virtual_paths:
-        grants.setdefault(v.path, set()).update(map(_counting, v.grants))
-    for d in changed:
-        if d.section in _LISTS:
-            kind, key = _LISTS[d.section]
-            there = set(map(_counting, getattr(d.before, key))) if d.before is not None else set()
-            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if _counting(line) not in there]
-        elif d.section == "virtual_paths":
-            known = grants.get(d.after.path, set())
-            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if _counting(g) not in known]
-    return found
-
-
-def _counting(line: Any) -> Any:
-    """A line without its note, which decides nothing."""
-    return line if line.note is None else line._replace(note=None)
 
 
 def lines_without_effect(
@@ -90,7 +53,7 @@ def lines_without_effect(
     if not added:
         return [], None
     if not follows.for_nobody:
-        if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not _new_item(was, added[0]):
+        if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not comes_with_its_item(was, added[0]):
             return [], None  # it is all of the change, and something follows from it
         folders = sum(len(s.folders) for s in after.model.stores)
         if len(after.model.accounts) * max(folders, AS_FOLDERS) > SINGLY_WITHIN:
@@ -100,46 +63,9 @@ def lines_without_effect(
     if len(added) > len(some):
         left = f"of {number_of(len(added), 'line')} that are added, the first {len(some)} were looked at one by one"
     if not follows.for_nobody:
-        some = [x for x in some if consequences(prepare(_without(after.model, x), after), after, at).for_nobody]
+        some = [x for x in some if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody]
     day = at.date()
     return [why_no_effect(before.on(day), after.on(day), x, day) for x in some], left
-
-
-def _new_item(model: Model, added: Added) -> bool:
-    """Does what carries the line come with it?"""
-    if added.kind == "folder":
-        store, _, path = added.name.partition(":")
-        return not any(f.path == path for s in model.stores if s.name == store for f in s.folders)
-    names = {
-        "group": (g.name for g in model.groups), "endpoint": (e.name for e in model.endpoints),
-        "virtual path": (v.path for v in model.virtual_paths),
-    }[added.kind]  # fmt: skip
-    return added.name not in set(names)
-
-
-def _without(model: Model, added: Added) -> Model:
-    """The model without one line."""
-    if added.kind == "folder":
-        store, _, path = added.name.partition(":")
-        folder = next(f for s in model.stores if s.name == store for f in s.folders if f.path == path)
-        return model.with_folder(store, replace(folder, entries=tuple(e for e in folder.entries if e != added.line)))
-    if added.kind == "group":
-        groups = (
-            replace(g, members=tuple(m for m in g.members if m != added.line)) if g.name == added.name else g
-            for g in model.groups
-        )
-        return replace(model, groups=tuple(groups))
-    if added.kind == "endpoint":
-        endpoints = (
-            replace(e, entries=tuple(x for x in e.entries if x != added.line)) if e.name == added.name else e
-            for e in model.endpoints
-        )
-        return replace(model, endpoints=tuple(endpoints))
-    paths = (
-        replace(v, grants=tuple(g for g in v.grants if g != added.line)) if v.path == added.name else v
-        for v in model.virtual_paths
-    )
-    return replace(model, virtual_paths=tuple(paths))
 
 
 def why_no_effect(before: Prepared, after: Prepared, added: Added, day: date) -> NoEffect:

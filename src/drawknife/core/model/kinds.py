@@ -11,7 +11,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from ..words.hours import read_hours
 from ..words.names import check_name, check_path, check_subject_name, check_unit, fold, parse_place, tree_key
 from ..words.quantities import read_duration, read_size, write_duration, write_size
 from . import descriptors as w
@@ -21,6 +20,7 @@ from . import values as v
 from .fields import REQUIRED, Field
 from .kind import Kind as Kind
 from .placeholders import check_leads_to, check_virtual_path
+from .setting_fields import SETTING_FIELDS
 
 
 class _Accounts(Kind):
@@ -125,31 +125,6 @@ class _Units(Kind):
         return {"path": item}
 
 
-def _size_or_unlimited(value: Any) -> Any:
-    return value if value == m.UNLIMITED else write_size(value)
-
-
-# --- how the values of equally near subjects become one -------------------------------------------
-
-
-def _smallest(values: list[Any]) -> Any:
-    numbers = [x for x in values if x != m.UNLIMITED]
-    return min(numbers) if numbers else m.UNLIMITED
-
-
-def _common(values: list[Any]) -> Any:
-    return tuple(method for method in m.METHODS if all(method in x for x in values))
-
-
-def _limit(name: str, about: str, unit: str = "") -> Field:
-    """A setting that is a number, or `unlimited`; the smaller is stricter."""
-    size = unit.startswith("bytes")
-    return Field(
-        name, v.or_unlimited(read_size if size else v.COUNT), v.unlimited(v.SIZE if size else v.NUMBER), about,
-        write=_size_or_unlimited if size else None, stricter=_smallest, unset=m.UNLIMITED, unit=unit,
-    )  # fmt: skip
-
-
 # --- the declarations -----------------------------------------------------------------------------
 
 
@@ -232,21 +207,7 @@ ENDPOINT = Kind("endpoint", "endpoints", m.Endpoint, (
 ))  # fmt: skip
 SETTING = _Settings("setting", "settings", m.Setting, (
     Field("for", v.of(m.parse_subject), v.STRING, "whom it is set for, such as group:boats", REQUIRED, write=str, names="subject"),
-    _limit("quota_bytes", "how much it may own", "bytes"),
-    _limit("quota_files", "how many files it may own"),
-    _limit("upload_limit", "the largest file it may send", "bytes"),
-    _limit("rate_up", "bytes a second that it may send", "bytes/s"),
-    _limit("rate_down", "bytes a second that it may fetch", "bytes/s"),
-    _limit("sessions", "how many sessions at once"),
-    _limit("idle_timeout", "seconds without a command before a session ends", "s"),
-    Field("require_tls", v.yes_no, v.BOOL, "must it use TLS?", stricter=any, unset=False),
-    Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "the ways of signing in that are permitted", many=True, word="method", stricter=_common, unset=m.METHODS),
-    Field("addresses", v.address_line, v.STRING, "allow CIDR or deny CIDR: where it may come from", many=True, word="address-line", stricter=tuple, unset=()),
-    Field("hours", v.of(read_hours), v.STRING, "when it may sign in (UTC), such as mon-fri 06:00-20:00", many=True, word="hour-line", stricter=tuple, unset=()),
-    Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
-    Field("greeting", v.text, v.STRING, "what is said at sign-in"),
-    Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
-    Field("acts_as", v.of(d.check_acts_as), v.STRING, "the user of the operating system that a server takes on for it: a name, or {account}"),
+    *SETTING_FIELDS,
     _NOTE,
 ), "subject", can_be_renamed=False)  # fmt: skip
 QUOTA = _Quotas("quota", "quotas", m.Quota, (
@@ -314,22 +275,9 @@ USAGE = _Usage("usage", "usage", m.Usage, (
 
 #: Every kind, in the order of the model file; folders are in their stores.
 EVERY = (
-    UNIT,
-    ACCOUNT,
-    GROUP,
-    STORE,
-    FOLDER,
-    VIRTUAL_PATH,
-    ENDPOINT,
-    SETTING,
-    QUOTA,
-    LOCKOUT,
-    PROMISE,
-    TRIAL,
-    DISK,
-    DESCRIPTORS,
+    UNIT, ACCOUNT, GROUP, STORE, FOLDER, VIRTUAL_PATH, ENDPOINT, SETTING, QUOTA, LOCKOUT, PROMISE, TRIAL, DISK, DESCRIPTORS,
     USAGE,
-)
+)  # fmt: skip
 BY_NAME = {kind.name: kind for kind in EVERY}
 #: Those that are changed one by one; usage comes as a whole, by a census.
 KINDS = {name: kind for name, kind in BY_NAME.items() if kind is not USAGE}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime, timedelta
 from functools import cache
 from typing import Annotated, Any
 
@@ -50,10 +51,10 @@ def problems(*more: int) -> dict[Any, Any]:
     return dict.fromkeys((*more, 503), ProblemResponse)
 
 
-def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIBlueprint:
-    """The routes of one subject."""
+def blueprint(name: str, description: str, *, part: str = "", open_to_all: bool = False) -> APIBlueprint:
+    """The routes of one subject, or of a part of it."""
     return APIBlueprint(
-        name,
+        part or name,
         __name__,
         url_prefix=PREFIX,
         abp_tags=[Tag(name=name, description=description)],
@@ -61,6 +62,23 @@ def blueprint(name: str, description: str, *, open_to_all: bool = False) -> APIB
         abp_responses=problems(400) if open_to_all else problems(400, 401, 403, 404, 429),
         doc_ui=openapi.wanted,
     )
+
+
+#: How far the clock of another machine may be ahead.
+AHEAD = timedelta(minutes=5)
+
+
+def not_ahead(at: datetime, now: datetime, where: str) -> datetime:
+    """A time in UTC that has come, but for the differences of clocks; :class:`BadInput` if it is none."""
+    try:
+        found = at.astimezone(UTC) if at.tzinfo else at.replace(tzinfo=UTC)
+    except OverflowError:
+        raise BadInput(where, f"{at.isoformat()} is out of range", "a time that has come") from None
+    if found - now > AHEAD:
+        raise BadInput(where, f"{found.isoformat()} lies ahead", "a time that has come, in UTC or with its offset")
+    if found.year < 1970:
+        raise BadInput(where, f"{found.isoformat()} is too long ago", "a time since 1970")
+    return found
 
 
 def current() -> Current:
