@@ -10,6 +10,7 @@ from drawknife.answers import Answering
 from drawknife.answers.access import example_path
 from drawknife.answers.map_window import MapWindow
 from drawknife.core.decide.disk_gate import taken_on
+from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.access_map import access_of_all
 from drawknife.core.everybody.cell import STATES
@@ -83,7 +84,12 @@ def by_single_verdicts(prepared, account, location, right):
     more = {"to": at + "y"} if right == "rename" else {}
     thing = "file" if right in FILE_RIGHTS else "folder"
     owners = [None, account] if right in FILE_RIGHTS else [None]
-    let = [verdict(prepared, Question(account, right, at, thing=thing, owner=o, **more), NOW).allowed for o in owners]
+    asked = [Question(account, right, at, thing=thing, owner=o, **more) for o in owners]
+    let = [verdict(prepared, q, NOW).allowed for q in asked]
+    for q in asked if right in ("enter", "upload", "delete-file", "delete-folder") else ():
+        # What is kept of a folder is so of whatever else lies in it, and not of what the question says of its file.
+        for other in (q, replace(q, path=at + "z"), replace(q, combination="70003:71003 0640")):
+            assert verdict(prepared, other, NOW) == explain(prepared, other, NOW).verdict, other
     return STATES[let[0] | let[-1] << 1]
 
 

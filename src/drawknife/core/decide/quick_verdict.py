@@ -55,7 +55,7 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
         if known is paths:
             space = found
             break
-    if space is None or (adds and prepared.has_limits):
+    if space is None or (adds and prepared.has_limits) or question.combination is not None:
         return ASK_THE_GATES
     path = question.path
     if where != _ITSELF and (path in space.served or path in space.above or path in space.unserved):
@@ -70,13 +70,14 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     gate = prepared.decided.get(key, _NOT_KEPT)
     if gate is _NOT_KEPT:
         gate = _gate(prepared, account, space, location, abs(bit), where == _DELETED, (bit < 0) if on_file else None)
+        if gate is None and prepared.disks:
+            # What the disk lets is the same of all files of a folder, too, where the question names none of its combinations.
+            at = space.resolve(path).place
+            gate = ASK_THE_GATES if at is None else quick_disk(prepared, account, at.store, question, at.path)
         if len(location) <= KEPT_LENGTH:
             if len(prepared.decided) >= KEPT_VERDICTS:
                 prepared.decided.clear()
             prepared.decided[key] = gate
-    if gate is None and prepared.disks:
-        at = space.resolve(path).place
-        return quick_disk(prepared, account, at.store, question, at.path) if at is not None else ASK_THE_GATES
     return gate
 
 
