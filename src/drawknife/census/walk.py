@@ -22,7 +22,7 @@ from typing import Any, NamedTuple
 #: (files so far, bytes so far), every now and then.
 Progress = Callable[[int, int], None]
 #: After so many files a piece ends with the folder that it is in.
-PIECE = 20_000
+PIECE = 5_000
 
 
 @dataclass(slots=True)
@@ -132,11 +132,12 @@ def _given_out(all_: _Piece, parts: int) -> list[bytes]:
 
 def _share(looking: _Looking, all_: _Piece, took: Callable[[_Piece], None], processes: int) -> None:
     """Have the rest gone through by several processes."""
-    # Ctrl-C reaches all of them: they leave it to the first one.
+    # Forked, they begin at once; they go through folders, and touch nothing else that was begun before. Ctrl-C reaches
+    # all of them: they leave it to the first one.
     leave = (signal.SIGINT, signal.SIG_IGN)
     running: set[Future[_Piece]] = set()
     try:
-        with ProcessPoolExecutor(processes, get_context("forkserver"), signal.signal, leave) as pool:
+        with ProcessPoolExecutor(processes, get_context("fork"), signal.signal, leave) as pool:
             while all_.rest or running:
                 while all_.rest and len(running) < 2 * processes:
                     running.add(pool.submit(_gone_through, looking, _given_out(all_, 2 * processes)))
