@@ -13,8 +13,9 @@ import { Why } from "../parts/Why";
 const CELL = 30;
 const LABEL = 300;
 const HEIGHT = 29;
-/** Letters of a name that have room; of a longer one its end is shown, which tells it from others. */
-const LONGEST = 38;
+/** How far a level is moved in, and how wide a letter is; of a name that has no room its end is shown, which tells it from others. */
+const LEVEL = 18;
+const LETTER = 8;
 const COLUMNS = `${LABEL}px ${CELL * RIGHTS.length}px minmax(0, 1fr)`;
 
 /** So many locations that are found are shown. */
@@ -229,13 +230,13 @@ function TreeRow({
       role="row"
       style={{ gridTemplateColumns: COLUMNS, height: HEIGHT, cursor: "default", columnGap: 0 }}
     >
-      <span className="mono" style={{ paddingLeft: label.depth * 18 }} title={row.location} role="rowheader">
+      <span className="mono" style={{ paddingLeft: label.depth * LEVEL }} title={row.location} role="rowheader">
         {label.depth > 0 && <span className="quiet">└ </span>}
         <span
           className={row.kind === "synthetic" ? "quiet" : undefined}
           style={{ fontWeight: row.kind === "virtual path" ? 650 : 400 }}
         >
-          {tail(label.label, LONGEST - 2 * label.depth)}
+          {tail(label.label, Math.floor((LABEL - LEVEL * label.depth) / LETTER) - 2)}
         </span>
       </span>
       <span style={{ display: "flex" }}>

@@ -8,6 +8,7 @@ import { LocationPicker, NamePicker } from "../parts/pickers";
 import { Page } from "../parts/Shell";
 import { Empty, Failed, Loaded } from "../parts/states";
 import { type Column, FEW, Table, useFilter } from "../parts/Table";
+import { Wrapped } from "../parts/Wrapped";
 
 /** So many differences are fetched at once, each with two reasons. */
 const AT_ONCE = 200;
@@ -141,7 +142,11 @@ const columns = (found: Comparison): Column<Difference>[] => [
     head: "location",
     track: "minmax(150px, 1fr)",
     by: (d) => d.location,
-    show: (d) => <span className="mono wraps">{d.location}</span>,
+    show: (d) => (
+      <span className="mono wraps">
+        <Wrapped text={d.location} />
+      </span>
+    ),
   },
   {
     head: "right",
@@ -225,7 +230,7 @@ function Side({ state, why }: { state: State | null; why: string }) {
         <span className="quiet">no such location</span>
       )}
       <Text fz="xs" className="quiet">
-        {why}
+        <Wrapped text={why} />
       </Text>
     </span>
   );
