@@ -6,11 +6,12 @@ import { answer, type ChangeKind, GET, named, type SubjectDetail } from "../api"
 import { AccessChanges, SettingChanges } from "../parts/Consequences";
 import { EditButton } from "../parts/Editor";
 import { LineText, Note } from "../parts/Line";
-import { AccountLink, ReportButton } from "../parts/marks";
+import { AccountLink, PlaceLink, ReportButton } from "../parts/marks";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, PartTable } from "../parts/Table";
 import { shown } from "../parts/values";
+import { Wrapped } from "../parts/Wrapped";
 import { subjectPath } from "./GroupsPage";
 
 /** A group or a unit: who is in it and how, what comes down from it, and whom its settings reach. */
@@ -80,7 +81,11 @@ const GIVES: Column<Given>[] = [
     head: "what comes down from it",
     track: "minmax(120px, 1fr)",
     by: (g) => g.where,
-    show: (g) => <Where kind={g.kind} where={g.where} />,
+    show: (g) => (
+      <span className="wraps">
+        <Where kind={g.kind} where={g.where} />
+      </span>
+    ),
   },
   {
     head: "the line",
@@ -179,17 +184,11 @@ function Detail({ detail }: { detail: SubjectDetail }) {
 }
 
 function Where({ kind, where }: { kind: string; where: string }) {
-  if (kind === "folder") {
-    return (
-      <Link className="plain mono" to={`/stores?place=${encodeURIComponent(where)}`}>
-        {where}
-      </Link>
-    );
-  }
+  if (kind === "folder") return <PlaceLink place={where} />;
   if (kind === "virtual path") {
     return (
       <Link className="plain mono" to={`/virtual-paths?path=${encodeURIComponent(where)}`}>
-        {where}
+        <Wrapped text={where} />
       </Link>
     );
   }

@@ -131,6 +131,7 @@ function Holders({ who }: { who: Who }) {
         rows={who.holders}
         columns={HOLDERS}
         keyOf={(h) => h.account + h.location}
+        tall
         one="account"
         none={`Nobody has ${who.right} at ${who.at}.`}
       />

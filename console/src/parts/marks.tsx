@@ -1,6 +1,7 @@
 import { Button, Group, Text } from "@mantine/core";
 import { Link } from "react-router";
 import { type Account, RIGHTS, type Right, type State } from "../api";
+import { Wrapped } from "./Wrapped";
 
 export const MARKS: Record<State, string> = { yes: "●", own: "◐", others: "◑", no: "·" };
 export const MEANINGS: Record<State, string> = {
@@ -61,7 +62,7 @@ export function AccountState({ account }: { account: Account }) {
 export function PlaceLink({ place }: { place: string }) {
   return (
     <Link className="plain mono" to={`/stores?place=${encodeURIComponent(place)}`}>
-      {place}
+      <Wrapped text={place} />
     </Link>
   );
 }
