@@ -8,6 +8,9 @@ import subprocess
 import httpx
 import pytest
 from cryptography import x509
+from structlog.testing import capture_logs
+
+from drawknife.service.http_server import Certificate
 
 from ..conftest import DEMO, DRAWKNIFE, run, serving, until
 
@@ -64,6 +67,39 @@ def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_p
         assert shown_serial(url) == 42  # what cannot be used is not taken
         for one in idle:
             one.close()
+
+
+def test_a_certificate_is_taken_with_its_key_and_told_once(tmp_path, monkeypatch):
+    for name in ("a", "b", "c"):
+        (tmp_path / name).mkdir()
+    cert, key = certificate(tmp_path / "a", 1)
+    others = [certificate(tmp_path / name, serial) for name, serial in (("b", 2), ("c", 3))]
+    shown = Certificate(cert, key)
+    before = shown.context
+
+    def looked():
+        with capture_logs() as lines:
+            shown.look_again()
+        return [line["event"] for line in lines]
+
+    assert looked() == []
+    others[0][1].replace(key)  # the key is there, and its certificate not yet
+    (told,) = looked()
+    assert "cannot be used" in told and looked() == [] and shown.context is before
+    others[0][0].replace(cert)
+    assert looked() == ["the certificate was turned over"] and shown.context is not before
+    assert looked() == []
+    # Where one is put in its place between the look and the reading, it is told when both are seen.
+    others[1][1].replace(key)
+    read = Certificate._read
+
+    def slowly(self):
+        if others[1][0].exists():
+            others[1][0].replace(cert)
+        return read(self)
+
+    monkeypatch.setattr(Certificate, "_read", slowly)
+    assert looked() == [] and looked() == ["the certificate was turned over"] and looked() == []
 
 
 CONFIG = """# As on a server.
