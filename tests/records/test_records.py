@@ -315,3 +315,21 @@ def test_a_pool_that_stands_still_gives_way_to_a_new_one(database, monkeypatch):
     assert database.read("SELECT 1") == [(1,)] and database._pool is not stuck
     assert database.read("SELECT 2") == [(2,)]
     stuck.close()
+
+
+def test_without_a_pool_nothing_runs_beside(address):
+    """A process that forks afterwards must have no thread: what that holds would be held in the new one for ever."""
+    bring_up_to_date(address)
+    before = set(threading.enumerate())
+    database = Database(address, size=0)
+    database.open()
+    replace_model(database, read_model("drawknife: 1\naccounts: [{name: ada}]"), "olga", "load")
+    assert read_snapshot(database).model.accounts[0].name == "ada"
+    with pytest.raises(psycopg.errors.DivisionByZero), database.transaction() as connection:
+        connection.execute("DELETE FROM accounts")
+        connection.execute("SELECT 1 / 0")
+    assert database.read("SELECT name FROM accounts") == [("ada",)]
+    assert set(threading.enumerate()) == before
+    database.close()
+    with pytest.raises(Unavailable):
+        Database("postgresql://x@127.0.0.1:1/x", size=0).read("SELECT 1")

@@ -1,7 +1,13 @@
 """The service stops when it is told to, at whatever moment that is."""
 
+import socket
 import subprocess
 import sys
+import threading
+
+import pytest
+
+from drawknife.service import server
 
 from ..conftest import ROOT
 
@@ -39,3 +45,18 @@ print(sorted({stops((i * 47) % 400) for i in range(60)}))
 def test_a_signal_at_any_moment_after_it_is_ready_is_heard():
     done = subprocess.run([sys.executable, "-c", MANY], capture_output=True, text=True, cwd=ROOT, timeout=200)
     assert done.stdout == "[0]\n", done.stderr
+
+
+def test_a_service_forks_only_where_nothing_runs_beside():
+    """Else a lock that a thread holds at that moment would be held in the new process for ever."""
+    going = threading.Event()
+    beside = threading.Thread(target=going.wait)
+    beside.start()
+    try:
+        with socket.socket() as listening, pytest.raises(RuntimeError, match="a thread runs beside"):
+            server.Server(server.Options("postgresql://x@127.0.0.1:1/x", processes=2), listening, lambda: None)._start(
+                0
+            )
+    finally:
+        going.set()
+        beside.join()

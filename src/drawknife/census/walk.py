@@ -12,6 +12,7 @@ import errno
 import os
 import signal
 import stat
+import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -132,12 +133,13 @@ def _given_out(all_: _Piece, parts: int) -> list[bytes]:
 
 def _share(looking: _Looking, all_: _Piece, took: Callable[[_Piece], None], processes: int) -> None:
     """Have the rest gone through by several processes."""
-    # Forked, they begin at once; they go through folders, and touch nothing else that was begun before. Ctrl-C reaches
-    # all of them: they leave it to the first one.
+    # Forked, they begin at once; but not where a thread runs: what it holds at that moment would be held in them for ever.
+    # Ctrl-C reaches all of them: they leave it to the first one.
+    way = "fork" if threading.active_count() == 1 else "forkserver"
     leave = (signal.SIGINT, signal.SIG_IGN)
     running: set[Future[_Piece]] = set()
     try:
-        with ProcessPoolExecutor(processes, get_context("fork"), signal.signal, leave) as pool:
+        with ProcessPoolExecutor(processes, get_context(way), signal.signal, leave) as pool:
             while all_.rest or running:
                 while all_.rest and len(running) < 2 * processes:
                     running.add(pool.submit(_gone_through, looking, _given_out(all_, 2 * processes)))

@@ -243,7 +243,7 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
     try:
         for step in bring_up_to_date(database):
             say(f"database: applied {step}")
-        records = Database(database, size=2, patience=PATIENCE_AT_START)
+        records = Database(database, size=0, patience=PATIENCE_AT_START)  # the processes are forked after this
         records.open()
         if first_model is not None and read_snapshot(records).revision == 0:
             replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")

@@ -75,7 +75,9 @@ def pool_returning(
 class Database:
     """A pool of connections to one database. `address` is a libpq connection string.
 
-    `patience` is the seconds that a new connection may take.
+    `patience` is the seconds that a new connection may take. With a `size` of 0 there is no pool, and so no thread: each
+    use connects anew. So it is for a process that forks afterwards: a lock of the library for ciphers that a thread held
+    at that moment would be held in the new process for ever, and no connection there ever get through.
     """
 
     def __init__(self, address: str, size: int = 8, patience: int = PATIENCE) -> None:
@@ -86,7 +88,7 @@ class Database:
         return ConnectionPool(
             self.address,
             min_size=1,
-            max_size=self._size,
+            max_size=max(1, self._size),
             timeout=3,
             reconnect_timeout=5,
             max_idle=60,
@@ -97,7 +99,8 @@ class Database:
 
     def open(self) -> None:
         """Begin to connect; returns at once."""
-        self._pool.open(wait=False)
+        if self._size:
+            self._pool.open(wait=False)
 
     def close(self) -> None:
         self._pool.close()
@@ -105,6 +108,10 @@ class Database:
     @contextmanager
     def _given(self) -> Iterator[Connection[TupleRow]]:
         """A connection of the pool. Where it gives none, though the database answers, the pool stands still: a new one takes its place."""
+        if not self._size:
+            with psycopg.connect(self.address, autocommit=True, connect_timeout=self._patience) as connection:
+                yield connection
+            return
         pool = self._pool
         try:
             taken = pool.getconn()

@@ -113,6 +113,10 @@ class Server:
                 self._start(place)
 
     def _start(self, place: int) -> None:
+        if threading.active_count() > 1:
+            raise RuntimeError(
+                "a thread runs beside the first process as it forks, and what it holds would be held for ever"
+            )
         pid = os.fork()
         if pid:
             self._children[pid] = place
