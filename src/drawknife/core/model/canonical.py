@@ -115,8 +115,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
     parts["settings"] = tuple(s for s in parts["settings"] if s.values)
     parts["usage"] = _each_once(parts["usage"])
     lines: dict[str, Any] = {section: tuple(sorted(set(getattr(model, section)))) for section in LINES}
-    there = {x.key for x in names.exact} if names.gone else set()
-    lines["gone"] = tuple(sorted(s for key, s in names.gone.items() if key not in there))
+    lines["gone"] = tuple(sorted(names.gone.values()))
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),

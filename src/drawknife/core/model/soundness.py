@@ -50,7 +50,8 @@ class Names:
         #: Subjects that exist and are spelled as they are defined: most need no second look.
         self.exact = {Subject("unit", path) for path in self.unit.values()}.union(accounts, groups)
         #: Subjects that a directory once had, by their comparison form: what still names them matches nobody, and is kept.
-        self.gone = {s.key: s for s in sorted(model.gone, reverse=True)}
+        there = {s.key for s in self.exact} if model.gone else set()
+        self.gone = {s.key: s for s in sorted(model.gone, reverse=True) if s.key not in there}
 
     def within(self, other: "Names") -> bool:
         """Is everything that is defined here defined there, too, and spelled alike?"""
