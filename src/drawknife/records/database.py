@@ -82,13 +82,13 @@ class Database:
 
     def __init__(self, address: str, size: int = 8, patience: int = PATIENCE) -> None:
         self.address, self._size, self._patience = address, size, patience
-        self._pool = self._new_pool()
+        self._pool = self._new_pool() if size else None
 
     def _new_pool(self) -> ConnectionPool[Connection[TupleRow]]:
         return ConnectionPool(
             self.address,
             min_size=1,
-            max_size=max(1, self._size),
+            max_size=self._size,
             timeout=3,
             reconnect_timeout=5,
             max_idle=60,
@@ -99,24 +99,28 @@ class Database:
 
     def open(self) -> None:
         """Begin to connect; returns at once."""
-        if self._size:
+        if self._pool is not None:
             self._pool.open(wait=False)
 
     def close(self) -> None:
-        self._pool.close()
+        if self._pool is not None:
+            self._pool.close()
+
+    def _connected(self) -> Connection[TupleRow]:
+        return psycopg.connect(self.address, autocommit=True, connect_timeout=self._patience)
 
     @contextmanager
     def _given(self) -> Iterator[Connection[TupleRow]]:
         """A connection of the pool. Where it gives none, though the database answers, the pool stands still: a new one takes its place."""
-        if not self._size:
-            with psycopg.connect(self.address, autocommit=True, connect_timeout=self._patience) as connection:
+        pool = self._pool
+        if pool is None:
+            with self._connected() as connection:
                 yield connection
             return
-        pool = self._pool
         try:
             taken = pool.getconn()
         except PoolTimeout:
-            with psycopg.connect(self.address, autocommit=True, connect_timeout=self._patience) as connection:
+            with self._connected() as connection:
                 if self._pool is pool:
                     log.warning("a pool of connections stands still, and a new one takes its place: %s", _told(pool))
                     self._pool = self._new_pool()

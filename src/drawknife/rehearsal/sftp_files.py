@@ -43,7 +43,7 @@ class Files(asyncssh.SFTPServer):
 
     def __init__(self, chan: asyncssh.SSHServerChannel[bytes]) -> None:
         super().__init__(chan)
-        #: The connection, as it was when somebody signed in (:mod:`.sftp`).
+        # What :mod:`.sftp` made of the connection: by now somebody has signed in.
         connection = chan.get_connection().get_extra_info("drawknife")
         session: Session = connection.session
         self._session, self._stand, self._connection = session, connection.stand, connection
