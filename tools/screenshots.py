@@ -108,7 +108,7 @@ def terminal(name: str, command: str) -> None:
     if name == "rehearse":
         _terminal(name, REHEARSAL)
         return
-    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; touch {FOLDER}/.done; read x"
+    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; printf '\\033[?25l'; touch {FOLDER}/.done; read x"
     _terminal(name, shown)
 
 

@@ -8,6 +8,7 @@ import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, PartTable } from "../parts/Table";
 import { size } from "../parts/values";
+import { Wrapped } from "../parts/Wrapped";
 
 const BY = ["account", "group", "unit", "folder", "store"];
 /** Limits as bars with their soft and hard marks, who fills them, how they grow; and usage summed up. */
@@ -203,15 +204,12 @@ function Fillers({ heading, used }: { heading: string; used: Used[] }) {
             display: "grid",
             gridTemplateColumns: "minmax(0, 1fr) 60px 74px 96px",
             gap: 8,
+            paddingBlock: 2,
             alignItems: "center",
           }}
         >
-          <span
-            className="mono"
-            style={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
-            title={u.name}
-          >
-            {u.name || "nobody known"}
+          <span className="mono wraps">
+            <Wrapped text={u.name || "nobody known"} />
           </span>
           <span
             style={{ height: 6, background: "var(--sign-yes)", width: `${(u.bytes / most) * 100}%`, borderRadius: 2 }}

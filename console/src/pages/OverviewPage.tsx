@@ -149,7 +149,7 @@ function Findings({ overview: data }: { overview: Overview }) {
               }}
             >
               <span className="state-own">▲</span>
-              <b style={{ fontSize: 13.5 }}>{title}</b>
+              <b style={{ whiteSpace: "normal", fontSize: 13.5 }}>{title}</b>
               <span style={{ whiteSpace: "normal", fontSize: 13.5 }}>{f.text}</span>
             </Link>
           );
