@@ -176,7 +176,7 @@ def test_a_line_without_effect_has_a_reason_and_can_be_left_out(seed):
     for idle in found.without_effect:
         assert idle.reasons and not any(re.search(r"[{}]who|None", r) for r in idle.reasons), idle
     if found.follows.for_nobody:
-        assert [x.line for x in found.without_effect] == added_lines(applied.renames.carried(model), applied.model)
+        assert [x.line for x in found.without_effect] == [*added_lines(applied.renames.carried(model), applied.model)]
         assert "nobody gains or loses anything" in summary(found.follows)
     else:
         assert "nobody gains or loses anything" not in summary(found.follows) and summary(found.follows)

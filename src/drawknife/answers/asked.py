@@ -101,7 +101,7 @@ class Asked:
         said = [] if endpoint else ["signing in was not asked: this is what it can do once it is in"]
         if not account.account.enabled:
             said.append("the account is switched off: it cannot sign in")
-        elif expired(account, self.now):
+        elif expired(account.account, self.now):
             said.append(f"the account expired with {account.account.expires}: it cannot sign in")
         return [*said, *self.disk_notes(account)]
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from itertools import islice
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
@@ -15,6 +16,7 @@ from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.disk_changes import not_compared
 from drawknife.core.follows.held_back import held_back
+from drawknife.core.follows.no_effect import LINES as LOOKED_AT
 from drawknife.core.follows.no_effect import NoEffect, lines_without_effect
 from drawknife.core.follows.pairing import Renames, items_differing
 from drawknife.core.follows.promises_held import broken_by
@@ -50,8 +52,9 @@ def follow(
         # A line that only names somebody by another name, as it is renamed, is not new.
         was = renames.carried(before.model) if renames else before.model
         added = added_lines(was, after.model)
-        idle, left = lines_without_effect(before, after, follows, at, was, added)
-        held = held_back(after, added, at.date())
+        first = list(islice(added, LOOKED_AT))
+        idle, left = lines_without_effect(before, after, follows, at, was, first, added)
+        held = held_back(after, first, at.date())
     return Told(follows, tuple(idle), (left,) if left else (), tuple(held))
 
 

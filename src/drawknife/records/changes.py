@@ -6,10 +6,10 @@ large model writes little; many rows go in by COPY.
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
+from itertools import chain
 from typing import Any
 
 from psycopg import Connection, sql
@@ -64,11 +64,12 @@ def change_model(
             changed = _write(connection, old.model, model)
             number = old.revision + 1
             connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
-            items = [
+            # Made while the database takes those before them: a load has a hundred thousand.
+            items = (
                 (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
                 for d in differing(old.model, model)
-            ]
-            write_line(connection, who, what, [*items, *(beside or ())], number, renames)
+            )
+            write_line(connection, who, what, chain(items, beside or ()), number, renames)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 
@@ -96,7 +97,8 @@ def _forget_credentials(connection: Connection[TupleRow], old: Snapshot, new: m.
 
 def _trimmed(old: m.Model, new: m.Model) -> tuple[m.Model, m.Model]:
     """The two models without the items that are the same objects in both: they cannot differ."""
-    return _only(old, _ids(new)), _only(new, _ids(old))
+    known = _ids(old)
+    return (_only(old, _ids(new)), _only(new, known)) if known else (old, new)
 
 
 _ITEMS = tuple(kind.section for kind in SECTIONS.values() if kind is not STORE)
@@ -124,22 +126,20 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
     for table, gone, _ in reversed(rows):
         if gone:
             _delete(connection, table, gone, every=table.kind is None and len(gone) == sum(1 for _ in table.rows(old)))
-    for table, _, added in rows:
-        if added:
-            _copy(connection, table, added)
-    changed: set[str] = set()
-    folders: Counter[str] = Counter()
-    touched: set[tuple[str, str]] = set()
-    for table, gone, added in rows:
-        if table.part == "folders":
-            touched.update(row[:2] for some in (gone, added) for row in some)
-        elif gone or added:
-            changed.add(table.part)
-    for store, _ in touched:
-        folders[store] += 1
-    changed.update(f"folders:{store}" for store, count in folders.items() if count > FEW)
-    changed.update(f"folder:{store}:{path}" for store, path in touched if folders[store] <= FEW)
-    return changed
+    written = [(t, bool(gone) | _copy(connection, t, added)) for t, gone, added in rows]
+    changed = {t.part for t, differs in written if differs and t.part != "folders"}
+    return changed | _parts_of_stores(less_old, less_new)
+
+
+def _parts_of_stores(old: m.Model, new: m.Model) -> set[str]:
+    """The parts of the model that are folders: one by one where few differ, else those of a store as a whole."""
+    was, now = ({s.name: s.folders for s in model.stores} for model in (old, new))
+    parts = {f"folders:{store}" for store in was.keys() ^ now.keys()}
+    for store in was.keys() & now.keys():
+        before, after = ({f.path: f for f in folders[store]} for folders in (was, now))
+        paths = [path for path in {**before, **after} if before.get(path) != after.get(path)]
+        parts.update([f"folders:{store}"] if len(paths) > FEW else [f"folder:{store}:{path}" for path in paths])
+    return parts
 
 
 def _same(part: str, old: m.Model, new: m.Model) -> bool:
@@ -149,10 +149,11 @@ def _same(part: str, old: m.Model, new: m.Model) -> bool:
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 
 
-def _difference(table: Table, old: m.Model, new: m.Model) -> tuple[list[Row], list[Row]]:
+def _difference(table: Table, old: m.Model, new: m.Model) -> tuple[list[Row], Iterable[Row]]:
+    """The rows that go, and those that come; where there were none, each of these is only made as it is written."""
     before = dict.fromkeys(table.rows(old))
     if not before:
-        return [], list(table.rows(new))
+        return [], table.rows(new)
     after = dict.fromkeys(table.rows(new))
     return [row for row in before if row not in after], [row for row in after if row not in before]
 
@@ -171,10 +172,16 @@ def _delete(connection: Connection[TupleRow], table: Table, rows: list[Row], eve
     connection.execute(query, lists)
 
 
-def _copy(connection: Connection[TupleRow], table: Table, rows: list[Row]) -> None:
+def _copy(connection: Connection[TupleRow], table: Table, rows: Iterable[Row]) -> bool:
+    """Write rows, by COPY, while more of them are made. Were there any?"""
+    rest = iter(rows)
+    first = next(rest, None)
+    if first is None:
+        return False
     query = sql.SQL("COPY {} ({}) FROM STDIN").format(
         sql.Identifier(table.name), sql.SQL(", ").join(map(sql.Identifier, table.columns))
     )
     with connection.cursor() as cursor, cursor.copy(query) as copy:
-        for row in rows:
+        for row in chain([first], rest):
             copy.write_row([list(v) if isinstance(v, tuple) else v for v in row] if table.key == 1 else row)
+    return True

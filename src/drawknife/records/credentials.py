@@ -96,13 +96,13 @@ def credentials_of(database: Database, account: str) -> dict[str, Any]:
     }
 
 
-def methods_with_credentials(database: Database) -> dict[str, set[str]]:
+def methods_with_credentials(database: Database) -> dict[str, frozenset[str]]:
     """For each account that has any, the methods that a credential is kept for: ``password``, ``key``."""
-    found: dict[str, set[str]] = {}
+    found: dict[str, frozenset[str]] = {}
     for account, method in database.read(
         "SELECT account, 'password' FROM passwords UNION ALL SELECT DISTINCT account, 'key' FROM public_keys"
     ):
-        found.setdefault(account, set()).add(method)
+        found[account] = found.get(account, frozenset()) | {method}
     return found
 
 

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from psycopg import Connection
 from psycopg.rows import TupleRow
+from pydantic_core import to_json
 
 from .database import Database
 
@@ -57,11 +58,9 @@ def write_line(
             copy.write_row((row[0], number, section, name, _text(before), _text(after)))
 
 
-_JSON = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"))
-
-
 def _text(item: Any) -> str | None:
-    return None if item is None else _JSON.encode(item)
+    """Plain data as JSON, by the encoder that is the quickest: the items of a load are a hundred thousand and more."""
+    return None if item is None else to_json(item).decode()
 
 
 def note(database: Database, who: str, what: str, items: Iterable[Item] = ()) -> None:

@@ -235,8 +235,9 @@ class Current:
         revision, found = self._credentials
         if revision != snapshot.revision:
             kept = credentials.methods_with_credentials(self.database)
+            nothing, directory = frozenset[str](), frozenset({"directory"})
             found = {
-                a.name: frozenset(kept.get(a.name, set()) | ({"directory"} if a.source != "local" else set()))
+                a.name: kept.get(a.name, nothing) | (nothing if a.source == "local" else directory)
                 for a in snapshot.model.accounts
             }
             self._credentials = (snapshot.revision, found)

@@ -259,6 +259,6 @@ def allowed_text(case: Case) -> str:
     if case.endpoint is None:
         if not case.account.account.enabled:
             text += "; but the account is switched off"
-        elif expired(case.account, case.at):
+        elif expired(case.account.account, case.at):
             text += f"; but the account expired with {case.account.account.expires}"
     return text

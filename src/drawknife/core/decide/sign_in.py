@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from ..model.endpoints import allows, read_address, tls_policy
-from ..model.items import UNLIMITED, Endpoint
+from ..model.items import UNLIMITED, Account, Endpoint
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question, Refusal
@@ -73,7 +73,7 @@ def sign_in(
     who = account.name
     if not account.account.enabled:
         yield Refusal("sign-in", "account-off", f"{who} is switched off; enable the account")
-    if expired(account, at):
+    if expired(account.account, at):
         yield Refusal(
             "sign-in",
             "account-expired",
@@ -233,10 +233,9 @@ def endpoint_allows(prepared: Prepared, account: PreparedAccount, endpoint: Endp
     return allows(endpoint.entries, bit, lambda entry: number(entry.subject) in who)
 
 
-def expired(account: PreparedAccount, at: datetime) -> bool:
+def expired(account: Account, at: datetime) -> bool:
     """Has the account's last day (UTC) ended?"""
-    expires = account.account.expires
-    return expires is not None and at.date() > expires
+    return account.expires is not None and at.date() > account.expires
 
 
 VERBS = {

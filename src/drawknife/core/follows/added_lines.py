@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from ..model.difference import Differs, differing
+from ..model.difference import differing
 from ..model.items import Grant, Model
 
 
@@ -23,22 +24,21 @@ class Added(NamedTuple):
 _LISTS = {"folders": ("folder", "entries"), "endpoints": ("endpoint", "entries"), "groups": ("group", "members")}
 
 
-def added_lines(before: Model, after: Model) -> list[Added]:
-    """The entries, grants and members that `after` has and `before` has not."""
-    found: list[Added] = []
+def added_lines(before: Model, after: Model) -> Iterator[Added]:
+    """The entries, grants and members that `after` has and `before` has not, as they are found."""
     grants: dict[str, set[Grant]] = {}
-    changed: list[Differs] = [d for d in differing(before, after) if d.after is not None]
     for v in before.virtual_paths:
         grants.setdefault(v.path, set()).update(map(_counting, v.grants))
-    for d in changed:
+    for d in differing(before, after):
+        if d.after is None:
+            continue
         if d.section in _LISTS:
             kind, key = _LISTS[d.section]
             there = set(map(_counting, getattr(d.before, key))) if d.before is not None else set()
-            found += [Added(kind, d.name, line) for line in getattr(d.after, key) if _counting(line) not in there]
+            yield from (Added(kind, d.name, line) for line in getattr(d.after, key) if _counting(line) not in there)
         elif d.section == "virtual_paths":
             known = grants.get(d.after.path, set())
-            found += [Added("virtual path", d.after.path, g) for g in d.after.grants if _counting(g) not in known]
-    return found
+            yield from (Added("virtual path", d.after.path, g) for g in d.after.grants if _counting(g) not in known)
 
 
 def _counting(line: Any) -> Any:

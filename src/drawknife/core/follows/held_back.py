@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date
 
 from ..decide.sign_in import endpoint_allows
@@ -14,14 +14,14 @@ from ..words.names import Place
 from ..words.rights import BIT, RIGHTS
 from ..words.sizes import several
 from .added_lines import Added
-from .no_effect import ACCOUNTS, LINES, named_by, spoken_for
+from .no_effect import ACCOUNTS, named_by, spoken_for
 
 
-def held_back(after: Prepared, lines: list[Added], day: date) -> list[str]:
+def held_back(after: Prepared, lines: Sequence[Added], day: date) -> list[str]:
     """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
     after = after.on(day)
     found: dict[str, list[str]] = {}
-    for added in lines[:LINES]:
+    for added in lines:
         entry = added.line
         if added.kind != "folder" or entry.effect != "allow" or has_ended(entry, day):
             continue

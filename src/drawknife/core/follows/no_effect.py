@@ -43,12 +43,19 @@ class NoEffect(NamedTuple):
 
 
 def lines_without_effect(
-    before: Prepared, after: Prepared, follows: Consequences, at: datetime, was: Model, added: list[Added]
+    before: Prepared,
+    after: Prepared,
+    follows: Consequences,
+    at: datetime,
+    was: Model,
+    added: list[Added],
+    more: Iterator[Added] = iter(()),
 ) -> tuple[list[NoEffect], str | None]:
     """Those of the lines that a change adds (:func:`added_lines`) that are different for nobody; and what was not
     looked at, in words. `was` is the model before with the names that its things have afterwards.
 
-    Where something follows from the change, each line is taken away again to see what it does itself.
+    `added` are the first LINES of them; the others, `more`, are only counted, and that only where it is told. Where
+    something follows from the change, each line is taken away again to see what it does itself.
     """
     if not added:
         return [], None
@@ -60,8 +67,9 @@ def lines_without_effect(
             return [], "which of the lines that are added has no effect by itself was not looked at"
     some = added[: LINES if follows.for_nobody else SINGLY]
     left = None
-    if len(added) > len(some):
-        left = f"of {number_of(len(added), 'line')} that are added, the first {len(some)} were looked at one by one"
+    count = len(added) + sum(1 for _ in more)
+    if count > len(some):
+        left = f"of {number_of(count, 'line')} that are added, the first {len(some)} were looked at one by one"
     if not follows.for_nobody:
         some = [x for x in some if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody]
     day = at.date()

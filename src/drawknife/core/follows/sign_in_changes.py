@@ -9,11 +9,12 @@ from typing import NamedTuple
 
 from ..decide.sign_in import door, endpoint_allows, expired, sign_in
 from ..model.items import Endpoint
+from ..model.standing import Rank
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.names import fold
 from ..words.rights import BIT, RIGHTS
-from .pairing import Pairing
+from .pairing import Pairing, members_of
 
 #: For each account, by its name before, the methods that it has a credential for (of one that comes, by its name
 #: afterwards); None: not known.
@@ -75,17 +76,27 @@ class SigningIn:
         """
         if endpoint is None:
             return 0
-        account, before = prepared.people.prepared(index), prepared is self.pairing.before
-        held = self._held(prepared, index)
-        one = account.account
-        own = (one.enabled, expired(account, self.at), one.kind, one.methods, held)
-        counts_as = frozenset((sid, account.ranks[sid]) for sid in account.who & self._deciding[before])
-        key = (before, endpoint.name, own, counts_as)
-        if key not in self._known:
+        one, before = prepared.model.accounts[index], prepared is self.pairing.before
+        own = (one.enabled, expired(one, self.at), one.kind, one.methods, self._held(prepared, index))
+        key = (before, endpoint.name, own, self._counts_as(prepared, index))
+        found = self._known.get(key)
+        if found is None:
             refused = self._refusal(prepared, index, endpoint) is not None
+            account = prepared.people.prepared(index)
             allowed = (BIT[r] for r in RIGHTS if not refused and endpoint_allows(prepared, account, endpoint, BIT[r]))
-            self._known[key] = sum(allowed)
-        return self._known[key]
+            found = self._known[key] = sum(allowed)
+        return found
+
+    def _counts_as(self, prepared: Prepared, index: int) -> frozenset[tuple[int, Rank]]:
+        """What an account counts as, of all that makes a difference to signing in, and how near it is.
+
+        Nothing for those, nearly all, that count as none of it but by their kind: their standing need not be made.
+        """
+        subjects, members = self._deciding[prepared is self.pairing.before]
+        if not members >> index & 1:
+            return frozenset()
+        account = prepared.people.prepared(index)
+        return frozenset((sid, account.ranks[sid]) for sid in account.who & subjects)
 
     def refusal(self, prepared: Prepared, index: int, endpoint: str | None) -> str:
         """What keeps an account from signing in at an endpoint, in words; empty if nothing does."""
@@ -146,8 +157,9 @@ class SigningIn:
 _LOOKED_AT = frozenset({"hours", "sessions", "addresses", "require_tls", "methods"})
 
 
-def _deciding_subjects(prepared: Prepared) -> frozenset[int]:
-    """The subjects, by number, that make a difference to signing in anywhere: named by an endpoint, or with a setting."""
-    named = (s for e in prepared.model.endpoints for s in (*(x.subject for x in e.entries), *e.never, *(e.only or ())))
-    with_setting = (sid for sid, given in prepared.settings.items() if not _LOOKED_AT.isdisjoint(dict(given.values)))
-    return frozenset((*map(prepared.people.number, named), *with_setting))
+def _deciding_subjects(prepared: Prepared) -> tuple[frozenset[int], int]:
+    """The subjects, by number, that make a difference to signing in anywhere: named by an endpoint, or with a setting;
+    and the accounts that count as one of them by more than their kind, as bits."""
+    found = [s for e in prepared.model.endpoints for s in (*(x.subject for x in e.entries), *e.never, *(e.only or ()))]
+    found += [x.subject for x in prepared.settings.values() if not _LOOKED_AT.isdisjoint(dict(x.values))]
+    return frozenset(map(prepared.people.number, found)), members_of(prepared, [s for s in found if s.name])

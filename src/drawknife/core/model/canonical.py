@@ -4,8 +4,9 @@ Equal models are then equal, and give equal files.
 """
 
 from bisect import insort
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from ..words.names import Place, check_path, fold
@@ -14,6 +15,9 @@ from .kinds import FOLDER, LINES, OF_SECTION, SECTIONS, STORE, Kind
 from .lines import each_once
 from .rewriting import Rewriting
 from .soundness import MOST_CHANGED, Names
+
+#: Puts items of one kind into canonical form.
+Each = Callable[[Sequence[Any]], list[Any]]
 
 
 class Canonical:
@@ -30,8 +34,6 @@ class Canonical:
 
     def item(self, kind: Kind, item: Any) -> Any:
         """An item with every name spelled as it is defined, and every list sorted, each line once."""
-        if not any(kind.values_looked_at(item)):
-            return item  # as most folders are: they name nobody and list nothing
         found = self._spelled.item(kind, item)
         changed: dict[str, Any] = {}
         for field, value in zip(kind.lists, kind.values_listed(found), strict=True):
@@ -41,10 +43,13 @@ class Canonical:
                     changed[field.name] = ordered
         return kind.but(found, changed) if changed else found
 
+    def items(self, kind: Kind, items: Iterable[Any]) -> list[Any]:
+        """Each of some items; one that names nobody and lists nothing, as most folders are, is taken as it is."""
+        looked_at, one = kind.values_looked_at, self.item
+        return [one(kind, item) if any(looked_at(item)) else item for item in items]
 
-def _in_place(
-    kind: Kind, one: Callable[[Any], Any], old: tuple[Any, ...], new: tuple[Any, ...]
-) -> tuple[Any, ...] | None:
+
+def _in_place(kind: Kind, canonical: Each, old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[Any, ...] | None:
     """Where a few items take the places of others that are called alike, or a few come in: the rest stays in its order.
 
     None where it is not so simple.
@@ -53,14 +58,14 @@ def _in_place(
         places = [i for i, (a, b) in enumerate(zip(old, new, strict=True)) if a is not b]
         if len(places) < MOST_CHANGED and all(kind.called(old[i]) == kind.called(new[i]) for i in places):
             made = list(new)
-            for i in places:
-                made[i] = one(new[i])
+            for i, item in zip(places, canonical([new[i] for i in places]), strict=True):
+                made[i] = item
             return tuple(made)
         return None
     come = new[len(old) :]
     if len(old) < len(new) and len(come) < MOST_CHANGED and all(a is b for a, b in zip(old, new, strict=False)):
         made = list(old)
-        for item in map(one, come):
+        for item in canonical(come):
             insort(made, item, key=kind.order)
         return tuple(made)
     return None
@@ -90,26 +95,27 @@ def sound(model: Model, before: Model | None = None) -> Model:
         before = Model()
     canonical = Canonical(names)
 
-    def made(kind: Kind, one: Callable[[Any], Any], old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[Any, ...]:
+    def made(kind: Kind, each: Each, old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[Any, ...]:
         if new is old:
             return old
-        if kind.each_once and (kept := _in_place(kind, one, old, new)) is not None:
+        if kind.each_once and (kept := _in_place(kind, each, old, new)) is not None:
             return kept
         known = set(map(id, old))
-        found = [item if id(item) in known else one(item) for item in new] if known else list(map(one, new))
+        found = [item for item in new if id(item) in known]
+        found += each([item for item in new if id(item) not in known] if known else new)
         if not kind.each_once:
             found = list(dict.fromkeys(found))
         return tuple(sorted(found, key=kind.order))
 
     def of(section: str) -> tuple[Any, ...]:
         kind = OF_SECTION[section]
-        return made(kind, lambda x: canonical.item(kind, x), getattr(before, section), getattr(model, section))
+        return made(kind, partial(canonical.items, kind), getattr(before, section), getattr(model, section))
 
     folders = {s.name: s.folders for s in before.stores}
 
-    def store(s: Store) -> Store:
-        inside = made(FOLDER, lambda f: canonical.item(FOLDER, f), folders.get(s.name, ()), s.folders)
-        return replace(s, folders=inside)
+    def with_folders(some: Iterable[Store]) -> list[Store]:
+        each = partial(canonical.items, FOLDER)
+        return [replace(s, folders=made(FOLDER, each, folders.get(s.name, ()), s.folders)) for s in some]
 
     parts = {section: of(section) for section in SECTIONS if section != STORE.section}
     parts["settings"] = tuple(s for s in parts["settings"] if s.values)
@@ -120,7 +126,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
         units=tuple(sorted(names.unit.values(), key=fold)),
         unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
         unit_notes=tuple(sorted({names.spell("unit", path): note for path, note in model.unit_notes}.items())),
-        stores=made(STORE, store, before.stores, model.stores),
+        stores=made(STORE, with_folders, before.stores, model.stores),
         **parts,
         **lines,
     )

@@ -111,11 +111,20 @@ class Kind:
 
     def alone(self, item: Any) -> dict[str, Any]:
         """The same without items of other kinds that are written within it."""
+        values = self.every_value(item)
+        if values[1:] == self._plain:  # as most folders are: there can be a million of them
+            name, _, written = self._writing[0]
+            return {name: values[0] if written is None else written(values[0])}
         return {
             name: value if written is None else written(value)
-            for (name, default, written), value in zip(self._writing, self.every_value(item), strict=True)
+            for (name, default, written), value in zip(self._writing, values, strict=True)
             if value is not default and value != default
         }
+
+    @cached_property
+    def _plain(self) -> tuple[Any, ...]:
+        """The defaults of all fields but the first: an item that has these is told by its first field alone."""
+        return tuple(f.default for f in self.fields[1:])
 
     @cached_property
     def _writing(self) -> tuple[tuple[str, Any, Callable[[Any], Any] | None], ...]:

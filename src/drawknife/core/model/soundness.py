@@ -258,8 +258,9 @@ def _of_groups(model: Model) -> Iterator[Problem]:
 
 def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
     seen: set[str] = set()
-    alike = [f.path for f in store.folders] == [f.path for f in known]
-    for i, folder in enumerate(() if alike else store.folders):
+    paths = [f.path for f in store.folders]
+    each_once = len(set(paths)) == len(paths)
+    for i, folder in enumerate(() if each_once else store.folders):
         if folder.path in seen:
             yield Problem(
                 (*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once"
