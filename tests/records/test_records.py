@@ -182,7 +182,7 @@ def test_a_load_that_breaks_off_changes_nothing(database, demo, monkeypatch):
     def breaks(connection, table, rows):
         if table.name == "items":
             raise RuntimeError("the power went")
-        real(connection, table, rows)
+        return real(connection, table, rows)
 
     monkeypatch.setattr(changes, "_copy", breaks)
     with pytest.raises(RuntimeError):

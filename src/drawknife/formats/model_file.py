@@ -288,12 +288,15 @@ def _plain_folder(item: Any) -> m.Folder | None:
     """
     try:
         if _FEW_KEYS.issuperset(item):
+            path = check_path(item["path"])
+            if len(item) == 1:
+                return m.Folder(path)
             lines, owner = item.get("entries", ()), item.get("owner")
             if owner is not None:
                 check_name(owner)
             elif "owner" in item:
                 return None
-            return m.Folder(check_path(item["path"]), owner, False, tuple([_entry_line(line) for line in lines]))
+            return m.Folder(path, owner, False, tuple([_entry_line(line) for line in lines]))
     except (BadValue, KeyError, TypeError, AttributeError):
         pass
     return None

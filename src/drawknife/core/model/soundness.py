@@ -183,6 +183,9 @@ def new_items(old: tuple[Any, ...], new: tuple[Any, ...]) -> Iterator[tuple[int,
     """The items of `new`, with their positions, that are not the same objects in `old`."""
     if new is old:
         return
+    if not old:
+        yield from enumerate(new)
+        return
     if len(new) == len(old):  # nearly always all but a few are in their places
         some = [i for i, (a, b) in enumerate(zip(old, new, strict=True)) if a is not b]
         if len(some) < MOST_CHANGED:
@@ -257,15 +260,13 @@ def _of_groups(model: Model) -> Iterator[Problem]:
 
 
 def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
+    where = (*where, "folders")
     seen: set[str] = set()
     paths = [f.path for f in store.folders]
-    each_once = len(set(paths)) == len(paths)
-    for i, folder in enumerate(() if each_once else store.folders):
-        if folder.path in seen:
-            yield Problem(
-                (*where, "folders", i, "path"), f"folder {folder.path!r} is there already", "each folder once"
-            )
-        seen.add(folder.path)
+    for i, path in enumerate(paths if len(set(paths)) < len(paths) else ()):
+        if path in seen:
+            yield Problem((*where, i, "path"), f"folder {path!r} is there already", "each folder once")
+        seen.add(path)
     for i, folder in new_items(known, store.folders):
         if folder.owner is not None or folder.entries:
-            yield from names.missing_in(FOLDER, folder, (*where, "folders", i))
+            yield from names.missing_in(FOLDER, folder, (*where, i))
