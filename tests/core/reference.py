@@ -424,11 +424,12 @@ class Reference:
             here, there = self.resolve(name, q.path), self.resolve(name, q.to)
             if here[1] != there[1]:
                 return False
-            if q.thing == "folder":
-                if here[2] in list(up_from(there[2])) or q.replaces:
-                    return False
-                if any(there[2] in list(up_from(f.path)) for f in self.stores[there[1]].folders):
-                    return False
+            if q.thing == "folder" and (here[2] in list(up_from(there[2])) or q.replaces):
+                return False
+            if there[2] in list(up_from(here[2]))[1:]:  # what holds the thing is a folder
+                return False
+            if any(there[2] in list(up_from(f.path)) for f in self.stores[there[1]].folders):
+                return False
         return True
 
     def folder_gate(self, q):

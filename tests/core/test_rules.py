@@ -127,6 +127,11 @@ def test_a_rename_needs_its_destination_too():
     assert ask(made, "rename", "/x", to="/t/x").reason == "between-stores"
     assert ask(made, "rename", "/to", to="/to/in", thing="folder").reason == "into-itself"
     assert ask(made, "rename", "/new", to="/to", thing="folder").reason == "destination-exists"
+    for onto in ("/to", "/unknown"):  # recorded, or what holds the thing
+        for thing in ("file", "folder"):
+            assert ask(made, "rename", "/unknown/x", to=onto, thing=thing).reason == "destination-exists"
+            assert ask(made, "rename", "/unknown/x", to=onto, thing=thing, replaces=True).reason == "destination-exists"
+    assert ask(made, "rename", "/unknown", to="/other").allowed
 
 
 def test_placeholders_without_a_value_fail_closed():

@@ -68,19 +68,21 @@ def virtual_path_gate(
             f"{here.location} is in store {here.place.store} and {there.location} in {there.place.store}; "
             "nothing can be moved between stores: copy and delete instead",
         )
-    elif question.thing == "folder":
-        if rest_below(there.place.path, here.place.path) is not None:
-            yield Refusal(
-                "virtual path",
-                "into-itself",
-                f"the folder {here.location} cannot be moved into itself, to {there.location}",
-            )
-        elif question.replaces or prepared.stores[there.place.store].exists(there.place.path):
-            yield Refusal(
-                "virtual path",
-                "destination-exists",
-                f"there is a folder or file {there.location} already; take another name",
-            )
+        return
+    # What holds the thing that is moved is a folder, recorded or not.
+    is_folder = prepared.stores[there.place.store].exists(there.place.path) or bool(
+        rest_below(here.place.path, there.place.path)
+    )
+    if question.thing == "file":
+        if is_folder:
+            text = f"{there.location} is a folder, and a file cannot take its place; take another name, or one in it"
+            yield Refusal("virtual path", "destination-exists", text)
+    elif rest_below(there.place.path, here.place.path) is not None:
+        text = f"the folder {here.location} cannot be moved into itself, to {there.location}"
+        yield Refusal("virtual path", "into-itself", text)
+    elif question.replaces or is_folder:
+        text = f"there is a folder or file {there.location} already; take another name"
+        yield Refusal("virtual path", "destination-exists", text)
 
 
 def _fixed(location: str, what: str, is_path: bool) -> Refusal:
