@@ -9,7 +9,7 @@ from flask import Flask
 import drawknife
 from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_told
 from drawknife.core.model.edits import ChangeRefused
-from drawknife.core.model.soundness import Problem
+from drawknife.core.model.soundness import Flaw
 from drawknife.core.words import errors
 from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotAllowed, NotFound
 from drawknife.directory.plan import TooFew
@@ -32,7 +32,7 @@ EACH = [
     (BadInput("at", "'x' is no place", "a folder"), 400, "bad-input", WRONG_USAGE),
     (BadDocument([MISTAKE]), 400, "bad-document", WRONG_USAGE),
     (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
-    (ChangeRefused([Problem(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
+    (ChangeRefused([Flaw(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
     (NameTaken("there is another User of this name"), 409, "change-refused", WRONG_USAGE),
     (NotKept("revision 3 was only counted"), 409, "change-refused", WRONG_USAGE),
     (NotAllowed("this takes the role owner", ["the network"]), 403, "not-allowed", WRONG_USAGE),

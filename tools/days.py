@@ -22,7 +22,7 @@ import psycopg
 
 from drawknife.client import Client
 from drawknife.messages import NewCensus
-from drawknife.records.telling import Told
+from drawknife.records.telling import ToldFinding
 
 from .cluster import Cluster
 from .demo import BUREAU
@@ -37,7 +37,7 @@ class Receiver:
 
     def __init__(self) -> None:
         self.open: set[tuple[str, str, str]] = set()
-        self.twice: list[Told] = []
+        self.twice: list[ToldFinding] = []
         self.letters = 0
         receiver = self
 
@@ -56,8 +56,8 @@ class Receiver:
 
     def take(self, told: dict[str, Any]) -> None:
         self.letters += 1
-        self.open -= {Told(**one).key for one in told["mended"]}
-        for one in (Told(**one) for one in told["new"]):
+        self.open -= {ToldFinding(**one).key for one in told["mended"]}
+        for one in (ToldFinding(**one) for one in told["new"]):
             if one.key in self.open:
                 self.twice.append(one)
             self.open.add(one.key)
@@ -161,7 +161,7 @@ def look(
         row = connection.execute("SELECT count(*), max(number) FROM revisions").fetchone()
         lines = connection.execute("SELECT count(revision) FROM journal").fetchone()
         assert row is not None and lines is not None and row[0] == row[1] == lines[0], "a revision without its line"
-    found = {Told(f.kind, f.about, f.text).key for f in client.findings().findings}
+    found = {ToldFinding(f.kind, f.about, f.text).key for f in client.findings().findings}
     assert receiver.open == found, f"told and there are not the same: {receiver.open ^ found}"
     assert not receiver.twice, f"told twice: {receiver.twice}"
     (rss, size), (rss_now, size_now) = before, after
@@ -209,7 +209,7 @@ def run(number: int, changes: int, seed: int = 7) -> list[str]:
                         days.back_up(day, address, client)
                 print(f"day {day + 1}: {days.made} changes, {receiver.letters} letters", file=sys.stderr, flush=True)
         with one.client() as client:
-            found = {Told(f.kind, f.about, f.text).key for f in client.findings().findings}
+            found = {ToldFinding(f.kind, f.about, f.text).key for f in client.findings().findings}
             for _ in range(20_000):  # what was found last is told within seconds
                 if receiver.open == found or client.health().status != "ok":
                     break

@@ -6,7 +6,7 @@ from random import Random
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.names import Place
@@ -200,7 +200,7 @@ def random_model(seed):
         model = _of_both_families(
             Random(f"families {seed}"), _as_a_directory_leaves_it(Random(f"directory {seed}"), model)
         )
-    assert not problems(model)
+    assert not flaws(model)
     return sound(model)
 
 

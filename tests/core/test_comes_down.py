@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from drawknife.core.follows import comes_down
 from drawknife.core.model import items as m
-from drawknife.core.model.standing import holders
+from drawknife.core.model.standing import groups_holding
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.settings import resolve
 
@@ -20,7 +20,7 @@ NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 @given(st.integers(0, 10**9))
 def test_ways_are_chains_of_memberships_and_the_shortest_is_the_distance(seed):
     prepared = prepare(random_model(seed))
-    held = holders(prepared.model.groups)
+    held = groups_holding(prepared.model.groups)
     for name in ACCOUNTS:
         account = prepared.account(name)
         for group in prepared.model.groups:

@@ -17,7 +17,7 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import differing
 from drawknife.core.model.removal import lines_naming, references, remove
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import Place
@@ -44,7 +44,7 @@ def test_a_rename_changes_no_answer(seed, renaming):
         model, virtual_paths=tuple(v for v in model.virtual_paths if "{" not in v.leads_to or v.leads_to == "{home}")
     )
     renamed = edits.rename(model, kind, [(old, new)])
-    assert not problems(renamed) and sound(renamed) == renamed
+    assert not flaws(renamed) and sound(renamed) == renamed
     a, b = prepare(model), prepare(renamed)
     for q in random_questions(seed, model, 25):
         name = (lambda n: new if n == old else n) if kind == "account" else (lambda n: n)
@@ -66,7 +66,7 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     except edits.ChangeRefused as refused:
         assert kind == "unit" and f"unit {name} still holds {name}/" in str(refused)
         return
-    assert not problems(left)
+    assert not flaws(left)
     subject = m.Subject(kind, name)
     assert not list(lines_naming(left, {subject}))
     assert all(f.owner != name for s in left.stores for f in s.folders) or kind != "account"
@@ -167,7 +167,7 @@ def test_checking_only_what_is_new_finds_what_checking_all_finds(demo):
         replace(demo, virtual_paths=(*demo.virtual_paths, m.VirtualPath("/x", "gone:/x"))),
     ]
     for model in broken:
-        assert problems(model) and problems(model, demo) == problems(model)
+        assert flaws(model) and flaws(model, demo) == flaws(model)
     fine = replace(demo, accounts=(*demo.accounts, m.Account("Zoe", unit="SHORE/lab")))
     assert sound(fine, demo) == sound(fine)
 

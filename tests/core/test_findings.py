@@ -3,7 +3,7 @@
 from drawknife.core.everybody.findings import findings
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.model.standing import loops
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import nearest
@@ -40,7 +40,7 @@ def test_what_a_directory_may_bring_is_kept_and_told():
     )  # fmt: skip
     assert {kind for kind, _ in kinds(model)} == {"group-loop", "dangling-name", "grant-without-enter"}
     assert ("dangling-name", "s:/") in kinds(model) and ("dangling-name", "/x") in kinds(model)
-    assert {p.message for p in problems(model)} == {
+    assert {p.message for p in flaws(model)} == {
         "the groups form a loop: a > b > a", "there is no group 'gone'",
     }  # fmt: skip
     prepared = prepare(model)
@@ -64,7 +64,7 @@ def test_a_chain_of_a_thousand_groups_is_no_trouble():
     model = m.Model(
         accounts=(m.Account("ada"),), groups=(*chain, m.Group("g1000", (m.Member(m.Subject("account", "ada")),)))
     )
-    assert not problems(model)
+    assert not flaws(model)
     prepared = prepare(sound(model))
     assert prepared.account("ada").standing.ranks[m.Subject("group", "g0")] == (1, 1001)
     assert prepared.people.members()[prepared.people.number(m.Subject("group", "g0"))] == 1

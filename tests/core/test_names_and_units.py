@@ -13,7 +13,7 @@ from drawknife.core.decide.folders import blocked
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.edits import ChangeRefused
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.model.standing import units_of
 from drawknife.core.model.values import number
 from drawknife.core.prepared.prepared import prepare
@@ -47,7 +47,7 @@ def test_units_by_the_rule_word_for_word(first, rng):
         | {"/".join(first)}
     )
     if any(fold(x) == fold(y) and x != y for x in lines for y in lines):
-        assert problems(m.Model(units=tuple(lines)))
+        assert flaws(m.Model(units=tuple(lines)))
         return
     found = units_of(m.Model(units=tuple(lines)))
     ordered = sorted(lines, key=lambda x: (x.casefold(), x))

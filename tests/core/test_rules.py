@@ -11,7 +11,7 @@ from drawknife.core.decide.gates import verdict
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.endpoints import clashes
-from drawknife.core.model.standing import holders, loops, standing
+from drawknife.core.model.standing import groups_holding, loops, standing
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.prepared.settings import admits
@@ -153,7 +153,7 @@ def test_standing_goes_by_the_smallest_number_of_steps():
         m.Group("near", (m.parse_member("unit:fleet"),)),
         m.Group("far", (m.parse_member("group:near"), m.parse_member("account:bo"))),
     )
-    found = standing(m.Account("ada", unit="fleet/in"), holders(groups))
+    found = standing(m.Account("ada", unit="fleet/in"), groups_holding(groups))
     assert {str(s): tuple(r) for s, r in found.ranks.items()} == {
         "account:ada": (0, 0), "unit:fleet/in": (2, 1), "unit:fleet": (2, 2), "group:near": (1, 1),
         "group:far": (1, 2), "signed-in": (3, 0), "anyone": (4, 0),
@@ -167,7 +167,7 @@ def test_a_loop_of_groups_is_named_whole_and_tolerated():
     groups = [m.Group(a, (m.Member(m.Subject("group", b)),)) for a, b in (("x", "y"), ("y", "z"), ("z", "x"))]
     groups[0] = m.Group("x", (m.Member(m.Subject("group", "y")), m.Member(m.Subject("account", "ada"))))
     assert loops(groups) == [("x", "y", "z", "x")]
-    ranks = standing(m.Account("ada"), holders(groups)).ranks
+    ranks = standing(m.Account("ada"), groups_holding(groups)).ranks
     assert [ranks[m.Subject("group", g)].distance for g in "xyz"] == [1, 3, 2]
     prepared = prepare(m.Model(accounts=(m.Account("ada"),), groups=tuple(groups)))
     members = prepared.people.members()

@@ -7,12 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawknife.core.model import items as m
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold
 from drawknife.directory.plan import plan
-from drawknife.directory.reading import Found, Person, read
+from drawknife.directory.reading import DirectoryContents, Person, read
 from drawknife.directory.source import open_source
 from drawknife.formats.model_file import read_model
 from drawknife.messages import DirectoryOptions
@@ -22,7 +22,7 @@ BARE = read_model("drawknife: 1\naccounts: [{name: here}]\nstores: [{name: s, fo
 
 def found(people=(), groups=()):
     """What a directory has: people as (name, id), groups as (name, id, names of its members)."""
-    made = Found()
+    made = DirectoryContents()
     made.people = {fold(name): Person(name, None, None, None, None, known_by) for name, known_by in people}
     for name, known_by, members in groups:
         made.groups[name] = {m.Subject("account", x) for x in members}
@@ -34,7 +34,7 @@ def found(people=(), groups=()):
 def synced(*states, model=BARE, adopt=()):
     for state in states:
         made = plan(model, "dir", state, 100, adopt)
-        assert not problems(made.model)
+        assert not flaws(made.model)
         model = made.model
     return made
 

@@ -15,11 +15,11 @@ from hypothesis import strategies as st
 
 from drawknife.core.everybody.findings import findings
 from drawknife.core.model import items as m
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.prepared import prepare
 from drawknife.directory.dn import is_below, normal, parent_dn
 from drawknife.directory.plan import TooFew, plan
-from drawknife.directory.reading import Found, Person, read
+from drawknife.directory.reading import DirectoryContents, Person, read
 from drawknife.directory.source import DirectoryFailed, compile_filter, open_source
 from drawknife.formats.document import BadDocument
 from drawknife.formats.ldif import read_ldif
@@ -51,7 +51,7 @@ UNITS = ("fleet", "u", "u/v", "w")
 
 @st.composite
 def directories(draw):
-    found = Found()
+    found = DirectoryContents()
     found.units = set(draw(st.sets(st.sampled_from(UNITS))))
     if "u/v" in found.units:
         found.units.add("u")
@@ -77,7 +77,7 @@ def test_syncs_leave_what_is_local_and_remove_nobody(seed, states):
     for i, found in enumerate(states):
         before = model
         model = plan(before, "dir", found, 100).model
-        assert not problems(model) and local_part(model) == local_part(before)
+        assert not flaws(model) and local_part(model) == local_part(before)
         assert {a.name for a in before.accounts} <= {a.name for a in model.accounts}
         for account in model.accounts:
             if account.source == "dir":

@@ -40,7 +40,7 @@ from .trees import GROUPS, USERS, model_of, random_acl, random_tree
 @given(st.integers(0, 10**9))
 def test_what_is_written_is_read_again(seed):
     rng = Random(seed)
-    thing = d.Thing(
+    thing = d.ThingOnDisk(
         rng.choice([0, 7, 2**32 - 2]), rng.choice(GROUPS), rng.choice([0o644, 0o2755, 0o1777, 0]),
         rng.choice([None, random_acl(rng)]), rng.choice([None, random_acl(rng)]),
     )  # fmt: skip
@@ -80,7 +80,7 @@ def test_the_line_that_is_told_is_the_one_that_decides(seed):
         if acl is None
         else acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
     )
-    thing = d.Thing(rng.choice([0, user.uid]), rng.choice(GROUPS), bits, acl)
+    thing = d.ThingOnDisk(rng.choice([0, user.uid]), rng.choice(GROUPS), bits, acl)
     found = line(user, thing, wanted, str)
     letters = [sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-") for word in found.replace(",", " ").replace(";", " ").split() if len(word) == 3 and set(word) <= set("rwx-")]  # fmt: skip
     mask = letters[-1] if "within the mask" in found else 7
@@ -101,7 +101,7 @@ def test_what_is_left_out_is_as_the_folder_above_would_make_it(seed):
         folders = [root, *(p for p in root.rglob("*") if p.is_dir())]
         for folder in folders:
             status, path = folder.stat(), os.fsencode(folder)
-            wanted = d.Thing(
+            wanted = d.ThingOnDisk(
                 status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(path, ACCESS), read_list(path, DEFAULT)
             )
             assert disk.folder("/" + str(folder.relative_to(root)).strip(".")) == wanted
@@ -215,7 +215,7 @@ def test_a_mend_says_what_only_the_disk_can():
 def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
     """Each list that a mend names, in the place of what is there: then the disk lets it, if nobody's owning is asked for."""
     rng = Random(seed)
-    thing = d.Thing(
+    thing = d.ThingOnDisk(
         rng.choice([0, 70001]),
         rng.choice(GROUPS),
         rng.choice([0o750, 0o700, 0o755]),

@@ -39,7 +39,7 @@ def random_thing(rng, folder=True):
         mode = acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
     mode |= rng.choice((0, 0, 0, 0o1000, 0o2000)) if folder else 0
     default = random_acl(rng) if folder and rng.random() < 0.3 else None
-    return d.Thing(rng.choice(OWNERS), rng.choice(GROUPS), mode, acl, default)
+    return d.ThingOnDisk(rng.choice(OWNERS), rng.choice(GROUPS), mode, acl, default)
 
 
 def random_reading(rng, confined=None):
@@ -51,7 +51,7 @@ def random_reading(rng, confined=None):
         for path in PATHS for _ in range(rng.choice((0, 1, 2)))
     ]  # fmt: skip
     files = tuple({(x.path, x.thing): x for x in files}.values())
-    above = (d.FolderOnDisk("/", d.Thing(0, 0, rng.choice((0o755, 0o711, 0o750)))),)
+    above = (d.FolderOnDisk("/", d.ThingOnDisk(0, 0, rng.choice((0o755, 0o711, 0o750)))),)
     confined = rng.random() < 0.5 if confined is None else confined
     return m.DiskReading("s", None, confined, above, folders, files, tuple(sorted(USERS)), (), 0, ())
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from drawknife.core.decide.gates import verdict
 from drawknife.core.disk.one_object import lets
-from drawknife.core.disk.plan_steps import Steps
+from drawknife.core.disk.plan_steps import PlanSteps
 from drawknife.core.disk.planned_list import Machine, permissions, planned
 from drawknife.core.everybody.disk_plan import DiskPlan
 from drawknife.core.everybody.drift import drift
@@ -66,7 +66,7 @@ def test_a_list_lets_each_user_do_what_is_wanted_and_takes_nothing_from_who_is_n
 def test_groups_serve_where_all_of_them_may_have_the_same():
     """Four of a group of four: one line. Three of them: a line each, as the fourth is in it, too."""
     users = tuple(d.OsUser(f"v{n}", 900 + n, 800, (850,)) for n in range(4))
-    thing = d.Thing(0, 0, 0o750)
+    thing = d.ThingOnDisk(0, 0, 0o750)
     one = planned(thing, {u.uid: 7 for u in users}, Machine(users))
     assert one.acl is not None and one.acl.users == () and len(one.acl.groups) == 1
     three = planned(thing, {u.uid: 7 for u in users[:3]} | {903: 5}, Machine(users))
@@ -132,7 +132,7 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
         was = read_disk(str(root), "s")
         link = root.parent / "link"
         link.symlink_to(root)  # a root may be come to by a link
-        done = apply_plan(str(link), Steps(plan.disk, found.steps), kept.append)
+        done = apply_plan(str(link), PlanSteps(plan.disk, found.steps), kept.append)
         now = read_disk(str(root), "s")
         assert (len(kept) == done.changed and (done.changed == 0)) or found.steps
         # What it is now is what the plan said that it would be; and a plan of that changes nothing.
@@ -145,7 +145,7 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
             elif step.what == "files":
                 assert step.planned in [x.thing for x in after.disks["s"].files(step.path)]
         again = DiskPlan(after, "s")
-        assert apply_plan(str(root), Steps(again.disk, again.steps()), kept.append).changed == 0
+        assert apply_plan(str(root), PlanSteps(again.disk, again.steps()), kept.append).changed == 0
         told = told_of(found, plan.after())
         checks = let = 0
         tree = Tree(root)
@@ -218,7 +218,7 @@ def test_the_script_does_the_same_and_takes_it_back(seed, tmp_path):
                 assert thing_at(root / step.path.lstrip("/"), True) == step.planned
         assert sh("undo") == (0, "")
         kept = []
-        apply_plan(str(root), Steps(plan.disk, steps), kept.append)
+        apply_plan(str(root), PlanSteps(plan.disk, steps), kept.append)
         assert as_it_was(read_disk(str(root), "s")) == by_script
         # What was kept is what getfacl writes: the tool can put it back, too.
         subprocess.run(["setfacl", "--restore=-"], input="".join(kept), cwd=root, text=True, check=True)
@@ -228,7 +228,7 @@ def test_the_script_does_the_same_and_takes_it_back(seed, tmp_path):
 def thing_at(path, folder):
     status, name = path.stat(), os.fsencode(path)
     default = read_list(name, DEFAULT) if folder else None
-    return d.Thing(status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default)
+    return d.ThingOnDisk(status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default)
 
 
 @AS_ROOT
@@ -237,7 +237,7 @@ def test_a_disk_that_is_not_as_it_was_read_is_left_alone_and_a_failure_stops(mon
     with random_tree(rng) as root:
         model = promising(root, rng)
         plan = DiskPlan(prepare(model), "s")
-        steps = Steps(plan.disk, plan.steps())
+        steps = PlanSteps(plan.disk, plan.steps())
         os.chmod(root, 0o701)
         kept = []
         with pytest.raises(Refused, match="/ is not as it was read"):
@@ -249,7 +249,7 @@ def test_a_disk_that_is_not_as_it_was_read_is_left_alone_and_a_failure_stops(mon
         os.symlink("/etc", root / "link")
         model = promising(root, rng)
         steps = DiskPlan(prepare(model), "s")
-        steps = Steps(steps.disk, steps.steps())
+        steps = PlanSteps(steps.disk, steps.steps())
         was = as_it_was(read_disk(str(root), "s"))
         real, count = os.setxattr, []
 

@@ -6,7 +6,7 @@ import pytest
 
 from drawknife.changing import apply
 from drawknife.core.model import edits
-from drawknife.core.model.soundness import problems
+from drawknife.core.model.soundness import flaws
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.records.changes import change_model
 from drawknife.records.journal import read_journal
@@ -69,7 +69,7 @@ def test_a_row_of_edits_is_read_back_as_it_was_made(database, seed):
             assert read_snapshot(database) == kept
             continue
         done += after.revision > kept.revision
-        assert not problems(after.model) and read_model(write_model(after.model)) == after.model
+        assert not flaws(after.model) and read_model(write_model(after.model)) == after.model
         # Brought forward from what was there, from an older revision, and read from nothing: the same.
         assert read_snapshot(database, kept) == after and read_snapshot(database, first) == after
         kept = after

@@ -14,7 +14,7 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, DrawknifeError, NotFound, Refused
-from drawknife.directory.reading import Found, Person
+from drawknife.directory.reading import DirectoryContents, Person
 from drawknife.directory.sync import sync
 from drawknife.formats.model_file import write_model
 from drawknife.formats.public_keys import read_public_key
@@ -23,7 +23,7 @@ from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory
 from drawknife.records.snapshots import read_snapshot
 from drawknife.records.tokens import Holder
-from drawknife.service.keeping import Kept
+from drawknife.service.keeping import KeptModel
 
 from ..conftest import ROOT
 from ..core.models import random_model, random_questions
@@ -62,7 +62,7 @@ class State:
 
 @pytest.fixture
 def changing(database):
-    return Changing(Kept(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
+    return Changing(KeptModel(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
 
 
 CREW = Directory(
@@ -75,7 +75,7 @@ def synced(database, rng, snapshot):
     some = rng.sample(["ada", "dee", "eve", "fay"], rng.randint(0, 3))
     people = {n: Person(n, rng.choice([None, n.title()]), None, rng.choice([None, "crew"]), None) for n in some}
     members = {m.Subject("account", n) for n in some}
-    found = Found(people, {"watch": members} if rng.random() < 0.7 else {}, {"crew"} if people else set())
+    found = DirectoryContents(people, {"watch": members} if rng.random() < 0.7 else {}, {"crew"} if people else set())
     sync(database, lambda _: found, CREW, "ada", 100, snapshot)
 
 

@@ -386,9 +386,9 @@ def test_idle_sessions_end(tmp_path):
 
 
 def test_a_file_of_the_log_is_bounded(tmp_path):
-    from drawknife.rehearsal.log import BoundedFile, Line
+    from drawknife.rehearsal.log import ActionLine, BoundedFile
 
-    line = Line(
+    line = ActionLine(
         datetime.now(UTC), 1, "ines", "harbour", "127.0.0.1", "list", "/", None, True, None, "allowed", "x" * 100
     )
     file = BoundedFile(tmp_path / "log", 2000, 3)

@@ -222,8 +222,8 @@ def test_many_changes_are_checked_once(demo, monkeypatch):
     from drawknife.changing import apply, working
 
     calls = []
-    real = working.problems
-    monkeypatch.setattr(working, "problems", lambda *models: calls.append(1) or real(*models))
+    real = working.flaws
+    monkeypatch.setattr(working, "flaws", lambda *models: calls.append(1) or real(*models))
     adds = [{"op": "add", "kind": "account", "item": {"name": f"a{i}", "unit": "shore/lab"}} for i in range(500)]
     joins = [
         {"op": "change", "kind": "group", "name": "boats", "add": {"members": [f"account:a{i}"]}} for i in range(500)

@@ -18,7 +18,7 @@ from drawknife.formats.model_file import read_model
 from drawknife.records.changes import replace_model
 from drawknife.records.database import Database, bring_up_to_date
 from drawknife.records.directories import Secrets
-from drawknife.records.telling import Told
+from drawknife.records.telling import ToldFinding
 from drawknife.service.current import Current
 from drawknife.service.files import ReadableFolders
 from drawknife.service.shared import Shared
@@ -159,9 +159,15 @@ def test_once_a_day_what_came_and_went_meanwhile_is_not_told_and_the_rest_in_one
 
 
 def test_a_limit_that_fills_further_is_the_same_finding():
-    assert Told("limit-nearly-full", "q", "q is 98% full").key == Told("limit-nearly-full", "q", "q is 99% full").key
-    assert Told("limit-nearly-full", "q", "q is full").key != Told("limit-nearly-full", "q", "q is 99% full").key
-    assert Told("x", "a", "until 2026-10-15").key != Told("x", "b", "until 2026-10-15").key
+    assert (
+        ToldFinding("limit-nearly-full", "q", "q is 98% full").key
+        == ToldFinding("limit-nearly-full", "q", "q is 99% full").key
+    )
+    assert (
+        ToldFinding("limit-nearly-full", "q", "q is full").key
+        != ToldFinding("limit-nearly-full", "q", "q is 99% full").key
+    )
+    assert ToldFinding("x", "a", "until 2026-10-15").key != ToldFinding("x", "b", "until 2026-10-15").key
 
 
 def test_only_one_of_two_services_tells(current, address):
@@ -182,7 +188,11 @@ def test_only_one_of_two_services_tells(current, address):
 
 
 TIDINGS = Tidings(
-    7, NOW, [Told("promise-broken", "p", "promise p is broken: jonas at /soundings")], [Told("x", "y", "it was")], []
+    7,
+    NOW,
+    [ToldFinding("promise-broken", "p", "promise p is broken: jonas at /soundings")],
+    [ToldFinding("x", "y", "it was")],
+    [],
 )
 
 

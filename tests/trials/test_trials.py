@@ -12,7 +12,7 @@ from drawknife.changing import apply
 from drawknife.cli.main import main
 from drawknife.formats.document import BadDocument
 from drawknife.formats.model_file import read_model, write_model
-from drawknife.trials import Decided, outcomes_of, read_trials, write_trials
+from drawknife.trials import GateAnswer, outcomes_of, read_trials, write_trials
 
 from ..conftest import DEMO, ROOT, run, serving
 
@@ -46,14 +46,14 @@ def test_what_was_done_before_counts():
         "rename /home/d to /home/e: yes", "overwrite /home/e: yes", "delete-file /home/x of odile: yes",
     ).encode())  # fmt: skip
     asked = []
-    outcomes_of(found, lambda question: asked.append(question) or Decided(True, None, ""))
+    outcomes_of(found, lambda question: asked.append(question) or GateAnswer(True, None, ""))
     assert [q.get("owner") for q in asked] == [None, "ines", None, None, "ines", "ines", "odile"]
 
 
 def test_a_step_that_is_refused_has_no_part_in_what_follows():
     (found,) = read_trials(trial("upload /a: no", "delete-file /a: no").encode())
     asked = []
-    outcomes_of(found, lambda question: asked.append(question) or Decided(False, "folder", ""))
+    outcomes_of(found, lambda question: asked.append(question) or GateAnswer(False, "folder", ""))
     assert "owner" not in asked[1]
 
 

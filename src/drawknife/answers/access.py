@@ -19,7 +19,7 @@ from drawknife.core.everybody.effective import effective_access
 from drawknife.core.everybody.folding import FoldedAccess, folded_access
 from drawknife.core.everybody.listing import list_as
 from drawknife.core.everybody.promises import broken_promises
-from drawknife.core.everybody.who import almost, holders
+from drawknife.core.everybody.who import almost, who_has
 from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.model.items import Endpoint
 from drawknife.core.model.kinds import TRIAL
@@ -157,7 +157,7 @@ class AccessAnswers(Asked):
         told: list[msg.HolderMessage] = []
         nearly: list[msg.AlmostMessage] = []
         if but_for is None:
-            total, found = holders(self.prepared, right, target, way_in, offset, stop, disk=True)
+            total, found = who_has(self.prepared, right, target, way_in, offset, stop, disk=True)
             told = [
                 msg.HolderMessage(
                     account=h.account, state=h.state, location=h.location, virtual_path=h.virtual_path,

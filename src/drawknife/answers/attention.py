@@ -7,7 +7,7 @@ from datetime import datetime
 
 from drawknife import messages as msg
 from drawknife.core.everybody.described_drift import described_drift
-from drawknife.core.everybody.drift import Found as Drifted
+from drawknife.core.everybody.drift import DriftFound as Drifted
 from drawknife.core.everybody.drift import drift
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.follows.disk_changes import of_disks
@@ -62,14 +62,14 @@ def attention(
     return found, unknown
 
 
-Found = Iterator[tuple[str, str, str]]
+DriftFound = Iterator[tuple[str, str, str]]
 
 
 def _days(days: int) -> str:
     return "today" if days == 0 else f"in {days} day{'' if days == 1 else 's'}"
 
 
-def _accounts(prepared: Prepared, now: datetime) -> Found:
+def _accounts(prepared: Prepared, now: datetime) -> DriftFound:
     for a in prepared.model.accounts:
         if a.expires is None or not a.enabled:
             continue
@@ -82,12 +82,12 @@ def _accounts(prepared: Prepared, now: datetime) -> Found:
             yield "account-expired", a.name, text
 
 
-def _promises(prepared: Prepared, now: datetime) -> Found:
+def _promises(prepared: Prepared, now: datetime) -> DriftFound:
     for broken in broken_promises(prepared, now.date()):
         yield "promise-broken", broken.promise.name, broken.text()
 
 
-def _disks(prepared: Prepared, now: datetime) -> Found:
+def _disks(prepared: Prepared, now: datetime) -> DriftFound:
     """Where a disk refuses what the server lets; of so many accounts and folders only, which is said otherwise."""
     today = prepared.on(now.date())
     described = {r.store: r for r in today.model.descriptor_readings}
@@ -118,7 +118,7 @@ def _too_many(prepared: Prepared, store: str) -> bool:
     return len(model.accounts) * folders > MOST_COMPARED
 
 
-def _lines(prepared: Prepared, now: datetime) -> Found:
+def _lines(prepared: Prepared, now: datetime) -> DriftFound:
     """Lines that have ended, and those that end within a week."""
     for kind, name, line in ending(prepared.full.model):
         if line.until is None:
@@ -136,7 +136,7 @@ def _lines(prepared: Prepared, now: datetime) -> Found:
             yield "line-ends", name, f"{said} ends with {line.until}, {_days(days)}; give it a later day, or let it go"
 
 
-def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:
+def _without_credential(prepared: Prepared, credentials: Credentials) -> DriftFound:
     """Accounts that are on and have nothing to sign in with, told together."""
     if credentials is None:
         return
@@ -151,7 +151,7 @@ def _without_credential(prepared: Prepared, credentials: Credentials) -> Found:
         yield "no-credential", lacking[0], text
 
 
-def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAnswer | None]) -> Found:
+def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAnswer | None]) -> DriftFound:
     for e in prepared.model.endpoints:
         if not e.enabled:
             continue
@@ -168,7 +168,7 @@ def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAns
                 yield "passive-range-small", e.name, text
 
 
-def _limits(prepared: Prepared, now: datetime) -> Found:
+def _limits(prepared: Prepared, now: datetime) -> DriftFound:
     for f in every_limit(prepared):
         x = msg.FilledLimit(**limit_fields(f.limit, now), accounts=[], folders=[])
         share = x.fullness

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any, NamedTuple, Protocol
 
 from drawknife import messages as msg
-from drawknife.answers.previews import Told, follow, item_changes, preview
+from drawknife.answers.previews import WhatFollows, follow, item_changes, preview
 from drawknife.answers.summaries import summary
 from drawknife.changing import Applied, apply
 from drawknife.core.follows.pairing import Renames
@@ -24,7 +24,7 @@ from drawknife.core.words.errors import DrawknifeError, Refused
 from drawknife.core.words.names import fold
 
 
-class Done(NamedTuple):
+class InForce(NamedTuple):
     """A change that is in force: the models before and after it, and the revision that it made."""
 
     before: Model
@@ -48,7 +48,7 @@ class Keeper(Protocol):
     def credentials(self) -> Credentials:
         """What each account has to sign in with; None where that is not known."""
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
         """Put in force what `edit` makes of the model in force; only of revision `expected`, if that is given.
 
         Accounts that come back get the credentials that they had when they went after the revision `back_from`.
@@ -66,7 +66,7 @@ class Keeper(Protocol):
     def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
         """Why whoever asks may not make this change; None if they may."""
 
-    def followed(self, done: Done, said: Sequence[str]) -> None:
+    def followed(self, done: InForce, said: Sequence[str]) -> None:
         """Keep what followed from a change."""
 
     def credential_counts(self, names: Sequence[str]) -> tuple[int, int]:
@@ -217,7 +217,7 @@ class Changing:
         followed = self.followed(done, renamed[-1], held[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
-    def followed(self, done: Done, renames: Renames, held: Credentials) -> list[str]:
+    def followed(self, done: InForce, renames: Renames, held: Credentials) -> list[str]:
         """What followed from a change that is in force, in a line or two."""
         if done.before == done.after:
             return []
@@ -228,7 +228,7 @@ class Changing:
         return said
 
 
-def followed_in_words(told: Told) -> list[str]:
+def followed_in_words(told: WhatFollows) -> list[str]:
     """What followed from a change, in a line or two; of lines without effect the first."""
     said = summary(told.follows)
     said += [f"{x.line} has no effect: {x.reasons[0]}" for x in told.without_effect[:2] if x.reasons]
@@ -263,13 +263,13 @@ class InMemory:
     def credentials(self) -> Credentials:
         return None
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
         before = self._prepared.model
         after, renames = edit(before)
         hold(self._prepared, self.prepared_for(after), datetime.now(UTC).date(), renames)
         if after != before:
             self._keep(after, renames)
-        return Done(before, after, 0)
+        return InForce(before, after, 0)
 
     def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
         return {}
@@ -283,7 +283,7 @@ class InMemory:
     def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
         return None
 
-    def followed(self, done: Done, said: Sequence[str]) -> None:
+    def followed(self, done: InForce, said: Sequence[str]) -> None:
         pass
 
     def credential_counts(self, names: Sequence[str]) -> tuple[int, int]:

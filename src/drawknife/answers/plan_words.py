@@ -5,7 +5,7 @@ from __future__ import annotations
 from drawknife.core.disk.read_folders import Disk
 from drawknife.core.everybody.disk_plan import Plan
 from drawknife.core.everybody.drift import Drift
-from drawknife.core.model.disk import STICKY, Acl, Thing, letters
+from drawknife.core.model.disk import STICKY, Acl, ThingOnDisk, letters
 from drawknife.core.words.sizes import number_of, several
 
 _ONE_WRITE = "putting, renaming and deleting in a folder are one permission, write"
@@ -48,7 +48,7 @@ def plan_notes(plan: Plan) -> list[str]:
     return [*notes, *plan.left_out]
 
 
-def differences(now: Thing, planned: Thing, disk: Disk) -> list[str]:
+def differences(now: ThingOnDisk, planned: ThingOnDisk, disk: Disk) -> list[str]:
     """What of a thing becomes otherwise, line by line: ``+`` comes, ``-`` goes."""
     found = []
     if (now.mode ^ planned.mode) & STICKY:
@@ -66,7 +66,7 @@ def differences(now: Thing, planned: Thing, disk: Disk) -> list[str]:
     return found
 
 
-def _lines(thing: Thing, disk: Disk) -> list[str]:
+def _lines(thing: ThingOnDisk, disk: Disk) -> list[str]:
     if thing.acl is not None:
         return _of(thing.acl, disk)
     mode = thing.mode

@@ -32,7 +32,7 @@ from drawknife.formats.model_file import change_data
 ITEMS, LINES, NAMES = 200, 200, 20
 
 
-class Told(NamedTuple):
+class WhatFollows(NamedTuple):
     """What follows from a change, and the lines of it that have no effect; what was not looked at, in words."""
 
     follows: Consequences
@@ -43,10 +43,10 @@ class Told(NamedTuple):
 
 def follow(
     before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
-) -> Told:
+) -> WhatFollows:
     """What follows from having `after` in the place of `before`, as of a moment."""
     if before.model == after.model:
-        return Told(Consequences(), (), ())
+        return WhatFollows(Consequences(), (), ())
     with many_objects():
         follows = consequences(before, after, at, renames, credentials)
         # A line that only names somebody by another name, as it is renamed, is not new.
@@ -55,7 +55,7 @@ def follow(
         first = list(islice(added, LOOKED_AT))
         idle, left = lines_without_effect(before, after, follows, at, was, first, added)
         held = held_back(after, first, at.date())
-    return Told(follows, tuple(idle), (left,) if left else (), tuple(held))
+    return WhatFollows(follows, tuple(idle), (left,) if left else (), tuple(held))
 
 
 def item_changes(old: Model, new: Model, renames: Renames | None = None) -> tuple[int, list[msg.ItemChange]]:
@@ -103,7 +103,7 @@ def _room(room: Room | None) -> msg.RoomMessage | None:
     return None if room is None else msg.RoomMessage(bytes=room.bytes, files=room.files)
 
 
-def _left_out(told: Told) -> list[str]:
+def _left_out(told: WhatFollows) -> list[str]:
     """Lists that are too long to be told whole."""
     said = [*told.follows.left_out, *told.left_out]
     if told.follows.on_disk.not_compared:
@@ -118,7 +118,7 @@ def _left_out(told: Told) -> list[str]:
     return said
 
 
-def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
+def follows_fields(told: WhatFollows, notes: Sequence[str] = ()) -> dict[str, Any]:
     """The fields of :class:`msg.Follows`."""
     f = told.follows
     return {
@@ -147,7 +147,7 @@ def follows_fields(told: Told, notes: Sequence[str] = ()) -> dict[str, Any]:
         "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in told.without_effect],
         "notes": [*notes, *told.held_back], "left_out": _left_out(told),
         "later": [
-            msg.Later(day=day, follows=msg.Follows(**follows_fields(Told(then, (), ())))) for day, then in f.later
+            msg.Later(day=day, follows=msg.Follows(**follows_fields(WhatFollows(then, (), ())))) for day, then in f.later
         ],
     }  # fmt: skip
 

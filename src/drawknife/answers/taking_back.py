@@ -10,7 +10,7 @@ from drawknife.core.model.difference import Differs
 from drawknife.core.model.edits import ChangeRefused, checked
 from drawknife.core.model.items import Model
 from drawknife.core.model.putting import items_at, with_items
-from drawknife.core.model.soundness import Problem
+from drawknife.core.model.soundness import Flaw
 
 #: For items (section, name), the newest later revision that changed each, of those that were.
 Later = Callable[[Sequence[tuple[str, str]]], Mapping[tuple[str, str], int]]
@@ -38,7 +38,7 @@ def undone(model: Model, revision: int, items: Sequence[Differs], later: Later) 
         by = later([(x.section, x.name) for x in touched])
         raise ChangeRefused(
             [
-                Problem((), f"{x.section.replace('_', ' ')} {x.name} was touched later, by revision {by[x.section, x.name]}"
+                Flaw((), f"{x.section.replace('_', ' ')} {x.name} was touched later, by revision {by[x.section, x.name]}"
                         if (x.section, x.name) in by else f"{x.section.replace('_', ' ')} {x.name} is not as it was left")
                 for x in touched
             ],

@@ -15,7 +15,7 @@ from drawknife.core.model.putting import items_at, with_items
 from drawknife.core.prepared.question import Question
 
 
-class Step(NamedTuple):
+class CountingRevision(NamedTuple):
     """A revision that changed something that counts for a question: the items, before and after it."""
 
     revision: int
@@ -35,7 +35,7 @@ class Turn(NamedTuple):
     at: datetime
     allowed: bool | None
     text: str
-    by: Step | None
+    by: CountingRevision | None
 
 
 def undo(model: Model, items: Iterable[Differs]) -> Model:
@@ -55,7 +55,7 @@ def undo(model: Model, items: Iterable[Differs]) -> Model:
 def turns(
     model: Model,
     question: Question,
-    steps: Sequence[Step],
+    steps: Sequence[CountingRevision],
     folders: dict[str, set[str]],
     groups: set[str],
     begins: datetime,
@@ -71,7 +71,7 @@ def turns(
         names += [old for kind, old, new in step.renames if kind == "account" and new == names[-1]]
     some = [*names, *([question.owner] if question.owner else [])]
     model = only_what_counts(without_hours(model), some, folders, groups)
-    eras: list[tuple[datetime, Step | None, Model, Question]] = []
+    eras: list[tuple[datetime, CountingRevision | None, Model, Question]] = []
     for step in steps:
         eras.append((step.at, step, model, question))
         model = without_hours(undo(model, step.items))

@@ -13,7 +13,7 @@ from drawknife.core.model import edits
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.items import Folder, Model, Setting, Store, VirtualPath
 from drawknife.core.model.kinds import KINDS, NETWORK_FIELDS
-from drawknife.core.model.soundness import Names, Problem, problems
+from drawknife.core.model.soundness import Flaw, Names, flaws
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import Place, fold, parse_place
 
@@ -158,7 +158,7 @@ class Working:
         stores = parts.get("stores", self._model.stores)
         parts["stores"] = tuple(self._with_folders(s) for s in stores)
         made = replace(self._model, **parts, **self._network)
-        found = problems(made, self._model)
+        found = flaws(made, self._model)
         if found:
             raise edits.ChangeRefused([replace(p, where=("changes", self._number(made, p))) for p in found])
         self.begin_with(sound(made, self._model))
@@ -177,7 +177,7 @@ class Working:
             self._made[id(made)] = (made, self._made[id(store)][1])
         return made
 
-    def _number(self, model: Model, problem: Problem) -> int:
+    def _number(self, model: Model, problem: Flaw) -> int:
         """The change that brought a problem in; the last one, where that cannot be told."""
         item: Any = model
         number = self._last

@@ -167,7 +167,7 @@ def _print_text(found: msg.PlanAnswer, root: str | None, as_script: bool) -> Non
 
 
 def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool) -> None:
-    from drawknife.core.disk.plan_steps import Steps
+    from drawknife.core.disk.plan_steps import PlanSteps
     from drawknife.core.disk.read_folders import Disk
     from drawknife.disk.applying import apply_plan
     from drawknife.formats.model_file import read_item
@@ -203,7 +203,7 @@ def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, ye
 
     try:
         with counting("changing") as tell:
-            done = apply_plan(top, Steps(Disk(reading), _steps(found)), keep, lambda n: tell(number_of(n, "thing")))
+            done = apply_plan(top, PlanSteps(Disk(reading), _steps(found)), keep, lambda n: tell(number_of(n, "thing")))
     except OSError as error:
         back = (
             f"; {number_of(written, 'thing')} before it: `drawknife disk put-back {kept} --root {top}` takes that back"

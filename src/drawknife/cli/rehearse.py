@@ -21,7 +21,7 @@ from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_told, fai
 
 if TYPE_CHECKING:
     from drawknife.rehearsal import StandIn
-    from drawknife.rehearsal.log import Line
+    from drawknife.rehearsal.log import ActionLine
 
 #: When the log's file is turned over, and how many of them are kept.
 LOG_SIZE, LOG_FILES = 10 * 2**20, 5
@@ -121,12 +121,12 @@ def rehearse(
     """  # fmt: skip
     from drawknife.formats.model_file import read_model
     from drawknife.rehearsal import StandIn
-    from drawknife.rehearsal.model_source import OfService, OneModel, Source
+    from drawknife.rehearsal.model_source import ModelSource, OfService, OneModel
 
     if model_file is not None and draft is not None:
         raise click.UsageError("a model file has no drafts: --draft is for a service")
     with errors_told(model_file or ""), TemporaryDirectory() as scratch:
-        source: Source
+        source: ModelSource
         if model_file is not None:
             from drawknife.core.prepared.prepared import prepare
 
@@ -174,7 +174,7 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
         file.close()
 
 
-def draw(out: Console, line: Line) -> None:
+def draw(out: Console, line: ActionLine) -> None:
     """A line of the log for people: when, who, what, and why not."""
     text = Text().append(f"{line.at:%H:%M:%S} ", "dim")
     text.append("● " if line.allowed else "✕ ", "green" if line.allowed else "red")

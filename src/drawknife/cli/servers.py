@@ -16,7 +16,7 @@ from drawknife.core.words.errors import BadValue
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.trials.comparing import Compared, Listing, compare_server
-from drawknife.trials.over import Address, Refused, read_address
+from drawknife.trials.over import Address, RefusedByServer, read_address
 
 from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail
 
@@ -111,7 +111,7 @@ def compare_server_(
             compared = compare_server(speaking, listing, decide, most)
         finally:
             speaking.close()
-    except Refused as refused:
+    except RefusedByServer as refused:
         more = "" if word else "; no password was given: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
         fail(NOT_SO, f"{account} cannot sign in there: {refused}{more}")
     except OSError as error:

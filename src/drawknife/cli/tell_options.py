@@ -13,7 +13,7 @@ import click
 
 if TYPE_CHECKING:
     from drawknife.service.telling import When
-    from drawknife.service.tidings import Way
+    from drawknife.service.tidings import WayOfTelling
 
 F = TypeVar("F", bound=Callable[..., Any])
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
@@ -74,11 +74,11 @@ def when_of(given: Mapping[str, Any]) -> When:
     return When(None if given["tell"] == "at once" else time.fromisoformat(given["tell"]))
 
 
-def ways_of(given: Mapping[str, Any]) -> tuple[Way, ...]:
+def ways_of(given: Mapping[str, Any]) -> tuple[WayOfTelling, ...]:
     """The ways of telling."""
     from drawknife.service.tidings import Mail, Webhook
 
-    ways: list[Way] = []
+    ways: list[WayOfTelling] = []
     if given["webhook"]:
         secret = given["webhook_secret_file"]
         ways.append(Webhook(given["webhook"], secret and secret.read_bytes().strip()))

@@ -16,8 +16,8 @@ from drawknife.core.model.trials import Step, Trial
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.model_file import read_item
-from drawknife.trials import Decided, Outcome, outcomes_of, read_trials, write_trials
-from drawknife.trials.over import Address, AtServer, Done, Refused
+from drawknife.trials import GateAnswer, Outcome, outcomes_of, read_trials, write_trials
+from drawknife.trials.over import Address, AtServer, RefusedByServer, ServerDid
 
 from .changing import Apply, asking_with, edits, put
 from .common import (
@@ -44,11 +44,11 @@ RECORDED = (
 )  # fmt: skip
 
 
-def _decide(answers: Answers, question: dict[str, Any]) -> Decided:
+def _decide(answers: Answers, question: dict[str, Any]) -> GateAnswer:
     found = answers.decide(question)
     if isinstance(found, dict):
-        return Decided(found["allowed"], found["gate"], found["text"])
-    return Decided(found.allowed, found.gate, found.text)
+        return GateAnswer(found["allowed"], found["gate"], found["text"])
+    return GateAnswer(found.allowed, found.gate, found.text)
 
 
 def _kept(answers: Answers) -> list[Trial]:
@@ -139,14 +139,14 @@ def _at_server(
     server = over.get(fold(endpoint), over.get(""))
     if server is None:
         return [
-            x._replace(server=Done(None, f"no --over for {endpoint or 'a trial without an endpoint'}"))
+            x._replace(server=ServerDid(None, f"no --over for {endpoint or 'a trial without an endpoint'}"))
             for x in outcomes
         ]
     try:
         from drawknife.trials.signing_in import sign_in
 
         speaking = sign_in(server, trial.account, password or "", checked)
-    except Refused as refused:
+    except RefusedByServer as refused:
         return [x._replace(server=_not_in(x, trial.account, refused, password)) for x in outcomes]
     except OSError as error:
         fail(FAILED, out_of_reach(server, error))
@@ -155,7 +155,9 @@ def _at_server(
         found = []
         for x in outcomes:
             signing = x.step.action == "sign-in"
-            found.append(x._replace(server=Done(True, "") if signing else at.do(x.came.question, x.answer.allowed)))
+            found.append(
+                x._replace(server=ServerDid(True, "") if signing else at.do(x.came.question, x.answer.allowed))
+            )
         for left in at.clean_up():
             say(left)
         return found
@@ -165,11 +167,11 @@ def _at_server(
         speaking.close()
 
 
-def _not_in(x: Outcome, account: str, refused: Refused, password: str | None) -> Done:
+def _not_in(x: Outcome, account: str, refused: RefusedByServer, password: str | None) -> ServerDid:
     """What a server that does not let somebody in has done with a step: refused what takes being in, and no more is known."""
     more = "" if password else f"; no password was given for {account}: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
     of_signing_in = x.answer.allowed or x.answer.gate in ("door", "sign-in")
-    return Done(False if of_signing_in else None, f"signing in there was refused: {refused}{more}")
+    return ServerDid(False if of_signing_in else None, f"signing in there was refused: {refused}{more}")
 
 
 def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:

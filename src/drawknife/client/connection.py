@@ -27,7 +27,7 @@ _ASKING_IN_DRAFTS = (*_ASKING, "/changes/preview", "/changes/check")
 _PATTERN = re.compile(r"/patterns/[^/]+/changes")
 
 
-class Page(Protocol):
+class PartOfList(Protocol):
     """A part of a list, which tells how long it is in all."""
 
     @property
@@ -149,7 +149,7 @@ class Connection:
         except ValidationError:
             raise ClientError(f"{self.url} answers, but not as this version of Drawknife does") from None
 
-    def _each(self, page: Callable[[int], Page], rows: str) -> Iterator[Any]:
+    def _each(self, page: Callable[[int], PartOfList], rows: str) -> Iterator[Any]:
         """The rows of a list, page by page; :class:`ClientError` if another revision comes in between."""
         offset, revision = 0, None
         while True:

@@ -9,10 +9,12 @@ from drawknife.core.model import edits
 from drawknife.core.model.items import Model
 from drawknife.core.words.names import fold
 
-from .reading import Found
+from .reading import DirectoryContents
 
 
-def follow(model: Model, directory: str, found: Found, renames: list[tuple[str, str, str]], notes: list[str]) -> Model:
+def follow(
+    model: Model, directory: str, found: DirectoryContents, renames: list[tuple[str, str, str]], notes: list[str]
+) -> Model:
     """The model with its accounts and groups of this directory called as they are called there.
 
     What is renamed is put into `renames`, in the order in which it was done, and what cannot be into `notes`.

@@ -20,7 +20,7 @@ from drawknife.core.words.names import fold, unit_ancestors
 from drawknife.core.words.sizes import number_of, several
 
 from .following import follow
-from .reading import Found, Person
+from .reading import DirectoryContents, Person
 
 #: More than these are counted, not named.
 NAMED = 20
@@ -31,7 +31,7 @@ class TooFew(Refused):
 
 
 @dataclass(slots=True)
-class Plan:
+class SyncPlan:
     """The model as it would be, and what is different in it, by kind of change."""
 
     model: Model
@@ -48,12 +48,14 @@ class Plan:
         self.changes.setdefault(what, []).append(name)
 
 
-def plan(model: Model, directory: str, found: Found, most_leavers: int, adopt: Collection[Subject] = ()) -> Plan:
+def plan(
+    model: Model, directory: str, found: DirectoryContents, most_leavers: int, adopt: Collection[Subject] = ()
+) -> SyncPlan:
     """What taking over `found` makes of `model`; :class:`TooFew` if too much would go (per cent).
 
     `adopt` are accounts and groups that are this directory's from now on, if it has them.
     """
-    made = Plan(model)
+    made = SyncPlan(model)
     before, model = model, _adopted(model, directory, found, adopt, made)
     model = follow(model, directory, found, made.renames, made.notes)
     for kind, old, new in made.renames:
@@ -76,7 +78,9 @@ def plan(model: Model, directory: str, found: Found, most_leavers: int, adopt: C
     return made
 
 
-def _adopted(model: Model, directory: str, found: Found, adopt: Collection[Subject], made: Plan) -> Model:
+def _adopted(
+    model: Model, directory: str, found: DirectoryContents, adopt: Collection[Subject], made: SyncPlan
+) -> Model:
     """The model with what is handed over to the directory; what it is known by there is said anew."""
     if not adopt:
         return model
@@ -102,7 +106,7 @@ def _adopted(model: Model, directory: str, found: Found, adopt: Collection[Subje
     )
 
 
-def _units(model: Model, directory: str, found: Found, made: Plan) -> tuple[list[str], dict[str, str]]:
+def _units(model: Model, directory: str, found: DirectoryContents, made: SyncPlan) -> tuple[list[str], dict[str, str]]:
     """The units as they will be; and the directory's own ones that were taken, by comparison form."""
     sources = {fold(path): source for path, source in model.unit_sources}
     others = {fold(u): u for u in model.units if sources.get(fold(u), "local") != directory}
@@ -141,7 +145,7 @@ def _is_under(unit: str, top: str) -> bool:
 
 
 def _accounts(
-    model: Model, directory: str, found: Found, unit_name: dict[str, str], units: list[str], made: Plan
+    model: Model, directory: str, found: DirectoryContents, unit_name: dict[str, str], units: list[str], made: SyncPlan
 ) -> tuple[list[Account], dict[str, str]]:
     """The accounts as they will be; and the directory's own ones: what they are called there, folded, and here."""
     stores = {fold(s.name): s.name for s in model.stores}
@@ -183,7 +187,7 @@ def _accounts(
     return accounts, theirs
 
 
-def _same(account: Account, named: Person | None, made: Plan) -> Person | None:
+def _same(account: Account, named: Person | None, made: SyncPlan) -> Person | None:
     """Who has the account's name in the directory, unless that is known there to be somebody else now."""
     if named is None or account.source_id is None or named.id in (None, account.source_id):
         return named
@@ -208,7 +212,12 @@ def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: 
 
 
 def _groups(
-    model: Model, directory: str, found: Found, theirs: dict[str, str], unit_name: dict[str, str], made: Plan
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    theirs: dict[str, str],
+    unit_name: dict[str, str],
+    made: SyncPlan,
 ) -> list[Group]:
     others = {fold(g.name): g for g in model.groups if g.source != directory}
     was = {fold(g.name): g for g in model.groups if g.source == directory}
@@ -264,7 +273,7 @@ def _groups(
     return groups
 
 
-def _check_enough(model: Model, directory: str, made: Plan, most_leavers: int) -> None:
+def _check_enough(model: Model, directory: str, made: SyncPlan, most_leavers: int) -> None:
     had = sum(a.source == directory and a.enabled for a in model.accounts)
     _check_share("people", made.leavers, had, most_leavers)
     _check_share("groups", made.gone, sum(g.source == directory for g in model.groups), most_leavers)

@@ -13,7 +13,7 @@ from drawknife.formats.ldif import Record
 from drawknife.messages import DirectoryOptions
 
 from .dn import normal, parent_dn
-from .source import Source
+from .source import DirectorySource
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ class Person:
 
 
 @dataclass(slots=True)
-class Found:
+class DirectoryContents:
     """What a directory has. Group members are subjects; the sets of names are by comparison form."""
 
     people: dict[str, Person] = field(default_factory=dict)
@@ -44,7 +44,7 @@ class Found:
 class _Reader:
     def __init__(self, options: DirectoryOptions) -> None:
         self.options = options
-        self.found = Found()
+        self.found = DirectoryContents()
         #: What each entry became, by its name in normal form.
         self.subject_of: dict[str, Subject] = {}
         self.unit_of: dict[str, str] = {}
@@ -234,7 +234,7 @@ def fitting(name: str) -> str:
     return check_subject_name(made)
 
 
-def read(source: Source, options: DirectoryOptions) -> Found:
+def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContents:
     """Everything that a directory has of people, groups and units. DirectoryFailed if not all can be had."""
     reader = _Reader(options)
     if options.units_base:

@@ -13,7 +13,7 @@ from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.messages import DirectoryOptions
 from drawknife.records.provisioned import Resource
 
-from .reading import Found, Person, fitting
+from .reading import DirectoryContents, Person, fitting
 
 
 def name_of(kind: str, body: dict[str, Any], options: DirectoryOptions) -> str:
@@ -27,9 +27,9 @@ def name_of(kind: str, body: dict[str, Any], options: DirectoryOptions) -> str:
     return called
 
 
-def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Found:
+def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> DirectoryContents:
     """What such a directory has."""
-    found, subject_of, members = Found(), {}, []
+    found, subject_of, members = DirectoryContents(), {}, []
     for r in resources:
         try:
             called = name_of(r.kind, r.body, options)

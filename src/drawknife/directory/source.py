@@ -31,7 +31,7 @@ class DirectoryFailed(OutOfReach):
     """The directory did not answer, or not in full. Nothing is changed then."""
 
 
-class Source(Protocol):
+class DirectorySource(Protocol):
     """Something that can be searched."""
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
@@ -44,7 +44,7 @@ class Source(Protocol):
 ReadFile = Callable[[str], bytes]
 
 
-def open_source(options: DirectoryOptions, password: str | None, read_file: ReadFile) -> Source:
+def open_source(options: DirectoryOptions, password: str | None, read_file: ReadFile) -> DirectorySource:
     """Connect to the server, securely and as told, or read the file."""
     scheme = urlsplit(options.address).scheme
     if scheme in ("ldap", "ldaps"):

@@ -21,8 +21,8 @@ from drawknife.records.database import Database
 from drawknife.records.directories import Directory, Secrets, record_sync
 from drawknife.records.snapshots import Snapshot
 
-from .plan import NAMED, Plan, TooFew, plan
-from .reading import Found, read
+from .plan import NAMED, SyncPlan, TooFew, plan
+from .reading import DirectoryContents, read
 from .source import DirectoryFailed, ReadFile, open_source
 
 
@@ -30,7 +30,7 @@ def options_of(directory: Directory) -> msg.DirectoryOptions:
     return msg.DirectoryOptions.model_validate(directory.options)
 
 
-def fetch(directory: Directory, secrets: Secrets, read_file: ReadFile) -> Found:
+def fetch(directory: Directory, secrets: Secrets, read_file: ReadFile) -> DirectoryContents:
     """Everything that the directory has; :class:`DirectoryFailed` if it cannot all be had.
 
     `read_file` gives the bytes of a file that may be read.
@@ -61,8 +61,12 @@ def bind_password(
 
 
 def planned(
-    model: Model, directory: Directory, found: Found, most_leavers: int | None, adopt: Collection[Subject] = ()
-) -> Plan:
+    model: Model,
+    directory: Directory,
+    found: DirectoryContents,
+    most_leavers: int | None,
+    adopt: Collection[Subject] = (),
+) -> SyncPlan:
     """What a sync would make of the model; TooFew if too much would go."""
     allowed = options_of(directory).most_leavers if most_leavers is None else most_leavers
     if not found.people and any(a.source == directory.name and a.enabled for a in model.accounts) and allowed < 100:
@@ -71,7 +75,7 @@ def planned(
 
 
 def report_of(
-    directory: str, who: str, state: str, text: str, found: Found | None, made: Plan | None
+    directory: str, who: str, state: str, text: str, found: DirectoryContents | None, made: SyncPlan | None
 ) -> msg.SyncReport:
     """A report, with lists cut to the first few."""
     changes = made.changes if made else {}
@@ -90,7 +94,7 @@ def _some(lines: list[str]) -> list[str]:
     return lines if len(lines) <= NAMED else [*lines[:NAMED], f"and {len(lines) - NAMED} more"]
 
 
-def counted(made: Plan) -> str:
+def counted(made: SyncPlan) -> str:
     """A plan in a few words."""
     count = sum(map(len, made.changes.values()))
     return f"{count} change{'' if count == 1 else 's'}" if count else "all is as the directory has it"
@@ -98,7 +102,7 @@ def counted(made: Plan) -> str:
 
 def sync(
     database: Database,
-    fetched: Callable[[Directory], Found],
+    fetched: Callable[[Directory], DirectoryContents],
     directory: Directory,
     who: str,
     most_leavers: int | None,
@@ -110,12 +114,12 @@ def sync(
 
     Besides, what was taken over, if it went well. `fetched` reads the directory; `within` is done in the same transaction.
     """
-    found: Found | None = None
+    found: DirectoryContents | None = None
     done: TakenOver | None = None
     try:
         there = found = fetched(directory)
 
-        def plan_of(model: Model, connection: Connection[TupleRow]) -> Plan:
+        def plan_of(model: Model, connection: Connection[TupleRow]) -> SyncPlan:
             within(connection)
             return planned(model, directory, there, most_leavers, adopt)
 
@@ -134,7 +138,7 @@ def sync(
 class TakenOver(NamedTuple):
     """What was taken over: the plan, the model before, and the snapshot after it."""
 
-    plan: Plan
+    plan: SyncPlan
     before: Model
     after: Snapshot
 
@@ -144,10 +148,14 @@ class TakenOver(NamedTuple):
 
 
 def take_over(
-    database: Database, plan_of: Callable[[Model, Connection[TupleRow]], Plan], who: str, what: str, at_hand: Snapshot
+    database: Database,
+    plan_of: Callable[[Model, Connection[TupleRow]], SyncPlan],
+    who: str,
+    what: str,
+    at_hand: Snapshot,
 ) -> TakenOver:
     """Put a plan in force: one transaction, one revision. Promises hold, and credentials go with who is renamed."""
-    made: list[tuple[Plan, Model]] = []
+    made: list[tuple[SyncPlan, Model]] = []
     renames: list[tuple[str, str, str]] = []
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:

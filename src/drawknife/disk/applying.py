@@ -14,9 +14,9 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from drawknife.core.disk.plan_steps import Steps
+from drawknife.core.disk.plan_steps import PlanSteps
 from drawknife.core.disk.read_folders import Disk
-from drawknife.core.model.disk import Thing
+from drawknife.core.model.disk import ThingOnDisk
 from drawknife.core.words.errors import Refused
 
 from .attributes import ACCESS, DEFAULT, acl_to, read_list
@@ -29,7 +29,7 @@ Keep = Callable[[str], None]
 
 
 @dataclass(slots=True)
-class Applied:
+class DiskApplied:
     """How many things were changed, and what was left as it is, in words."""
 
     changed: int = 0
@@ -40,21 +40,21 @@ class _Met(NamedTuple):
     """A thing on the disk: where, what it is, and the file descriptor that it is changed through."""
 
     path: str
-    thing: Thing
+    thing: ThingOnDisk
     fd: int
     #: The folder that a file is in; None of a folder.
     folder: str | None
     names: int
 
 
-def apply_plan(root: str, plan: Steps, keep: Keep, progress: Progress | None = None) -> Applied:
+def apply_plan(root: str, plan: PlanSteps, keep: Keep, progress: Progress | None = None) -> DiskApplied:
     """Make a disk what a plan says. OSError where something cannot be done: what was done until then is kept and stays.
 
     First all of it is looked at: :class:`Refused` where the disk is not as it was read, and nothing was changed.
     """
     for met in _walk(root, None):
         _check_as_read(plan.disk, met)
-    done = Applied()
+    done = DiskApplied()
     for met in _walk(root, progress):
         _check_as_read(plan.disk, met)
         wanted = plan.folder(met.path, met.thing) if met.folder is None else plan.file(met.folder, met.thing)
@@ -144,15 +144,15 @@ def _through(fd: int) -> bytes:
     return f"/proc/self/fd/{fd}".encode()
 
 
-def _thing(fd: int, status: os.stat_result, folder: bool) -> Thing:
+def _thing(fd: int, status: os.stat_result, folder: bool) -> ThingOnDisk:
     path = _through(fd)
-    return Thing(
+    return ThingOnDisk(
         status.st_uid, status.st_gid, stat.S_IMODE(status.st_mode), read_list(path, ACCESS, follow=True),
         read_list(path, DEFAULT, follow=True) if folder else None,
     )  # fmt: skip
 
 
-def _put(fd: int, path: str, now: Thing, wanted: Thing) -> None:
+def _put(fd: int, path: str, now: ThingOnDisk, wanted: ThingOnDisk) -> None:
     through = _through(fd)
     try:
         if wanted.acl is None and now.acl is not None:
@@ -171,6 +171,6 @@ def _put(fd: int, path: str, now: Thing, wanted: Thing) -> None:
         raise OSError(errno.EPERM, f"it became {came}, and not {wanted}", path)
 
 
-def _plain(thing: Thing) -> bool:
+def _plain(thing: ThingOnDisk) -> bool:
     """Is a list one that says no more than a mode, which the file system does not keep?"""
     return thing.acl is not None and not (thing.acl.users or thing.acl.groups or thing.acl.mask is not None)

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from drawknife.core.disk.read_folders import made_below
-from drawknife.core.model.disk import READ, SEARCH, WRITE, Acl, FilesOnDisk, FolderOnDisk, OsGroup, OsUser, Thing
+from drawknife.core.model.disk import READ, SEARCH, WRITE, Acl, FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, check_path, parent
@@ -81,7 +81,7 @@ def reading_from(
     known |= {path for path, block in things.items() if block.default or block.flags}
     made = {path: _made(block, numbers, path in known) for path, block in things.items()}
     listed: list[FolderOnDisk] = []
-    files: Counter[tuple[str, Thing]] = Counter()
+    files: Counter[tuple[str, ThingOnDisk]] = Counter()
     for path, thing in sorted(made.items()):
         if path not in known:
             files[parent(path), thing] += 1
@@ -99,7 +99,7 @@ def reading_from(
     )  # fmt: skip
 
 
-def things_from(text: bytes) -> dict[str, Thing]:
+def things_from(text: bytes) -> dict[str, ThingOnDisk]:
     """What a text as of ``getfacl -n`` says of things, by their paths counted from where it was made. :class:`BadInput` with the line."""
     numbers: dict[str, dict[str, int]] = {"user": {}, "group": {}}
     found = {}
@@ -181,11 +181,11 @@ def _acl(lines: list[tuple[bytes, bytes, int]], numbers: dict[str, dict[str, int
     )
 
 
-def _made(block: _Block, numbers: dict[str, dict[str, int]], folder: bool) -> Thing:
+def _made(block: _Block, numbers: dict[str, dict[str, int]], folder: bool) -> ThingOnDisk:
     acl = _acl(block.access, numbers, block.line)
     group = acl.group if acl.mask is None else acl.mask
     plain = acl.mask is None and not acl.users and not acl.groups
-    return Thing(
+    return ThingOnDisk(
         _id(block.owner, numbers["user"], "user", block.line), _id(block.group, numbers["group"], "group", block.line),
         block.flags | acl.owner << 6 | group << 3 | acl.other, None if plain else acl,
         _acl(block.default, numbers, block.line) if block.default and folder else None,

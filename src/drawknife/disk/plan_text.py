@@ -6,10 +6,10 @@ import shlex
 from collections.abc import Iterable, Iterator
 
 from drawknife.core.disk.plan_steps import PlanStep
-from drawknife.core.model.disk import STICKY, Acl, Thing, letters
+from drawknife.core.model.disk import STICKY, Acl, ThingOnDisk, letters
 
 
-def block(path: str, thing: Thing) -> str:
+def block(path: str, thing: ThingOnDisk) -> str:
     """One thing as ``getfacl -n`` writes it; `path` is counted from the store's root."""
     name = path.lstrip("/").replace("\\", "\\\\").replace("\n", "\\012").replace("\r", "\\015") or "."
     flags = "".join(
@@ -94,7 +94,7 @@ def _pattern(path: str) -> str:
     return "".join(f"\\{c}" if c in "\\*?[" else c for c in path)
 
 
-def _access(thing: Thing) -> Acl:
+def _access(thing: ThingOnDisk) -> Acl:
     if thing.acl is not None:
         return thing.acl
     return Acl(thing.mode >> 6 & 7, (), thing.mode >> 3 & 7, (), None, thing.mode & 7)

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from drawknife.core.disk.read_folders import made_below
-from drawknife.core.model.disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, Thing
+from drawknife.core.model.disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.names import BadValue, check_path
 from drawknife.core.words.sizes import number_of
@@ -28,7 +28,7 @@ TELL_EVERY = 5000
 
 
 @dataclass(slots=True)
-class Seen:
+class WalkedDisk:
     """What was read, and what could not be."""
 
     folders: list[FolderOnDisk] = field(default_factory=list)
@@ -51,8 +51,8 @@ class Seen:
         return [f"{number_of(count, what)} {how}" for count, what, how in told if count]
 
 
-def _thing(path: bytes, found: os.stat_result, folder: bool) -> Thing:
-    return Thing(
+def _thing(path: bytes, found: os.stat_result, folder: bool) -> ThingOnDisk:
+    return ThingOnDisk(
         found.st_uid, found.st_gid, stat.S_IMODE(found.st_mode), read_list(path, ACCESS),
         read_list(path, DEFAULT) if folder else None,
     )  # fmt: skip
@@ -90,8 +90,8 @@ def _users() -> list[OsUser]:
     return sorted(found)
 
 
-def _walk(top: bytes, progress: Progress | None) -> Seen:
-    seen = Seen()
+def _walk(top: bytes, progress: Progress | None) -> WalkedDisk:
+    seen = WalkedDisk()
     status = os.stat(top)
     with os.scandir(top):
         pass  # that the root cannot be read is an error, and no finding
@@ -100,7 +100,7 @@ def _walk(top: bytes, progress: Progress | None) -> Seen:
     todo: list[ToRead] = [(top, "/", root)]
     while todo:
         path, location, thing = todo.pop()
-        combinations: Counter[Thing] = Counter()
+        combinations: Counter[ThingOnDisk] = Counter()
         try:
             with os.scandir(path) as entries:
                 for entry in entries:
@@ -121,11 +121,16 @@ def _walk(top: bytes, progress: Progress | None) -> Seen:
 
 
 #: A folder to be read: where it is on this machine, and in its store, and what it is.
-ToRead = tuple[bytes, str, Thing]
+ToRead = tuple[bytes, str, ThingOnDisk]
 
 
 def _look(
-    entry: os.DirEntry[bytes], above: str, expected: Thing, device: int, combinations: Counter[Thing], seen: Seen
+    entry: os.DirEntry[bytes],
+    above: str,
+    expected: ThingOnDisk,
+    device: int,
+    combinations: Counter[ThingOnDisk],
+    seen: WalkedDisk,
 ) -> ToRead | None:
     """Look at one thing; a folder that is to be read is given back."""
     try:

@@ -9,7 +9,7 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.difference import unit_data
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
 from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
-from drawknife.core.model.soundness import nearest, problems
+from drawknife.core.model.soundness import flaws, nearest
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.key_paths import Where
@@ -237,7 +237,7 @@ def _model_from(data: Any, text: str) -> m.Model:
     sections = {name: reading.section(data, name) for name in SECTIONS}
     model = m.Model(**units, **sections, **lines)
     lost = reading.lost_names()
-    for p in problems(model):
+    for p in flaws(model):
         where = reading.original(p.where)
         found = _at(data, where)
         if lost.isdisjoint(re.split("[ :]", str(found))):

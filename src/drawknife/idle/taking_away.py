@@ -35,14 +35,14 @@ class Idle(NamedTuple):
     reasons: tuple[str, ...]
 
 
-class Sought(NamedTuple):
+class IdleParts(NamedTuple):
     """What has no effect, in the order in which it can be taken away; and what was not looked at, in words."""
 
     found: list[Idle]
     left_out: list[str]
 
 
-def idle(prepared: Prepared, at: datetime, credentials: Credentials = None) -> Sought:
+def idle(prepared: Prepared, at: datetime, credentials: Credentials = None) -> IdleParts:
     """All parts of a model without effect, as of a moment."""
     return _Search(prepared.full, at, credentials).run()
 
@@ -58,7 +58,7 @@ class _Search:
         self.found: list[Idle] = []
         self.not_looked_at: dict[str, int] = {}
 
-    def run(self) -> Sought:
+    def run(self) -> IdleParts:
         today = self.whole.on(self.at.date())
         self._take(list(p.groups_unnamed(self.whole.model)))
         gone = {x.part.what.name for x in self.found if x.part.kind == "group"}
@@ -74,7 +74,7 @@ class _Search:
         # A group that only lines without effect name goes with them, and could not go alone.
         self._take([x for x in p.groups_unnamed(self.now.model) if x.what.name not in gone], sure=True)
         left = [f"{number_of(n, what)} that may have no effect" for what, n in self.not_looked_at.items()]
-        return Sought(self.found, [f"not looked at, as it takes long in a model of this size: {x}" for x in left])
+        return IdleParts(self.found, [f"not looked at, as it takes long in a model of this size: {x}" for x in left])
 
     def _may_be(self, today: Prepared, part: p.Part) -> bool:
         if self.large and part.kind in ("membership", "endpoint entry"):

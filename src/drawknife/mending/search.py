@@ -41,7 +41,7 @@ LATER = timedelta(days=365)
 Changes = tuple[Change, ...]
 
 
-class Sought(NamedTuple):
+class WaysFound(NamedTuple):
     """Sets of changes, the fewest first; and whether there may be more that were not looked at."""
 
     found: list[Changes]
@@ -56,12 +56,12 @@ class _State:
     prepared: Prepared
 
 
-def mends(prepared: Prepared, question: Question, now: datetime) -> Sought:
+def mends(prepared: Prepared, question: Question, now: datetime) -> WaysFound:
     """Sets of changes after which a refused question is allowed. Empty where it is allowed, or nothing helps."""
     return _Search(prepared, question, now, wanted=True).run()
 
 
-def stops(prepared: Prepared, question: Question, now: datetime) -> Sought:
+def stops(prepared: Prepared, question: Question, now: datetime) -> WaysFound:
     """Sets of changes after which an allowed question is refused."""
     return _Search(prepared, question, now, wanted=False).run()
 
@@ -79,10 +79,10 @@ class _Search:
         self._known: dict[frozenset[str], _State | None] = {}
         self._left = 0
 
-    def run(self) -> Sought:
+    def run(self) -> WaysFound:
         """All that was found, the fewest changes first."""
         if verdict(self.whole, self.question, self.at).allowed is self.wanted:
-            return Sought([], True)
+            return WaysFound([], True)
         states = self._past_all_gates() if self.wanted else self._stopped()
         found: list[Changes] = []
         seen: set[frozenset[str]] = set()
@@ -97,7 +97,7 @@ class _Search:
         found.sort(key=lambda c: (len(c), sum(self.breadth(x) for x in c)))
         if len(found) > MOST:
             self.cut = True
-        return Sought(found[:MOST], not self.cut)
+        return WaysFound(found[:MOST], not self.cut)
 
     # --- trying -----------------------------------------------------------------------------------
 

@@ -73,7 +73,7 @@ class Ask(_Strict):
     optional: bool = False
 
 
-class Step(_Strict):
+class PatternPart(_Strict):
     """A part of a pattern that can be done by itself: what it does, the keys of what it asks, and its changes."""
 
     does: str
@@ -100,7 +100,7 @@ class Pattern(_Strict):
     about: str
     asks: list[Ask]
     changes: list[dict[str, Any]] = []
-    steps: list[Step] = []
+    steps: list[PatternPart] = []
     trials: list[Trials] = []
 
     @property

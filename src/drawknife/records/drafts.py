@@ -19,7 +19,7 @@ from .database import Database
 MOST_STEPS = 10_000
 
 
-class Step(NamedTuple):
+class StoredStep(NamedTuple):
     """One step: what it does, as a change is written down, and who wrote it when, at which revision.
 
     `administrator` is the person; `who` may be a program of theirs.
@@ -41,7 +41,7 @@ class Draft(NamedTuple):
     begun: datetime
     begun_by: str
     version: int
-    steps: tuple[Step, ...]
+    steps: tuple[StoredStep, ...]
 
 
 class Summary(NamedTuple):
@@ -92,7 +92,7 @@ def read(database: Database, name: str) -> Draft:
     if not rows:
         raise missing(database, name)
     steps = tuple(
-        Step(number, revision, at, who, administrator, json.loads(step))
+        StoredStep(number, revision, at, who, administrator, json.loads(step))
         for *_, number, revision, at, who, administrator, step in rows
         if number is not None
     )

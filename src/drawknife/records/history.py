@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from drawknife.answers.when import Step
+from drawknife.answers.when import CountingRevision
 from drawknife.core.decide.since import destinations, holding_ever, possible_folders
 from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
@@ -248,7 +248,7 @@ _AT_AN_ENDPOINT = ("endpoints", "settings", "inside", "openings", "forwardings")
 
 def steps_for(
     database: Database, newest: Snapshot, question: Question
-) -> tuple[list[Step], dict[str, set[str]], set[str]]:
+) -> tuple[list[CountingRevision], dict[str, set[str]], set[str]]:
     """The revisions that changed something that can count for a question, the newest first; the folders that can, and
     the groups.
 
@@ -289,7 +289,9 @@ def steps_for(
     for revision, item in rows:
         by_revision.setdefault(revision, []).append(item)
     known = read_revisions(database, list(by_revision))
-    steps = [Step(*known[number], tuple(by_revision[number])) for number in sorted(by_revision, reverse=True)]
+    steps = [
+        CountingRevision(*known[number], tuple(by_revision[number])) for number in sorted(by_revision, reverse=True)
+    ]
     folders: dict[str, set[str]] = {}
     for place in places:
         folders.setdefault(fold(place.store), set()).add(place.path)

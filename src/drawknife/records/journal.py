@@ -20,7 +20,7 @@ Item = tuple[str, str, Any, Any]
 SHOWN = 50
 
 
-class Line(NamedTuple):
+class JournalRow(NamedTuple):
     """One line. `revision` is None where the model is not changed; `followed` None where that was not looked at.
 
     `items` are the first of `item_count`.
@@ -78,7 +78,7 @@ def note_followed(database: Database, revision: int, followed: Sequence[str]) ->
 _LINES = "SELECT id, revision, at, who, what, followed, before, after FROM journal"
 
 
-class Wanted(NamedTuple):
+class LinesWanted(NamedTuple):
     """Which lines: of whom, about what (a section and a name, and how a line of text names it), from when, up to when."""
 
     who: str | None = None
@@ -105,7 +105,9 @@ class Wanted(NamedTuple):
         return f" WHERE {' AND '.join(conditions)}" if conditions else "", tuple(parameters)
 
 
-def read_journal(database: Database, limit: int, offset: int = 0, wanted: Wanted = Wanted()) -> tuple[int, list[Line]]:
+def read_journal(
+    database: Database, limit: int, offset: int = 0, wanted: LinesWanted = LinesWanted()
+) -> tuple[int, list[JournalRow]]:
     """How many lines there are of those wanted, and some, the newest first, each with the first of its items."""
     where, parameters = wanted.where()
     total = database.read("SELECT count(*) FROM journal" + where, parameters)[0][0]
@@ -124,7 +126,7 @@ def read_journal(database: Database, limit: int, offset: int = 0, wanted: Wanted
     return total, [_line(row, items.get(row[0], []), counts.get(row[0], 0)) for row in rows]
 
 
-def read_line(database: Database, revision: int, limit: int, offset: int = 0) -> Line | None:
+def read_line(database: Database, revision: int, limit: int, offset: int = 0) -> JournalRow | None:
     """The line of a revision, with some of its items; None if there is no such revision."""
     rows = database.read(f"{_LINES} WHERE revision = %s", (revision,))
     if not rows:
@@ -143,12 +145,12 @@ def _item(row: list[Any]) -> Item:
     return section, name, before and json.loads(before), after and json.loads(after)
 
 
-def _line(row: TupleRow, items: list[Item], count: int) -> Line:
+def _line(row: TupleRow, items: list[Item], count: int) -> JournalRow:
     id_, revision, at, who, what, followed, before, after = row
     if not count and (before or after):  # kept by an older version, many items only as their number
         items = list(sides_of(before or {}, after or {}))
         count = len(items)
-    return Line(id_, revision, at, who, what, followed, count, items)
+    return JournalRow(id_, revision, at, who, what, followed, count, items)
 
 
 def sides_of(before: dict[str, Any], after: dict[str, Any]) -> Iterable[Item]:

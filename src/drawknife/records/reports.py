@@ -12,7 +12,7 @@ from drawknife.core.words.errors import NotFound, Refused
 from .database import Database
 
 
-class Kept(NamedTuple):
+class KeptReport(NamedTuple):
     """A report as it is kept: `told` and `signed` are documents."""
 
     number: int
@@ -39,27 +39,27 @@ def add(database: Database, about: str, revision: int, who: str, told: dict[str,
     return int(rows[0][0])
 
 
-def each(database: Database) -> list[Kept]:
+def each(database: Database) -> list[KeptReport]:
     """The newest, the newest first, without what they told."""
     rows = database.read(
         "SELECT number, about, revision, made, made_by, '{}'::jsonb, since, signed FROM reports ORDER BY number DESC"
         " LIMIT %s", (LISTED,),
     )  # fmt: skip
-    return [Kept(*row) for row in rows]
+    return [KeptReport(*row) for row in rows]
 
 
-def find(database: Database, number: int) -> Kept:
+def find(database: Database, number: int) -> KeptReport:
     """One; :class:`NotFound`."""
     rows = database.read(_ROWS + " WHERE number = %s", (number,))
     if not rows:
         raise NotFound("report", str(number), [], "number", "a number that the list of reports has")
-    return Kept(*rows[0])
+    return KeptReport(*rows[0])
 
 
-def last_signed(database: Database, about: str) -> Kept | None:
+def last_signed(database: Database, about: str) -> KeptReport | None:
     """The one about the same that was signed last."""
     rows = database.read(_ROWS + " WHERE about = %s AND signed IS NOT NULL ORDER BY number DESC LIMIT 1", (about,))
-    return Kept(*rows[0]) if rows else None
+    return KeptReport(*rows[0]) if rows else None
 
 
 def sign(database: Database, number: int, signed: dict[str, Any]) -> None:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 from .database import Database
 
 
-class Told(NamedTuple):
+class ToldFinding(NamedTuple):
     """A finding as it was told."""
 
     kind: str
@@ -30,17 +30,17 @@ class Last(NamedTuple):
     at: datetime
 
 
-def read_told(database: Database, way: str) -> tuple[list[Told], Last | None]:
+def read_told(database: Database, way: str) -> tuple[list[ToldFinding], Last | None]:
     """What was told by a way and has not been told to be mended, and of which revision that was."""
     rows = database.read(
         "SELECT kind, about, text FROM told_findings WHERE way = %s ORDER BY kind, about, text", (way,)
     )
     last = database.read("SELECT revision, at FROM told_last WHERE way = %s", (way,))
-    return [Told(*row) for row in rows], Last(*last[0]) if last else None
+    return [ToldFinding(*row) for row in rows], Last(*last[0]) if last else None
 
 
 def note_told(
-    database: Database, way: str, new: Iterable[Told], mended: Iterable[Told], revision: int, at: datetime
+    database: Database, way: str, new: Iterable[ToldFinding], mended: Iterable[ToldFinding], revision: int, at: datetime
 ) -> None:
     """It was told: what is new, what is mended, as of a revision."""
     with database.transaction() as connection:

@@ -21,13 +21,13 @@ from drawknife.core.prepared.settings import resolve
 from drawknife.core.words.names import BadValue, Place, base, check_path, child, fold, parent
 
 from .listed import Listed, asked_of
-from .log import Line
-from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere
-from .tree import PART, Thing
+from .log import ActionLine
+from .refusals import BadName, Denied, InTheWay, LimitReached, NotThere
+from .tree import PART, FileOrFolder
 from .writing import Modifying, Scene, Writing
 
 #: What a location that only leads to virtual paths is to a client.
-SYNTHETIC = Thing(True, 0, 0.0, 0)
+SYNTHETIC = FileOrFolder(True, 0, 0.0, 0)
 
 
 class Session:
@@ -70,11 +70,11 @@ class Session:
         return verdict(self.scene.room.prepared(), question, self._now())
 
     def need(self, action: str, path: str, **more: Any) -> None:
-        """Ask, and write it down; :class:`Denied` or :class:`NoRoom` where it is refused."""
+        """Ask, and write it down; :class:`Denied` or :class:`LimitReached` where it is refused."""
         found = self.ask(action, path, **more)
         self.tell(action, path, found, to=more.get("to"), owner=more.get("owner"))
         if not found.allowed:
-            raise NoRoom(found.text) if found.gate == "limits" else Denied(found.text)
+            raise LimitReached(found.text) if found.gate == "limits" else Denied(found.text)
 
     def tell(
         self,
@@ -90,13 +90,13 @@ class Session:
         """Write a verdict down."""
         f = self.facts
         self.scene.log.write(
-            Line(
+            ActionLine(
                 self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
                 found.gate, found.reason, found.text, owner, note, size,
             )
         )  # fmt: skip
 
-    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> NoRoom:
+    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> LimitReached:
         """What is raised where `more` bytes of a file of `length` do not come in, which is written down with the limit."""
         asked = replace(
             self.facts, action="append", path=path, owner=owner, at=self._now(), size=more, replaced_size=length
@@ -113,7 +113,7 @@ class Session:
             size=more if action == "append" else length + more,
             note="while it came",
         )
-        return NoRoom(text)
+        return LimitReached(text)
 
     def setting(self, name: str) -> Any:
         """A setting as it reaches the account."""
@@ -140,7 +140,7 @@ class Session:
         """The store folder that a location leads to; None: to none, or it only leads to virtual paths."""
         return self._prepared.namespace(self._account()).resolve(location).place
 
-    def look(self, location: str) -> Thing | None:
+    def look(self, location: str) -> FileOrFolder | None:
         """What is at a location, whoever may know it. A file under the name of a virtual path is hidden."""
         space = self._prepared.namespace(self._account())
         at = space.resolve(location)
@@ -170,7 +170,7 @@ class Session:
             raise NotThere(location)
         return place
 
-    def _thing(self, location: str, folder: bool | None = None) -> Thing:
+    def _thing(self, location: str, folder: bool | None = None) -> FileOrFolder:
         thing = self.look(location)
         if thing is None or (folder is not None and thing.folder is not folder):
             raise NotThere(location)
@@ -320,7 +320,7 @@ class Session:
         if one != other:
             self._move(one, other, there)
 
-    def _move(self, one: Place, other: Place, there: Thing | None) -> None:
+    def _move(self, one: Place, other: Place, there: FileOrFolder | None) -> None:
         tree, room = self.scene.tree, self.scene.room
         if there is not None:
             room.count(other, tree.owners.get(other), -there.size, -1)

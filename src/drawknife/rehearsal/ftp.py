@@ -7,7 +7,7 @@ import socket
 
 from drawknife.core.model.items import Endpoint
 
-from .ftp_commands import Commands
+from .ftp_commands import FtpCommands
 from .ftp_control import LONGEST
 from .stage import Stage
 
@@ -17,7 +17,7 @@ async def serve_ftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) 
 
     async def met(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         with stand.connected(writer.transport.abort):
-            await Commands(stand, endpoint, reader, writer).run()
+            await FtpCommands(stand, endpoint, reader, writer).run()
 
     context = stand.tls if endpoint.protocol == "ftps" else None
     return await asyncio.start_server(met, sock=listening, limit=LONGEST, ssl=context)

@@ -14,12 +14,12 @@ from drawknife.core.words.names import child
 
 from .ftp_control import FACTS
 from .ftp_data import received, send_file
-from .ftp_sign_in import SigningIn
+from .ftp_sign_in import SignInCommands
 from .listed import Listed
 from .refusals import NotThere
 
 
-class Commands(SigningIn):
+class FtpCommands(SignInCommands):
     """Each command is a method that is called as it is; its argument is what follows it."""
 
     # --- where one is ---------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from drawknife.core.model.items import UNLIMITED, Endpoint
 
 from .acting import Session
 from .ftp_data import CutOff, DataConnections, end, secured, send
-from .refusals import BadName, Denied, InTheWay, NoRoom, NotThere, Refusal
+from .refusals import BadName, Denied, InTheWay, LimitReached, NotDone, NotThere
 from .stage import Stage
 
 log = structlog.get_logger()
@@ -49,7 +49,7 @@ BETWEEN = frozenset(["ALLO", "PASV", "EPSV", "PORT", "EPRT", "TYPE", "MODE", "ST
 FACTS = ("type", "size", "modify", "perm", "unique")
 REPLIES = {
     Denied: (550, "Not permitted."), NotThere: (550, "There is no such file or folder."),
-    InTheWay: (550, "Something is in the way."), NoRoom: (552, "There is no room for it."), BadName: (553, "No name can be so."),
+    InTheWay: (550, "Something is in the way."), LimitReached: (552, "There is no room for it."), BadName: (553, "No name can be so."),
 }  # fmt: skip
 
 
@@ -138,7 +138,7 @@ class Control:
         else:
             try:
                 await command(argument)
-            except Refusal as refused:
+            except NotDone as refused:
                 await self.say(*REPLIES[type(refused)])
             except (ConnectionError, TimeoutError, ssl.SSLError):
                 raise  # the client is gone
@@ -207,8 +207,8 @@ class Control:
         aborted = await self._until_done(doing)
         try:
             await doing
-        except NoRoom:
-            problem = REPLIES[NoRoom]
+        except LimitReached:
+            problem = REPLIES[LimitReached]
         except (CutOff, OSError, ssl.SSLError, ValueError):
             problem = (426, "It was broken off.")
         self._transfer = None

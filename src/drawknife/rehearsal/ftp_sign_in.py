@@ -7,7 +7,7 @@ import asyncio
 from .ftp_control import TRIES, Control
 
 
-class SigningIn(Control):
+class SignInCommands(Control):
     """The commands by which a session begins, ends, and is put under TLS."""
 
     async def do_USER(self, name: str) -> None:

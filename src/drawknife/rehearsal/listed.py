@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from drawknife.core.words.names import child, parent
 
-from .tree import Thing
+from .tree import FileOrFolder
 
 
 class Listed(NamedTuple):
@@ -14,7 +14,7 @@ class Listed(NamedTuple):
 
     name: str
     location: str
-    thing: Thing
+    thing: FileOrFolder
     owner: str | None
 
 

@@ -16,7 +16,7 @@ KEPT = 10_000
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ActionLine:
     """One action. `gate` and `reason` are None and ``allowed`` where it was let; `note` says what happened besides."""
 
     at: datetime
@@ -58,13 +58,13 @@ class Log:
     """Lines as they come, the newest kept; told to whoever listens."""
 
     def __init__(self) -> None:
-        self.lines: deque[Line] = deque(maxlen=KEPT)
-        self._listeners: list[Callable[[Line], None]] = []
+        self.lines: deque[ActionLine] = deque(maxlen=KEPT)
+        self._listeners: list[Callable[[ActionLine], None]] = []
 
-    def listen(self, listener: Callable[[Line], None]) -> None:
+    def listen(self, listener: Callable[[ActionLine], None]) -> None:
         self._listeners.append(listener)
 
-    def write(self, line: Line) -> None:
+    def write(self, line: ActionLine) -> None:
         self.lines.append(line)
         for listener in self._listeners:
             listener(line)
@@ -78,7 +78,7 @@ class BoundedFile:
         self._file = path.open("a", encoding="utf-8")
         self._day = datetime.now(UTC).date()
 
-    def write(self, line: Line) -> None:
+    def write(self, line: ActionLine) -> None:
         text = line.as_json() + "\n"
         full = self._file.tell() > 0 and self._file.tell() + len(text.encode()) > self._largest
         if full or line.at.date() != self._day:

@@ -13,13 +13,13 @@ from drawknife.client import Client, ClientError
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.formats.model_file import read_model
 
-from .log import Line
+from .log import ActionLine
 
 #: Lines of the log that wait to be told, and that are told at once.
 WAITING, AT_ONCE = 10_000, 500
 
 
-class Source(Protocol):
+class ModelSource(Protocol):
     """A model, and who can sign in with what."""
 
     def newer(self, known: Prepared | None) -> Prepared | None:
@@ -34,7 +34,7 @@ class Source(Protocol):
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer server would."""
 
-    def tell(self, line: Line) -> None:
+    def tell(self, line: ActionLine) -> None:
         """Say what was done, and what came of it."""
 
     def close(self) -> None:
@@ -59,7 +59,7 @@ class OneModel:
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         pass
 
-    def tell(self, line: Line) -> None:
+    def tell(self, line: ActionLine) -> None:
         pass
 
     def close(self) -> None:
@@ -77,7 +77,7 @@ class OfService:
         #: Reports go out in their order, and nobody waits for them.
         self._reports = ThreadPoolExecutor(1, "reports")
         #: What is yet to be told; where the service does not keep up, the newest.
-        self._lines: deque[Line] = deque(maxlen=WAITING)
+        self._lines: deque[ActionLine] = deque(maxlen=WAITING)
 
     def newer(self, known: Prepared | None) -> Prepared | None:
         try:
@@ -115,7 +115,7 @@ class OfService:
 
         self._reports.submit(send)
 
-    def tell(self, line: Line) -> None:
+    def tell(self, line: ActionLine) -> None:
         self._lines.append(line)
         self._reports.submit(self._tell_all)
 

@@ -1,25 +1,25 @@
 """Why something is not done; the client is told no more than its protocol says."""
 
 
-class Refusal(Exception):
+class NotDone(Exception):
     """Something is not done. The client is told no more than its protocol says."""
 
 
-class Denied(Refusal):
+class Denied(NotDone):
     """The rules do not let it."""
 
 
-class NoRoom(Refusal):
+class LimitReached(NotDone):
     """A limit does not let it, or no more of it."""
 
 
-class NotThere(Refusal):
+class NotThere(NotDone):
     """It would be let, and there is no such file or folder."""
 
 
-class InTheWay(Refusal):
+class InTheWay(NotDone):
     """Something is there already, or is in the folder."""
 
 
-class BadName(Refusal):
+class BadName(NotDone):
     """A name that cannot be."""

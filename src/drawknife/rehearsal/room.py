@@ -15,7 +15,7 @@ from drawknife.core.words.names import Place, parent
 Key = tuple[str, str, str]
 
 
-class Room:
+class RoomLeft:
     """Usage beside the model's. Charged from several threads at once."""
 
     def __init__(self, prepared: Prepared) -> None:
@@ -92,7 +92,7 @@ class Room:
 class Upload:
     """Bytes that come, each piece of which is let in by all limits together or not at all."""
 
-    def __init__(self, room: Room, place: Place, owner: str, ceilings: dict[Key, int], most: int | None) -> None:
+    def __init__(self, room: RoomLeft, place: Place, owner: str, ceilings: dict[Key, int], most: int | None) -> None:
         self._room, self.place, self.owner, self.ceilings, self._most = room, place, owner, ceilings, most
         #: So long is it, and so many of its bytes were counted.
         self.length = 0

@@ -17,7 +17,7 @@ from drawknife.core.model.items import UNLIMITED
 
 from .acting import Session
 from .listed import Listed
-from .refusals import BadName, Denied, InTheWay, NotThere, Refusal
+from .refusals import BadName, Denied, InTheWay, NotDone, NotThere
 from .writing import Writing
 
 log = structlog.get_logger()
@@ -90,7 +90,7 @@ class Files(asyncssh.SFTPServer):
         """Do something, and tell a refusal as version 3 has it."""
         try:
             return work(*arguments)
-        except Refusal as refused:
+        except NotDone as refused:
             code, text = _SENTENCES.get(type(refused), (wire.FX_FAILURE, "there is no room for it"))
             raise asyncssh.SFTPError(code, text) from None
         except asyncssh.SFTPError:
@@ -171,7 +171,7 @@ class Files(asyncssh.SFTPServer):
                 return
             if size > writing.end:
                 writing.put(b"\0", size - 1)
-        except Refusal:
+        except NotDone:
             writing.break_off()
             raise
         os.ftruncate(writing.fd, size)
@@ -202,7 +202,7 @@ class Files(asyncssh.SFTPServer):
         if flags & (wire.FXF_WRITE | wire.FXF_APPEND):
             try:
                 writing = self._writing(at, flags, appends)
-            except Refusal:
+            except NotDone:
                 if reading is not None:
                     os.close(reading)
                 raise

@@ -19,9 +19,9 @@ from drawknife.core.words.names import fold
 
 from .acting import Session
 from .keys import host_key_in, tls_context
-from .log import Line, Log
-from .model_source import Source, equal
-from .room import Room
+from .log import ActionLine, Log
+from .model_source import ModelSource, equal
+from .room import RoomLeft
 from .tree import Tree
 from .writing import Scene
 
@@ -36,7 +36,7 @@ class Stage:
 
     def __init__(
         self,
-        source: Source,
+        source: ModelSource,
         folder: Path,
         *,
         host: str = "127.0.0.1",
@@ -60,7 +60,7 @@ class Stage:
         first = source.newer(None)
         assert first is not None
         self._known: Prepared = first
-        self.room = Room(first)
+        self.room = RoomLeft(first)
         self.tree.make_folders_of(first.model)
         self.scene = Scene(self.room, self.tree, self.log)
         self.connections: list[Callable[[], None]] = []
@@ -153,7 +153,7 @@ class Stage:
 
     def _refused(self, asked: Question, found: Verdict) -> None:
         self.log.write(
-            Line(
+            ActionLine(
                 datetime.now(UTC), 0, asked.account, asked.endpoint or "", asked.client or "", "sign-in", None, None, False,
                 found.gate, found.reason, found.text,
             )

@@ -11,7 +11,7 @@ from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import Endpoint
 
 from .ftp import serve_ftp
-from .model_source import Source
+from .model_source import ModelSource
 from .sftp import serve_sftp
 from .stage import Stage
 
@@ -27,7 +27,7 @@ class Opened(NamedTuple):
 class StandIn(Stage):
     """A stage whose endpoints can be opened."""
 
-    def __init__(self, source: Source, folder: Path, **options: Any) -> None:
+    def __init__(self, source: ModelSource, folder: Path, **options: Any) -> None:
         """As :class:`Stage`."""
         super().__init__(source, folder, **options)
         self.opened: list[Opened] = []

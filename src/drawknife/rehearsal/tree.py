@@ -24,7 +24,7 @@ PART = ".part-"
 _PIECE = 1 << 20
 
 
-class Thing(NamedTuple):
+class FileOrFolder(NamedTuple):
     """A file or folder: its size in bytes, and when it was last changed (seconds since 1970)."""
 
     folder: bool
@@ -73,7 +73,7 @@ class Tree:
         finally:
             os.close(at)
 
-    def look(self, place: Place) -> Thing | None:
+    def look(self, place: Place) -> FileOrFolder | None:
         """What is there: a file or a folder; None: nothing, or something else."""
         try:
             with self._above(place) as (above, name):
@@ -83,7 +83,7 @@ class Tree:
         if not (stat.S_ISREG(found.st_mode) or stat.S_ISDIR(found.st_mode)):
             return None
         folder = stat.S_ISDIR(found.st_mode)
-        return Thing(folder, 0 if folder else found.st_size, found.st_mtime, found.st_ino)
+        return FileOrFolder(folder, 0 if folder else found.st_size, found.st_mtime, found.st_ino)
 
     def names_in(self, place: Place) -> list[str]:
         """The names of the files and folders in a folder."""

@@ -10,15 +10,15 @@ from drawknife.core.model.items import UNLIMITED
 from drawknife.core.words.names import Place
 
 from .log import Log
-from .refusals import NoRoom, NotThere
-from .room import Room, Upload
+from .refusals import LimitReached, NotThere
+from .room import RoomLeft, Upload
 from .tree import Tree
 
 
 class Scene(NamedTuple):
     """What everybody in a rehearsal acts on."""
 
-    room: Room
+    room: RoomLeft
     tree: Tree
     log: Log
 
@@ -31,7 +31,7 @@ class Acting(Protocol):
 
     def setting(self, name: str) -> Any: ...
     def need(self, action: str, path: str, **more: Any) -> None: ...
-    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> NoRoom: ...
+    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> LimitReached: ...
 
 
 class Writing:
@@ -69,7 +69,7 @@ class Writing:
         self._free = length
 
     def put(self, data: bytes, at: int | None = None) -> None:
-        """Write a piece, at the end or at an offset. :class:`NoRoom` where a limit does not let it in."""
+        """Write a piece, at the end or at an offset. :class:`LimitReached` where a limit does not let it in."""
         start = self.end if at is None else at
         end = start + len(data)
         if not self.upload.lets(end, self._free):

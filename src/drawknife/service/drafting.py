@@ -30,7 +30,7 @@ from drawknife.records import drafts, history, journal
 from drawknife.records.tokens import Holder
 
 from .current import Current
-from .keeping import Kept
+from .keeping import KeptModel
 
 
 class Drafting:
@@ -39,7 +39,7 @@ class Drafting:
     def __init__(self, state: Current, holder: Holder) -> None:
         self._state, self._holder = state, holder
         self._database = state.database
-        self._keeper = Kept(state, holder)
+        self._keeper = KeptModel(state, holder)
 
     # --- looking ----------------------------------------------------------------------------------
 
@@ -78,7 +78,7 @@ class Drafting:
             changed_since=[] if unfit else self._changed_since(prepared.model, draft),
         )  # fmt: skip
 
-    def _misfit(self, step: drafts.Step, error: DrawknifeError) -> msg.Misfit:
+    def _misfit(self, step: drafts.StoredStep, error: DrawknifeError) -> msg.Misfit:
         """Why a step fits no more, with the last revision after it that changed something it names."""
         said = "; ".join(dict.fromkeys([str(error), *(p.message for p in error.places if p.message not in str(error))]))
         touched = list(history.touched_since(self._database, step.revision, names_in(step.step)))
@@ -211,7 +211,7 @@ class Drafting:
             laid = lay(model, steps, self._keeper)
             return laid.model, laid.renames
 
-        changing = Changing(Kept(self._state, self._holder, take), datetime.now(UTC))
+        changing = Changing(KeptModel(self._state, self._holder, take), datetime.now(UTC))
         writers = sorted({s.who for s in draft.steps} - {self._holder.name})
         by = f", written by {' and '.join(writers)}" if writers else ""
         done = changing.change_edit(edit, f"apply draft {draft.name}{by}", expected, back)
@@ -286,7 +286,7 @@ class Drafting:
         }
 
 
-class _Applying(Kept):
+class _Applying(KeptModel):
     """As whoever would apply a draft: what is refused for the draft's own sake comes first; credentials that come back are known."""
 
     def __init__(self, state: Current, holder: Holder, refused: NotAllowed | None, laid: Laid) -> None:
@@ -299,10 +299,10 @@ class _Applying(Kept):
         )
 
     def credentials(self) -> Credentials:
-        return _held(Kept(self._state, self._holder), self._state.snapshot().model, self._laid)
+        return _held(KeptModel(self._state, self._holder), self._state.snapshot().model, self._laid)
 
 
-class _Within(Kept):
+class _Within(KeptModel):
     """The model as it would be with a draft, in the place of the one in force."""
 
     def __init__(self, state: Current, holder: Holder, revision: int, laid: Laid, prepared: Prepared) -> None:
@@ -316,7 +316,7 @@ class _Within(Kept):
         return Drafting(self._state, self._holder).held_in(self._laid)
 
 
-def _held(keeper: Kept, model: Model, laid: Laid) -> Credentials:
+def _held(keeper: KeptModel, model: Model, laid: Laid) -> Credentials:
     known = keeper.credentials()
     if known is None or laid.back_from is None:
         return known

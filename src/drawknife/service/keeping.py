@@ -9,7 +9,7 @@ import structlog
 from psycopg import Connection
 from psycopg.rows import TupleRow
 
-from drawknife.answers.changing import Changing, Done, Edit
+from drawknife.answers.changing import Changing, Edit, InForce
 from drawknife.answers.taking_back import renamed_since, turned_round, undone
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.outside_area import outside
@@ -40,7 +40,7 @@ log = structlog.get_logger()
 Within = Callable[[Connection[TupleRow]], None]
 
 
-class Kept:
+class KeptModel:
     """A :class:`~drawknife.answers.changing.Keeper`; the holder makes the changes, as far as it may.
 
     `within` is done in the same transaction.
@@ -59,7 +59,7 @@ class Kept:
     def credentials(self) -> Credentials:
         return self._state.credentials(self._state.snapshot())
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> Done:
+    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
         """One transaction, one revision; credentials are carried along with renamed accounts."""
         was: list[Model] = []
         renamed: list[tuple[str, str, str]] = []
@@ -84,7 +84,7 @@ class Kept:
             self._state.database, within, self._holder.name, what, expected, self._state.snapshot(), renames=renamed
         )
         self._state.took(after)
-        return Done(was[-1], after.model, after.revision)
+        return InForce(was[-1], after.model, after.revision)
 
     def _came_as(self, model: Model, after: Model, renames: Renames, back_from: int) -> list[tuple[str, list[str]]]:
         """The accounts that come back, each with the names that it had since, of which it went under the last."""
@@ -136,7 +136,7 @@ class Kept:
     def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
         return may_not(self._state, self._holder, before, after, renames)
 
-    def followed(self, done: Done, said: Sequence[str]) -> None:
+    def followed(self, done: InForce, said: Sequence[str]) -> None:
         try:
             note_followed(self._state.database, done.revision, said)
         except Unavailable as error:
@@ -199,11 +199,11 @@ ITSELF = Holder("drawknife", OWNER, None, "drawknife", False)
 
 def changing(state: Current, holder: Holder) -> Changing:
     """Changes of the model in force, by somebody, as of now."""
-    return Changing(Kept(state, holder), datetime.now(UTC))
+    return Changing(KeptModel(state, holder), datetime.now(UTC))
 
 
 def note_what_followed(
     state: Current, before: Model, after: Snapshot, held: Credentials, renames: Renames | None = None
 ) -> None:
     """Keep what followed from a change that was made in another way: by a sync, or a census."""
-    changing(state, ITSELF).followed(Done(before, after.model, after.revision), renames or Renames(), held)
+    changing(state, ITSELF).followed(InForce(before, after.model, after.revision), renames or Renames(), held)

@@ -59,7 +59,7 @@ def bad_fields(error: ValidationError) -> Response:
     return problem("bad-input", "The input has mistakes", 400, detail, places)
 
 
-class Told(NamedTuple):
+class ProblemKind(NamedTuple):
     """How a kind of error is told: the problem's type and title, its status, and a sentence if it has none of its own."""
 
     kind: str
@@ -70,30 +70,30 @@ class Told(NamedTuple):
 
 
 #: How each family of errors is told; the nearest in its line of descent counts.
-TOLD: dict[type[Exception], Told] = {
-    Mistaken: Told("bad-input", "The input has mistakes", 400),
-    BadDocument: Told("bad-document", "The document has mistakes", 400),
-    NotFound: Told("not-found", "There is no such thing", 404),
-    Refused: Told("change-refused", "The change cannot be done", 409),
-    NotAllowed: Told("not-allowed", "That is not yours to do", 403),
-    Conflict: Told("changed-meanwhile", "The model has changed meanwhile", 412),
-    DirectoryFailed: Told("directory-failed", "The directory did not answer as it should", 502),
-    NotReadable: Told("file-not-read", "The file is not read", 400),
-    Busy: Told("busy", "Too much at once", 503, retry_after=5),
-    Unavailable: Told(
+TOLD: dict[type[Exception], ProblemKind] = {
+    Mistaken: ProblemKind("bad-input", "The input has mistakes", 400),
+    BadDocument: ProblemKind("bad-document", "The document has mistakes", 400),
+    NotFound: ProblemKind("not-found", "There is no such thing", 404),
+    Refused: ProblemKind("change-refused", "The change cannot be done", 409),
+    NotAllowed: ProblemKind("not-allowed", "That is not yours to do", 403),
+    Conflict: ProblemKind("changed-meanwhile", "The model has changed meanwhile", 412),
+    DirectoryFailed: ProblemKind("directory-failed", "The directory did not answer as it should", 502),
+    NotReadable: ProblemKind("file-not-read", "The file is not read", 400),
+    Busy: ProblemKind("busy", "Too much at once", 503, retry_after=5),
+    Unavailable: ProblemKind(
         "unavailable", "The database is away", 503,
         "the database cannot be reached; the service goes on by itself when it is back", 1,
     ),
-    Uncertain: Told(
+    Uncertain: ProblemKind(
         "uncertain", "The change may have been done", 503,
         "the database went away while the change was made: it was done whole, or not at all; "
         "the journal says which, when it is back", 1,
     ),
-    NoRoom: Told("no-room", "The database has no room", 507),
-    UnicodeEncodeError: Told(
+    NoRoom: ProblemKind("no-room", "The database has no room", 507),
+    UnicodeEncodeError: ProblemKind(
         "bad-input", "The input has mistakes", 400, "the text holds half of a surrogate pair, which cannot be kept"
     ),
-    RecursionError: Told("bad-input", "The input has mistakes", 400, "the input is nested too deep"),
+    RecursionError: ProblemKind("bad-input", "The input has mistakes", 400, "the input is nested too deep"),
 }  # fmt: skip
 #: What whoever runs the service should know.
 LOGGED = (NoRoom, Unavailable)
@@ -111,7 +111,7 @@ def told(error: Exception) -> Response:
     return problem(how.kind, how.title, how.status, _detail(error, how), places, **headers)
 
 
-def _detail(error: Exception, how: Told) -> str:
+def _detail(error: Exception, how: ProblemKind) -> str:
     if isinstance(error, BadDocument):
         return error.sentence("the change" if "/changes" in request.path else "the document", MANY)
     if isinstance(error, BadInput):

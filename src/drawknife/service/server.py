@@ -25,7 +25,7 @@ from .http_server import LEFT, Certificate, HttpServer, make_server
 from .readiness import tell_manager
 from .shared import Shared
 from .telling import Telling, When
-from .tidings import Way
+from .tidings import WayOfTelling
 
 log = structlog.get_logger()
 
@@ -49,7 +49,7 @@ class Options(NamedTuple):
     patterns: tuple[Path, ...] = ()
     certificate: Certificate | None = None
     proxy: str | None = None
-    ways: tuple[Way, ...] = ()
+    ways: tuple[WayOfTelling, ...] = ()
     tell: When = When()
 
 

@@ -12,7 +12,7 @@ from psycopg.rows import TupleRow
 
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Subject
-from drawknife.directory.reading import Found
+from drawknife.directory.reading import DirectoryContents
 from drawknife.directory.sent import as_resources, found_in
 from drawknife.directory.source import DirectoryFailed, password_is
 from drawknife.directory.sync import TakenOver, bind_password, fetch, options_of, sync
@@ -50,7 +50,7 @@ def _run(current: Current, never: threading.Event) -> None:
             log.exception("a sync failed unexpectedly")
 
 
-def fetch_within(current: Current, directory: Directory) -> Found:
+def fetch_within(current: Current, directory: Directory) -> DirectoryContents:
     """Everything that a directory has, asked in a thread of its own; :class:`DirectoryFailed` after a minute."""
     if options_of(directory).is_provisioned:
         with current.database.connection() as connection:
@@ -74,7 +74,9 @@ def bound_as(current: Current, directory: str, name: str, password: str) -> bool
         raise DirectoryFailed(f"{directory}: {error}") from None
 
 
-def with_adopted(current: Current, directory: Directory, adopt: Collection[Subject]) -> tuple[Found, list[Resource]]:
+def with_adopted(
+    current: Current, directory: Directory, adopt: Collection[Subject]
+) -> tuple[DirectoryContents, list[Resource]]:
     """What a directory has; and what has to be put into one that is provisioned, so that it has what is handed over to it."""
     options = options_of(directory)
     if not adopt or not options.is_provisioned:
@@ -93,7 +95,7 @@ def sync_within(
     held = current.credentials(before)
     more: list[Resource] = []
 
-    def fetched(directory: Directory) -> Found:
+    def fetched(directory: Directory) -> DirectoryContents:
         found, more[:] = with_adopted(current, directory, adopt)
         return found
 

@@ -15,10 +15,10 @@ import structlog
 
 from drawknife.records.database import Unavailable, alone
 from drawknife.records.journal import read_journal
-from drawknife.records.telling import Last, Told, note_told, read_told
+from drawknife.records.telling import Last, ToldFinding, note_told, read_told
 
 from .current import Current
-from .tidings import Change, NotTaken, Tidings, Way
+from .tidings import NewRevision, NotTaken, Tidings, WayOfTelling
 
 log = structlog.get_logger()
 _LOCKS = 0x746F6C64
@@ -53,7 +53,7 @@ class When(NamedTuple):
 class Telling:
     """Tells by some ways, in a thread of its own, as long as the process lives."""
 
-    def __init__(self, current: Current, ways: Sequence[Way], when: When) -> None:
+    def __init__(self, current: Current, ways: Sequence[WayOfTelling], when: When) -> None:
         self._current, self._ways, self._when = current, ways, when
         self._waits: dict[str, tuple[float, datetime]] = {}
         self._looked: dict[str, tuple[int, datetime]] = {}
@@ -79,7 +79,7 @@ class Telling:
                 except Exception:
                     log.exception("telling failed unexpectedly", way=way.name)
 
-    def look(self, way: Way, now: datetime) -> bool:
+    def look(self, way: WayOfTelling, now: datetime) -> bool:
         """Tell by a way what there is to be told, if it is time; true if it was told."""
         wait, until = self._waits.get(way.name, (FIRST_WAIT, now))
         if now < until or self._looked_just_now(way, now):
@@ -111,15 +111,15 @@ class Telling:
             note_told(self._current.database, way.name, tidings.new, tidings.mended, tidings.revision, now)
             return True
 
-    def _looked_just_now(self, way: Way, now: datetime) -> bool:
+    def _looked_just_now(self, way: WayOfTelling, now: datetime) -> bool:
         """Is the model as it was when it was looked at last, not long ago?"""
         revision, at = self._looked.get(way.name, (-1, now))
         return revision == self._current.snapshot().revision and (now - at).total_seconds() < LOOK_AGAIN
 
-    def _tidings(self, told: Sequence[Told], last: Last | None, now: datetime) -> Tidings:
+    def _tidings(self, told: Sequence[ToldFinding], last: Last | None, now: datetime) -> Tidings:
         answering = self._current.answering()
         findings = answering.findings()
-        found = [Told(f.kind, f.about, f.text) for f in findings.findings]
+        found = [ToldFinding(f.kind, f.about, f.text) for f in findings.findings]
         keys, before = {t.key for t in found}, {t.key for t in told}
         # What was not looked at is not mended because it is not found.
         unknown = {kind for kind, what in _LOOKED_AT.items() if any(what in text for text in findings.not_looked_at)}
@@ -133,11 +133,13 @@ class Telling:
             left_out,
         )
 
-    def _changes(self, last: Last | None, revision: int) -> tuple[list[Change], int]:
+    def _changes(self, last: Last | None, revision: int) -> tuple[list[NewRevision], int]:
         """The revisions since what was told last, the newest first, and how many more there are."""
         if last is None or last.revision >= revision:
             return [], 0
         _, lines = read_journal(self._current.database, MOST_CHANGES * 2)
-        of_model = [Change(x.revision, x.at, x.who, x.what) for x in lines if x.revision and x.revision > last.revision]
+        of_model = [
+            NewRevision(x.revision, x.at, x.who, x.what) for x in lines if x.revision and x.revision > last.revision
+        ]
         shown = of_model[:MOST_CHANGES]
         return shown, revision - last.revision - len(shown)

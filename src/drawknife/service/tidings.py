@@ -17,13 +17,13 @@ from typing import NamedTuple, Protocol
 import httpx
 
 from drawknife.core.words.sizes import number_of
-from drawknife.records.telling import Told
+from drawknife.records.telling import ToldFinding
 
 #: Seconds for the other side to answer.
 PATIENCE = 15
 
 
-class Change(NamedTuple):
+class NewRevision(NamedTuple):
     """A revision since what was told last."""
 
     revision: int
@@ -37,9 +37,9 @@ class Tidings(NamedTuple):
 
     revision: int
     at: datetime
-    new: Sequence[Told]
-    mended: Sequence[Told]
-    changes: Sequence[Change]
+    new: Sequence[ToldFinding]
+    mended: Sequence[ToldFinding]
+    changes: Sequence[NewRevision]
     left_out: int = 0
 
 
@@ -47,7 +47,7 @@ class NotTaken(Exception):
     """The other side was not reached, or did not take it."""
 
 
-class Way(Protocol):
+class WayOfTelling(Protocol):
     """A way of telling."""
 
     @property

@@ -1,6 +1,6 @@
 """Trials: what an administrator would do by hand after a change, written down once."""
 
-from .running import Decided, Outcome, outcomes_of
+from .running import GateAnswer, Outcome, outcomes_of
 from .trial_file import read_trials, write_trials
 
-__all__ = ["Decided", "Outcome", "outcomes_of", "read_trials", "write_trials"]
+__all__ = ["GateAnswer", "Outcome", "outcomes_of", "read_trials", "write_trials"]

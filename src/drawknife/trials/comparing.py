@@ -8,13 +8,13 @@ from typing import Any, NamedTuple
 
 from drawknife.core.words.names import BadValue, check_path, child
 
-from .over import Refused, Speaking
+from .over import RefusedByServer, Speaking
 
 #: The letters of the `perm` fact of a folder (RFC 3659, 7.5.5) that do not depend on whose a thing is, each with what it asks.
 PERM = (("e", "enter", ""), ("l", "list", ""), ("c", "upload", "~"), ("m", "make-folder", "~"))
 
 
-class Difference(NamedTuple):
+class ServerDiffers(NamedTuple):
     """Where a server does something else than the model says. `text` is the model's reason, or the server's words."""
 
     location: str
@@ -27,7 +27,7 @@ class Difference(NamedTuple):
 class Compared(NamedTuple):
     """All differences, how many folders were looked at, and how many more there are that were not."""
 
-    differences: list[Difference]
+    differences: list[ServerDiffers]
     looked_at: int
     left_out: int
     #: Names that no model can hold, which are not looked at.
@@ -51,7 +51,7 @@ def compare_server(
     most: int,
 ) -> Compared:
     """Walk what the server shows, from / on, through no more than `most` folders."""
-    found: list[Difference] = []
+    found: list[ServerDiffers] = []
     todo, looked_at, odd, perm_told = deque(["/"]), 0, 0, False
     while todo and looked_at < most:
         location = todo.popleft()
@@ -59,12 +59,12 @@ def compare_server(
         model = listing(location)
         try:
             seen = speaking.seen(location)
-        except Refused as refused:
+        except RefusedByServer as refused:
             if model.allowed:
-                found.append(Difference(location, "list", True, False, str(refused)))
+                found.append(ServerDiffers(location, "list", True, False, str(refused)))
             continue
         if not model.allowed:
-            found.append(Difference(location, "list", False, True, model.text))
+            found.append(ServerDiffers(location, "list", False, True, model.text))
         folders = {x.name: x for x in seen if x.folder and _can_be(child(location, x.name))}
         odd += sum(x.folder for x in seen) - len(folders)
         found += _names(location, model, set(folders))
@@ -84,25 +84,27 @@ def _can_be(location: str) -> bool:
         return False
 
 
-def _names(location: str, model: Listing, shown: set[str]) -> list[Difference]:
+def _names(location: str, model: Listing, shown: set[str]) -> list[ServerDiffers]:
     """Folders that only one of them shows. What nobody has recorded the model does not know: only what it shows must be there,
     and where a location only leads to virtual paths nothing else is."""
     if not model.allowed:
         return []
     missing = [
-        Difference(child(location, name), "shown", True, False, f"the model has it as a {kind}")
+        ServerDiffers(child(location, name), "shown", True, False, f"the model has it as a {kind}")
         for name, kind in sorted(model.folders.items())
         if name not in shown
     ]
     only_leads = bool(model.folders) and set(model.folders.values()) <= {"synthetic", "virtual path"}
     more = sorted(shown - set(model.folders)) if only_leads else []
-    return missing + [Difference(child(location, n), "shown", False, True, "no virtual path leads there") for n in more]
+    return missing + [
+        ServerDiffers(child(location, n), "shown", False, True, "no virtual path leads there") for n in more
+    ]
 
 
-def _letters(at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]) -> list[Difference]:
+def _letters(at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]) -> list[ServerDiffers]:
     found = []
     for letter, action, below in PERM:
         allowed, text = decide({"action": action, "path": child(at, below) if below else at})
         if allowed is not (letter in perm):
-            found.append(Difference(at, action, allowed, letter in perm, text if not allowed else f"perm={perm}"))
+            found.append(ServerDiffers(at, action, allowed, letter in perm, text if not allowed else f"perm={perm}"))
     return found

@@ -25,14 +25,14 @@ DATA, MOST = b"a trial of Drawknife\n", 1 << 20
 WRITING = ("upload", "overwrite", "append", "rename", "delete-file", "make-folder", "delete-folder", "set-attributes")
 
 
-class Done(NamedTuple):
+class ServerDid(NamedTuple):
     """What a server did with a step: let it, or not, or (None) it was not tried; and its words, or why."""
 
     allowed: bool | None
     text: str
 
 
-class Refused(Exception):
+class RefusedByServer(Exception):
     """The server does not do it."""
 
 
@@ -45,7 +45,7 @@ class Shown(NamedTuple):
 
 
 class Speaking(Protocol):
-    """One account signed in at a server. Each raises :class:`Refused` with the server's words."""
+    """One account signed in at a server. Each raises :class:`RefusedByServer` with the server's words."""
 
     def enter(self, path: str) -> None: ...
     def list_names(self, path: str) -> None: ...
@@ -93,25 +93,25 @@ class AtServer:
         #: What the trial has put there, and is there still: by location, is it a folder?
         self._own: dict[str, bool] = {}
 
-    def do(self, question: Question, let_by_model: bool = False) -> Done:
+    def do(self, question: Question, let_by_model: bool = False) -> ServerDid:
         """Do what a question asks. What the model lets, and is not to be had as nothing lies there, says nothing."""
         action, path, to = question.action, question.path, question.to
         if action in WRITING and not self._may_write:
-            return Done(None, "it changes something there, and --may-write was not given")
+            return ServerDid(None, "it changes something there, and --may-write was not given")
         new = action in ("upload", "make-folder")
         if action in WRITING and not new and path not in self._own:
-            return Done(None, "it is not the trial's own, and is left alone")
+            return ServerDid(None, "it is not the trial's own, and is left alone")
         try:
             if (new and self._speaking.there(path)) or (to is not None and self._speaking.there(to)):
-                return Done(None, "something is there already, and is left alone")
+                return ServerDid(None, "something is there already, and is left alone")
             self._act(action, path, to, question.size or len(DATA))
-        except Refused as refused:
+        except RefusedByServer as refused:
             if let_by_model and action == "download" and not self._speaking.there(path):
-                return Done(None, f"nothing of that name is to be seen there: {refused}")
-            return Done(False, str(refused))
+                return ServerDid(None, f"nothing of that name is to be seen there: {refused}")
+            return ServerDid(False, str(refused))
         if (question.size or 0) > MOST:
-            return Done(None, f"it took {show_size(MOST)}, and not as much as is asked was sent")
-        return Done(True, "")
+            return ServerDid(None, f"it took {show_size(MOST)}, and not as much as is asked was sent")
+        return ServerDid(True, "")
 
     def _act(self, action: str, path: str, to: str | None, size: int) -> None:
         speaking = self._speaking
@@ -136,7 +136,7 @@ class AtServer:
         for path in sorted(self._own, key=lambda p: -len(p)):
             try:
                 (self._speaking.delete_folder if self._own[path] else self._speaking.delete_file)(path)
-            except Refused as refused:
+            except RefusedByServer as refused:
                 left.append(f"{path} is still there: {refused}")
         return left
 
@@ -159,13 +159,13 @@ class OverFtp:
             if isinstance(self._ftp, ftplib.FTP_TLS):
                 self._ftp.prot_p()
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def _say(self, command: str) -> None:
         try:
             self._ftp.voidcmd(command)
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def _data(self, command: str, sent: bytes | None) -> None:
         try:
@@ -180,7 +180,7 @@ class OverFtp:
             with suppress(ftplib.error_temp):
                 self._ftp.voidresp()
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def enter(self, path: str) -> None:
         self._say(f"CWD {path}")
@@ -190,7 +190,7 @@ class OverFtp:
         try:
             self._ftp.retrlines(f"NLST {path}", lambda _: None)
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def download(self, path: str) -> None:
         self._data(f"RETR {path}", None)
@@ -209,7 +209,7 @@ class OverFtp:
         try:
             lines = list(self._ftp.mlsd(path))
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
         return [
             Shown(name, facts.get("type", "").lower() == "dir", facts.get("perm"))
             for name, facts in lines
@@ -229,7 +229,7 @@ class OverFtp:
         try:
             self._ftp.rename(path, to)
         except ftplib.Error as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def delete_file(self, path: str) -> None:
         self._say(f"DELE {path}")

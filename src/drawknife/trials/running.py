@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from drawknife.core.decide.trying import Came, run_trial
+from drawknife.core.decide.trying import StepResult, run_trial
 from drawknife.core.model.trials import Step, Trial
 from drawknife.core.prepared.question import Question
 from drawknife.formats.questions import write_question
 
-from .over import Done
+from .over import ServerDid
 
 
-class Decided(NamedTuple):
+class GateAnswer(NamedTuple):
     """What was answered to a question."""
 
     allowed: bool
@@ -24,16 +24,16 @@ class Decided(NamedTuple):
 class Outcome(NamedTuple):
     """What came of a step."""
 
-    came: Came[Decided]
+    came: StepResult[GateAnswer]
     #: What a server did with it, where one was asked.
-    server: Done | None = None
+    server: ServerDid | None = None
 
     @property
     def step(self) -> Step:
         return self.came.step
 
     @property
-    def answer(self) -> Decided:
+    def answer(self) -> GateAnswer:
         return self.came.answer
 
     @property
@@ -51,10 +51,10 @@ class Outcome(NamedTuple):
         return self.is_allowed_as_expected and self.is_so_at_server
 
 
-def outcomes_of(trial: Trial, decide: Callable[[dict[str, Any]], Decided]) -> list[Outcome]:
+def outcomes_of(trial: Trial, decide: Callable[[dict[str, Any]], GateAnswer]) -> list[Outcome]:
     """What comes of each step, where questions are asked as in docs/reference/questions.md."""
 
-    def asked(question: Question) -> Decided:
+    def asked(question: Question) -> GateAnswer:
         return decide(write_question(question))
 
     return [Outcome(came) for came in run_trial(trial, asked)]

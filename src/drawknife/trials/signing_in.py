@@ -8,11 +8,11 @@ from typing import Any
 
 import asyncssh
 
-from .over import DATA, PATIENCE, Address, OverFtp, Refused, Shown, Speaking, some_data
+from .over import DATA, PATIENCE, Address, OverFtp, RefusedByServer, Shown, Speaking, some_data
 
 
 def sign_in(address: Address, account: str, password: str, checked: bool) -> Speaking:
-    """Sign in. `checked`: the server's certificate or host key has to be known. :class:`Refused`, or OSError."""
+    """Sign in. `checked`: the server's certificate or host key has to be known. :class:`RefusedByServer`, or OSError."""
     return (OverSftp if address.protocol == "sftp" else OverFtp)(address, account, password, checked)
 
 
@@ -33,12 +33,12 @@ class OverSftp:
             self._connection, self._sftp = self._loop.run_until_complete(self._come(address, options))
         except asyncssh.HostKeyNotVerifiable as error:
             self._loop.close()
-            raise Refused(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
+            raise RefusedByServer(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
         except (asyncssh.Error, OSError) as error:
             self._loop.close()
             if isinstance(error, OSError):
                 raise
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     async def _come(self, address: Address, options: dict[str, Any]) -> tuple[Any, Any]:
         connection = await asyncssh.connect(address.host, address.port, **options)
@@ -48,7 +48,7 @@ class OverSftp:
         try:
             return self._loop.run_until_complete(asyncio.wait_for(work, PATIENCE))
         except (asyncssh.Error, TimeoutError) as error:
-            raise Refused(str(error)) from None
+            raise RefusedByServer(str(error)) from None
 
     def enter(self, path: str) -> None:
         """SFTP has no entering: whether a folder is told of comes nearest."""
@@ -67,7 +67,7 @@ class OverSftp:
     def there(self, path: str) -> bool:
         try:
             self._do(self._sftp.stat(path))
-        except Refused:
+        except RefusedByServer:
             return False
         return True
 

@@ -7,11 +7,11 @@ from collections.abc import Callable, Iterator
 from ..disk.one_object import ROOT, lets, line
 from ..disk.planned_list import Machine, permissions, planned
 from ..disk.read_folders import Disk
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, Thing, letters, parse_thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, ThingOnDisk, letters, parse_thing
 from ..prepared.namespace import Location
 from ..prepared.needs import Sites
 from ..prepared.people import PreparedAccount
-from ..prepared.prepared import Prepared, Taken
+from ..prepared.prepared import ActingOn, Prepared
 from ..prepared.question import Question, Refusal
 from ..prepared.settings import resolve
 from ..words.names import Place, child, parent
@@ -25,7 +25,7 @@ _OF_FILES = {"download": READ, "overwrite": WRITE, "append": WRITE}
 INSIDE = frozenset({"upload", "make-folder"})
 
 
-def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Taken | None:
+def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> ActingOn | None:
     """Who the server is on the disk of a store for an account; None where the gate is not asked."""
     disk = prepared.disks.get(store)
     if disk is None:
@@ -35,7 +35,7 @@ def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Taken 
         name = resolve(prepared, account, "acts_as").value
         if name is not None:
             name = name.replace("{account}", account.name)
-        known[account.index] = None if name is None else Taken(disk, name, disk.user(name))
+        known[account.index] = None if name is None else ActingOn(disk, name, disk.user(name))
     return known[account.index]
 
 
@@ -83,25 +83,25 @@ def _files(disk: Disk, folder: str, question: Question) -> list[FilesOnDisk]:
 class _Asking:
     """One account's question on one disk."""
 
-    def __init__(self, taken: Taken, user: OsUser, question: Question, place: Place) -> None:
+    def __init__(self, taken: ActingOn, user: OsUser, question: Question, place: Place) -> None:
         self.disk, self.user, self.store = taken.disk, user, place.store
         self.question, self.path = question, place.path
         self.folder = place.path if question.action in ("enter", "list") else parent(place.path)
         self.who = f"{taken.name} (user {user.uid})"
         #: What was asked of which things, and not let.
-        self.lacking: list[tuple[str, Thing, int]] = []
+        self.lacking: list[tuple[str, ThingOnDisk, int]] = []
 
     def called(self, path: str) -> str:
         return f"{self.store}:{path}"
 
-    def may(self, thing: Thing, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
+    def may(self, thing: ThingOnDisk, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
             self.lacking.append((called, thing, wanted))
             text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.told(thing, wanted)}"
             yield Refusal("disk", "no-permission", text)
 
-    def told(self, thing: Thing, wanted: int | None) -> str:
+    def told(self, thing: ThingOnDisk, wanted: int | None) -> str:
         """Whose a thing is, and what decides what may be done to it."""
         why = "" if wanted is None else f", {line(self.user, thing, wanted, self.disk.group)}"
         return f"it is {self.disk.told(thing)}{why}"
@@ -112,10 +112,10 @@ class _Asking:
             more = "" if called == self.called(path) else f", on the way to {self.called(path)}"
             yield from self.may(thing, SEARCH, called, more)
 
-    def owns(self, thing: Thing) -> bool:
+    def owns(self, thing: ThingOnDisk) -> bool:
         return self.user.uid in (ROOT, thing.uid)
 
-    def taking_away(self, folder: str, things: list[Thing]) -> Iterator[Refusal]:
+    def taking_away(self, folder: str, things: list[ThingOnDisk]) -> Iterator[Refusal]:
         """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned."""
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
@@ -127,7 +127,7 @@ class _Asking:
     def meant(self, folder: str) -> list[FilesOnDisk]:
         return _files(self.disk, folder, self.question)
 
-    def good_files(self) -> Callable[[Thing], bool] | None:
+    def good_files(self) -> Callable[[ThingOnDisk], bool] | None:
         """What has to be so of the file that is acted on; None where no file is."""
         action, thing = self.question.action, self.disk.folder(self.folder)
         if action in _OF_FILES:
@@ -272,6 +272,6 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
         yield from asking.taking_away(folder, [x.thing for x in disk.files(folder)])
 
 
-def _not_owned(asking: _Asking, thing: Thing) -> Refusal:
+def _not_owned(asking: _Asking, thing: ThingOnDisk) -> Refusal:
     text = f"{asking.who} does not own {asking.called(asking.path)}: {asking.told(thing, None)}"
     return Refusal("disk", "no-permission", text)

@@ -115,7 +115,7 @@ class Decider(NamedTuple):
     entry: Entry
 
 
-class Finding(NamedTuple):
+class Conclusion(NamedTuple):
     """How a right is decided, without the telling of each entry."""
 
     allowed: bool
@@ -123,7 +123,7 @@ class Finding(NamedTuple):
     text: str
 
 
-def conclude(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Finding:
+def conclude(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Conclusion:
     """Decide `right` at `path` and say why, in short: what :func:`judge` says, without its levels."""
     return _conclude(store, path, right, account, *_decider(store, path, right, account, own))
 
@@ -200,32 +200,32 @@ def _conclude(
     account: PreparedAccount,
     decision: Decider | None,
     seal: tuple[int, str] | None,
-) -> Finding:
+) -> Conclusion:
     here = f"{store.name}:{path}"
     advice = f"`allow account:{account.name} {right}`"
     if decision is not None:
         up, at, entry = decision
         said = f"`{entry}` on {store.name}:{at}{_through(account, entry)}"
         if entry.effect == "allow":
-            return Finding(True, "entry-allows", f"{said} allows it")
+            return Conclusion(True, "entry-allows", f"{said} allows it")
         if entry.effect == "forbid":
             text = f"{said} forbids it, and nothing below can undo that: change or remove it"
-            return Finding(False, "forbidden", text)
+            return Conclusion(False, "forbidden", text)
         if up > 0:
             remedy = f"an entry such as {advice} on {here} is nearer and would win"
         else:
             remedy = "change or remove it; an allow on the same folder does not help"
-        return Finding(False, "denied", f"{said} denies it; {remedy}")
+        return Conclusion(False, "denied", f"{said} denies it; {remedy}")
     if seal is not None:
         text = (
             f"{store.name}:{seal[1]} is sealed, so nothing comes down into it, "
             f"and no entry from there on allows it; add {advice} on {here}"
         )
-        return Finding(False, "sealed", text)
+        return Conclusion(False, "sealed", text)
     if store.open:
-        return Finding(True, "store-open", f"nothing decides it, and store {store.name} is open")
+        return Conclusion(True, "store-open", f"nothing decides it, and store {store.name} is open")
     text = f"no entry there or above allows it, and store {store.name} is closed; add {advice} on {here}"
-    return Finding(False, "no-entry-allows", text)
+    return Conclusion(False, "no-entry-allows", text)
 
 
 def _through(account: PreparedAccount, entry: Entry) -> str:

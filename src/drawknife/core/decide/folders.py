@@ -80,7 +80,7 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
             at = node.path
 
 
-class Way(NamedTuple):
+class FolderOnTheWay(NamedTuple):
     """A folder on the way down, and whether the account may enter it; `alike` more below it are the same."""
 
     path: str
@@ -90,13 +90,13 @@ class Way(NamedTuple):
 
 def on_the_way(
     store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
-) -> list[Way]:
+) -> list[FolderOnTheWay]:
     """The folders from `top` down to `path`, the uppermost first.
 
     From the third level below a folder that carries something, all is as on the second: these are counted, not told.
     """
     rest = path if top == "/" else path[len(top) :]
-    found: list[Way] = []
+    found: list[FolderOnTheWay] = []
     at = top
     node, depth = store.nearest(at)
     for segment in [None, *(rest.split("/")[1:] if rest not in ("", "/") else [])]:
@@ -109,12 +109,12 @@ def on_the_way(
                 continue
         own = (depth == 0 and node is not None and node.owner == account.index) or bool(own_last and at == path)
         enters = walk(store, node, depth, ENTER, account.who_owning if own else account.who)
-        found.append(Way(at, enters, 0))
+        found.append(FolderOnTheWay(at, enters, 0))
     return found
 
 
 def blocked(
     store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
-) -> list[Way]:
+) -> list[FolderOnTheWay]:
     """The folders from `top` down to `path` that the account may not enter, the uppermost first."""
     return [way for way in on_the_way(store, top, path, account, own_last) if not way.enters]

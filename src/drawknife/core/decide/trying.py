@@ -13,7 +13,7 @@ from ..prepared.question import Question
 from .gates import verdict
 
 
-class Told(Protocol):
+class Answered(Protocol):
     """What was answered to a question."""
 
     @property
@@ -24,10 +24,10 @@ class Told(Protocol):
     def text(self) -> str: ...
 
 
-Answer = TypeVar("Answer", bound=Told)
+Answer = TypeVar("Answer", bound=Answered)
 
 
-class Came(NamedTuple, Generic[Answer]):
+class StepResult(NamedTuple, Generic[Answer]):
     """What came of a step."""
 
     step: Step
@@ -41,7 +41,7 @@ class Came(NamedTuple, Generic[Answer]):
         return self.step.gate is None or self.step.gate == self.answer.gate
 
 
-def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[Came[Answer]]:
+def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[StepResult[Answer]]:
     """What comes of each step. What was put by the account is its own; what is not known is somebody else's."""
     owners: dict[str, str] = {}
     found = []
@@ -52,7 +52,7 @@ def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[Came[A
             method=trial.method, size=step.size, at=trial.moment,
         )  # fmt: skip
         answer = decide(question)
-        found.append(Came(step, question, answer))
+        found.append(StepResult(step, question, answer))
         if answer.allowed and step.action != SIGN_IN:
             _remember(owners, question)
     return found
@@ -60,7 +60,7 @@ def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[Came[A
 
 def try_on(
     prepared: Prepared, trial: Trial, now: datetime, credentials: Mapping[str, frozenset[str]] | None = None
-) -> list[Came[Told]]:
+) -> list[StepResult[Answered]]:
     """The same with the verdicts of a model; `now` counts where the trial gives no time.
 
     `credentials` are what accounts have to sign in with; None: not known. Sessions that are open and locks are of the

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..model.disk import OsUser, Thing, letters
+from ..model.disk import OsUser, ThingOnDisk, letters
 
 ROOT = 0
 #: What a number of a user or a group is called.
 Called = Callable[[int], str]
 
 
-def lets(user: OsUser, thing: Thing, wanted: int) -> bool:
+def lets(user: OsUser, thing: ThingOnDisk, wanted: int) -> bool:
     """May `user` do all of `wanted` (a sum of READ, WRITE and SEARCH) to it at once?"""
     if user.uid == ROOT:
         return True
@@ -37,7 +37,7 @@ def lets(user: OsUser, thing: Thing, wanted: int) -> bool:
     return not found and acl.other & wanted == wanted
 
 
-def line(user: OsUser, thing: Thing, wanted: int, group: Called) -> str:
+def line(user: OsUser, thing: ThingOnDisk, wanted: int, group: Called) -> str:
     """What decides that, in words: as the owner, by which line of the list, within which mask, or as others."""
     mode, acl = thing.mode, thing.acl
     if user.uid == ROOT:

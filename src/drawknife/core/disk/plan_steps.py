@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from ..model.disk import Thing
+from ..model.disk import ThingOnDisk
 from ..words.names import parent
 from .read_folders import Disk
 
@@ -20,21 +20,21 @@ class PlanStep(NamedTuple):
 
     path: str
     what: str
-    now: Thing
-    planned: Thing
+    now: ThingOnDisk
+    planned: ThingOnDisk
     number: int = 0
     but: tuple[str, ...] = ()
     perhaps: bool = False
 
 
-class Steps:
+class PlanSteps:
     """Steps, asked for what a thing becomes; things are as `disk` has them."""
 
     def __init__(self, disk: Disk, steps: Iterable[PlanStep]) -> None:
         self.disk = disk
-        self._folders: dict[str, Thing] = {}
-        self._files: dict[tuple[str, Thing], Thing] = {}
-        self._below: dict[str, dict[str, Thing]] = {}
+        self._folders: dict[str, ThingOnDisk] = {}
+        self._files: dict[tuple[str, ThingOnDisk], ThingOnDisk] = {}
+        self._below: dict[str, dict[str, ThingOnDisk]] = {}
         self._known = {"/"}
         for step in steps:
             self._known |= {step.path, *step.but}
@@ -45,7 +45,7 @@ class Steps:
             else:
                 self._below.setdefault(step.path, {})[step.what] = step.planned
 
-    def folder(self, path: str, now: Thing) -> Thing:
+    def folder(self, path: str, now: ThingOnDisk) -> ThingOnDisk:
         """What a folder that is so becomes."""
         at, level = path, 0
         while at not in self._known:
@@ -55,6 +55,6 @@ class Steps:
         below = self._below.get(at, {})
         return below.get("below") or below.get("children" if level == 1 else "deeper") or now
 
-    def file(self, folder: str, now: Thing) -> Thing:
+    def file(self, folder: str, now: ThingOnDisk) -> ThingOnDisk:
         """What a file that is so becomes, in a folder."""
         return self._files.get((folder, now), now)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from ..model.disk import READ, SEARCH, WRITE, Acl, OsUser, Thing
+from ..model.disk import READ, SEARCH, WRITE, Acl, OsUser, ThingOnDisk
 from .one_object import ROOT, lets
 
 #: What stands for a group or an owner that is not known: of a thing that is to be made.
@@ -32,7 +32,7 @@ class Machine:
                 self.members.setdefault(gid, set()).add(user.uid)
 
 
-class Wanted(NamedTuple):
+class WantedAccess(NamedTuple):
     """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
 
     Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
@@ -46,12 +46,12 @@ class Wanted(NamedTuple):
     passing: tuple[int, ...]
 
 
-def permissions(user: OsUser, thing: Thing) -> int:
+def permissions(user: OsUser, thing: ThingOnDisk) -> int:
     """All that a user may do to one thing, asked one by one."""
     return sum(bit for bit in (READ, WRITE, SEARCH) if lets(user, thing, bit))
 
 
-def planned(thing: Thing, wanted: Mapping[int, int], machine: Machine, default: bool = False) -> Thing:
+def planned(thing: ThingOnDisk, wanted: Mapping[int, int], machine: Machine, default: bool = False) -> ThingOnDisk:
     """The same thing with a list by which each user (by number) has what is wanted, and whoever is not named keeps what it has.
 
     With `default`, it is the list of what will be made in a folder: by whom is not known, and its maker has all.
@@ -91,7 +91,7 @@ def planned(thing: Thing, wanted: Mapping[int, int], machine: Machine, default: 
     return _dressed(thing, owner, named, lines, others)
 
 
-def _dressed(thing: Thing, owner: int, named: dict[int, int], lines: dict[int, int], others: int) -> Thing:
+def _dressed(thing: ThingOnDisk, owner: int, named: dict[int, int], lines: dict[int, int], others: int) -> ThingOnDisk:
     group = lines.pop(thing.gid)
     bits = thing.mode & 0o7000 | owner << 6 | others
     if not named and not lines:
@@ -104,7 +104,7 @@ def _dressed(thing: Thing, owner: int, named: dict[int, int], lines: dict[int, i
     return thing._replace(mode=bits | mask << 3, acl=acl)
 
 
-def _as_others(user: OsUser, thing: Thing) -> bool:
+def _as_others(user: OsUser, thing: ThingOnDisk) -> bool:
     """Has a user what it has only as everybody else has it?"""
     acl = thing.acl
     if user.uid == thing.uid or (acl is not None and thing.mode & 0o070 and user.uid in dict(acl.users)):

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from ..model.disk import SEARCH, STICKY, FilesOnDisk, OsUser, Thing
+from ..model.disk import SEARCH, STICKY, FilesOnDisk, OsUser, ThingOnDisk
 from ..words.names import ancestors, parent
 from .one_object import lets
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 MOST_KNOWN = 200_000
 
 
-def made_below(thing: Thing) -> Thing:
+def made_below(thing: ThingOnDisk) -> ThingOnDisk:
     """What a folder is that a reading does not list, where `thing` is the nearest above that it does."""
     mode, default = thing.mode & ~STICKY, thing.default
     if default is None:
@@ -34,7 +34,7 @@ class Disk:
     def __init__(self, reading: DiskReading) -> None:
         self.reading = reading
         self._listed = {folder.path: folder.thing for folder in reading.folders}
-        self._found: dict[str, Thing] = {}
+        self._found: dict[str, ThingOnDisk] = {}
         self._users = {user.name: user for user in reading.users}
         self._reached: dict[str, dict[str, bool]] = {}
 
@@ -56,7 +56,7 @@ class Disk:
         """What a user is called."""
         return str(self._names[0].get(uid, uid))
 
-    def told(self, thing: Thing) -> str:
+    def told(self, thing: ThingOnDisk) -> str:
         """Whose a thing is, and its mode."""
         users, groups = self._names
         return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
@@ -65,7 +65,7 @@ class Disk:
         """Does the reading list a folder?"""
         return path in self._listed
 
-    def folder(self, path: str) -> Thing:
+    def folder(self, path: str) -> ThingOnDisk:
         """What a folder of the store is."""
         found = self._listed.get(path) or self._found.get(path)
         if found is None:
@@ -111,7 +111,7 @@ class Disk:
             found = known[at] = found and lets(user, self.folder(at), SEARCH)
         return found
 
-    def way(self, path: str) -> Iterator[tuple[str, Thing]]:
+    def way(self, path: str) -> Iterator[tuple[str, ThingOnDisk]]:
         """Every folder from the top to `path`, that one too, and what it is called."""
         if not self.reading.confined:
             for above in self.reading.above:

@@ -12,7 +12,7 @@ from ..words.rights import FILE_RIGHTS, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap
 from .cell import Cell
-from .drift import MOST_FOLDERS, Drift, Found, folded, why_not
+from .drift import MOST_FOLDERS, Drift, DriftFound, folded, why_not
 
 
 class Tokens:
@@ -36,7 +36,7 @@ class Tokens:
 
 def described_drift(
     prepared: Prepared, reading: DescriptorReading, only: list[str] | None = None, fold_rows: bool = True
-) -> Found:
+) -> DriftFound:
     """The drift of a store with descriptors: folder by folder, on the folder, on others' files in it, and on one's own."""
     tree, tokens = WindowsTree(reading.folders), Tokens(prepared, reading)
     recorded = {f.path for f in prepared.stores[reading.store].store.folders}
@@ -68,7 +68,7 @@ def described_drift(
     left = [f"{more:,} more accounts were not compared: ask for one of them"] if more else []
     if without:
         left.append(f"of {number_of(without, 'account')} no identifier is known: name them with the reading")
-    return Found(tuple(rows), accounts, folders, tuple(left))
+    return DriftFound(tuple(rows), accounts, folders, tuple(left))
 
 
 def _compare(

@@ -14,9 +14,9 @@ from typing import NamedTuple
 from ..decide.disk_gate import taken_on
 from ..disk.one_object import lets
 from ..disk.plan_steps import PlanStep
-from ..disk.planned_list import UNKNOWN, Machine, Wanted, permissions, plain_acl, planned
+from ..disk.planned_list import UNKNOWN, Machine, WantedAccess, permissions, plain_acl, planned
 from ..disk.read_folders import Disk, made_below
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, FolderOnDisk, Thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, FolderOnDisk, ThingOnDisk
 from ..prepared.prepared import Prepared
 from ..words.names import UNRECORDED, ancestors, child, parent, tree_key
 from ..words.rights import INDEX
@@ -75,9 +75,9 @@ class DiskPlan:
         self._order = {path: at for at, path in enumerate(self.known)}
         self._sets = self._gathered()
         self._passing = self._through()
-        self._wanted: dict[tuple[str, int], Wanted] = {}
-        self._folders: dict[tuple[str, int, Thing], Thing] = {}
-        self._files: dict[tuple[str, Thing], Thing] = {}
+        self._wanted: dict[tuple[str, int], WantedAccess] = {}
+        self._folders: dict[tuple[str, int, ThingOnDisk], ThingOnDisk] = {}
+        self._files: dict[tuple[str, ThingOnDisk], ThingOnDisk] = {}
         found = prepared.stores[store].store.creation_mode or ASKED_FOR
         self._asks = tuple(int(x, 8) for x in found.split())
 
@@ -113,14 +113,14 @@ class DiskPlan:
                 found[parent(path)] = found.get(parent(path), 0) | some
         return found
 
-    def wanted(self, path: str, level: int) -> Wanted:
+    def wanted(self, path: str, level: int) -> WantedAccess:
         """What users are to be let do at a known folder, or so many levels (one, or two for all deeper) below it."""
         key = (path, level)
         if key not in self._wanted:
             self._wanted[key] = self._work_out(path, level)
         return self._wanted[key]
 
-    def _work_out(self, path: str, level: int) -> Wanted:
+    def _work_out(self, path: str, level: int) -> WantedAccess:
         nothing = [([0] * COUNT, [0] * COUNT)] * 3
         sets = self._sets.get(path, nothing)
         plain, owning = sets[level]
@@ -142,7 +142,7 @@ class DiskPlan:
             own[uid] = self._on_files(owning, bits) | files[uid]
             if taking & bits:
                 takers.add(uid)
-        return Wanted(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
+        return WantedAccess(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
 
     @staticmethod
     def _any(plain: list[int], owning: list[int], rights: tuple[int, ...]) -> int:
@@ -165,7 +165,7 @@ class DiskPlan:
             path, level = parent(path), level + 1
         return path, min(level, 2)
 
-    def folder(self, path: str, now: Thing) -> Thing:
+    def folder(self, path: str, now: ThingOnDisk) -> ThingOnDisk:
         """What a folder of the store is to become."""
         at, level = self.nearest(path)
         key = (at, level, now)
@@ -173,7 +173,7 @@ class DiskPlan:
             self._folders[key] = self._folder(self.wanted(at, level), self.wanted(at, min(level + 1, 2)), now)
         return self._folders[key]
 
-    def _folder(self, wanted: Wanted, below: Wanted, now: Thing) -> Thing:
+    def _folder(self, wanted: WantedAccess, below: WantedAccess, now: ThingOnDisk) -> ThingOnDisk:
         mode = now.mode
         if wanted.sticky is not None and any(p & WRITE for uid, p in wanted.folder.items() if uid != now.uid):
             mode = mode & ~STICKY if wanted.sticky - {now.uid} else mode | STICKY
@@ -192,16 +192,16 @@ class DiskPlan:
         makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
         if made is None and (not makers or (len(makers) == 1 and makers == {uid for uid, p in making.items() if p})):
             return new  # nothing is made there, or by one alone and for nobody else
-        base = made or Thing(UNKNOWN, group, mode & 0o2000 | 0o700 | mode & 7)
+        base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700 | mode & 7)
         found = planned(base, making, self.machine, default=True)
         return new._replace(default=found.acl or plain_acl(found.mode))
 
     @staticmethod
-    def _made(now: Thing, group: int) -> Thing | None:
+    def _made(now: ThingOnDisk, group: int) -> ThingOnDisk | None:
         """A folder that somebody will make in one that has a default list, before the mode that the server asks for."""
         return None if now.default is None else made_below(now)._replace(uid=UNKNOWN, gid=group)
 
-    def file(self, folder: str, now: Thing) -> Thing:
+    def file(self, folder: str, now: ThingOnDisk) -> ThingOnDisk:
         """What a file in a folder is to become."""
         key = (folder, now)
         if key not in self._files:
@@ -213,7 +213,7 @@ class DiskPlan:
             self._files[key] = now if self._same(wanted, now) else planned(now, wanted, self.machine)
         return self._files[key]
 
-    def _same(self, wanted: dict[int, int], thing: Thing) -> bool:
+    def _same(self, wanted: dict[int, int], thing: ThingOnDisk) -> bool:
         """Does a thing let everybody do what is wanted already, at once where that is asked?"""
         users = self.machine.users
         return all(
@@ -274,7 +274,7 @@ class DiskPlan:
         perhaps = path not in self.there
         return [PlanStep(path, what, made, then, 0, but, perhaps) for what, then in each if then != made]
 
-    def _below(self, path: str) -> tuple[Thing, Thing, Thing]:
+    def _below(self, path: str) -> tuple[ThingOnDisk, ThingOnDisk, ThingOnDisk]:
         """Other folders below a known one, each as that makes it: what they are, and are to become, in it and deeper."""
         made, at = made_below(self.disk.folder(path)), child(path, UNRECORDED)
         return made, self.folder(at, made), self.folder(child(at, UNRECORDED), made)
@@ -292,7 +292,7 @@ class DiskPlan:
 
     def after(self) -> Prepared:
         """The model with the disk as the plan makes it; ``…`` in a folder stands for others in it, and ``…/…`` for those below."""
-        merged: dict[tuple[str, Thing], int] = {}
+        merged: dict[tuple[str, ThingOnDisk], int] = {}
         for f in self.disk.reading.files:
             key = (f.path, self.file(f.path, f.thing))
             merged[key] = merged.get(key, 0) + f.number

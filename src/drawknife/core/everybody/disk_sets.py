@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from ..decide.disk_gate import taken_on
 from ..disk.one_object import ROOT
 from ..disk.read_folders import made_below
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, Thing
+from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, ThingOnDisk
 from ..prepared.prepared import Prepared
 from ..words.names import parent
 from .closed_form import NOBODY, Sets
@@ -41,7 +41,7 @@ class DiskSets:
                 for gid in {taken.user.gid, *taken.user.groups}:
                     self._groups[gid] = self._groups.get(gid, 0) | 1 << bit
         self.root = self._users.get(ROOT, 0)
-        self._let: dict[tuple[Thing, int], int] = {}
+        self._let: dict[tuple[ThingOnDisk, int], int] = {}
         self._come: dict[str, int] = {}
         self._at: dict[tuple[str, int], Sets] = {}
         self._near: dict[str, tuple[str, int]] = {}
@@ -120,13 +120,13 @@ class DiskSets:
             come & self._any(files, self.owning) if files else come,
         ]
 
-    def _any(self, files: list[FilesOnDisk], good: Callable[[Thing], int]) -> int:
+    def _any(self, files: list[FilesOnDisk], good: Callable[[ThingOnDisk], int]) -> int:
         found = 0
         for line in files:
             found |= good(line.thing)
         return found
 
-    def owning(self, thing: Thing) -> int:
+    def owning(self, thing: ThingOnDisk) -> int:
         """Who owns a thing, or is asked for nothing."""
         return self._users.get(thing.uid, 0) | self.root
 
@@ -143,7 +143,7 @@ class DiskSets:
             found = self._come[path] = found & self.lets(self.disk.folder(path), SEARCH) if found else 0
         return found
 
-    def lets(self, thing: Thing, wanted: int) -> int:
+    def lets(self, thing: ThingOnDisk, wanted: int) -> int:
         """Who may do all of `wanted` to one thing at once."""
         key = (thing, wanted)
         found = self._let.get(key)
@@ -151,7 +151,7 @@ class DiskSets:
             found = self._let[key] = self._judged(thing, wanted) | self.root
         return found
 
-    def _judged(self, thing: Thing, wanted: int) -> int:
+    def _judged(self, thing: ThingOnDisk, wanted: int) -> int:
         mode, acl = thing.mode, thing.acl
         judged = self._users.get(thing.uid, 0)
         passing = judged if mode >> 6 & wanted == wanted else 0

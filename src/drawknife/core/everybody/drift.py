@@ -9,7 +9,7 @@ from typing import NamedTuple
 from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
 from ..disk.one_object import ROOT
 from ..disk.read_folders import Disk
-from ..model.disk import Thing
+from ..model.disk import ThingOnDisk
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -43,7 +43,7 @@ class Drift(NamedTuple):
     below: int = 0
 
 
-class Found(NamedTuple):
+class DriftFound(NamedTuple):
     """The drift of one store, by account in the order of the model, and what was not compared, in words."""
 
     rows: tuple[Drift, ...]
@@ -57,7 +57,7 @@ class Found(NamedTuple):
 
 def drift(
     prepared: Prepared, store: str, only: list[str] | None = None, fold_rows: bool = True, most: int | None = None
-) -> Found:
+) -> DriftFound:
     """The drift of a store whose disk was read: of all accounts, or only of some; folded, or every folder by itself.
 
     Folders are those that are recorded or that the reading lists. Where several accounts act as one user, the disk
@@ -100,7 +100,7 @@ def drift(
         )
     if several := sorted(user for user, count in shared.items() if count > 1):
         left.append(f"several accounts act as {', '.join(several)}: what the disk lets them besides is not told")
-    return Found(tuple(rows), accounts, folders, tuple(left), _nobodys(disk, set(taken.values())))
+    return DriftFound(tuple(rows), accounts, folders, tuple(left), _nobodys(disk, set(taken.values())))
 
 
 def _nobodys(disk: Disk, acted_as: set[str]) -> tuple[tuple[str, int, int], ...]:
@@ -189,7 +189,7 @@ class _Files:
         files = [x.thing for x in taken.disk.files(place.path)]
         self.own, self.others = [x for x in files if x.uid == uid], [x for x in files if x.uid != uid]
 
-    def let(self, right: str, files: list[Thing]) -> bool:
+    def let(self, right: str, files: list[ThingOnDisk]) -> bool:
         """Does the disk let it with any of some files?"""
         user, place = self._taken.user, self._place
         if right == "set-attributes":

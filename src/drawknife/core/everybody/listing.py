@@ -19,7 +19,7 @@ from ..words.names import Place, base, child, tree_key
 from ..words.rights import ENTER
 
 
-class Seen(NamedTuple):
+class ListedName(NamedTuple):
     """A name in a listing. `kind`: ``synthetic``, ``virtual path`` or ``folder``."""
 
     name: str
@@ -44,7 +44,7 @@ def subfolders(store: PreparedStore, path: str) -> Iterator[str]:
 
 def list_as(
     prepared: Prepared, account: PreparedAccount, location: str, now: datetime, endpoint: Endpoint | None = None
-) -> tuple[Verdict, list[Seen]]:
+) -> tuple[Verdict, list[ListedName]]:
     """The verdict on listing `location` as `account`, and the folders that it would see there.
 
     Folders only: which files lie there, the model does not know.
@@ -67,11 +67,11 @@ def list_as(
         at = child(location, name)
         there = namespace.resolve(at)
         if at in namespace.served:
-            seen.append(Seen(name, at, "virtual path", there.place))
+            seen.append(ListedName(name, at, "virtual path", there.place))
         elif there.synthetic:
-            seen.append(Seen(name, at, "synthetic", None))
+            seen.append(ListedName(name, at, "synthetic", None))
         elif there.place is not None and is_shown(prepared, account, there):
-            seen.append(Seen(name, at, "folder", there.place))
+            seen.append(ListedName(name, at, "folder", there.place))
     return answer, seen
 
 

@@ -21,7 +21,7 @@ from .division import bits_in
 from .effective import right_obstacles
 
 
-class Holder(NamedTuple):
+class HasRight(NamedTuple):
     """An account that has the right: where it comes to it, and which entry lets it.
 
     `decided_by` is None where nothing decides and the store is open, or the location is synthetic.
@@ -46,7 +46,7 @@ class Almost(NamedTuple):
     obstacles: tuple[Refusal, ...]
 
 
-def holders(
+def who_has(
     prepared: Prepared,
     right: str,
     target: str | Place,
@@ -54,7 +54,7 @@ def holders(
     start: int = 0,
     stop: int | None = None,
     disk: bool = False,
-) -> tuple[int, list[Holder]]:
+) -> tuple[int, list[HasRight]]:
     """How many have `right` at `target`, in any state but ``no``, and those from `start` to `stop`.
 
     Sorted by account and location. `target` is a virtual location (text) or a store folder. `disk`: the disks are asked.
@@ -76,9 +76,9 @@ def _cells(map_: AccessMap, target: str | Place) -> Iterator[Cell]:
     return map_.cells({target.store: [target.path]}) if isinstance(target, Place) else map_.at([target])
 
 
-def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell) -> Holder:
+def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell) -> HasRight:
     if cell.segment is None or cell.place is None:
-        return Holder(account.name, state, cell.location, None, None, None, None, ())
+        return HasRight(account.name, state, cell.location, None, None, None, None, ())
     own = (state == "own") if right in FILE_RIGHTS else None
     why = judge(prepared.stores[cell.place.store], cell.place.path, right, account, own)
     chain: tuple[Subject, ...] = ()
@@ -86,7 +86,7 @@ def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str
         standing = account.standing
         subject = why.decided_by.subject
         chain = standing.chain(subject) if subject in standing.ranks else (Subject("account", account.name), subject)
-    return Holder(
+    return HasRight(
         account.name, state, cell.location, cell.segment.path, cell.place, why.decided_at, why.decided_by, chain
     )  # fmt: skip
 

@@ -31,7 +31,7 @@ class Side(NamedTuple):
     disk: bool = False
 
 
-class Under(NamedTuple):
+class PartCompared(NamedTuple):
     """Virtual paths: the locations at them, below and above them; and folders by store."""
 
     paths: frozenset[str]
@@ -61,7 +61,7 @@ def access_changes(
     names: Sequence[str],
     renames: Renames | None = None,
     endpoint: str | None = None,
-    under: Under | None = None,
+    under: PartCompared | None = None,
 ) -> list[AccessChange]:
     """What changes between two sides for the accounts of the same bits; None: there is nothing on that side.
 
@@ -88,7 +88,7 @@ def access_changes(
 # --- looking ------------------------------------------------------------------------------------
 
 
-def _seen(looking: Looking, renames: Renames | None, under: Under | None) -> dict[str, _Seen]:
+def _seen(looking: Looking, renames: Renames | None, under: PartCompared | None) -> dict[str, _Seen]:
     """Every location of the accounts of a side, by what it is called afterwards."""
     found: dict[str, _Seen] = {}
     depths = _Depths()
@@ -99,7 +99,7 @@ def _seen(looking: Looking, renames: Renames | None, under: Under | None) -> dic
     return found
 
 
-def _cells_under(looking: Looking, under: Under) -> Iterator[Cell]:
+def _cells_under(looking: Looking, under: PartCompared) -> Iterator[Cell]:
     """The cells at some virtual paths, below them, and above them: there only what is fixed can be another. And those of
     some folders."""
     prepared, division = looking.side.prepared, looking.map.division

@@ -15,7 +15,7 @@ from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
 from ..words.names import fold, tree_key
 from ..words.sizes import number_of
-from .access_changes import Side, Under, access_changes
+from .access_changes import PartCompared, Side, access_changes
 from .access_differences import AccessChange
 from .branches_compared import changes_in_branches
 from .pairing import Pairing
@@ -51,7 +51,7 @@ def compare_access(
             naming = _naming(pairing, {i: standing[i] for i in paths.keys() & standing.keys()})
             out += access_changes(
                 *_sides(pairing, sorted(paths)), _names(pairing, sorted(paths)),
-                under=Under(under, _below(pairing, _joined(branches, naming))),
+                under=PartCompared(under, _below(pairing, _joined(branches, naming))),
             )  # fmt: skip
         out += _whole(pairing, sorted(elsewhere - paths.keys()))
         for i in elsewhere:

@@ -137,7 +137,7 @@ def _taken_out(prepared: Prepared, subject: Subject, account: PreparedAccount) -
     return replace(model, groups=groups)
 
 
-class Reach(NamedTuple):
+class SettingReach(NamedTuple):
     """A setting of a group or unit: whom it really reaches, and who has something nearer, and from where."""
 
     name: str
@@ -146,7 +146,7 @@ class Reach(NamedTuple):
     nearer: tuple[tuple[str, tuple[Subject, ...]], ...]
 
 
-def setting_reach(prepared: Prepared, subject: Subject) -> list[Reach]:
+def setting_reach(prepared: Prepared, subject: Subject) -> list[SettingReach]:
     """For each setting of `subject`, which of its members it reaches, and which have something nearer.
 
     Where several are equally near, it reaches the account if its value is the one taken.
@@ -162,5 +162,5 @@ def setting_reach(prepared: Prepared, subject: Subject) -> list[Reach]:
                 reached.append(account.name)
             else:
                 nearer.append((account.name, tuple(s for s in came.subjects if s != subject)))
-        out.append(Reach(name, value, tuple(reached), tuple(nearer)))
+        out.append(SettingReach(name, value, tuple(reached), tuple(nearer)))
     return out

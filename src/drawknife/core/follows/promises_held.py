@@ -7,7 +7,7 @@ from datetime import date
 from ..everybody.promises import Broken, broken_promises
 from ..model.edits import ChangeRefused
 from ..model.promises import Says
-from ..model.soundness import Problem
+from ..model.soundness import Flaw
 from ..prepared.prepared import Prepared
 from .pairing import Renames
 
@@ -48,6 +48,6 @@ def hold(before: Prepared, after: Prepared, day: date, renames: Renames | None =
         names = ", ".join(b.promise.name for b in found)
         word = "a promise that is" if len(found) == 1 else "promises that are"
         raise ChangeRefused(
-            [Problem((), b.text(), "the promise changed or taken away first") for b in found],
+            [Flaw((), b.text(), "the promise changed or taken away first") for b in found],
             f"it would break {word} always to be kept: {names}",
         )

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import NamedTuple
 
-from ..limits.quotas import counted, headroom, uploads_owner
+from ..limits.quotas import headroom, uploads_owner, usage_by_limit
 from ..model.items import Quota
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
@@ -110,7 +110,7 @@ def _sending_for(pairing: Pairing, owners: set[int]) -> set[int]:
 
 def _shared(prepared: Prepared) -> dict[Quota, tuple[int, int]]:
     """What counts against each quota that is shared."""
-    usage = counted(prepared)
+    usage = usage_by_limit(prepared)
     return {
         q: usage.sum("quota", q.name, lambda q=q: usage.quota(q))  # type: ignore[misc]
         for q in prepared.model.quotas

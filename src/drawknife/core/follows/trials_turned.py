@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from ..decide.trying import Came, Told, try_on
+from ..decide.trying import Answered, StepResult, try_on
 from ..everybody.findings import Finding
 from ..model.trials import Trial
 from ..prepared.prepared import Prepared
@@ -53,7 +53,8 @@ def _held_then(
 
 
 def _only_in(
-    some: dict[str, tuple[Trial, list[Came[Told]]]], others: dict[str, tuple[Trial, list[Came[Told]]]]
+    some: dict[str, tuple[Trial, list[StepResult[Answered]]]],
+    others: dict[str, tuple[Trial, list[StepResult[Answered]]]],
 ) -> list[Finding]:
     """A finding for each trial of which more steps are wrong than were, with those."""
     found = []
@@ -70,7 +71,7 @@ def _only_in(
     return found
 
 
-def _finding(trial: Trial, wrong: list[Came[Told]], kind: str = KIND) -> Finding:
+def _finding(trial: Trial, wrong: list[StepResult[Answered]], kind: str = KIND) -> Finding:
     first = wrong[0]
     more = f" (and {number_of(len(wrong) - 1, 'more step')})" if len(wrong) > 1 else ""
     said = f"`{first.step.says}` is expected to be {first.step.expects}: {first.answer.text}{more}"

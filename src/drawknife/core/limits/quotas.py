@@ -72,7 +72,7 @@ class Headroom(NamedTuple):
     limits: tuple[Limit, ...]
 
 
-class Counted:
+class UsageByLimit:
     """What counts against each limit: the rows of usage, gone through once for each limit, and kept."""
 
     def __init__(self, prepared: Prepared) -> None:
@@ -114,11 +114,11 @@ class Counted:
         return found
 
 
-def counted(prepared: Prepared) -> Counted:
+def usage_by_limit(prepared: Prepared) -> UsageByLimit:
     """What counts against the limits of a prepared model, gathered when it is first asked for."""
     found = prepared.derived.get("counted")
-    if not isinstance(found, Counted):
-        found = prepared.derived["counted"] = Counted(prepared)
+    if not isinstance(found, UsageByLimit):
+        found = prepared.derived["counted"] = UsageByLimit(prepared)
     return found
 
 
@@ -158,7 +158,7 @@ def quota_limit(kind: str, quota: Quota, used: tuple[int, int]) -> Limit:
 def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[Limit]:
     """Every limit that counts a file of `owner` at `place`, in the order in which they bind on a tie."""
     model = prepared.model
-    usage = counted(prepared)
+    usage = usage_by_limit(prepared)
     out: list[Limit] = []
     own_bytes = resolve(prepared, owner, "quota_bytes").value
     own_files = resolve(prepared, owner, "quota_files").value
@@ -188,7 +188,7 @@ def folder_limits(prepared: Prepared, place: Place) -> list[Limit]:
 def folder_limit(prepared: Prepared, quota: Quota) -> Limit:
     """The limit that a quota on a folder is."""
     assert quota.folder is not None
-    usage = counted(prepared)
+    usage = usage_by_limit(prepared)
     used = usage.sum("quota", quota.name, lambda: usage.quota(quota))
     return quota_limit("folder", quota, used)
 

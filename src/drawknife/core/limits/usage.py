@@ -11,7 +11,7 @@ from ..model.items import UNLIMITED, Model, Quota, Usage
 from ..prepared.prepared import Prepared
 from ..prepared.settings import resolve
 from ..words.names import Place, depth, rest_below, unit_ancestors
-from .quotas import Limit, counted, folder_limit, quota_limit
+from .quotas import Limit, folder_limit, quota_limit, usage_by_limit
 
 
 class Used(NamedTuple):
@@ -77,7 +77,7 @@ class Filled(NamedTuple):
 
 def every_limit(prepared: Prepared) -> list[Filled]:
     """Every limit there is: personal ones that are set, quotas, and capacities, with what counts against each."""
-    counts = counted(prepared)
+    counts = usage_by_limit(prepared)
     found: list[Filled] = []
     for index in range(len(prepared.people.accounts)):
         account = prepared.people.prepared(index)
@@ -161,7 +161,7 @@ def with_clocks(model: Model, before: Model, at: datetime) -> Model:
     same = all(getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "groups", "units"))
     if same and [(a.name, a.unit) for a in model.accounts] == [(a.name, a.unit) for a in before.accounts]:
         return model  # nothing that counts has changed
-    counts = counted(Prepared(model).on(at.date()))
+    counts = usage_by_limit(Prepared(model).on(at.date()))
     known = {q.name: q for q in before.quotas}
     quotas = tuple(_with_clock(q, _total(counts.quota(q)), known.get(q.name), at) for q in model.quotas)
     return model if quotas == model.quotas else replace(model, quotas=quotas)

@@ -33,7 +33,7 @@ class Acl(NamedTuple):
         return ",".join([*lines, f"o::{letters(self.other)}"])
 
 
-class Thing(NamedTuple):
+class ThingOnDisk(NamedTuple):
     """A folder or file on disk: numbers of its owner and group, mode (with setgid and sticky), and access control lists.
 
     The permissions of owner and others are those of `mode`; where there is an `acl`, the mode's group bits are its mask.
@@ -54,7 +54,7 @@ class FolderOnDisk(NamedTuple):
     """A folder of a reading; its path is counted from the store's root, or for those above it from the top."""
 
     path: str
-    thing: Thing
+    thing: ThingOnDisk
 
     def __str__(self) -> str:
         return f"{self.thing} {self.path}"
@@ -64,7 +64,7 @@ class FilesOnDisk(NamedTuple):
     """So many files of a folder are alike."""
 
     path: str
-    thing: Thing
+    thing: ThingOnDisk
     number: int
 
     def __str__(self) -> str:
@@ -146,15 +146,15 @@ def parse_acl(text: str) -> Acl:
     )  # fmt: skip
 
 
-def _thing(found: re.Match[str], folder: bool) -> Thing:
+def _thing(found: re.Match[str], folder: bool) -> ThingOnDisk:
     if found["default"] and not folder:
         raise BadValue("a file has no default list", "the folder's line to have it")
     acl, default = (parse_acl(found[name]) if found[name] else None for name in ("acl", "default"))
-    return Thing(_id(found["uid"]), _id(found["gid"]), int(found["mode"], 8), acl, default)
+    return ThingOnDisk(_id(found["uid"]), _id(found["gid"]), int(found["mode"], 8), acl, default)
 
 
 @lru_cache(1 << 12)
-def parse_thing(text: str) -> Thing:
+def parse_thing(text: str) -> ThingOnDisk:
     """How a file is on disk: a thing without its path."""
     found = _ALONE.fullmatch(text)
     if found is None:
@@ -162,7 +162,7 @@ def parse_thing(text: str) -> Thing:
     return _thing(found, False)
 
 
-def parse_described(text: str) -> Thing:
+def parse_described(text: str) -> ThingOnDisk:
     """Any thing as it is written, a folder or a file, without its path."""
     found = _ALONE.fullmatch(text)
     if found is None:

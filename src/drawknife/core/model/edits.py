@@ -17,13 +17,13 @@ from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
 from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
 from .rewriting import Rewriting, same_endpoint, same_name, same_place, same_subject
-from .soundness import Problem, problems
+from .soundness import Flaw, flaws
 
 
 class ChangeRefused(Refused):
     """A change that the model does not allow: one problem or several, each with what would be right."""
 
-    def __init__(self, found: list[Problem], summary: str = "") -> None:
+    def __init__(self, found: list[Flaw], summary: str = "") -> None:
         super().__init__(summary or found[0].message)
         self.problems = found
         self.places = [Wrong(key_path(p.where), p.message, p.expected, p.nearest) for p in found]
@@ -31,7 +31,7 @@ class ChangeRefused(Refused):
 
 def refuse(message: str, expected: str = "", where: tuple[str | int, ...] = ()) -> ChangeRefused:
     """An :class:`ChangeRefused` with one problem."""
-    return ChangeRefused([Problem(where, message, expected)])
+    return ChangeRefused([Flaw(where, message, expected)])
 
 
 # --- finding ------------------------------------------------------------------------------------
@@ -104,7 +104,7 @@ def store_and_path(model: Model, name: str) -> tuple[Store, str]:
 
 def checked(model: Model, before: Model) -> Model:
     """The canonical form of an edited model; :class:`ChangeRefused` with every problem, if there are any."""
-    found = problems(model, before)
+    found = flaws(model, before)
     if found:
         raise ChangeRefused(found)
     return sound(model, before)

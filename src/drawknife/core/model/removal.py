@@ -14,7 +14,7 @@ from .items import Model, Says, Subject
 from .kinds import FOLDER, KINDS, SECTIONS, SETTING, SUBJECT_KINDS, Kind
 from .placeholders import WHOLE_HOME
 from .rewriting import Rewriting, same_name, same_place
-from .soundness import Problem
+from .soundness import Flaw
 
 
 def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = False) -> Model:
@@ -35,9 +35,7 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
             hint = ", or remove it everywhere" if kind in SUBJECT_KINDS else ""
             count = f"{len(naming)} places still name" if len(naming) > 1 else "something still names"
             what = " and ".join(sorted(called))
-            raise ChangeRefused(
-                [Problem((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}"
-            )
+            raise ChangeRefused([Flaw((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}")
         model_without = model
     rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
     without = replace(model_without, **{declared.section: rest})

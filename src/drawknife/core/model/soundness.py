@@ -17,7 +17,7 @@ from .trials import mistakes_of
 
 
 @dataclass(frozen=True, slots=True)
-class Problem:
+class Flaw:
     """A mistake: where it stands, what stands there, what was expected, and the nearest name."""
 
     where: Where
@@ -72,7 +72,7 @@ class Names:
             "endpoint": self.endpoint,
         }
 
-    def missing(self, kind: str, name: str, where: Where) -> Problem | None:
+    def missing(self, kind: str, name: str, where: Where) -> Flaw | None:
         """The problem, if there is no `kind` of that name."""
         known = self._by_kind[kind]
         if fold(name) in known:
@@ -80,9 +80,9 @@ class Names:
         self._missing += 1
         near = nearest(name, known.values()) if self._missing <= MOST_NEAREST else None
         expected = f"the name of {'an' if kind == 'account' else 'a'} {kind}"
-        return Problem(where, f"there is no {kind} {name!r}", expected, near)
+        return Flaw(where, f"there is no {kind} {name!r}", expected, near)
 
-    def missing_in(self, kind: Kind, item: Any, where: Where) -> Iterator[Problem]:
+    def missing_in(self, kind: Kind, item: Any, where: Where) -> Iterator[Flaw]:
         """A problem for everything that an item names and that is not there."""
         for field, value in zip(kind.naming, kind.values_naming(item), strict=True):
             if not value:
@@ -108,18 +108,18 @@ class Names:
                 case _ if value != WHOLE_HOME:
                     yield from self._maybe_missing("store", value.partition(":")[0], where, field)
 
-    def _missing_in_promise(self, says: Says, where: Where) -> Iterator[Problem]:
+    def _missing_in_promise(self, says: Says, where: Where) -> Iterator[Flaw]:
         yield from (replace(p, where=where) for p in self._missing_subjects(says.subjects, where))
         if isinstance(says.place, Place):
             yield from _maybe(self.missing("store", says.place.store, where))
         if says.endpoint is not None:
             yield from _maybe(self.missing("endpoint", says.endpoint, where))
 
-    def _maybe_missing(self, kind: str, name: str, where: Where, field: Field) -> Iterator[Problem]:
+    def _maybe_missing(self, kind: str, name: str, where: Where, field: Field) -> Iterator[Flaw]:
         if fold(name) not in self._by_kind[kind]:
             yield from _maybe(self.missing(kind, name, (*where, field.name)))
 
-    def _missing_subjects(self, subjects: Iterable[Subject], where: Where) -> Iterator[Problem]:
+    def _missing_subjects(self, subjects: Iterable[Subject], where: Where) -> Iterator[Flaw]:
         for i, subject in enumerate(subjects):
             if subject.name and subject not in self.exact and subject.key not in self.gone:
                 yield from _maybe(self.missing(subject.kind, subject.name, (*where, i)))
@@ -138,7 +138,7 @@ class Names:
         return subject if spelled == subject.name else Subject(subject.kind, spelled)
 
 
-def problems(model: Model, before: Model | None = None) -> list[Problem]:
+def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
     """Every mistake of `model` that is about meaning, not spelling, in the order of the model file.
 
     What is the same object in `before`, a sound model, need not be looked at again, unless something
@@ -147,7 +147,7 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     names = Names(model)
     if before is None or not Names(before).within(names):
         before = Model()
-    out: list[Problem] = []
+    out: list[Flaw] = []
 
     def new_to(section: str) -> Iterator[tuple[int, Any]]:
         return new_items(getattr(before, section), getattr(model, section))
@@ -163,15 +163,15 @@ def problems(model: Model, before: Model | None = None) -> list[Problem]:
     for i, store in new_to("stores"):
         out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
     for i, trial in new_to("trials"):
-        out += [Problem(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
+        out += [Flaw(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
     for i, reading in new_to("disk_readings"):
         if all(folder.path != "/" for folder in reading.folders):
             told = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Problem(("disk_readings", i, "folders"), *told))
+            out.append(Flaw(("disk_readings", i, "folders"), *told))
     for i, described in new_to("descriptor_readings"):
         if all(folder.path != "/" for folder in described.folders):
             told = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Problem(("descriptor_readings", i, "folders"), *told))
+            out.append(Flaw(("descriptor_readings", i, "folders"), *told))
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):
@@ -202,16 +202,16 @@ def new_items(old: tuple[Any, ...], new: tuple[Any, ...]) -> Iterator[tuple[int,
 MOST_CHANGED = 1000
 
 
-def _maybe(problem: Problem | None) -> list[Problem]:
+def _maybe(problem: Flaw | None) -> list[Flaw]:
     return [] if problem is None else [problem]
 
 
-def _duplicates(kind: Kind, items: Iterable[Any]) -> Iterator[Problem]:
+def _duplicates(kind: Kind, items: Iterable[Any]) -> Iterator[Flaw]:
     first: dict[object, int] = {}
     for i, item in enumerate(items):
         k = kind.order(item)
         if k in first:
-            yield Problem(
+            yield Flaw(
                 (kind.section, i, kind.fields[0].name),
                 f"{kind.title} {kind.called(item)!r} is there already: {kind.section}[{first[k]}]",
                 "each name once; upper and lower case do not tell names apart",
@@ -219,53 +219,53 @@ def _duplicates(kind: Kind, items: Iterable[Any]) -> Iterator[Problem]:
         first.setdefault(k, i)
 
 
-def _of_units(model: Model) -> Iterator[Problem]:
+def _of_units(model: Model) -> Iterator[Flaw]:
     first: dict[str, str] = {}
     for i, unit in enumerate(model.units):
         if fold(unit) in first and first[fold(unit)] != unit:
-            yield Problem(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
+            yield Flaw(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
         first.setdefault(fold(unit), unit)
     for path, _ in model.unit_sources:
         if fold(path) not in first:
-            yield Problem(("units",), f"unit {path!r} has a source and is not there", "a unit of the list")
+            yield Flaw(("units",), f"unit {path!r} has a source and is not there", "a unit of the list")
 
 
-def _of_account(account: Account, where: Where) -> Iterator[Problem]:
+def _of_account(account: Account, where: Where) -> Iterator[Flaw]:
     is_named = fold(account.name) == ANONYMOUS
     if (account.kind == "anonymous") != is_named:
-        yield Problem(
+        yield Flaw(
             (*where, "kind" if is_named else "name"),
             f"account {account.name!r} is of kind {account.kind}",
             "the account of kind anonymous, and no other, is named anonymous",
         )
     if account.kind == "anonymous" and account.methods:
-        yield Problem((*where, "methods"), "an anonymous account has no sign-in methods", "no methods")
+        yield Flaw((*where, "methods"), "an anonymous account has no sign-in methods", "no methods")
 
 
-def _of_groups(model: Model) -> Iterator[Problem]:
+def _of_groups(model: Model) -> Iterator[Flaw]:
     position = {fold(g.name): i for i, g in enumerate(model.groups)}
     for i, group in enumerate(model.groups):
         for j, member in enumerate(group.members):
             if member.subject.kind not in ("account", "group", "unit"):
-                yield Problem(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
+                yield Flaw(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
     sources = {g.name: g.source for g in model.groups}
     for loop in loops(model.groups):
         if all(sources[name] != "local" for name in loop):
             continue  # a directory may bring one: each group then counts once, and a finding says so
-        yield Problem(
+        yield Flaw(
             ("groups", position[fold(loop[0])], "members"),
             "the groups form a loop: " + " > ".join(loop),
             "groups that do not hold themselves",
         )
 
 
-def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Problem]:
+def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Flaw]:
     where = (*where, "folders")
     seen: set[str] = set()
     paths = [f.path for f in store.folders]
     for i, path in enumerate(paths if len(set(paths)) < len(paths) else ()):
         if path in seen:
-            yield Problem((*where, i, "path"), f"folder {path!r} is there already", "each folder once")
+            yield Flaw((*where, i, "path"), f"folder {path!r} is there already", "each folder once")
         seen.add(path)
     for i, folder in new_items(known, store.folders):
         if folder.owner is not None or folder.entries:

@@ -37,7 +37,7 @@ class Standing:
         return tuple(reversed(steps))
 
 
-def holders(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
+def groups_holding(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
     """For each member the groups that hold it directly, sorted by name. In canonical form, names are equal if written so."""
     held: dict[Subject, list[Subject]] = {}
     for group in groups:
@@ -50,7 +50,7 @@ def holders(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
 
 
 def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standing:
-    """The standing of `account`, where `held` is what :func:`holders` gives.
+    """The standing of `account`, where `held` is what :func:`groups_holding` gives.
 
     A unit that is a direct member of a group counts as the account being one. In a loop of groups
     (which a directory may bring) each group counts once, at its smallest distance.

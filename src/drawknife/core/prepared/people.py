@@ -6,7 +6,7 @@ from collections.abc import Hashable
 from typing import Any
 
 from ..model.items import Account, Model, Subject
-from ..model.standing import Rank, Standing, holders, standing
+from ..model.standing import Rank, Standing, groups_holding, standing
 from ..words.names import fold, unit_ancestors
 from .namespace import Namespace, VirtualPaths
 
@@ -65,7 +65,9 @@ class People:
             self.subjects, self.sid = before.subjects, before.sid
         else:
             self._number_all(model)
-        self.held = before.held if before is not None and before.groups == model.groups else holders(model.groups)
+        self.held = (
+            before.held if before is not None and before.groups == model.groups else groups_holding(model.groups)
+        )
         self._accounts: dict[int, PreparedAccount] = {}
         self._standings: dict[str, Standing] = {}
         #: Room for what is derived of the people alone.

@@ -27,7 +27,7 @@ from .stores import PreparedStore
 KEPT_DAYS = 4
 
 
-class Taken(NamedTuple):
+class ActingOn(NamedTuple):
     """On which disk a question is decided, and as whom; `user` is None where the machine has none of the name."""
 
     disk: Disk
@@ -83,7 +83,7 @@ class Prepared:
             seen = old.disks.get(reading.store) if old is not None else None
             self.disks[reading.store] = seen if seen is not None and seen.reading is reading else Disk(reading)
         #: By store and account, whom the server takes on there, as far as it was asked.
-        self.taken_on: dict[str, dict[int, Taken | None]] = {name: {} for name in self.disks}
+        self.taken_on: dict[str, dict[int, ActingOn | None]] = {name: {} for name in self.disks}
         #: What was found lately by an account (its index), a right (negative: on what is its own) and a location.
         self.decided: dict[tuple[int, int, str], str | None] = {}
         #: And what was said of refusals: account, action, owner, and location; reason and sentence.

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Came:
+class SettingValue:
     """The value of one setting for one account, and where it came from.
 
     `subjects` set it at the deciding rank (empty: nobody did, it is the default); `overruled` are the
@@ -32,7 +32,7 @@ class Came:
     undecided: bool = False
 
 
-def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> Came:
+def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> SettingValue:
     """The setting `name` as it reaches `account`."""
     setting, people = SETTINGS[name], prepared.people
     found: list[tuple[Rank, str, Subject, Any]] = []
@@ -42,11 +42,11 @@ def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> Came:
                 subject = people.subjects[sid]
                 found.append((account.ranks[sid], fold(str(subject)), subject, value))
     if not found:
-        return Came(name, setting.unset, (), ())
+        return SettingValue(name, setting.unset, (), ())
     found.sort(key=lambda f: f[:2])
     nearest = [f for f in found if f[0] == found[0][0]]
     values = [f[3] for f in nearest]
-    return Came(
+    return SettingValue(
         name,
         values[0] if setting.stricter is None else setting.stricter(values),
         tuple(f[2] for f in nearest),
@@ -55,7 +55,7 @@ def resolve(prepared: Prepared, account: PreparedAccount, name: str) -> Came:
     )
 
 
-def resolve_all(prepared: Prepared, account: PreparedAccount) -> list[Came]:
+def resolve_all(prepared: Prepared, account: PreparedAccount) -> list[SettingValue]:
     """Every setting as it reaches `account`."""
     return [resolve(prepared, account, name) for name in SETTINGS]
 

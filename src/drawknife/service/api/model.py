@@ -136,14 +136,14 @@ def _moment(key: str, text: str | None) -> datetime | None:
         raise BadInput(key, str(bad), bad.expected) from None
 
 
-def _line(line: journal.Line) -> JournalLine:
+def _line(line: journal.JournalRow) -> JournalLine:
     items = [ItemChange(section=s, name=n, before=b, after=a) for s, n, b, a in line.items]
     return JournalLine.model_validate({**line._asdict(), "items": items})
 
 
 @api.get("/journal", summary="Who changed what, when; the newest first", responses={200: also_as_rows(JournalPage)})
 def read_lines(query: JournalQuery) -> Response:
-    wanted = journal.Wanted(
+    wanted = journal.LinesWanted(
         query.who,
         thing_of(query.about) if query.about else None,
         _moment("since", query.since),

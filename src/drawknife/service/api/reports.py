@@ -43,14 +43,14 @@ class SignQuery(Query):
     ) = None
 
 
-def _line(kept: records.Kept) -> msg.ReportLine:
+def _line(kept: records.KeptReport) -> msg.ReportLine:
     signed = None if kept.signed is None else msg.Signed.model_validate(kept.signed["summary"])
     return msg.ReportLine(
         number=kept.number, about=kept.about, revision=kept.revision, made=kept.made, made_by=kept.made_by, signed=signed
     )  # fmt: skip
 
 
-def _report(kept: records.Kept) -> msg.Report:
+def _report(kept: records.KeptReport) -> msg.Report:
     since = None if kept.since is None else _line(records.find(current().database, kept.since))
     return msg.Report(**{**_line(kept).model_dump(), **kept.told, "since": since})
 

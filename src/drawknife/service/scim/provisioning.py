@@ -15,7 +15,7 @@ from scim2_models import Context, InvalidValueException, NotFoundException, Uniq
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.items import Model
 from drawknife.core.words.names import BadValue, fold
-from drawknife.directory.plan import Plan, plan
+from drawknife.directory.plan import SyncPlan, plan
 from drawknife.directory.sent import check_free, found_in, name_of
 from drawknife.directory.sync import counted, options_of, report_of, take_over
 from drawknife.records import provisioned as records
@@ -112,7 +112,7 @@ class Provisioning:
         held = current.credentials(before)
         called: list[str] = []
 
-        def plan_of(model: Model, connection: Connection[TupleRow]) -> Plan:
+        def plan_of(model: Model, connection: Connection[TupleRow]) -> SyncPlan:
             called[:] = [write(connection, model)]
             found = found_in(records.read(connection, name), self._options)
             return plan(model, name, found, 100)
