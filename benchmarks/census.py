@@ -8,7 +8,7 @@ import subprocess
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from drawknife.census.walk import walk
+from drawknife.census.walk import walk_files
 
 from .timing import against
 
@@ -24,7 +24,7 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 (at / str(k)).write_bytes(b"x" * (k % 7))
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         ratio, ours, theirs = against(
-            lambda: walk(folder, processes=min(4, os.cpu_count() or 1)),
+            lambda: walk_files(folder, processes=min(4, os.cpu_count() or 1)),
             lambda: subprocess.run(["du", "-s", folder], capture_output=True),
             5,
         )

@@ -56,22 +56,31 @@ def asking(demo):
     return Answering(prepare(demo), 1, now, seen=seen)
 
 
+class OwnCluster(Cluster):
+    """A cluster in which each database is a new one, whatever it is to be called.
+
+    What a module shares may be made more than once in a process, as its tests are shared out while they run.
+    """
+
+    _numbers = itertools.count(1)
+
+    def create_database(self, name="test", like="template1"):
+        return super().create_database(f"{name}_{next(self._numbers)}", like)
+
+
 @pytest.fixture(scope="session")
 def cluster(tmp_path_factory):
     """A cluster of the tests' own; thrown away afterwards."""
-    made = Cluster(tmp_path_factory.mktemp("cluster"), lasting=False)
+    made = OwnCluster(tmp_path_factory.mktemp("cluster"), lasting=False)
     made.start()
     yield made
     made.throw_away()
 
 
-_numbers = itertools.count(1)
-
-
 @pytest.fixture
 def address(cluster):
     """The address of a new, empty database."""
-    return cluster.create_database(f"test_{os.getpid()}_{next(_numbers)}")
+    return cluster.create_database("test")
 
 
 @pytest.fixture
@@ -101,7 +110,7 @@ def give_credentials(address):
 @pytest.fixture(scope="session")
 def service(cluster, tmp_path_factory):
     """One service with the demo model, for tests that change nothing."""
-    address = cluster.create_database(f"test_{os.getpid()}_demo")
+    address = cluster.create_database("demo")
     console = ["--console", ROOT / "console" / "dist"] if (ROOT / "console" / "dist" / "index.html").exists() else []
     with serving(address, tmp_path_factory.mktemp("service"), "--load", DEMO, *console) as found:
         give_credentials(address)

@@ -7,7 +7,7 @@ import pytest
 from flask import Flask
 
 import drawknife
-from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_told
+from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_in_words
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.soundness import Flaw
 from drawknife.core.words import errors
@@ -20,7 +20,7 @@ from drawknife.records.history import NotKept
 from drawknife.records.provisioned import NameTaken
 from drawknife.service.busy import Busy
 from drawknife.service.files import NotReadable
-from drawknife.service.problems import TYPE, told
+from drawknife.service.problems import TYPE, problem_for
 
 MISTAKE = Mistake(
     ("accounts", 2, "unit"), 7, "shore/leb", "there is no unit 'shore/leb'", "the name of a unit", "shore/lab"
@@ -50,11 +50,11 @@ EACH = [
 @pytest.mark.parametrize(("error", "status", "kind", "exit_status"), EACH, ids=lambda x: type(x).__name__)
 def test_each_is_told_over_http_and_by_the_command_line(error, status, kind, exit_status, capsys):
     with Flask("x").test_request_context("/api/v1/model"):
-        response = told(error)
+        response = problem_for(error)
     body = response.get_json()
     assert (response.status_code, body["status"], body["type"]) == (status, status, TYPE + kind)
     assert body["detail"] and (status != 503 or response.headers["Retry-After"])
-    with pytest.raises(SystemExit) as ended, errors_told("model.yaml"):
+    with pytest.raises(SystemExit) as ended, errors_in_words("model.yaml"):
         raise error
     assert ended.value.code == exit_status
     said = capsys.readouterr().err
@@ -63,12 +63,12 @@ def test_each_is_told_over_http_and_by_the_command_line(error, status, kind, exi
 
 def test_places_are_told_alike_in_both(capsys):
     with Flask("x").test_request_context("/api/v1/changes"):
-        (place,) = told(BadDocument([MISTAKE])).get_json()["places"]
+        (place,) = problem_for(BadDocument([MISTAKE])).get_json()["places"]
     assert place == {
         "where": "accounts[2].unit", "message": "there is no unit 'shore/leb'", "expected": "the name of a unit",
         "line": 7, "found": "shore/leb", "nearest": "shore/lab",
     }  # fmt: skip
-    with pytest.raises(SystemExit), errors_told("model.yaml"):
+    with pytest.raises(SystemExit), errors_in_words("model.yaml"):
         raise BadDocument([MISTAKE])
     said = capsys.readouterr().err
     for part in (
@@ -79,7 +79,7 @@ def test_places_are_told_alike_in_both(capsys):
         "'shore/lab'",
     ):
         assert part in said
-    with pytest.raises(SystemExit), errors_told():
+    with pytest.raises(SystemExit), errors_in_words():
         raise NotFound("account", "inez", ["ines", "bram"])
     assert capsys.readouterr().err == "drawknife: there is no account 'inez'; did you mean ines?\n"
 

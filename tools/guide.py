@@ -86,11 +86,10 @@ def written(text: str, service: dict[str, str], folder: Path) -> str:
 
 def fill_once(cluster: Cluster, folder: Path) -> str:
     """What `./run demo` makes, in a database that others are made like; its name."""
-    name = "as_the_demo"
-    address = cluster.create_database(name)
+    address = cluster.create_database("as_the_demo")
     with serving(address, folder, "--load", ROOT / "demo" / "tidewrack.yaml") as found:
         fill(found.url, found.token, address, DAY)
-    return name
+    return address.rpartition("/")[2]
 
 
 @contextmanager

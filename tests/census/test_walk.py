@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.census.report import census_of, read_mapping, read_rows
-from drawknife.census.walk import Walked, walk
+from drawknife.census.walk import Walked, walk_files
 from drawknife.formats.document import BadDocument
 
 
@@ -64,7 +64,7 @@ def find(root, form):
 
 @pytest.mark.parametrize(("by_disk", "form", "unit"), [(False, "%s", 1), (True, "%b", 512)])
 def test_the_same_as_find(tree, by_disk, form, unit):
-    walked = walk(str(tree), by_disk=by_disk)
+    walked = walk_files(str(tree), by_disk=by_disk)
     expected = find(tree, form)
     sums, ours = Counter(), Counter()
     for folder, amount in expected:
@@ -91,10 +91,10 @@ def test_piece_by_piece_it_is_the_same(made, piece):
                 other = Path(folder, *made[(n * 7 + k) % len(made)][0])
                 other.mkdir(parents=True, exist_ok=True)
                 os.link(at / f"f{n}", other / f"l{n}.{k}")
-        whole = walk(folder)
+        whole = walk_files(folder)
         patch.setattr("drawknife.census.walk.PIECE", piece)
         told = []
-        assert walk(folder, progress=lambda *x: told.append(x)) == whole
+        assert walk_files(folder, progress=lambda *x: told.append(x)) == whole
         assert told[-1] >= (len(made), sum(range(len(made)))) and told == sorted(told)
 
 
@@ -102,9 +102,9 @@ def test_by_several_processes_it_is_the_same(tree, monkeypatch):
     def told(found):
         return {f: sorted(v) if isinstance(v := getattr(found, f), list) else v for f in Walked.__slots__}
 
-    whole = told(walk(str(tree)))
+    whole = told(walk_files(str(tree)))
     monkeypatch.setattr("drawknife.census.walk.PIECE", 3)
-    assert told(walk(str(tree), processes=2)) == whole
+    assert told(walk_files(str(tree), processes=2)) == whole
 
 
 def test_the_same_as_du_but_for_what_folders_and_links_take_themselves(tree):
@@ -115,26 +115,26 @@ def test_the_same_as_du_but_for_what_folders_and_links_take_themselves(tree):
         ["find", tree, "!", "-type", "f", "-printf", "%b\t%s\\n"], capture_output=True, text=True
     ).stdout
     blocks, lengths = (sum(int(line.split("\t")[i]) for line in others.splitlines()) for i in (0, 1))
-    assert sum(b for b, _ in walk(str(tree), by_disk=True).sums.values()) == du("--block-size=1") - blocks * 512
+    assert sum(b for b, _ in walk_files(str(tree), by_disk=True).sums.values()) == du("--block-size=1") - blocks * 512
     # Coreutils before 9.2 count the length of folders as well, later ones do not; links count in both.
     apparent = du("--apparent-size", "--block-size=1")
     links = subprocess.run(
         ["find", tree, "!", "-type", "f", "!", "-type", "d", "-printf", "%s\n"], capture_output=True, text=True
     ).stdout
-    assert sum(b for b, _ in walk(str(tree)).sums.values()) in (
+    assert sum(b for b, _ in walk_files(str(tree)).sums.values()) in (
         apparent - lengths,
         apparent - sum(map(int, links.split())),
     )
 
 
 def test_sparse_files_by_length_and_by_what_they_occupy(tree):
-    length, disk = (dict(walk(str(tree), by_disk=d).sums) for d in (False, True))
+    length, disk = (dict(walk_files(str(tree), by_disk=d).sums) for d in (False, True))
     key = next(k for k in length if k[0] == b"")
     assert length[key][0] > 50 * 2**20 > disk[key][0] * 10
 
 
 def test_names_that_a_model_cannot_hold_count_for_the_folder_above(tree):
-    walked = walk(str(tree))
+    walked = walk_files(str(tree))
     found = census_of("s", walked, ["ada"], {}, "length", deepest=1, name_of=lambda _: "ADA")
     rows = {r.folder: (r.bytes, r.owner) for r in found.rows}
     assert {r.owner for r in found.rows} == {"ada"} and "/é" in rows and rows["/é"][0] == 11
@@ -173,7 +173,7 @@ def test_what_may_not_be_read_is_told_and_the_rest_counted(tmp_path):
     pid = os.fork()
     if pid == 0:
         os.setuid(65534)
-        found = walk(str(tmp_path))
+        found = walk_files(str(tmp_path))
         os.write(writing, repr((sorted(found.unreadable), sum(n for _, n in found.sums.values()))).encode())
         os._exit(0)
     os.waitpid(pid, 0)
@@ -193,10 +193,10 @@ def test_a_folder_that_goes_away_meanwhile_does_no_harm(tmp_path, monkeypatch):
         return real(path)
 
     monkeypatch.setattr(os, "scandir", scandir)
-    found = walk(str(tmp_path))
+    found = walk_files(str(tmp_path))
     assert found.vanished == 1 and sum(n for _, n in found.sums.values()) == 1
     with pytest.raises(OSError):
-        walk(str(tmp_path / "nowhere"))
+        walk_files(str(tmp_path / "nowhere"))
 
 
 def test_rows_come_in_as_they_went_out():

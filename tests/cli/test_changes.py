@@ -1,7 +1,6 @@
 """Changing from the command line: what follows is said, harm is asked about, words are taken as they are printed."""
 
 import json
-import os
 import re
 
 import pytest
@@ -11,7 +10,7 @@ from ..conftest import DEMO, ROOT, give_credentials, run, serving
 
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
-    folder, address = tmp_path_factory.mktemp("changes"), cluster.create_database(f"changes_{os.getpid()}")
+    folder, address = tmp_path_factory.mktemp("changes"), cluster.create_database("changes")
     with serving(address, folder, "--load", DEMO) as found:
         yield found, address
 

@@ -317,7 +317,7 @@ def for_examples(cluster, tmp_path_factory):
     folder = tmp_path_factory.mktemp("examples")
     (folder / "demo").symlink_to(DEMO.parent)
     make_files(folder / ".run" / "files")
-    with serving(cluster.create_database(f"examples_{os.getpid()}"), folder, "--key-file", folder / "key") as found:
+    with serving(cluster.create_database("examples"), folder, "--key-file", folder / "key") as found:
         yield found, folder
 
 

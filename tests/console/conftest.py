@@ -1,15 +1,11 @@
 """The console in headless Chromium, on the demo."""
 
-import itertools
-import os
-
 import pytest
 from playwright.sync_api import expect, sync_playwright
 from tools.demo import BUREAU
 
 from ..conftest import DEMO, ROOT, serving
 
-_numbers = itertools.count(1)
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
@@ -46,7 +42,7 @@ def page(browser, service):
 @pytest.fixture
 def own_page(browser, cluster, tmp_path):
     """A page on a service whose model may be changed, with the demo's directory."""
-    address = cluster.create_database(f"console_{os.getpid()}_{next(_numbers)}")
+    address = cluster.create_database("console")
     with serving(address, tmp_path, "--console", ROOT / "console" / "dist", "--load", DEMO) as found:
         with found.client() as client:
             client.add_directory("bureau", {"address": str(DEMO.parent / "bureau.ldif"), **BUREAU})

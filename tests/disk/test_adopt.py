@@ -44,7 +44,7 @@ def test_after_it_the_disk_says_the_same_but_for_what_was_told(seed):
         return
     found = adopt(prepared, "s")
     after = prepare(sound(with_folders(model, "s", found.folders)))
-    assert drift(after, "s").rows == found.told
+    assert drift(after, "s").rows == found.not_said
     # What a virtual path leads to stays where it is for the server, whatever a disk lets; and no line lets somebody do to
     # others' files what it may not do to its own.
     of_files = {f.path for f in model.disk_readings[0].files}

@@ -238,10 +238,12 @@ def test_what_administrators_write_is_said_whole():
     model = server(folders)
     adopted = adopt_described(prepare(model), model.descriptor_readings[0])
     lines = {f.path: [str(e) for e in f.entries] for f in adopted.folders}
-    assert lines["/a"] == ["allow group:crew all", "deny account:cy all"] and adopted.told == ()
+    assert lines["/a"] == ["allow group:crew all", "deny account:cy all"] and adopted.not_said == ()
     assert [f.path for f in adopted.folders if f.sealed] == ["/d", "/d/e"] and adopted.nobody == ("S-1-5-32-544",)
     back = describe(prepare(sound(with_folders(model, "s", adopted.folders))), model.descriptor_readings[0])
-    assert back.told == () and differing(prepare(sound(with_folders(model, "s", adopted.folders))), back.folders) == {}
+    assert (
+        back.not_said == () and differing(prepare(sound(with_folders(model, "s", adopted.folders))), back.folders) == {}
+    )
     # Who stands for nobody here, such as the tree's administrators, keeps what it has.
     for tree in (folders, back.folders):
         granted = {

@@ -114,7 +114,7 @@ def told_of(found, prepared):
     every = drift(prepared, "s", fold_rows=False).rows
     said = {(row.account, row.location, right) for row in every for right in (*row.refused, *row.wider)}
     # What is folded is told by the row that it is counted in.
-    assert len(every) == len(found.told) + sum(row.below for row in found.told)
+    assert len(every) == len(found.not_said) + sum(row.below for row in found.not_said)
     return said
 
 

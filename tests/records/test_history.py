@@ -243,7 +243,7 @@ def test_what_is_no_past_is_told(database, harbour, as_of, error, told):
 
 
 def test_a_revision_that_is_no_change_of_the_model_and_one_that_is_not_there(database, harbour):
-    change_model(database, lambda model, _: model, "ada", "set the password of bram", told=True,
+    change_model(database, lambda model, _: model, "ada", "set the password of bram", even_if_same=True,
                  beside=[("credentials", "bram", None, "set")])  # fmt: skip
     with pytest.raises(Refused, match="changed nothing of the model"):
         harbour.back(read_snapshot(database).revision)

@@ -29,7 +29,7 @@ def own(cluster, tmp_path_factory):
     (folder / "files").mkdir()
     (folder / "secret").write_text("the service's own secret\n")
     options = ["--files", folder / "files", "--key-file", folder / "key", "--load", DEMO]
-    with serving(cluster.create_database(f"doors_{os.getpid()}"), folder, *options) as found:
+    with serving(cluster.create_database("doors"), folder, *options) as found:
         found.folder, found.files = folder, folder / "files"
         yield found
 
@@ -171,9 +171,7 @@ def test_what_a_stranger_may_send_is_little_and_refused_at_the_head(own):
 def test_a_path_of_the_machine_tells_nothing(cluster, tmp_path, service, path):
     (tmp_path / "dist").mkdir()
     (tmp_path / "dist" / "index.html").write_text("the page")
-    with serving(
-        cluster.create_database(f"paths_{os.getpid()}_{abs(hash(path))}"), tmp_path, "--console", tmp_path / "dist"
-    ) as found:
+    with serving(cluster.create_database("paths"), tmp_path, "--console", tmp_path / "dist") as found:
         status, body = raw(found, f"GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n".encode())
         assert (status, body) in ((200, b"the page"), (400, body)) and b"root:" not in body
         assert httpx.get(found.url + "/api/v1/changes").status_code == 401

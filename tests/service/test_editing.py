@@ -21,7 +21,7 @@ from ..core.models import random_model
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
     """A service whose model may be changed; each test begins with the demo."""
-    with serving(cluster.create_database(f"editing_{os.getpid()}"), tmp_path_factory.mktemp("editing")) as found:
+    with serving(cluster.create_database("editing"), tmp_path_factory.mktemp("editing")) as found:
         yield found
 
 
@@ -106,7 +106,7 @@ WORK = {
 
 @pytest.mark.parametrize("work", WORK)
 def test_a_service_killed_in_the_middle_of_it_leaves_the_old_revision_whole(cluster, tmp_path, work):
-    address = cluster.create_database(f"killed_{work}_{os.getpid()}")
+    address = cluster.create_database(f"killed_{work}")
     with serving(address, tmp_path, "--load", DEMO) as found, found.client() as client:
         client.add_directory("bureau", {"address": str(DEMO.parent / "bureau.ldif"), **BUREAU})
         client.add_to_draft("spring", moved("ines", "shore/office"))

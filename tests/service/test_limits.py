@@ -25,7 +25,7 @@ GIB = 2**30
 def own(cluster, tmp_path_factory):
     folder = tmp_path_factory.mktemp("limits")
     files = ["--files", tmp_path_factory.getbasetemp()]
-    with serving(cluster.create_database(f"limits_{os.getpid()}"), folder, *files) as found:
+    with serving(cluster.create_database("limits"), folder, *files) as found:
         yield found
 
 

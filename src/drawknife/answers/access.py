@@ -130,9 +130,9 @@ class AccessAnswers(Asked):
             question = self.known(question, question.at or self.now)
         try:
             if wanted:
-                told = explain(self.prepared, question, self.now)
-                return {**_as_told(told.verdict), "explanation": explanation_message(told).model_dump()}
-            return _as_told(verdict(self.prepared, question, self.now))
+                explained = explain(self.prepared, question, self.now)
+                return {**_as_answer(explained.verdict), "explanation": explanation_message(explained).model_dump()}
+            return _as_answer(verdict(self.prepared, question, self.now))
         except UnknownName as unknown:
             model = self.prepared.model
             names = [x.name for x in (model.endpoints if unknown.kind == "endpoint" else model.accounts)]
@@ -154,11 +154,11 @@ class AccessAnswers(Asked):
         check_right(right)
         target, way_in = self.target(at), self.endpoint(endpoint)
         stop = None if limit is None else offset + limit
-        told: list[msg.HolderMessage] = []
+        lines: list[msg.HolderMessage] = []
         nearly: list[msg.AlmostMessage] = []
         if but_for is None:
             total, found = who_has(self.prepared, right, target, way_in, offset, stop, disk=True)
-            told = [
+            lines = [
                 msg.HolderMessage(
                     account=h.account, state=h.state, location=h.location, virtual_path=h.virtual_path,
                     place=h.place and str(h.place), decided_at=h.decided_at and str(h.decided_at),
@@ -177,7 +177,7 @@ class AccessAnswers(Asked):
             ]
         return msg.WhoAnswer(
             revision=self.revision, right=right, at=str(target), endpoint=way_in.name if way_in else None,
-            but_for=but_for, total=total, holders=told, almost=nearly, notes=self.disk_notes(stores=self._stores_at(target)),
+            but_for=but_for, total=total, holders=lines, almost=nearly, notes=self.disk_notes(stores=self._stores_at(target)),
         )  # fmt: skip
 
     def _stores_at(self, target: str | Place) -> set[str]:
@@ -283,11 +283,13 @@ class AccessAnswers(Asked):
         """One sentence for why a right has this state at a location."""
         owner = account.name if state == "own" else None
         path = example_path(location, right)
-        told = explain(self.prepared, Question(account.name, right, path, owner=owner, endpoint=endpoint), self.now)
-        in_question = [r for r in told.obstacles if r.gate not in ("door", "sign-in", "limits")]
+        explained = explain(
+            self.prepared, Question(account.name, right, path, owner=owner, endpoint=endpoint), self.now
+        )
+        in_question = [r for r in explained.obstacles if r.gate not in ("door", "sign-in", "limits")]
         if in_question:
             return in_question[0].text
-        return told.checks[0].judgement.text if told.checks else told.verdict.text
+        return explained.checks[0].judgement.text if explained.checks else explained.verdict.text
 
     def map(self, wanted: MapWindow) -> msg.MapAnswer:
         """A window of the map."""
@@ -304,7 +306,7 @@ class AccessAnswers(Asked):
         )  # fmt: skip
 
 
-def _as_told(found: Verdict) -> dict[str, Any]:
+def _as_answer(found: Verdict) -> dict[str, Any]:
     """A verdict as plain data; of a refused sign-in also what the client is told, which gives no reason away."""
     data = found.as_data()
     return {**data, "told_to_client": TOLD_TO_CLIENTS} if found.gate == "sign-in" else data

@@ -228,12 +228,12 @@ class Changing:
         return said
 
 
-def followed_in_words(told: WhatFollows) -> list[str]:
+def followed_in_words(outcome: WhatFollows) -> list[str]:
     """What followed from a change, in a line or two; of lines without effect the first."""
-    said = summary(told.follows)
-    said += [f"{x.line} has no effect: {x.reasons[0]}" for x in told.without_effect[:2] if x.reasons]
-    if not told.without_effect:
-        said += [f"still, {x}" for x in told.held_back[:2]]
+    said = summary(outcome.follows)
+    said += [f"{x.line} has no effect: {x.reasons[0]}" for x in outcome.without_effect[:2] if x.reasons]
+    if not outcome.without_effect:
+        said += [f"still, {x}" for x in outcome.held_back[:2]]
     return said
 
 

@@ -79,8 +79,10 @@ class DiskAnswers(Asked):
             taken_on(self.prepared, people.prepared(i), store) is not None for i in range(len(people.accounts))
         )
         if acting * len(paths) > MOST_AT_ONCE:
-            told = f"{number_of(acting, 'account')} by {number_of(len(paths), 'folder')} are too many to be worked out at once"
-            raise BadInput("store", told, f"{MOST_AT_ONCE:,} at most: acts_as set for fewer accounts, some at a time")
+            too_many = f"{number_of(acting, 'account')} by {number_of(len(paths), 'folder')} are too many to be worked out at once"
+            raise BadInput(
+                "store", too_many, f"{MOST_AT_ONCE:,} at most: acts_as set for fewer accounts, some at a time"
+            )
 
     def disk_plan(self, store: str) -> msg.PlanAnswer:
         """What makes the disk of a store say what the model says, and what its lists cannot say."""
@@ -97,7 +99,7 @@ class DiskAnswers(Asked):
                 )
                 for x in plan.steps
             ],
-            not_said=_not_said(plan.told, True),
+            not_said=_not_said(plan.not_said, True),
             made=[msg.MadeMessage(place=f"{name}:{path}", text=text) for path, text in plan.made], notes=plan_notes(plan),
         )  # fmt: skip
 
@@ -127,7 +129,7 @@ class DiskAnswers(Asked):
             )
         return msg.AdoptAnswer(
             revision=self.revision, store=name, folders=sum(bool(f.entries) for f in found.folders),
-            changes=list(found.changes), not_said=_not_said(found.told, False), notes=[*notes, *found.left_out],
+            changes=list(found.changes), not_said=_not_said(found.not_said, False), notes=[*notes, *found.left_out],
         )  # fmt: skip
 
     def descriptors(self, store: str) -> msg.DescriptorsAnswer:
@@ -141,7 +143,7 @@ class DiskAnswers(Asked):
             revision=self.revision,
             store=windows.store,
             rows=rows,
-            not_said=_not_said(found.told, False),
+            not_said=_not_said(found.not_said, False),
             notes=list(found.notes),
         )
 

@@ -17,19 +17,19 @@ def obstacle_messages(found: Iterable[Refusal]) -> list[msg.Obstacle]:
     return [msg.Obstacle(gate=r.gate, reason=r.reason, text=r.text) for r in found]
 
 
-def explanation_message(told: Explanation) -> msg.ExplanationMessage:
+def explanation_message(explained: Explanation) -> msg.ExplanationMessage:
     """An explanation in the words of messages."""
-    sites = told.case.sites
+    sites = explained.case.sites
     return msg.ExplanationMessage(
-        obstacles=obstacle_messages(told.obstacles),
-        locations=[_resolved(x, told.case.account) for x in (sites.here, sites.there) if x is not None]
-        if told.case.question.action != "sign-in"
+        obstacles=obstacle_messages(explained.obstacles),
+        locations=[_resolved(x, explained.case.account) for x in (sites.here, sites.there) if x is not None]
+        if explained.case.question.action != "sign-in"
         else [],
         gates=[
             msg.GateMessage(gate=g.gate, asked=g.asked, obstacles=obstacle_messages(g.obstacles), notes=list(g.notes))
-            for g in told.gates
+            for g in explained.gates
         ],
-        checks=[_check(c) for c in told.checks],
+        checks=[_check(c) for c in explained.checks],
     )
 
 

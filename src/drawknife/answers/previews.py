@@ -103,12 +103,12 @@ def _room(room: Room | None) -> msg.RoomMessage | None:
     return None if room is None else msg.RoomMessage(bytes=room.bytes, files=room.files)
 
 
-def _left_out(told: WhatFollows) -> list[str]:
+def _left_out(outcome: WhatFollows) -> list[str]:
     """Lists that are too long to be told whole."""
-    said = [*told.follows.left_out, *told.left_out]
-    if told.follows.on_disk.not_compared:
-        said.append(not_compared(told.follows.on_disk.not_compared))
-    f = told.follows
+    said = [*outcome.follows.left_out, *outcome.left_out]
+    if outcome.follows.on_disk.not_compared:
+        said.append(not_compared(outcome.follows.on_disk.not_compared))
+    f = outcome.follows
     for what, found in (
         ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),
         ("room", f.room), ("new findings", f.new_findings), ("findings that are mended", f.mended),
@@ -118,9 +118,9 @@ def _left_out(told: WhatFollows) -> list[str]:
     return said
 
 
-def follows_fields(told: WhatFollows, notes: Sequence[str] = ()) -> dict[str, Any]:
+def follows_fields(outcome: WhatFollows, notes: Sequence[str] = ()) -> dict[str, Any]:
     """The fields of :class:`msg.Follows`."""
-    f = told.follows
+    f = outcome.follows
     return {
         "nothing": f.nothing, "summary": summary(f), "come": list(f.come[:NAMES]), "come_count": len(f.come),
         "gone": list(f.gone[:NAMES]), "gone_count": len(f.gone),
@@ -144,8 +144,8 @@ def follows_fields(told: WhatFollows, notes: Sequence[str] = ()) -> dict[str, An
             for r in f.room[:LINES]
         ],
         "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
-        "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in told.without_effect],
-        "notes": [*notes, *told.held_back], "left_out": _left_out(told),
+        "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in outcome.without_effect],
+        "notes": [*notes, *outcome.held_back], "left_out": _left_out(outcome),
         "later": [
             msg.Later(day=day, follows=msg.Follows(**follows_fields(WhatFollows(then, (), ())))) for day, then in f.later
         ],
@@ -165,6 +165,6 @@ def preview(
     count, items = item_changes(before.model, after, renames)
     with many_objects():
         prepared = prepare(after, before)
-    told = follow(before, prepared, at, renames, credentials)
+    outcome = follow(before, prepared, at, renames, credentials)
     refused = [f"it would be refused: {b.text()}" for b in broken_by(before, prepared, at.date(), renames)]
-    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(told, [*refused, *notes]))
+    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(outcome, [*refused, *notes]))

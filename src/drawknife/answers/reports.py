@@ -127,12 +127,12 @@ class ReportAnswers(Asked):
             if accounts:
                 lines = [f"deny account:{name} all" for name in sorted(accounts)]
                 changes.append({"op": "change", "kind": "folder", "name": place, "add": {"entries": lines}})
-        told = [
+        lost = [
             f"{name} still can get at {place}"
             for place, some in _left(self.full, changes, places).items()
             for name in sorted(some)
         ]
-        return changes, told + self._lost_though_kept(changes, [r for r in rows if r.number not in wanted])
+        return changes, lost + self._lost_though_kept(changes, [r for r in rows if r.number not in wanted])
 
     def _stopped(self, place: str, accounts: set[str], rows: Sequence[msg.ReportRow]) -> list[dict[str, Any]]:
         """The entries at a place that let nobody but these: they go."""

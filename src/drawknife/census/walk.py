@@ -96,7 +96,7 @@ class _Piece:
         return self.found
 
 
-def walk(
+def walk_files(
     root: str, *, by_disk: bool = False, cross: bool = False, progress: Progress | None = None, processes: int = 1
 ) -> Walked:
     """Walk `root`. `by_disk` counts what files occupy instead of their length; `cross` enters other file systems.

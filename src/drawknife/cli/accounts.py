@@ -186,14 +186,14 @@ def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool
     if yes:
         tell_changed(writer.change(changes), target)
         return
-    told = writer.preview(changes)
-    draw_preview(console(), told)
-    if not told.item_count:
+    previewed = writer.preview(changes)
+    draw_preview(console(), previewed)
+    if not previewed.item_count:
         return
     if file.name == "<stdin>" or not sys.stdin.isatty():
         fail(NOT_SO, "nothing was done: say --yes to do it")
     click.confirm("\nDo it?", abort=True, err=True)
-    tell_changed(writer.change(changes, told.revision), target)
+    tell_changed(writer.change(changes, previewed.revision), target)
 
 
 # --- passwords and keys ---------------------------------------------------------------------------

@@ -9,12 +9,12 @@ import click
 
 from drawknife import messages as msg
 from drawknife.census.report import census_of, read_mapping, read_rows
-from drawknife.census.walk import Walked, walk
+from drawknife.census.walk import Walked, walk_files
 from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
-from .common import FAILED, RAW, counting, errors_told, fail, say, serves, write_csv
+from .common import FAILED, RAW, counting, errors_in_words, fail, say, serves, write_csv
 
 
 @click.command()
@@ -77,7 +77,7 @@ def census(
       drawknife census survey --root .run/files/survey --take-folders 2 --csv
     """  # fmt: skip
     if rows_file is not None:
-        with errors_told(rows_file.name):
+        with errors_in_words(rows_file.name):
             found = msg.NewCensus(store=store, measured=options["measure"], rows=read_rows(rows_file))
     else:
         found = _measure(client, store, **options)
@@ -116,7 +116,7 @@ def _measure(
         raise click.UsageError(f"store {line.name} is only planned: it has no root; name one with --root")
     mapping: dict[str, str] = {}
     if mapping_file is not None:
-        with errors_told(mapping_file.name):
+        with errors_in_words(mapping_file.name):
             mapping = read_mapping(mapping_file)
     walked = _walk(top, measure == "disk", cross)
     accounts = [a.name for a in client.accounts().accounts]
@@ -126,7 +126,7 @@ def _measure(
 def _walk(top: str, by_disk: bool, cross: bool) -> Walked:
     with counting("walking") as tell:
         try:
-            return walk(
+            return walk_files(
                 top, by_disk=by_disk, cross=cross,
                 progress=lambda files, size: tell(f"{number_of(files, 'file')}, {show_size(size)}"),
                 processes=min(4, os.cpu_count() or 1),

@@ -16,7 +16,7 @@ from drawknife.core.model.kinds import NETWORK, OF_A_DIRECTORY, Kind, fields_of
 from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
-from .common import DEFAULT_URL, Answers, connect, console, errors_told, print_json, say
+from .common import DEFAULT_URL, Answers, connect, console, errors_in_words, print_json, say
 
 if TYPE_CHECKING:  # only loaded for a model file
     from drawknife.answers.changing import Changing
@@ -94,13 +94,13 @@ def writes(command: F) -> F:
                 raise click.UsageError("a model from standard input is written somewhere: name --out FILE")
             from .model_files import file_changing
 
-            with errors_told():
-                with errors_told(model_file):
+            with errors_in_words():
+                with errors_in_words(model_file):
                     face = file_changing(model_file, out)
                 return command(writer=face, target=out or model_file, **others)
         if out is not None:
             raise click.UsageError("--out goes with --model")
-        with errors_told(), connect(url, token) as client:
+        with errors_in_words(), connect(url, token) as client:
             return command(writer=client if draft is None else InDraft(client, draft), target=None, **others)
 
     return wrapped  # type: ignore[return-value]
@@ -118,10 +118,10 @@ class Apply(NamedTuple):
 
     def __call__(self, changes: Sequence[dict[str, Any]]) -> None:
         if self.preview:
-            told = self.writer.preview(changes)
+            previewed = self.writer.preview(changes)
             from .previews import draw_preview
 
-            print_json(told) if self.as_json else draw_preview(console(), told)
+            print_json(previewed) if self.as_json else draw_preview(console(), previewed)
             return
         if not self.yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
             for doubt in self.writer.check(changes).doubts:

@@ -167,22 +167,22 @@ Answers: TypeAlias = "Answering | Client"
 
 
 @contextmanager
-def errors_told(source: str = "") -> Iterator[None]:
+def errors_in_words(source: str = "") -> Iterator[None]:
     """Tell every expected error in words, with its exit status."""
     try:
         yield
     except BadDocument as error:
         if not error.of_change:
             fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
-        fail(*_told(WRONG_USAGE, error.sentence("the change", len(error.mistakes)), faults_of(error)))
+        fail(*_failure(WRONG_USAGE, error.sentence("the change", len(error.mistakes)), faults_of(error)))
     except DrawknifeError as error:
         status = next(STATUS[c] for c in type(error).__mro__ if c in STATUS)
-        fail(*_told(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)), source)
+        fail(*_failure(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)), source)
     except Refused as error:
         problem = error.problem
         status = {401: FAILED, 429: FAILED, 500: FAILED, 507: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)
         text = "the token is not valid" if problem.status == 401 else problem.detail
-        fail(*_told(status, text, problem.places), source)
+        fail(*_failure(status, text, problem.places), source)
     except ServiceUnavailable as error:
         fail(FAILED, str(error))
     except ClientError as error:
@@ -196,7 +196,7 @@ def errors_told(source: str = "") -> Iterator[None]:
 _CHANGE = re.compile(r"changes\[0\](\.(item|set)\b)?\.?")
 
 
-def _told(status: int, text: str, places: list[msg.Fault]) -> tuple[int, str, list[msg.Fault] | None]:
+def _failure(status: int, text: str, places: list[msg.Fault]) -> tuple[int, str, list[msg.Fault] | None]:
     """A single place that the text tells already only adds what would be right."""
     one = places[0] if len(places) == 1 else None
     if one is None or one.message not in text:
@@ -246,7 +246,7 @@ def asks(command: F) -> F:
         model_file: str | None, url: str | None, token: str | None, as_of: str | None, draft: str | None, **others: Any
     ) -> Any:
         without_disk = others.pop("without_disk", False)
-        with errors_told():
+        with errors_in_words():
             if model_file is not None:
                 if as_of is not None:
                     raise click.UsageError("a model file has no history: --as-of is for a service")
@@ -268,7 +268,7 @@ def serves(command: F) -> F:
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
     @functools.wraps(command)
     def wrapped(url: str | None, token: str | None, **others: Any) -> Any:
-        with errors_told(), connect(url, token) as client:
+        with errors_in_words(), connect(url, token) as client:
             return command(client=client, **others)
 
     return wrapped  # type: ignore[return-value]

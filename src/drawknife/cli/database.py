@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from .common import NOT_SO, WRONG_USAGE, check_private, errors_told, fail, say
+from .common import NOT_SO, WRONG_USAGE, check_private, errors_in_words, fail, say
 from .config_file import read_config
 
 
@@ -46,7 +46,7 @@ def _which(command: Callable[..., None]) -> Callable[..., None]:
             database = database_file.read_text().strip()
         if not database:
             fail(WRONG_USAGE, "which database? --database, --database-file, or --config")
-        with errors_told():
+        with errors_in_words():
             command(address=database, **more)
 
     return found

@@ -102,9 +102,11 @@ def show_directory(client: Client, name: str, as_json: bool) -> None:
         return
     out = console()
     out.print(Text(found.name, "bold"))
-    told = ("address", "shown_first", "suffix", "most_leavers", "interval") if found.options.is_provisioned else ()
+    always_shown = (
+        ("address", "shown_first", "suffix", "most_leavers", "interval") if found.options.is_provisioned else ()
+    )
     for key, value in found.options.model_dump().items():
-        if value not in (None, "") and (not told or key in told):
+        if value not in (None, "") and (not always_shown or key in always_shown):
             out.print(Text(f"  {key:<22}", "dim").append(str(value), "default"))
     if found.has_password:
         out.print(Text(f"  {'bind_password':<22}", "dim").append("kept encrypted", "default"))
@@ -223,16 +225,16 @@ def sync(
     """
     out = console()
     if preview:
-        told = client.preview_sync(name, most_leavers, adopt)
+        previewed = client.preview_sync(name, most_leavers, adopt)
         if as_json:
-            print_json(told)
+            print_json(previewed)
         else:
-            draw_report(out, told.report)
-            if told.changes and told.changes.item_count:
-                draw_follows(out, told.changes)
-                for finding in told.changes.new_findings:
+            draw_report(out, previewed.report)
+            if previewed.changes and previewed.changes.item_count:
+                draw_follows(out, previewed.changes)
+                for finding in previewed.changes.new_findings:
                     out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
-        raise SystemExit(NOT_SO if told.report.state == "refused" else DONE)
+        raise SystemExit(NOT_SO if previewed.report.state == "refused" else DONE)
     report = client.sync(name, most_leavers, adopt)
     print_json(report) if as_json else draw_report(out, report)
     raise SystemExit(DONE if report.state in ("done", "nothing-to-do") else NOT_SO)

@@ -230,8 +230,8 @@ def _draw(found: msg.DriftAnswer) -> None:
             out.print(Text("    ! the disk lets besides ", "yellow").append(", ".join(row.wider), "default"))
             out.print(Padding(Text(row.server or "", "dim"), (0, 0, 0, 6), expand=False))
     folders = f"{number_of(found.folders, 'folder')} of {number_of(found.accounts, 'account')}"
-    told = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
-    out.print(("\n" if found.rows else "") + told)
+    headline = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
+    out.print(("\n" if found.rows else "") + headline)
     for owner in found.owners:
         out.print(f"no account acts as {owner.replace(' owns ', ', who owns ', 1)}", style="dim")
     for left in found.left_out:

@@ -286,9 +286,9 @@ def put_back(file: IO[bytes], root: str) -> None:
     """
     from drawknife.disk.applying import put_back as put
 
-    from .common import errors_told
+    from .common import errors_in_words
 
-    with errors_told():
+    with errors_in_words():
         try:
             say(f"{number_of(put(root, file.read()), 'thing')} put back")
         except OSError as error:

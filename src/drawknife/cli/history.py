@@ -182,11 +182,11 @@ def back_to(client: Client, as_of: str, preview: bool, if_revision: int | None, 
 
 
 def _take_back(
-    told: msg.Preview, only_shown: bool, yes: bool, if_revision: int | None, do: Callable[[int], msg.Changed]
+    previewed: msg.Preview, only_shown: bool, yes: bool, if_revision: int | None, do: Callable[[int], msg.Changed]
 ) -> None:
     """Show what it would do, ask, and do it, if that is still what it would do."""
     if only_shown or not yes:
-        draw_preview(console(error=not only_shown), told)
+        draw_preview(console(error=not only_shown), previewed)
     if only_shown:
         return
     if not yes:
@@ -194,7 +194,7 @@ def _take_back(
             fail(WRONG_USAGE, "nobody can be asked here: if that is meant, say --yes, or look first with --preview")
         if not click.confirm("Do it?", err=True):
             fail(NOT_SO, "nothing was changed")
-    tell_changed(do(told.revision if if_revision is None else if_revision))
+    tell_changed(do(previewed.revision if if_revision is None else if_revision))
 
 
 def add_to(group: click.Group) -> None:

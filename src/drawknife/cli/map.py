@@ -60,8 +60,8 @@ def map_(
             for account, row in zip(block.accounts, block.cells, strict=True):
                 for location, cell in zip(block.locations, row, strict=True):
                     if cell is not None:
-                        told = {"account": account, "location": location, "access": cell}
-                        click.echo(json.dumps(told, ensure_ascii=False))
+                        line = {"account": account, "location": location, "access": cell}
+                        click.echo(json.dumps(line, ensure_ascii=False))
     elif as_csv:
         for i, block in enumerate(_map_blocks(answers, window)):
             head = [["account", *block.locations]] if i == 0 else []

@@ -24,7 +24,7 @@ from .common import (
     asked_of,
     asks,
     console,
-    errors_told,
+    errors_in_words,
     fail,
     faults_of,
     file_answering,
@@ -56,19 +56,19 @@ def load(client: Client, file: str, preview: bool, if_revision: int | None, yes:
     """
     raw = read_model_file(file)
     if preview:
-        with errors_told(file):
+        with errors_in_words(file):
             draw_preview(console(), client.preview_model(raw))
         return
     if draft is not None:
-        with errors_told(file):
+        with errors_in_words(file):
             tell_changed(client.add_model_to_draft(draft, raw))
         return
     if not yes:
-        with errors_told(file):
+        with errors_in_words(file):
             losses = client.losses(raw)
         if_revision = if_revision if if_revision is not None else losses.revision
         _ask_about(losses)
-    with errors_told(file), Progress(
+    with errors_in_words(file), Progress(
         TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeElapsedColumn(),
         console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
     ) as bar:  # fmt: skip

@@ -20,72 +20,75 @@ from .marks import line_message, line_of
 ITEMS, LINES, FEW = 40, 40, 6
 
 
-def draw_preview(out: Console, told: msg.Preview) -> None:
+def draw_preview(out: Console, previewed: msg.Preview) -> None:
     """What a change would do: the items, then what follows from it."""
-    for note in told.notes:
+    for note in previewed.notes:
         out.print(Padding(Text("note: ", "yellow").append(note, "default"), (0, 0, 0, 0), expand=False))
-    if not told.item_count:
+    if not previewed.item_count:
         out.print("It changes nothing.", style="dim")
         return
-    out.print(Text(f"{told.item_count} item{'s' if told.item_count > 1 else ''} would change", "bold"))
-    for x in told.items[:ITEMS]:
+    out.print(Text(f"{previewed.item_count} item{'s' if previewed.item_count > 1 else ''} would change", "bold"))
+    for x in previewed.items[:ITEMS]:
         draw_item(out, x)
-    if told.item_count > ITEMS:
-        out.print(f"  … and {told.item_count - ITEMS} more", style="dim")
-    draw_follows(out, told)
+    if previewed.item_count > ITEMS:
+        out.print(f"  … and {previewed.item_count - ITEMS} more", style="dim")
+    draw_follows(out, previewed)
 
 
-def draw_follows(out: Console, told: msg.Follows) -> None:
+def draw_follows(out: Console, follows: msg.Follows) -> None:
     """Everything that follows, for whom, and lines that change nothing with the reasons."""
-    if told.nothing:
+    if follows.nothing:
         out.print(
             "\nNothing follows: nobody gains or loses anything, anywhere, and no finding comes or goes.", style="dim"
         )
     elif not (
-        told.come_count
-        or told.gone_count
-        or told.sign_in
-        or told.access
-        or (told.on_disk and told.on_disk.access)
-        or told.leads
-        or told.settings
-        or told.room
-        or told.left_out  # what was not looked at is told below, and nothing is said of it here
+        follows.come_count
+        or follows.gone_count
+        or follows.sign_in
+        or follows.access
+        or (follows.on_disk and follows.on_disk.access)
+        or follows.leads
+        or follows.settings
+        or follows.room
+        or follows.left_out  # what was not looked at is told below, and nothing is said of it here
     ):
-        out.print(f"\nNobody gains or loses anything, anywhere{', now' if told.later else ''}.", style="dim")
-    for word, names, count in (("new", told.come, told.come_count), ("gone", told.gone, told.gone_count)):
+        out.print(f"\nNobody gains or loses anything, anywhere{', now' if follows.later else ''}.", style="dim")
+    for word, names, count in (("new", follows.come, follows.come_count), ("gone", follows.gone, follows.gone_count)):
         if count:
             out.print(Text(f"\n{word}: ", "bold").append(several(names, FEW, count), "default"))
-    _draw_sign_in(out, told.sign_in)
-    _draw_all_access(out, told)
-    if told.on_disk is not None:
-        out.print(Text(f"\nWith what the disk of {', '.join(told.on_disk.stores)} lets through", "bold"))
-        draw_access(out, told.on_disk.access, heading=False)
-        if not told.on_disk.access:
+    _draw_sign_in(out, follows.sign_in)
+    _draw_all_access(out, follows)
+    if follows.on_disk is not None:
+        out.print(Text(f"\nWith what the disk of {', '.join(follows.on_disk.stores)} lets through", "bold"))
+        draw_access(out, follows.on_disk.access, heading=False)
+        if not follows.on_disk.access:
             out.print("  nothing of it: `drawknife disk plan` says what the disk would have to let", style="yellow")
-    for x in told.leads[:LINES]:
-        if x is told.leads[0]:
+    for x in follows.leads[:LINES]:
+        if x is follows.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
         line = Text("  ").append(several(x.accounts, FEW, x.account_count), "bold")
         out.print(line.append(f"  {x.location}: {x.before or 'nowhere'} → {x.after or 'nowhere'}"))
-    draw_settings(out, told.settings)
-    _draw_room(out, told.room)
-    for heading, style, found in (("New findings", "yellow", told.new_findings), ("Mended", "green", told.mended)):
+    draw_settings(out, follows.settings)
+    _draw_room(out, follows.room)
+    for heading, style, found in (
+        ("New findings", "yellow", follows.new_findings),
+        ("Mended", "green", follows.mended),
+    ):
         if found:
             out.print(Text(f"\n{heading}", "bold"))
             for finding in found:
                 out.print(Padding(Text("! ", style).append(finding.text, "default"), (0, 0, 0, 2), expand=False))
-    if told.without_effect:
+    if follows.without_effect:
         out.print(Text("\nWithout effect", "bold"))
-    for idle in told.without_effect:
+    for idle in follows.without_effect:
         out.print(Padding(Text(idle.line), (0, 0, 0, 2), expand=False))
         for reason in idle.reasons[:6]:
             out.print(Padding(Text(f"as {reason}", "dim"), (0, 0, 0, 4), expand=False))
         if len(idle.reasons) > 6:
             out.print(f"    and {len(idle.reasons) - 6} more reasons", style="dim")
-    for said in told.left_out:
+    for said in follows.left_out:
         out.print(Text(f"\n{said}", "dim"))
-    for later in told.later:
+    for later in follows.later:
         out.print(Text(f"\nFrom {later.day} on", "bold underline"))
         draw_follows(out, later.follows)
 
@@ -106,14 +109,14 @@ def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> Non
             out.print(Padding(Text(why.replace("…", endpoints[0]), "dim"), (0, 0, 0, 4), expand=False))
 
 
-def _draw_all_access(out: Console, told: msg.Follows) -> None:
+def _draw_all_access(out: Console, follows: msg.Follows) -> None:
     """Access, without the details of what goes or comes with an account, or with signing in at an endpoint."""
-    coming = {("", a): "gains" for a in told.come} | {("", a): "loses" for a in told.gone}
-    for s in told.sign_in:
+    coming = {("", a): "gains" for a in follows.come} | {("", a): "loses" for a in follows.gone}
+    for s in follows.sign_in:
         coming |= {(s.endpoint, a): "gains" if s.may else "loses" for a in s.accounts}
     whole: dict[tuple[str, str], list[str]] = {}
     rest = []
-    for a in told.access:
+    for a in follows.access:
         words = {coming.get((a.endpoint or "", x)) or coming.get(("", x)) for x in a.accounts}
         word = words.pop() if len(words) == 1 else None
         if word is None or a.account_count > len(a.accounts):
@@ -139,12 +142,12 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading:
     """Who gains and loses which rights where; the same for all that are told together."""
     if found and heading:
         out.print(Text("\nAccess", "bold"))
-    told = ""
+    last_named = ""
     for a in found[:LINES]:
         who = several(a.accounts, FEW, a.account_count) + (f", through {a.endpoint}" if a.endpoint else "")
-        if who != told:
+        if who != last_named:
             out.print(Text(f"  {who}", "bold"))
-        told = who
+        last_named = who
         for word, rights, style in (
             ("gains", a.gained, "green"), ("loses", a.lost, "red"),
             ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),

@@ -17,7 +17,7 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import BadValue, fold
 from drawknife.core.words.sizes import number_of
 
-from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_told, fail, read_model_file, say
+from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_in_words, fail, read_model_file, say
 
 if TYPE_CHECKING:
     from drawknife.rehearsal import StandIn
@@ -125,7 +125,7 @@ def rehearse(
 
     if model_file is not None and draft is not None:
         raise click.UsageError("a model file has no drafts: --draft is for a service")
-    with errors_told(model_file or ""), TemporaryDirectory() as scratch:
+    with errors_in_words(model_file or ""), TemporaryDirectory() as scratch:
         source: ModelSource
         if model_file is not None:
             from drawknife.core.prepared.prepared import prepare

@@ -17,7 +17,7 @@ from drawknife.core.words.names import BadValue, fold
 from drawknife.core.words.quantities import read_size
 from drawknife.core.words.sizes import several
 
-from .common import FAILED, check_private, errors_told, fail, say
+from .common import FAILED, check_private, errors_in_words, fail, say
 from .config_file import read_config
 from .tell_options import check_telling, telling_options, ways_of, when_of
 
@@ -201,7 +201,7 @@ def check_options(given: Mapping[str, Any]) -> str:
     if given["patterns"]:
         from drawknife.patterns import all_patterns
 
-        with errors_told():
+        with errors_in_words():
             all_patterns(given["patterns"])  # told now, and not when somebody asks
     try:
         _certificate(given)

@@ -133,8 +133,8 @@ def _draw(compared: Compared) -> None:
         said = "the server does, and the model does not" if d.server else "the model does, and the server does not"
         out.print(Text().append("✕ ", "red").append(d.location, "bold").append(f"  {d.what}: {said}"))
         out.print(Padding(Text(d.text, "dim"), (0, 0, 0, 2), expand=False))
-    told = f"{number_of(len(compared.differences), 'difference')} in {number_of(compared.looked_at, 'folder')}"
-    out.print(Text(told, "bold" if compared.differences else "green"))
+    headline = f"{number_of(len(compared.differences), 'difference')} in {number_of(compared.looked_at, 'folder')}"
+    out.print(Text(headline, "bold" if compared.differences else "green"))
     if compared.left_out:
         out.print(f"{number_of(compared.left_out, 'more folder')} not looked at: --most", style="dim")
     if compared.odd:

@@ -27,7 +27,7 @@ from .common import (
     Answers,
     asks,
     console,
-    errors_told,
+    errors_in_words,
     fail,
     print_json,
     read_model_file,
@@ -109,7 +109,7 @@ def try_(
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files or ("the trials kept",):
         raw = read_model_file(name) if files else b""
-        with errors_told(name):
+        with errors_in_words(name):
             for trial in read_trials(raw) if files else _kept(answers):
                 outcomes = outcomes_of(trial, lambda question: _decide(answers, question))
                 if over:
@@ -202,10 +202,10 @@ def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
         for x in outcomes:
             left += x.server is not None and x.server.allowed is None
             _draw_step(out, x)
-    told = number_of(len(done), "trial") + ", " + number_of(steps, "step")
+    headline = number_of(len(done), "trial") + ", " + number_of(steps, "step")
     out.print(
         Text()
-        .append(f"\n{told}: ")
+        .append(f"\n{headline}: ")
         .append(f"{failed} not as expected" if failed else "all as expected", "red" if failed else "green")
     )
     if left:
@@ -287,7 +287,7 @@ def keep(apply: Apply, file: str) -> None:
       drawknife trial keep demo/trials.yaml
     """
     raw = read_model_file(file)
-    with errors_told(file):
+    with errors_in_words(file):
         trials = read_trials(raw)
     there = {fold(t.name) for t in asking_with(apply.writer).trials().trials}
     apply([put(TRIAL, TRIAL.data(trial), fold(trial.name) in there) for trial in trials])

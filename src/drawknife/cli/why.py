@@ -101,28 +101,28 @@ def why(answers: Answers, question: dict[str, Any], as_json: bool) -> None:
 
 
 def _draw(out: Console, found: msg.Answer) -> None:
-    told = found.explanation
-    assert told is not None
+    explanation = found.explanation
+    assert explanation is not None
     if found.allowed:
         out.print(Text().append(" ALLOWED ", "reverse green").append(f"  {found.text}"))
     else:
         out.print(Text().append(" REFUSED ", "reverse red").append(f"  by the {found.gate} gate", "bold"))
         out.print(Padding(Text(found.text), (0, 0, 0, 2)))
-    further = told.obstacles[1:]
+    further = explanation.obstacles[1:]
     if further:
         out.print("\nAlso in the way, once that is mended", style="bold")
         for obstacle in further:
             out.print(Padding(Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"), (0, 0, 0, 2)))
-    for at in told.locations:
+    for at in explanation.locations:
         if at.place:
             line = Text("\n").append(at.location, "bold").append(f" is {at.place}")
             out.print(line.append(f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim"))
     out.print("\nGates", style="bold")
-    for gate in told.gates:
+    for gate in explanation.gates:
         _draw_gate(out, gate)
-    for check in told.checks:
+    for check in explanation.checks:
         _draw_check(out, check)
-    if any(e.fate in FATES for c in told.checks for x in c.judgement.levels for e in x.entries):
+    if any(e.fate in FATES for c in explanation.checks for x in c.judgement.levels for e in x.entries):
         out.print("\n  ▶ decides   = agrees   × overruled   · has no part in it", style="dim")
 
 
@@ -196,11 +196,11 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
           | drawknife decide --model demo/tidewrack.yaml
     """
     lines = (line for line in file if line.strip())
-    told = _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
+    answered = _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
     write = sys.stdout.write
     bad = False
     dumps = json.JSONEncoder(ensure_ascii=False).encode
-    for answer in told:
+    for answer in answered:
         bad = bad or "error" in answer
         write(dumps(answer) + "\n")
     sys.stdout.flush()
@@ -247,8 +247,8 @@ def _by_service(client: Client, lines: Iterator[bytes]) -> Iterator[dict[str, An
                 except BadInput as bad:
                     error = bad.as_data()
             answers.append(error)
-        told = iter(client.decide_many(asked) if asked else ())
-        yield from (next(told) if answer is None else answer for answer in answers)
+        from_service = iter(client.decide_many(asked) if asked else ())
+        yield from (next(from_service) if answer is None else answer for answer in answers)
 
 
 def add_to(group: click.Group) -> None:

@@ -85,7 +85,7 @@ class Connection:
 
     def _request(self, method: str, path: str, **arguments: Any) -> httpx.Response:
         self._towards_another(method, path, arguments)
-        with self._told(method):
+        with self._in_our_errors(method):
             response = self._http.request(method, path, **arguments)
         return self._checked(response)
 
@@ -94,7 +94,7 @@ class Connection:
         arguments: dict[str, Any] = {"params": {name: value for name, value in query.items() if value is not None}}
         self._towards_another("GET", path, arguments)
         headers = {"Accept": "application/x-ndjson"}
-        with self._told("GET"), self._http.stream("GET", path, headers=headers, **arguments) as response:
+        with self._in_our_errors("GET"), self._http.stream("GET", path, headers=headers, **arguments) as response:
             if not response.is_success:
                 response.read()
             for line in self._checked(response).iter_lines():
@@ -114,7 +114,7 @@ class Connection:
             arguments["params"] = {**(arguments.get("params") or {}), **self._of_another}
 
     @contextmanager
-    def _told(self, method: str) -> Iterator[None]:
+    def _in_our_errors(self, method: str) -> Iterator[None]:
         """What goes wrong on the way, in plain words."""
         try:
             yield

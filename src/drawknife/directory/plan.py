@@ -44,7 +44,7 @@ class SyncPlan:
     leavers: list[str] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
 
-    def told(self, what: str, name: str) -> None:
+    def note(self, what: str, name: str) -> None:
         self.changes.setdefault(what, []).append(name)
 
 
@@ -59,7 +59,7 @@ def plan(
     before, model = model, _adopted(model, directory, found, adopt, made)
     model = follow(model, directory, found, made.renames, made.notes)
     for kind, old, new in made.renames:
-        made.told(f"{kind}s renamed", f"{old} → {new}")
+        made.note(f"{kind}s renamed", f"{old} → {new}")
     units, unit_name = _units(model, directory, found, made)
     accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
     groups = _groups(model, directory, found, theirs, unit_name, made)
@@ -96,7 +96,7 @@ def _adopted(
         subject = Subject(kind, item.name)
         if subject.key not in keys or fold(item.name) not in there:
             return item
-        made.told(f"{kind}s adopted", item.name)
+        made.note(f"{kind}s adopted", item.name)
         return replace(item, source=directory, source_id=None)
 
     return replace(
@@ -122,7 +122,7 @@ def _units(model: Model, directory: str, found: DirectoryContents, made: SyncPla
             made.notes.append(f"unit {unit} was left out: {blocked} is not this directory's")
     for key, unit in taken.items():
         if key not in was:
-            made.told("units added", unit)
+            made.note("units added", unit)
     kept = dict(others)
     for key, unit in was.items():
         if key in taken:
@@ -134,9 +134,9 @@ def _units(model: Model, directory: str, found: DirectoryContents, made: SyncPla
             made.notes.append(
                 f"the directory has unit {unit} no more; it stays as a local one, as {(inside + below)[0]} is in it"
             )
-            made.told("units made local", unit)
+            made.note("units made local", unit)
         else:
-            made.told("units removed", unit)
+            made.note("units removed", unit)
     return [*kept.values(), *taken.values()], taken
 
 
@@ -167,23 +167,23 @@ def _accounts(
             unit = account.unit if account.unit and fold(account.unit) in known else None
             after = replace(account, enabled=False, unit=unit)
             if account.enabled:
-                made.told("accounts switched off", account.name)
+                made.note("accounts switched off", account.name)
                 made.leavers.append(account.name)
         else:
             theirs[fold(person.name)] = account.name
             there.add(fold(person.name))
             after = _as_in(account, person, unit_name, stores)
             if account.enabled != after.enabled:
-                made.told(f"accounts switched {'on again' if after.enabled else 'off'}", account.name)
+                made.note(f"accounts switched {'on again' if after.enabled else 'off'}", account.name)
             elif after != account:
-                made.told("accounts changed", account.name)
+                made.note("accounts changed", account.name)
         accounts.append(after if after != account else account)
     for key, person in found.people.items():
         if key not in there:
             new = Account(person.name, methods=("directory",), source=directory)
             accounts.append(_as_in(new, person, unit_name, stores))
             theirs[key] = person.name
-            made.told("accounts added", person.name)
+            made.note("accounts added", person.name)
     return accounts, theirs
 
 
@@ -257,14 +257,14 @@ def _groups(
             source_id=found.group_ids.get(key) or as_new.source_id,
         )  # fmt: skip
         if before is None:
-            made.told("groups added", group.name)
+            made.note("groups added", group.name)
         elif before != group:
-            made.told("groups changed", group.name)
+            made.note("groups changed", group.name)
         groups.append(group if before != group or before is None else before)
     stay = {fold(name) for name in spelled.values()}
     for key, group in was.items():
         if key not in stay:
-            made.told("groups removed", group.name)
+            made.note("groups removed", group.name)
             made.gone.append(group.name)
     if dropped:
         made.notes.append(

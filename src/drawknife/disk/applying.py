@@ -126,8 +126,8 @@ def _walk(root: str, progress: Progress | None) -> Iterator[_Met]:
             with _opened(name, fd) as file:
                 status = os.fstat(file)
                 if stat.S_ISREG(status.st_mode):
-                    told = location_of(path, name) or f"{path.rstrip('/')}/{os.fsdecode(name)!r}"
-                    yield _Met(told, _thing(file, status, False), file, path, status.st_nlink)
+                    called = location_of(path, name) or f"{path.rstrip('/')}/{os.fsdecode(name)!r}"
+                    yield _Met(called, _thing(file, status, False), file, path, status.st_nlink)
 
 
 @contextmanager

@@ -43,12 +43,12 @@ class WalkedDisk:
 
     def notes(self) -> list[str]:
         """What is not judged, in words."""
-        told = (
+        counted = (
             (self.links, "link", "not followed"), (self.others, "device, socket or pipe", "left out"),
             (self.unreadable, "folder", "which could not be read"), (self.vanished, "thing", "gone while it was read"),
             (self.other_file_systems, "folder", "on other file systems, not entered"),
         )  # fmt: skip
-        return [f"{number_of(count, what)} {how}" for count, what, how in told if count]
+        return [f"{number_of(count, what)} {how}" for count, what, how in counted if count]
 
 
 def _thing(path: bytes, found: os.stat_result, folder: bool) -> ThingOnDisk:

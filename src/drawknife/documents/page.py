@@ -35,13 +35,13 @@ def report(found: msg.Report) -> bytes:
     """A report to be gone through."""
     body = "".join(_row(row, words) for row, words in rows_of(found.rows))
     gone = "".join(f"<li>{escape(line)}</li>" for line in found.gone)
-    told = f"<h2>What was there when it was signed last, and is not any more</h2><ul>{gone}</ul>" if gone else ""
+    no_more = f"<h2>What was there when it was signed last, and is not any more</h2><ul>{gone}</ul>" if gone else ""
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(found.title)}</title>'
         f"<style>{_STYLE}</style></head><body><main><h1>{escape(found.title)}</h1>"
         + "".join(f"<p>{escape(line)}</p>" for line in heading(found))
         + "<table><thead><tr><th>no.</th><th>where</th><th>who</th><th>may</th><th>by</th><th>decision</th><th>remark</th></tr></thead>"
-        f"<tbody>{body}</tbody></table>{told}<button type=button>Save what is decided, to send it back</button></main>"
+        f"<tbody>{body}</tbody></table>{no_more}<button type=button>Save what is decided, to send it back</button></main>"
         f"<script>{_SCRIPT.replace('REPORT', str(found.number))}</script></body></html>\n"
     ).encode()
 

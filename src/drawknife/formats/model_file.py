@@ -52,11 +52,11 @@ class _Reading:
     def give_up(self, more: bool = False) -> None:
         if self.found:
             places = Places(self.text)
-            told = [
+            mistakes = [
                 Mistake(where, places.line(where), shown(value), message, expected, near)
                 for where, value, message, expected, near in self.found
             ]
-            raise BadDocument(sorted(told, key=lambda m: m.line or 0), more)
+            raise BadDocument(sorted(mistakes, key=lambda m: m.line or 0), more)
 
     def original(self, where: Where) -> Where:
         """A place in the model as a place in the document, where broken items were left out."""

@@ -67,14 +67,14 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
 
 def _leaving(prepared: Prepared, account: PreparedAccount, used: set[Subject]) -> Iterator[Way]:
     """The account taken out of the groups that bring it what allows it: out of the one that it is a member of."""
-    told: set[str] = set()
+    seen: set[str] = set()
     for subject in sorted(used):
         if subject.kind != "group" or subject not in account.standing.ranks:
             continue
         for inner, outer in pairwise(account.standing.chain(subject)):
             change = in_group(outer.name, drop=[str(inner)])
-            if outer.kind == "group" and str(change) not in told:
-                told.add(str(change))
+            if outer.kind == "group" and str(change) not in seen:
+                seen.add(str(change))
                 yield (change,)
 
 

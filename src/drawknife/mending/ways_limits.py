@@ -56,16 +56,16 @@ def _more(prepared: Prepared, limit: Limit, what: str, size: int, grace_over: bo
     """As much more as is asked for, of what the limit counts."""
     used, asked = (limit.used_bytes, size) if what == "bytes" else (limit.used_files, 1)
     wanted = used + asked
-    told = _size(wanted) if what == "bytes" else wanted
+    limit_wanted = _size(wanted) if what == "bytes" else wanted
     if limit.kind == "personal":
-        return (set_to("setting", f"account:{limit.name}", **{f"quota_{what}": told}),)
+        return (set_to("setting", f"account:{limit.name}", **{f"quota_{what}": limit_wanted}),)
     if limit.kind == "capacity":
-        return (set_to("store", limit.name, capacity=told),)
+        return (set_to("store", limit.name, capacity=limit_wanted),)
     quota = next(q for q in prepared.model.quotas if q.name == limit.name)
     hard, soft = getattr(quota, f"hard_{what}"), getattr(quota, f"soft_{what}")
     values: dict[str, Any] = {}
     if hard is not None and hard < wanted:
-        values[f"hard_{what}"] = told
+        values[f"hard_{what}"] = limit_wanted
     if soft is not None and soft < wanted and (grace_over or not quota.grace):
-        values[f"soft_{what}"] = told
+        values[f"soft_{what}"] = limit_wanted
     return (set_to("quota", quota.name, **values),) if values else None

@@ -40,7 +40,7 @@ def change_model(
     what: str,
     expected: int | None = None,
     at_hand: Snapshot | None = None,
-    told: bool = False,
+    even_if_same: bool = False,
     beside: Sequence[Item] | None = None,
     renames: Sequence[tuple[str, str, str]] = (),
 ) -> Snapshot:
@@ -48,7 +48,7 @@ def change_model(
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
     `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless it
-    is `told` all the same. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
+    `even_if_same`. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
     fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
@@ -59,7 +59,7 @@ def change_model(
                 raise Conflict(expected, old.revision)
             model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
             _forget_credentials(connection, old, model)
-            if old.model == model and old.revision and not told:
+            if old.model == model and old.revision and not even_if_same:
                 return old
             changed = _write(connection, old.model, model)
             number = old.revision + 1

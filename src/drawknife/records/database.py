@@ -45,7 +45,7 @@ class Uncertain(Unavailable):
 _NO_ROOM = "53"
 
 
-def _told(pool: ConnectionPool[Connection[TupleRow]]) -> str:
+def _state_of(pool: ConnectionPool[Connection[TupleRow]]) -> str:
     """What a pool counts, and where each of its threads is."""
     frames = sys._current_frames()
     places = []
@@ -122,7 +122,9 @@ class Database:
         except PoolTimeout:
             with self._connected() as connection:
                 if self._pool is pool:
-                    log.warning("a pool of connections stands still, and a new one takes its place: %s", _told(pool))
+                    log.warning(
+                        "a pool of connections stands still, and a new one takes its place: %s", _state_of(pool)
+                    )
                     self._pool = self._new_pool()
                     self.open()
                 yield connection

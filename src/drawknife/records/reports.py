@@ -13,14 +13,14 @@ from .database import Database
 
 
 class KeptReport(NamedTuple):
-    """A report as it is kept: `told` and `signed` are documents."""
+    """A report as it is kept: `document` and `signed` are documents."""
 
     number: int
     about: str
     revision: int
     made: datetime
     made_by: str
-    told: dict[str, Any]
+    document: dict[str, Any]
     since: int | None
     signed: dict[str, Any] | None
 
@@ -30,11 +30,11 @@ _ROWS = "SELECT number, about, revision, made, made_by, told, since, signed FROM
 LISTED = 500
 
 
-def add(database: Database, about: str, revision: int, who: str, told: dict[str, Any], since: int | None) -> int:
+def add(database: Database, about: str, revision: int, who: str, document: dict[str, Any], since: int | None) -> int:
     """Keep a report; its number."""
     rows = database.read(
         "INSERT INTO reports (about, revision, made_by, told, since) VALUES (%s, %s, %s, %s, %s) RETURNING number",
-        (about, revision, who, Jsonb(told), since),
+        (about, revision, who, Jsonb(document), since),
     )
     return int(rows[0][0])
 

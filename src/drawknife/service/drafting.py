@@ -134,8 +134,8 @@ class Drafting:
         whole = was.then(laid)
         count, items = item_changes(was.model, laid.model, laid.renames)
         held = _held(self._keeper, prepared.model, whole)
-        told = follow(prepared, self._state.prepared_for(whole.model), datetime.now(UTC), whole.renames, held)
-        would = followed_in_words(told)
+        outcome = follow(prepared, self._state.prepared_for(whole.model), datetime.now(UTC), whole.renames, held)
+        would = followed_in_words(outcome)
         return msg.DraftWritten(
             draft=draft.name if draft else name, begun=begun, steps=len(before) + len(steps), revision=revision,
             items=items, item_count=count, would=would, notes=list(laid.notes),

@@ -99,7 +99,7 @@ TOLD: dict[type[Exception], ProblemKind] = {
 LOGGED = (NoRoom, Unavailable)
 
 
-def told(error: Exception) -> Response:
+def problem_for(error: Exception) -> Response:
     """An expected error as a problem."""
     how = next(TOLD[c] for c in type(error).__mro__ if c in TOLD)
     if isinstance(error, LOGGED):
@@ -126,7 +126,7 @@ def _detail(error: Exception, how: ProblemKind) -> str:
 def register(app: Flask) -> None:
     """Answer every exception with a problem."""
     for kind in TOLD:
-        app.register_error_handler(kind, told)
+        app.register_error_handler(kind, problem_for)
 
     @app.errorhandler(HTTPException)
     def _(error: HTTPException) -> Response:

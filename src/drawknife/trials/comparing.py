@@ -52,7 +52,7 @@ def compare_server(
 ) -> Compared:
     """Walk what the server shows, from / on, through no more than `most` folders."""
     found: list[ServerDiffers] = []
-    todo, looked_at, odd, perm_told = deque(["/"]), 0, 0, False
+    todo, looked_at, odd, perm_seen = deque(["/"]), 0, 0, False
     while todo and looked_at < most:
         location = todo.popleft()
         looked_at += 1
@@ -72,9 +72,9 @@ def compare_server(
             at = child(location, name)
             todo.append(at)
             if entry.perm is not None:
-                perm_told = True
+                perm_seen = True
                 found += _letters(at, entry.perm, decide)
-    return Compared(found, looked_at, len(todo), odd, perm_told)
+    return Compared(found, looked_at, len(todo), odd, perm_seen)
 
 
 def _can_be(location: str) -> bool:

@@ -98,13 +98,13 @@ class _Asking:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
             self.lacking.append((called, thing, wanted))
-            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.told(thing, wanted)}"
+            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.in_words(thing, wanted)}"
             yield Refusal("disk", "no-permission", text)
 
-    def told(self, thing: ThingOnDisk, wanted: int | None) -> str:
+    def in_words(self, thing: ThingOnDisk, wanted: int | None) -> str:
         """Whose a thing is, and what decides what may be done to it."""
         why = "" if wanted is None else f", {line(self.user, thing, wanted, self.disk.group)}"
-        return f"it is {self.disk.told(thing)}{why}"
+        return f"it is {self.disk.in_words(thing)}{why}"
 
     def way(self, path: str) -> Iterator[Refusal]:
         """Every folder from the top to `path`, that one too, has to be searched."""
@@ -120,8 +120,8 @@ class _Asking:
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
         if thing.mode & STICKY and not self.owns(thing) and things and not any(map(self.owns, things)):
-            owners = ", ".join(dict.fromkeys(self.disk.told(x).partition(":")[0] for x in things[:5]))
-            text = f"{called} is sticky ({self.disk.told(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
+            owners = ", ".join(dict.fromkeys(self.disk.in_words(x).partition(":")[0] for x in things[:5]))
+            text = f"{called} is sticky ({self.disk.in_words(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
             yield Refusal("disk", "sticky", text)
 
     def meant(self, folder: str) -> list[FilesOnDisk]:
@@ -149,12 +149,12 @@ class _Asking:
         else:
             self.lacking += [(f"such files in {self.called(self.folder)}", x.thing, wanted) for x in there]
             text = f"{self.who} may not {_WORDS[wanted]} the file"
-        each = "; ".join(self._told(x, wanted) for x in there[:3])
+        each = "; ".join(self._files_in_words(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
         yield Refusal("disk", "no-permission", f"{text} in {self.called(self.folder)}: {each}{more}")
 
-    def _told(self, files: FilesOnDisk, wanted: int | None) -> str:
-        return f"{number_of(files.number, 'file')}: {self.told(files.thing, wanted)}"
+    def _files_in_words(self, files: FilesOnDisk, wanted: int | None) -> str:
+        return f"{number_of(files.number, 'file')}: {self.in_words(files.thing, wanted)}"
 
 
 def disk_gate(
@@ -273,5 +273,5 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
 
 
 def _not_owned(asking: _Asking, thing: ThingOnDisk) -> Refusal:
-    text = f"{asking.who} does not own {asking.called(asking.path)}: {asking.told(thing, None)}"
+    text = f"{asking.who} does not own {asking.called(asking.path)}: {asking.in_words(thing, None)}"
     return Refusal("disk", "no-permission", text)

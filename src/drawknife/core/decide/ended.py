@@ -57,13 +57,13 @@ def ended_notes(prepared: Prepared, case: Case, gate: str) -> list[str]:
 
 def _memberships(full: Prepared, was: PreparedAccount, now: PreparedAccount, day: date) -> Iterator[str]:
     """Memberships by which the account counted as a group that it does not count as any more."""
-    told: set[tuple[Subject, Subject]] = set()
+    named: set[tuple[Subject, Subject]] = set()
     for subject in was.standing.ranks:
         if subject in now.standing.ranks or subject.kind != "group":
             continue
         for inner, outer in pairwise(was.standing.chain(subject)):
             members = next((g.members for g in full.model.groups if Subject("group", g.name) == outer), ())
             for x in members:
-                if x.subject == inner and has_ended(x, day) and (inner, outer) not in told:
-                    told.add((inner, outer))
+                if x.subject == inner and has_ended(x, day) and (inner, outer) not in named:
+                    named.add((inner, outer))
                     yield f"{inner} was in {outer} until {x.until}"

@@ -14,7 +14,7 @@ from ..prepared.stores import PreparedFolder, PreparedStore
 from ..words.rights import ENTER
 
 
-def walk(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
+def walk_up(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
     """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?
 
     Goes from the nearest folder that carries anything to the next above, and not from folder to folder. Once a level has
@@ -51,7 +51,7 @@ def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, 
     node, depth = store.nearest(path)
     if own is None:
         own = node is not None and depth == 0 and node.owner == account.index
-    return walk(store, node, depth, bit, account.who_owning if own else account.who)
+    return walk_up(store, node, depth, bit, account.who_owning if own else account.who)
 
 
 def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None) -> bool:
@@ -65,7 +65,7 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
         own = depth == 0 and node is not None and node.owner == account.index
         if own_last and at is path:
             own = True
-        if not walk(store, node, depth, ENTER, account.who_owning if own else account.who):
+        if not walk_up(store, node, depth, ENTER, account.who_owning if own else account.who):
             return False
         if len(at) <= len(top) or (node is None and not own_last):
             return True
@@ -108,7 +108,7 @@ def on_the_way(
                 found[-1] = found[-1]._replace(alike=found[-1].alike + 1)
                 continue
         own = (depth == 0 and node is not None and node.owner == account.index) or bool(own_last and at == path)
-        enters = walk(store, node, depth, ENTER, account.who_owning if own else account.who)
+        enters = walk_up(store, node, depth, ENTER, account.who_owning if own else account.who)
         found.append(FolderOnTheWay(at, enters, 0))
     return found
 

@@ -15,7 +15,7 @@ from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.rights import BIT, ENTER
 from .disk_gate import quick_disk
-from .folders import walk
+from .folders import walk_up
 
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
@@ -126,7 +126,7 @@ def _gate(
     folder = top if location == at else (top if top != "/" else "") + (location[len(at) :] if at != "/" else location)
     node, depth = store.nearest(folder)
     owns = own if own is not None else depth == 0 and node is not None and node.owner == account.index
-    if not walk(store, node, depth, bit, account.who_owning if owns else account.who):
+    if not walk_up(store, node, depth, bit, account.who_owning if owns else account.who):
         return "folder"
 
     # Passing through, from the folder that has to be entered last up to where the virtual path leads.
@@ -136,7 +136,7 @@ def _gate(
         node, depth = store.nearest(last)
     while True:
         owns = depth == 0 and node is not None and node.owner == account.index
-        if not walk(store, node, depth, ENTER, account.who_owning if owns else account.who):
+        if not walk_up(store, node, depth, ENTER, account.who_owning if owns else account.who):
             return "folder"
         if node is None or len(last) <= len(top):
             break

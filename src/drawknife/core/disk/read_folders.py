@@ -56,7 +56,7 @@ class Disk:
         """What a user is called."""
         return str(self._names[0].get(uid, uid))
 
-    def told(self, thing: ThingOnDisk) -> str:
+    def in_words(self, thing: ThingOnDisk) -> str:
         """Whose a thing is, and its mode."""
         users, groups = self._names
         return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"

@@ -136,7 +136,7 @@ class AccessMap:
     def _down(self, store: PreparedStore, wanted: list[str] | None) -> Iterator[Cell]:
         starting = self.division.starting[store.name]
         unrecorded = self.division.unrecorded[store.name] if wanted is None else ()
-        told = None if wanted is None else set(wanted)
+        only = None if wanted is None else set(wanted)
         marked = store.marked
         top = _State(baseline(self.division.everybody, store.open), [], False)
         # The folders above the one at hand: what keys below them begin with, depth, path, and state.
@@ -162,12 +162,12 @@ class AccessMap:
                 depth = depth_of(path)
                 state = self._state(above, above_path, path, depth - above_depth, node, begin)
             stack.append((key + "\x00" if key else "", depth, path, state))
-            if told is None or path in told:
+            if only is None or path in only:
                 first = 0
-                if told is None and begin and path in unrecorded:
+                if only is None and begin and path in unrecorded:
                     # Where nothing is recorded, only those have a location whose virtual path begins there.
                     first = len(state.rows) - len(begin)
-                yield from self._told(state, path, first)
+                yield from self._cells_at(state, path, first)
 
     def _at_one(self, store: PreparedStore, path: str) -> Iterator[Cell]:
         """The cells of one folder, recorded or not, in every segment that holds it."""
@@ -186,9 +186,9 @@ class AccessMap:
             depth = depth_of(at)
             state = self._state(state, above_path, at, depth - above_depth, marked.get(at), starting.get(at))
             above_path, above_depth = at, depth
-        yield from self._told(state, path)
+        yield from self._cells_at(state, path)
 
-    def _told(self, state: _State, path: str, first: int = 0) -> Iterator[Cell]:
+    def _cells_at(self, state: _State, path: str, first: int = 0) -> Iterator[Cell]:
         for i in range(first, len(state.rows)):
             row = state.rows[i]
             disk = self.disks.get(row.segment.place.store) if self.disks else None

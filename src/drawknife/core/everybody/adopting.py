@@ -37,7 +37,7 @@ class Adopted(NamedTuple):
 
     folders: tuple[Folder, ...]
     changes: tuple[dict[str, Any], ...]
-    told: tuple[Drift, ...]
+    not_said: tuple[Drift, ...]
     nobody: tuple[str, ...]
     left_out: tuple[str, ...]
 

@@ -60,10 +60,10 @@ def described_drift(
             ]
             folders += len(cells)
             token = tokens.token(who)
-            told = (
+            compared = (
                 _compare(prepared, tree, token, me, who, c) for c in sorted(cells, key=lambda c: tree_key(c.location))
             )
-            found = (row for row in told if row is not None)
+            found = (row for row in compared if row is not None)
             rows += folded(found) if fold_rows else found
     left = [f"{more:,} more accounts were not compared: ask for one of them"] if more else []
     if without:

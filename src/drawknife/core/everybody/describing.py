@@ -46,7 +46,7 @@ class Described(NamedTuple):
     """A store's folders as descriptors, where the tree would say something else than the model then, and what else is to be known."""
 
     folders: tuple[DescribedFolder, ...]
-    told: tuple[Drift, ...]
+    not_said: tuple[Drift, ...]
     notes: tuple[str, ...]
 
 
@@ -85,11 +85,11 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
         folders.append(replace(kept, owner=owner, sealed=sealed, entries=tuple(sorted({*joined(lines), *theirs}))))
     after = Prepared(with_folders(prepared.model, store, tuple(folders)), prepared)
     found_drift = described_drift(after, reading)
-    told = sorted(found_drift.rows, key=lambda row: not row.refused)
+    in_order = sorted(found_drift.rows, key=lambda row: not row.refused)
     return Adopted(
         tuple(folders),
         tuple(changes_to(prepared, store, tuple(folders))),
-        tuple(told),
+        tuple(in_order),
         tuple(sorted(nobody)),
         found_drift.left_out,
     )

@@ -39,14 +39,14 @@ ASKED_FOR = "0666 0777"
 class Plan(NamedTuple):
     """What is to become of a store's disk.
 
-    `steps` are in tree order. `told` is what the lists cannot say, as drift of the disk as it would be, where ``…`` stands for
+    `steps` are in tree order. `not_said` is what the lists cannot say, as drift of the disk as it would be, where ``…`` stands for
     folders in one that are as that made them; `made` are the folders in which what will be made is let more than the model
     says, with what; `lost` how many users that no account acts as had something as others, by folder, and lose it. `owners`
     are the users of accounts that own something there: its attributes and its list are theirs to change, and nobody else's.
     """
 
     steps: tuple[PlanStep, ...]
-    told: tuple[Drift, ...]
+    not_said: tuple[Drift, ...]
     made: tuple[tuple[str, str], ...]
     lost: tuple[tuple[str, int], ...]
     owners: tuple[str, ...]
@@ -228,7 +228,7 @@ class DiskPlan:
         steps = self.steps()
         found = drift(self.after(), self.store, most=ALL_OF_IT)
         return Plan(
-            steps, found.rows, tuple(self._told_of_made()), tuple(self._lost(steps)),
+            steps, found.rows, tuple(self._of_made()), tuple(self._lost(steps)),
             self._owners(), found.left_out,
         )  # fmt: skip
 
@@ -321,7 +321,7 @@ class DiskPlan:
             if lost and step.what == "folder":
                 yield step.path, lost
 
-    def _told_of_made(self) -> Iterator[tuple[str, str]]:
+    def _of_made(self) -> Iterator[tuple[str, str]]:
         """Where a new file is let more, as one list is for new files and for new folders."""
         users, asks = self.machine.users, self._asks[0]
         for path in self.known:

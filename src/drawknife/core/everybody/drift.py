@@ -88,8 +88,8 @@ def drift(
         who = _prepared(prepared, name)
         cells = [c for c in AccessMap(prepared, [who.index]).cells({store: paths}) if c.members and c.segment]
         folders += len(cells)
-        told = (_compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells))
-        found_here = (x for x in told if x is not None)
+        compared = (_compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells))
+        found_here = (x for x in compared if x is not None)
         rows += (_in_words(prepared, row) for row in (folded(found_here) if fold_rows else found_here))
     left = []
     if accounts < len(asked):
@@ -159,10 +159,10 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
     if row.refused:
         # Where only its own files are refused, or only others', all of them together may be let.
         things = [None, *map(str, (x.thing for x in prepared.disks[row.place.store].files(row.place.path)))]
-        told = (
+        obstacles = (
             next(disk_obstacles(prepared, account, row.refused[0], row.place, row.location, x), None) for x in things
         )
-        reason = next((x.text for x in told if x is not None), None)
+        reason = next((x.text for x in obstacles if x is not None), None)
     if row.wider:
         server = why_not(prepared, account, row.location, row.wider[0])
     return row._replace(reason=reason, server=server)
@@ -171,7 +171,7 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
 def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
     """What the server has against a right: on others' files, or where it lets that on one's own."""
     for own in (False, True) if right in FILE_RIGHTS else (False,):
-        found = next(right_obstacles(prepared, account, location, right, own, told=True), None)
+        found = next(right_obstacles(prepared, account, location, right, own, with_sentences=True), None)
         if found is not None:
             return found.text
     return None

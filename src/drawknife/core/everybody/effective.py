@@ -78,12 +78,12 @@ def right_obstacles(
     right: str,
     own: bool,
     endpoint: Endpoint | None = None,
-    told: bool = False,
+    with_sentences: bool = False,
     disk: bool = False,
 ) -> Iterator[Refusal]:
     """What keeps a right from being effective at the folder at a location, gate by gate.
 
-    `own`: for the rights on files, whether the file is the account's. `told`: with sentences. `disk`: the disk is asked.
+    `own`: for the rights on files, whether the file is the account's. `with_sentences`: each with its sentence. `disk`: the disk is asked.
     """
     if endpoint is not None:
         yield from endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
@@ -108,7 +108,7 @@ def right_obstacles(
     last = path if right != "delete-folder" else None if path == top else parent(path)
     if last is not None and not can_pass(store, top, last, account):
         text = ""
-        if told:
+        if with_sentences:
             top_blocked = blocked(store, top, last, account)[0].path
             on_the_way = f", on the way to {at.place}" if top_blocked != path else ""
             why = conclude(store, top_blocked, "enter", account, None).text
@@ -116,7 +116,7 @@ def right_obstacles(
         yield Refusal("folder", "cannot-pass", text)
     whose = own if right in FILE_RIGHTS else None
     if not decide(store, path, BIT[right], account, whose):
-        why = conclude(store, path, right, account, whose).text if told else ""
+        why = conclude(store, path, right, account, whose).text if with_sentences else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")
     if disk and prepared.disks:
         yield from disk_obstacles(prepared, account, right, at.place, location)

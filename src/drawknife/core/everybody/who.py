@@ -110,7 +110,7 @@ def almost(
         account = prepared.people.prepared(index)
         locations = [target] if isinstance(target, str) else places.get(index, [])
         ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
-            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, told=True, disk=disk)))
+            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, with_sentences=True, disk=disk)))
             for at in locations
             for own in _owning(right)
         ]

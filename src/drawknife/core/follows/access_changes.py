@@ -14,7 +14,7 @@ from ..everybody.cell import Cell
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..words.names import Place, ancestors, join, rest_below, tree_key
-from .access_differences import NONE, AccessChange, Depths, Three, compared, depths_of, joined, told
+from .access_differences import NONE, AccessChange, Depths, Three, changes_at, compared, depths_of, joined
 from .pairing import Renames
 
 
@@ -82,7 +82,7 @@ def access_changes(
         was, now = old.get(x, nothing), new.get(x, nothing)
         locations[x] = locations.get(x, 0) | was.members | now.members
         differences[x] = compare(was.depths, now.depths)
-    return told(locations, begin, differences, names, endpoint)
+    return changes_at(locations, begin, differences, names, endpoint)
 
 
 # --- looking ------------------------------------------------------------------------------------

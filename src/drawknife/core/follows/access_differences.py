@@ -50,7 +50,7 @@ class AccessChange(NamedTuple):
         return self.locations[: self.tops] if self.tops else self.locations
 
 
-def told(
+def changes_at(
     locations: Mapping[str, int],
     beginnings: Mapping[str, int],
     differences: Mapping[str, Three],

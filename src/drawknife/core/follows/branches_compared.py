@@ -17,7 +17,7 @@ from ..everybody.access_map import AccessMap
 from ..everybody.cell import Cell
 from ..words.names import tree_key
 from .access_changes import Side, map_of, paths_of, with_beginnings
-from .access_differences import NONE, AccessChange, Depths, Parts, Three, compared, depths_of, joined, told
+from .access_differences import NONE, AccessChange, Depths, Parts, Three, changes_at, compared, depths_of, joined
 
 #: Folders by store.
 Folders = dict[str, list[str]]
@@ -44,7 +44,7 @@ def changes_in_branches(
                 if any(three):
                     there = differences.get(location)
                     differences[location] = three if there is None else [*map(_together, there, three)]
-    return told(locations, beginnings, differences, names)
+    return changes_at(locations, beginnings, differences, names)
 
 
 def _side_by_side(one: AccessMap, other: AccessMap, store: str, known: frozenset[str]) -> Iterator[Both]:

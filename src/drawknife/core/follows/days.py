@@ -90,12 +90,12 @@ class _Known:
         """The changes, each for those of its accounts of which it was not told."""
         out = []
         for change in found:
-            told = self._accounts.setdefault((type(change), key(change)), [])
+            alike = self._accounts.setdefault((type(change), key(change)), [])
             new = change.accounts
-            if told:
-                known = set(each_once(told))
+            if alike:
+                known = set(each_once(alike))
                 new = tuple(name for name in new if name not in known)
             if new:
-                told.append(new)
+                alike.append(new)
                 out.append(change._replace(accounts=new))
         return tuple(out)

@@ -166,12 +166,12 @@ def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
         out += [Flaw(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
     for i, reading in new_to("disk_readings"):
         if all(folder.path != "/" for folder in reading.folders):
-            told = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Flaw(("disk_readings", i, "folders"), *told))
+            what = "the reading does not tell of the root of its store", "a line of the folder /"
+            out.append(Flaw(("disk_readings", i, "folders"), *what))
     for i, described in new_to("descriptor_readings"):
         if all(folder.path != "/" for folder in described.folders):
-            told = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Flaw(("descriptor_readings", i, "folders"), *told))
+            what = "the reading does not tell of the root of its store", "a line of the folder /"
+            out.append(Flaw(("descriptor_readings", i, "folders"), *what))
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):

@@ -83,8 +83,8 @@ def read_step(value: Any) -> Step:
             f"{says!r} is no step: it says not where", "a location such as /inbox/line-07.xyz after the action"
         )
     if (action == "rename") != (to is not None):
-        told = "a rename needs a destination" if action == "rename" else "only a rename has a destination"
-        raise BadValue(told, _SHAPE)
+        why = "a rename needs a destination" if action == "rename" else "only a rename has a destination"
+        raise BadValue(why, _SHAPE)
     return Step(
         action, path and check_path(path), to and check_path(to), found["owner"] and check_name(found["owner"]),
         read_size(found["size"]) if found["size"] else None, *_expected(expected),

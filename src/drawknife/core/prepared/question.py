@@ -64,18 +64,18 @@ class Verdict:
     Reason and text are worked out when they are first asked for.
     """
 
-    __slots__ = ("_tell", "_told", "allowed", "gate")
+    __slots__ = ("_said", "_tell", "allowed", "gate")
 
     def __init__(self, gate: str | None, tell: Callable[[], tuple[str, str]]) -> None:
         self.allowed = gate is None
         self.gate = gate
         self._tell = tell
-        self._told: tuple[str, str] | None = None
+        self._said: tuple[str, str] | None = None
 
     def _words(self) -> tuple[str, str]:
-        if self._told is None:
-            self._told = self._tell()
-        return self._told
+        if self._said is None:
+            self._said = self._tell()
+        return self._said
 
     @property
     def reason(self) -> str:

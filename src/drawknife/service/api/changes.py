@@ -68,10 +68,10 @@ class InDraft(Query):
     responses={200: msg.Preview, **problems(409, 413, 415)},
 )
 def preview_changes(body: msg.Changes, query: InDraft) -> Response:
-    told = (write() if query.draft is None else drafting().changing(query.draft)).preview(
+    found = (write() if query.draft is None else drafting().changing(query.draft)).preview(
         [c.plain() for c in body.changes]
     )
-    return answer(told, told.revision)
+    return answer(found, found.revision)
 
 
 @api.post(
@@ -80,10 +80,10 @@ def preview_changes(body: msg.Changes, query: InDraft) -> Response:
     responses={200: msg.Checked, **problems(409, 413, 415)},
 )
 def check_changes(body: msg.Changes, query: InDraft) -> Response:
-    told = (write() if query.draft is None else drafting().changing(query.draft)).check(
+    found = (write() if query.draft is None else drafting().changing(query.draft)).check(
         [c.plain() for c in body.changes]
     )
-    return answer(told, told.revision)
+    return answer(found, found.revision)
 
 
 @api.post(
@@ -104,5 +104,5 @@ def change(body: msg.Changes) -> Response:
     responses={200: msg.Preview, **problems(413)},
 )
 def preview_model(raw: ModelFile) -> Response:
-    told = write().preview_model(read_model(request.get_data(cache=False)))
-    return answer(told, told.revision)
+    found = write().preview_model(read_model(request.get_data(cache=False)))
+    return answer(found, found.revision)

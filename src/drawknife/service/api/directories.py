@@ -178,7 +178,9 @@ def _save(directory: Directory, what: str, old: Directory | None = None) -> Resp
     state = current()
     kept = directory if directory.secret is not None or old is None else directory._replace(secret=old.secret)
     beside = [("directories", directory.name, _kept(old), _kept(kept))]
-    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot(), beside=beside))
+    state.took(
+        change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
+    )
     return answer(_lines(directory.name)[0])
 
 
@@ -211,7 +213,9 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
     state = current()
     beside = [("directories", old.name, _kept(old), None)]
     what = f"remove directory {old.name}"
-    state.took(change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot(), beside=beside))
+    state.took(
+        change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
+    )
     return Response(status=204)
 
 

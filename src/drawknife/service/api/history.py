@@ -41,8 +41,8 @@ _ALL = "The whole model becomes what it was as of a revision or a time."
 
 @api.post("/back/preview", summary="What undoing one revision would do", responses={200: msg.Preview, **_CHANGES})
 def preview_back(body: msg.Back) -> Response:
-    told = write().preview_back(body.revision)
-    return answer(told, told.revision)
+    found = write().preview_back(body.revision)
+    return answer(found, found.revision)
 
 
 @api.post("/back", summary="Undo one revision", description=_ONE, responses={200: msg.Changed, **_CHANGES})
@@ -56,8 +56,8 @@ def back(body: msg.Back) -> Response:
     "/back-to/preview", summary="What taking the whole model back would do", responses={200: msg.Preview, **_CHANGES}
 )
 def preview_back_to(body: msg.BackTo) -> Response:
-    told = write().preview_back_to(body.as_of)
-    return answer(told, told.revision)
+    found = write().preview_back_to(body.as_of)
+    return answer(found, found.revision)
 
 
 @api.post("/back-to", summary="Take the whole model back", description=_ALL, responses={200: msg.Changed, **_CHANGES})

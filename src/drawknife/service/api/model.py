@@ -86,8 +86,8 @@ def load(raw: ModelFile) -> Response:
     responses={200: LoadLosses, **problems(413)},
 )
 def losses(raw: ModelFile) -> Response:
-    told = write().losses(read_model(request.get_data(cache=False)))
-    return answer(told, told.revision)
+    found = write().losses(read_model(request.get_data(cache=False)))
+    return answer(found, found.revision)
 
 
 @api.get("/model/schema", summary="The JSON Schema of model files", responses={200: AnyObject})

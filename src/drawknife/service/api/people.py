@@ -133,8 +133,8 @@ def set_password(path: NamePath, body: msg.NewPassword) -> Response:
         return True
 
     after = _with_method(account, f"set the password of {account}", "password", write)
-    told = None if body.password else password
-    return answer(msg.PasswordSet(revision=after.revision, account=account, password=told), after.revision)
+    generated = None if body.password else password
+    return answer(msg.PasswordSet(revision=after.revision, account=account, password=generated), after.revision)
 
 
 @api.post(
@@ -228,6 +228,6 @@ def _with_method(account: str, what: str, method: str, write: Callable[[Connecti
         return change(model, "account", old, replace(old, methods=tuple(sorted(methods))))
 
     state = current()
-    after = change_model(state.database, edit, g.who, what, told=True, at_hand=state.snapshot())
+    after = change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot())
     state.took(after)
     return after

@@ -52,7 +52,7 @@ def _line(kept: records.KeptReport) -> msg.ReportLine:
 
 def _report(kept: records.KeptReport) -> msg.Report:
     since = None if kept.since is None else _line(records.find(current().database, kept.since))
-    return msg.Report(**{**_line(kept).model_dump(), **kept.told, "since": since})
+    return msg.Report(**{**_line(kept).model_dump(), **kept.document, "since": since})
 
 
 @api.get("/reports", summary="The reports, the newest first", responses={200: msg.ReportList})
@@ -67,9 +67,9 @@ def make(body: msg.NewReport) -> Response:
     before = records.last_signed(database, about)
     gone: list[str] = []
     if before is not None:
-        rows, gone = compared(rows, [msg.ReportRow(**row) for row in before.told["rows"]])
-    told: dict[str, Any] = {"title": title, "rows": [r.model_dump() for r in rows], "gone": gone, "notes": notes}
-    number = records.add(database, about, asked.revision, g.who, told, None if before is None else before.number)
+        rows, gone = compared(rows, [msg.ReportRow(**row) for row in before.document["rows"]])
+    document: dict[str, Any] = {"title": title, "rows": [r.model_dump() for r in rows], "gone": gone, "notes": notes}
+    number = records.add(database, about, asked.revision, g.who, document, None if before is None else before.number)
     note(database, g.who, f"made report {number}, about {about}")
     return answer(_report(records.find(database, number)))
 

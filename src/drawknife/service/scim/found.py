@@ -35,7 +35,7 @@ class Reading:
             if found is None:
                 raise NotFoundException(detail=f"there is no {kind.__name__} {id_}")
             groups = records.groups_of(connection, self._directory.name, id_) if kind is User else ()
-        return _told(found, groups)
+        return _as_resource(found, groups)
 
     def some(self, kind: Kind, wish: SearchRequest[Any]) -> list[User | Group]:
         """Those that a search may be about: by its filter, where that names one by what it is called."""
@@ -48,7 +48,7 @@ class Reading:
         for group in groups:
             for member in group.body.get("members") or ():
                 groups_of.setdefault(member["value"], []).append(group)
-        return [_told(r, groups_of.get(r.id, ())) for r in found]
+        return [_as_resource(r, groups_of.get(r.id, ())) for r in found]
 
     def _named(
         self, connection: Connection[TupleRow], kind: Kind, wish: SearchRequest[Any]
@@ -70,7 +70,7 @@ class Reading:
         return records.with_name(connection, self._directory.name, kind.__name__, fold(called))
 
 
-def _told(r: records.Resource, groups: Sequence[records.Resource]) -> User | Group:
+def _as_resource(r: records.Resource, groups: Sequence[records.Resource]) -> User | Group:
     """A resource with what is known of it beside what was sent."""
     kind = KINDS[f"{r.kind}s"]
     made: Any = kind.model_validate(r.body)
