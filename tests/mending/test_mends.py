@@ -72,7 +72,8 @@ def test_each_stop_refuses_its_question_and_needs_all_of_its_changes(seed):
 
 @settings(max_examples=80)
 @given(st.integers(0, 10**9))
-@example(6061714)  # below where a folder is to be moved there is one
+@example(88)  # below where a file is to be moved there is a folder
+@example(6061714)  # and where a folder is to be moved
 def test_the_narrowed_model_answers_as_the_whole_one(seed):
     """But for the limits, which are asked of the whole."""
     from drawknife.core.decide.gates import gate_obstacles, open_case

@@ -354,8 +354,9 @@ def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
     assert found[0].at == datetime(2026, 11, 21, tzinfo=UTC) and found[1].by.who == "ada"
 
 
-def test_a_folder_below_where_one_is_to_be_moved_counts(database, changing):
-    """There is one then, and it takes another name."""
+@pytest.mark.parametrize("thing", ["file", "folder"])
+def test_a_folder_below_where_something_is_to_be_moved_counts(database, changing, thing):
+    """There is one then, and what is moved takes another name."""
     changing.change(
         [
             {"op": "add", "kind": "store", "item": {"name": "s", "baseline": "open"}},
@@ -369,7 +370,7 @@ def test_a_folder_below_where_one_is_to_be_moved_counts(database, changing):
     changing.change([{"op": "remove", "kind": "folder", "name": "s:/b/deep"}])
     changing.change([{"op": "add", "kind": "folder", "name": "s:/b/deeper", "item": {}}])
     newest = read_snapshot(database)
-    question = Question("ada", "rename", "/x/a", to="/x/b", thing="folder")
+    question = Question("ada", "rename", "/x/a", to="/x/b", thing=thing)
     steps, folders, groups = history.steps_for(database, newest, question)
     assert [s.revision for s in steps] == [5, 4, 3, 1]
     found = turns(newest.model, question, steps, folders, groups, steps[-1].at, datetime.now(UTC))

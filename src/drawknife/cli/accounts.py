@@ -12,7 +12,6 @@ from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.model.kinds import SETTINGS
 from drawknife.core.words.sizes import show_size
-from drawknife.formats.accounts_csv import changes_from_csv
 
 from .changing import Writer, tell_changed, writes
 from .columns import READABLE, plain_table, print_table
@@ -60,10 +59,9 @@ def list_accounts(answers: Answers, matching: str, unfolded: bool, as_json: bool
         print_json(found)
         return
     table = plain_table("account", "kind", "unit", "state", "expires", "name")
+    states = {s: Text(s, style) for s, style in (("active", "green"), ("expired", "yellow"), ("off", "red"))}
     for a in found.accounts:
-        state = state_of(a)
-        style = {"active": "green", "expired": "yellow", "off": "red"}[state]
-        table.add_row(a.name, a.kind, a.unit or "", Text(state, style), str(a.expires or ""), a.display or "")
+        table.add_row(a.name, a.kind, a.unit or "", states[state_of(a)], str(a.expires or ""), a.display or "")
     out = console()
     if found.total > READABLE and out.is_terminal and not unfolded:
         out.print(
@@ -182,6 +180,8 @@ def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool
     Example:
       drawknife account import demo/new-people.csv --yes
     """
+    from drawknife.formats.accounts_csv import changes_from_csv
+
     changes = changes_from_csv(file, writer.account_names())
     if yes:
         tell_changed(writer.change(changes), target)
@@ -256,7 +256,6 @@ def list_keys(client: Client, name: str) -> None:
     """
     found = client.credentials(name)
     table = plain_table("fingerprint", "type", "comment", "added", "by")
-    table.columns[0].no_wrap = True  # it is copied from here to take a key away
     for k in found.keys:
         table.add_row(k.fingerprint, k.kind, k.comment, k.added[:10], k.added_by)
     out = console()

@@ -18,30 +18,37 @@ SMALL = 300
 GAP = 2
 
 
-class PlainTable(Table):
-    """A table without lines, its head dim. A cell that is no text of its own style says what it says, brackets and all."""
+class PlainTable:
+    """A table without lines, its head dim. A cell that is no text of its own style says what it says, brackets and all.
+
+    Rows are kept as they come: what a terminal makes of them is worked out where they are drawn, and not of ten thousand.
+    """
 
     def __init__(self, heads: Sequence[str]) -> None:
-        super().__init__(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="dim")
-        for head in heads:
-            self.add_column(head, overflow="fold")
+        self.heads = heads
+        self.rows: list[tuple[object, ...]] = []
 
-    def cells(self) -> list[list[Text]]:
+    def add_row(self, *cells: object) -> None:
+        """Add a row; cells that are left out at its end are empty."""
+        self.rows.append(cells)
+
+    def columns(self) -> list[tuple[object, ...]]:
         """The cells, column by column, without the heads."""
-        return [[_text(cell) for cell in column.cells] for column in self.columns]
-
-    def heads(self) -> list[str]:
-        return [str(column.header) for column in self.columns]
+        count = len(self.heads)
+        return list(zip(*(row + ("",) * (count - len(row)) for row in self.rows), strict=True)) or [()] * count
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        cells = self.cells()
-        widths = _widths(self.heads(), cells, options.max_width)
+        columns = [list(map(_text, column)) for column in self.columns()]
+        widths = _widths(self.heads, columns, options.max_width)
         if widths is None:
-            yield from _stacked(self.heads(), cells)
+            yield from _stacked(self.heads, columns)
             return
-        for column, width in zip(self.columns, widths, strict=True):
-            column.width = width
-        yield from super().__rich_console__(console, options)
+        table = Table(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="dim")
+        for head, width in zip(self.heads, widths, strict=True):
+            table.add_column(head, overflow="fold", width=width)
+        for row in zip(*columns, strict=True):
+            table.add_row(*row)
+        yield table
 
 
 def plain_table(*heads: str) -> PlainTable:
@@ -51,14 +58,14 @@ def plain_table(*heads: str) -> PlainTable:
 
 def print_table(out: Console, table: PlainTable) -> None:
     """Print a table; a long one quickly, each cell on one line."""
-    if table.row_count <= SMALL:
+    if len(table.rows) <= SMALL:
         out.print(table)
         return
-    columns = [[head, *map(_plain, column.cells)] for head, column in zip(table.heads(), table.columns, strict=True)]
+    columns = [[head, *map(_plain, cells)] for head, cells in zip(table.heads, table.columns(), strict=True)]
     lengths = [[len(x) if x.isascii() else cell_len(x) for x in cells] for cells in columns]
     widths = list(map(max, lengths))
     if out.is_terminal and sum(widths) + GAP * (len(widths) - 1) > out.width:
-        for line in _stacked(table.heads(), table.cells()):
+        for line in _stacked(table.heads, [list(map(_text, column)) for column in table.columns()]):
             out.print(line)
         return
     padded = [

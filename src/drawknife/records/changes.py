@@ -47,7 +47,7 @@ def change_model(
     """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
-    `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless it
+    `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless
     `even_if_same`. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
     fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
     """

@@ -37,8 +37,8 @@ def possible_folders(account: Account, paths: Sequence[VirtualPath], location: s
 
 
 def destinations(account: Account, paths: Sequence[VirtualPath], question: Question) -> set[Place]:
-    """Where a folder could be moved to: it counts whether a folder is recorded there, or anywhere below."""
-    if question.to is None or question.thing != "folder":
+    """Where a thing could be moved to: it counts whether a folder is recorded there, or anywhere below."""
+    if question.to is None:
         return set()
     return {place for place in led_to(account, paths, question.to) if place.path != "/"}
 
