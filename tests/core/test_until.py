@@ -19,7 +19,7 @@ from drawknife.core.model.ending import ending, ends, without_ended
 from drawknife.core.model.lines import each_once
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.names import BadValue
+from drawknife.core.words.names import BadValue, Place
 from drawknife.formats.model_file import read_model, write_model
 
 from .models import random_model
@@ -210,12 +210,46 @@ def test_a_line_that_has_ended_has_no_effect_and_that_is_why():
     assert idle.reasons == ("it has ended: 2026-11-19 was the last day that it counted",)
 
 
+def expiring(name="ada", to=None, **set_):
+    rename = [{"op": "rename", "kind": "account", "name": "ada", "to": name}] if name != "ada" else []
+    return [*rename, {"op": "change", "kind": "account", "name": name, "set": set_}]
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "name", "days"),
+    [
+        (None, "2026-12-20", "ada", {date(2026, 12, 21): False}),
+        ("2026-12-20", None, "ada", {date(2026, 12, 21): True}),
+        ("2026-12-20", "2026-12-29", "ada", {date(2026, 12, 21): True}),  # and then again it cannot, as before
+        ("2026-12-20", "2026-12-29", "ida", {date(2026, 12, 21): True}),
+        ("2026-12-20", "2026-12-20", "ida", {}),
+    ],
+)
+def test_that_an_account_expires_on_another_day_is_told_with_that_day(was, now, name, days):
+    before = model()
+    if was:
+        before = apply(before, expiring(expires=was)).model
+    found = told(before, *expiring(name, expires=now)).follows
+    assert not found.sign_in
+    assert {day: x.may for day, then in found.later for x in then.sign_in} == days
+
+
+def test_that_a_grace_period_runs_out_on_another_day_is_told_with_that_day():
+    quota = m.Quota("pool", (m.Subject("anyone"),), soft_bytes=10, grace=10 * 86400, bytes_over_since=NOW)
+    usage = m.Usage(Place("s", "/"), "ada", 30, 1)
+    before = sound(replace(model(), quotas=(quota,), usage=(usage,)))
+    for changed, day in (({"grace": "3 days"}, 3), ({"soft_bytes": 100}, 10)):
+        found = told(before, {"op": "change", "kind": "quota", "name": "pool", "set": changed}).follows
+        assert not found.room
+        assert [then for then, x in found.later if x.room] == [NOW.date() + timedelta(days=day + 1)]
+
+
 def test_days_that_were_not_looked_at_are_named():
     many = sound(replace(model(), groups=tuple(
         m.Group(f"g{i}", (m.Member(m.Subject("account", "ada"), LAST + timedelta(i)),)) for i in range(14)
     ), endpoints=()))  # fmt: skip
     found = told(many, add("deny anyone upload")).follows
-    assert found.left_out == ("lines end on 14 days to come; what differs after 2026-12-05 was not looked at",)
+    assert found.left_out == ("something ends on 14 days to come; what differs after 2026-12-05 was not looked at",)
 
 
 def test_an_end_is_a_finding_a_week_before_and_when_it_has_passed():

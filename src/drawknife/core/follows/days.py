@@ -1,12 +1,14 @@
-"""What follows from a change on the days to come, as lines end (docs/rules.md, "What follows")."""
+"""What follows from a change on the days to come, as lines, accounts and grace periods end (docs/rules.md, "What follows")."""
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from ..limits.quotas import bounds
 from ..prepared.prepared import Prepared
+from ..words.names import fold
 from .consequences import Consequences, consequences_on, same_on
 from .disk_changes import OnDisk
 from .pairing import Renames
@@ -26,7 +28,7 @@ def consequences(
     now is told once. Days that are not looked at are named in `left_out`.
     """
     now = consequences_on(before, after, at, renames, credentials)
-    days = days_ahead(before, after, at.date())
+    days = days_ahead(before, after, at.date(), renames)
     folders = sum(len(s.folders) for s in after.model.stores)
     some = days[: FEW_DAYS if len(after.model.accounts) * folders > LARGE else DAYS]
     known = _Known()
@@ -39,7 +41,7 @@ def consequences(
             later.append((day, new))
     left_out = now.left_out
     if len(days) > len(some):
-        left_out += (f"lines end on {len(days)} days to come; what differs after {some[-1]} was not looked at",)
+        left_out += (f"something ends on {len(days)} days to come; what differs after {some[-1]} was not looked at",)
     return now._replace(later=tuple(later), left_out=left_out)
 
 
@@ -52,10 +54,38 @@ def is_same(before: Prepared, after: Prepared, at: datetime, credentials: Creden
     return len(days) <= DAYS + 1 and all(same_on(before, after, day, credentials) for day in days)
 
 
-def days_ahead(before: Prepared, after: Prepared, today: date) -> list[date]:
-    """The day after each end in either model that is ahead."""
-    ends = {*before.full.ends, *after.full.ends}
+def days_ahead(before: Prepared, after: Prepared, today: date, renames: Renames | None = None) -> list[date]:
+    """The day after each end in either model that is ahead: of lines, and of what ends at another time than before."""
+    ends = {
+        *before.full.ends,
+        *after.full.ends,
+        *_other_expiries(before, after, renames),
+        *_other_graces(before, after),
+    }
     return sorted(end + timedelta(days=1) for end in ends if today <= end < date.max)
+
+
+def _other_expiries(before: Prepared, after: Prepared, renames: Renames | None) -> Iterator[date]:
+    """The last days, in either model, of accounts that have another one than before."""
+    if before.model.accounts is after.model.accounts:
+        return
+    called = renames.account if renames else str
+    was = {fold(called(a.name)): a for a in before.model.accounts}
+    for account in after.model.accounts:
+        old = was.get(fold(account.name), account)
+        if old.expires != account.expires:
+            yield from (day for day in (old.expires, account.expires) if day is not None)
+
+
+def _other_graces(before: Prepared, after: Prepared) -> Iterator[date]:
+    """The days, in either model, on which the grace period of a soft limit runs out that is another in the other model."""
+    if before.model.quotas == after.model.quotas:
+        return
+    was, now = (
+        {(fold(q.name), i, soft) for q in p.model.quotas for i, soft in enumerate(bounds(q)[2:])} for p in (before, after)
+    )
+    ends = (soft.ends() for _, _, soft in was ^ now if soft is not None)
+    yield from (end.date() for end in ends if end is not None)
 
 
 class _Known:
