@@ -244,6 +244,25 @@ def test_that_a_grace_period_runs_out_on_another_day_is_told_with_that_day():
         assert [then for then, x in found.later if x.room] == [NOW.date() + timedelta(days=day + 1)]
 
 
+def test_a_soft_limit_that_is_exceeded_at_once_takes_room_when_its_grace_period_has_run_out():
+    """Its clock begins as it is put in force; in a file, where none runs, those of all others do so, too."""
+    usage = m.Usage(Place("s", "/"), "ada", 30, 1)
+    quota = m.Quota("pool", (m.Subject("anyone"),), soft_bytes=10, grace=86400)
+    without = sound(replace(model(), usage=(usage,)))
+    having = sound(replace(without, quotas=(quota,)))
+    item = {"name": "pool", "shared_by": ["anyone"], "soft_bytes": 10, "grace": "1 day"}
+    other = {"op": "add", "kind": "account", "item": {"name": "bo"}}
+    for before, change, room in (
+        (without, {"op": "add", "kind": "quota", "item": item}, 0),
+        (having, {"op": "remove", "kind": "quota", "name": "pool"}, None),
+    ):
+        found = told(before, change).follows
+        ((day, then),) = found.later
+        assert not found.room and not found.nothing
+        assert day == NOW.date() + timedelta(days=2) and [x.after.bytes for x in then.room] == [room]
+    assert told(having, other).follows.later == ()
+
+
 def test_days_that_were_not_looked_at_are_named():
     many = sound(replace(model(), groups=tuple(
         m.Group(f"g{i}", (m.Member(m.Subject("account", "ada"), LAST + timedelta(i)),)) for i in range(14)

@@ -43,6 +43,9 @@ describe("what follows", () => {
   it("says that nothing follows only where that is told", () => {
     expect(read({ nothing: true })).toContain("Nothing follows: nobody gains or loses anything, anywhere");
     expect(read({ sign_in: [signIn("harbour")] })).not.toContain("Nothing follows");
+    const everybody = read({ for_everybody: ["clients without TLS are refused at harbour"] });
+    expect(everybody).toContain("For everybody clients without TLS are refused at harbour");
+    expect(everybody).not.toContain("nobody gains or loses anything");
   });
 
   it("tells endpoints with the same loss together, and folds the access that goes with it", () => {

@@ -228,6 +228,16 @@ export function Consequences({ preview }: { preview: Follows }) {
           </div>
         </div>
       ))}
+      {preview.for_everybody.length > 0 && (
+        <section aria-label="For everybody" style={{ marginBottom: 6 }}>
+          <b>For everybody</b>
+          {preview.for_everybody.map((line) => (
+            <div key={line} style={{ paddingLeft: 12 }}>
+              {line}
+            </div>
+          ))}
+        </section>
+      )}
       {preview.new_findings.map((f) => (
         <div key={f.text} style={{ marginBottom: 6 }}>
           <span className="state-own">▲ new finding</span> {f.text}

@@ -21,6 +21,7 @@ export const QUIET: Preview = {
   leads: [],
   settings: [],
   room: [],
+  for_everybody: [],
   new_findings: [],
   mended: [],
   without_effect: [],

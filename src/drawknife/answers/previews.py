@@ -143,6 +143,7 @@ def follows_fields(outcome: WhatFollows, notes: Sequence[str] = ()) -> dict[str,
             msg.RoomChangeMessage(**_named(r.accounts), location=r.location, before=_room(r.before), after=_room(r.after))
             for r in f.room[:LINES]
         ],
+        "for_everybody": list(f.for_everybody),
         "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
         "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in outcome.without_effect],
         "notes": [*notes, *outcome.held_back], "left_out": _left_out(outcome),

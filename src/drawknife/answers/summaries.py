@@ -49,6 +49,9 @@ def summary(f: Consequences) -> list[str]:
         differ = len({r.accounts for r in f.room}) > 1
         said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
     said += _on_disk(f.on_disk)
+    said += f.for_everybody[:2]
+    if len(f.for_everybody) > 2:
+        said.append(f"and {len(f.for_everybody) - 2} more that hold for everybody")
     if f.for_nobody:
         said.append("nobody gains or loses anything")
     new = [x.about for x in f.new_findings if x.kind == NEW]

@@ -50,6 +50,7 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
         or follows.leads
         or follows.settings
         or follows.room
+        or follows.for_everybody
         or follows.left_out  # what was not looked at is told below, and nothing is said of it here
     ):
         out.print(f"\nNobody gains or loses anything, anywhere{', now' if follows.later else ''}.", style="dim")
@@ -70,6 +71,10 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
         out.print(line.append(f"  {x.location}: {x.before or 'nowhere'} → {x.after or 'nowhere'}"))
     draw_settings(out, follows.settings)
     _draw_room(out, follows.room)
+    if follows.for_everybody:
+        out.print(Text("\nFor everybody", "bold"))
+    for said in follows.for_everybody:
+        out.print(Padding(Text(said), (0, 0, 0, 2), expand=False))
     for heading, style, found in (
         ("New findings", "yellow", follows.new_findings),
         ("Mended", "green", follows.mended),

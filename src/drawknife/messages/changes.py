@@ -139,8 +139,8 @@ class Follows(Message):
     """What follows from a change, for every account of the model before and after it.
 
     Compared are signing in at each endpoint, access with and without endpoints at every location and in folders
-    that are not recorded, where locations lead, settings, room, and findings; now, and on the day after each end of a
-    line that is ahead.
+    that are not recorded, where locations lead, settings, room, and findings; now, and on the day after each end that is
+    ahead. What is so whatever the account is told by itself.
     """
 
     nothing: bool = Field(description="Nothing is different for anybody, and no finding comes or goes")
@@ -155,6 +155,9 @@ class Follows(Message):
     leads: list[LeadsChangeMessage]
     settings: list[SettingChangeMessage]
     room: list[RoomChangeMessage]
+    for_everybody: list[str] = Field(
+        [], description="For whoever comes: from where and how clients come in, lockouts, where files lie"
+    )
     new_findings: list[FindingMessage]
     mended: list[FindingMessage]
     without_effect: list[NoEffectMessage]

@@ -22,6 +22,7 @@ from .access_changes import Side, access_changes
 from .access_compared import compare_access, with_changed_paths
 from .access_differences import AccessChange
 from .disk_changes import OnDisk, on_disks
+from .for_everybody import for_everybody
 from .pairing import Pairing, Renames, changed_settings
 from .room_changes import RoomChange, room_changes
 from .sign_in_changes import Credentials, SignInChange, SigningIn
@@ -62,6 +63,8 @@ class Consequences(NamedTuple):
     leads: tuple[LeadsChange, ...] = ()
     settings: tuple[SettingChange, ...] = ()
     room: tuple[RoomChange, ...] = ()
+    #: What is different for whoever comes, in sentences.
+    for_everybody: tuple[str, ...] = ()
     new_findings: tuple[Finding, ...] = ()
     mended: tuple[Finding, ...] = ()
     left_out: tuple[str, ...] = ()
@@ -72,7 +75,7 @@ class Consequences(NamedTuple):
     @property
     def nothing(self) -> bool:
         """Is nothing different for anybody on any day, and no finding?"""
-        return not any(self[:9]) and not self.disks and all(follows.nothing for _, follows in self.later)
+        return not any(self[:10]) and not self.disks and all(follows.nothing for _, follows in self.later)
 
     @property
     def disks(self) -> bool:
@@ -82,7 +85,7 @@ class Consequences(NamedTuple):
     @property
     def for_nobody(self) -> bool:
         """Is nothing different for anybody on any day, whatever findings come or go?"""
-        return not any(self[:7]) and not self.disks and all(follows.for_nobody for _, follows in self.later)
+        return not any(self[:8]) and not self.disks and all(follows.for_nobody for _, follows in self.later)
 
 
 def consequences_on(
@@ -112,6 +115,7 @@ def _compared(
     signing = SigningIn(pairing, at, credentials, affected | set_otherwise)
     paths = with_changed_paths(pairing)
     yield "settings", tuple(_settings(pairing, affected))
+    yield "for_everybody", tuple(for_everybody(pairing))
     yield "leads", tuple(_leads(pairing, affected | paths))
     access, left_out = compare_access(pairing, affected, paths, signing)
     yield "access", tuple(access)

@@ -7,7 +7,9 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from ..limits.quotas import bounds
-from ..prepared.prepared import Prepared
+from ..limits.usage import with_clocks
+from ..model.items import Model
+from ..prepared.prepared import Prepared, prepare
 from ..words.names import fold
 from .consequences import Consequences, consequences_on, same_on
 from .disk_changes import OnDisk
@@ -27,6 +29,7 @@ def consequences(
     `credentials` are what accounts have to sign in with, by their names before. What differs on a later day as it does
     now is told once. Days that are not looked at are named in `left_out`.
     """
+    before, after = _with_clocks(before, after, at)
     now = consequences_on(before, after, at, renames, credentials)
     days = days_ahead(before, after, at.date(), renames)
     folders = sum(len(s.folders) for s in after.model.stores)
@@ -50,8 +53,18 @@ def is_same(before: Prepared, after: Prepared, at: datetime, credentials: Creden
 
     Ends with the first difference. Where something could not be looked at, it is not said.
     """
+    before, after = _with_clocks(before, after, at)
     days = [at, *(datetime.combine(day, at.timetz()) for day in days_ahead(before, after, at.date()))]
     return len(days) <= DAYS + 1 and all(same_on(before, after, day, credentials) for day in days)
+
+
+def _with_clocks(before: Prepared, after: Prepared, at: datetime) -> tuple[Prepared, Prepared]:
+    """Both with the clocks of grace periods that begin as the model after is put in force; in a file none has begun."""
+    now = with_clocks(after.model, before.model, at, after)
+    if now is after.model and before.model.quotas == after.model.quotas:
+        return before, after
+    was = with_clocks(before.model, Model(), at, before)
+    return before if was is before.model else prepare(was, before), after if now is after.model else prepare(now, after)
 
 
 def days_ahead(before: Prepared, after: Prepared, today: date, renames: Renames | None = None) -> list[date]:
@@ -82,7 +95,8 @@ def _other_graces(before: Prepared, after: Prepared) -> Iterator[date]:
     if before.model.quotas == after.model.quotas:
         return
     was, now = (
-        {(fold(q.name), i, soft) for q in p.model.quotas for i, soft in enumerate(bounds(q)[2:])} for p in (before, after)
+        {(fold(q.name), i, soft) for q in p.model.quotas for i, soft in enumerate(bounds(q)[2:])}
+        for p in (before, after)
     )
     ends = (soft.ends() for _, _, soft in was ^ now if soft is not None)
     yield from (end.date() for end in ends if end is not None)
@@ -105,6 +119,7 @@ class _Known:
             leads=self._changes(found.leads, lambda x: x._replace(accounts=())),
             settings=self._changes(found.settings, lambda x: ("setting", *map(str, x[1:]))),
             room=self._changes(found.room, lambda x: x._replace(accounts=())),
+            for_everybody=self._others(found.for_everybody, "everybody"),
             new_findings=self._others(found.new_findings, "finding"),
             mended=self._others(found.mended, "mended"),
             left_out=self._others(found.left_out, "left out"),

@@ -151,17 +151,18 @@ def promised(prepared: Prepared) -> list[Promised]:
 # --- the clocks of grace --------------------------------------------------------------------------
 
 
-def with_clocks(model: Model, before: Model, at: datetime) -> Model:
+def with_clocks(model: Model, before: Model, at: datetime, prepared: Prepared | None = None) -> Model:
     """The model with the moments at which quotas went above their soft limits, kept or begun or ended.
 
-    A clock that `model` states is taken; else that of `before` goes on; else it begins now.
+    A clock that `model` states is taken; else that of `before` goes on; else it begins now. `prepared` is the model made
+    ready, if that is at hand.
     """
     if not any(q.soft_bytes is not None or q.soft_files is not None for q in model.quotas):
         return model
     same = all(getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "groups", "units"))
     if same and [(a.name, a.unit) for a in model.accounts] == [(a.name, a.unit) for a in before.accounts]:
         return model  # nothing that counts has changed
-    counts = usage_by_limit(Prepared(model).on(at.date()))
+    counts = usage_by_limit((prepared or Prepared(model)).on(at.date()))
     known = {q.name: q for q in before.quotas}
     quotas = tuple(_with_clock(q, _total(counts.quota(q)), known.get(q.name), at) for q in model.quotas)
     return model if quotas == model.quotas else replace(model, quotas=quotas)
