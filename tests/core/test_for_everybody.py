@@ -60,12 +60,12 @@ def test_who_comes_in_from_where_is_told_of_each_endpoint(seed):
         assert told == {
             "can now reach": any(not a.control and b.control for a, b in pairs),
             "can no longer reach": any(a.control and not b.control for a, b in pairs),
-            " have data come": any(a.control and b.control and not a.data and b.data for a, b in pairs),
-            "no longer have data": any(a.control and b.control and a.data and not b.data for a, b in pairs),
+            "data now comes": any(a.control and b.control and not a.data and b.data for a, b in pairs),
+            "no data comes any more": any(a.control and b.control and a.data and not b.data for a, b in pairs),
         }
 
 
-WORDS = ("can now reach", "can no longer reach", " have data come", "no longer have data")
+WORDS = ("can now reach", "can no longer reach", "data now comes", "no data comes any more")
 
 
 def quay(**how):
@@ -84,7 +84,7 @@ def quay(**how):
             {"address": "127.0.0.1"},
             [
                 "clients come in at quay otherwise than before: address",
-                "clients from anywhere else (IPv4) can no longer reach quay",
+                "clients from anywhere (IPv4) can no longer reach quay",
             ],
         ),
         ({"enabled": False, "tls": "off"}, []),

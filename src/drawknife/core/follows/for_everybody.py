@@ -26,11 +26,11 @@ _FOUND_BY = {
     "protocol": "protocol", "address": "address", "port": "port", "passive_ports": "passive ports",
     "host_names": "host names", "certificate": "certificate", "certificate_key": "certificate key",
 }  # fmt: skip
-_EVERYWHERE = {
-    ip_network("0.0.0.0/0"): "anywhere else (IPv4)",
-    ip_network("::/0"): "anywhere else (IPv6)",
+_EVERYWHERE: dict[Network, str] = {
+    ip_network("0.0.0.0/0"): "anywhere",
+    ip_network("::/0"): "anywhere",
     ip_network("127.0.0.0/8"): "the machine itself",
-    ip_network("::1/128"): "the machine itself (IPv6)",
+    ip_network("::1/128"): "the machine itself",
 }
 #: Whether clients without TLS, and with it, are let in by a policy.
 _WITH_TLS = {"off": (True, False), "optional": (True, True), "required": (False, True), None: (True, True)}
@@ -74,20 +74,20 @@ def _at_endpoint(pairing: Pairing, old: Endpoint, new: Endpoint) -> Iterator[str
 def _from_where(a: Model, b: Model, old: Endpoint, new: Endpoint) -> Iterator[str]:
     """Whether clients of each network that either model speaks of come to an endpoint, and their data."""
     found: dict[str, list[str]] = {}
-    for network, client in _clients(a, b):
+    for called, client in _clients(a, b):
         was, now = reach(a, old, client), reach(b, new, client)
         if was.control is not now.control:
-            word = f"{'can now' if now.control else 'can no longer'} reach {new.name}"
+            said = f"clients from {{}} {'can now' if now.control else 'can no longer'} reach {new.name}"
         elif was.control and was.data is not now.data:
-            word = f"{'have' if now.data else 'no longer have'} data come through at {new.name}"
+            said = f"{'data now comes' if now.data else 'no data comes any more'} to clients from {{}} at {new.name}"
         else:
             continue
-        found.setdefault(word, []).append(_EVERYWHERE.get(network, str(network)))
-    yield from (f"clients from {several(networks)} {word}" for word, networks in found.items())
+        found.setdefault(said, []).append(called)
+    yield from (said.format(several(networks)) for said, networks in found.items())
 
 
-def _clients(a: Model, b: Model) -> Iterator[tuple[Network, Address]]:
-    """Of each network that either model speaks of, and of all others, a client that is in no smaller one of them."""
+def _clients(a: Model, b: Model) -> Iterator[tuple[str, Address]]:
+    """Of each network that either model speaks of, in words, and of all others, a client that is in no smaller one of them."""
     named: list[Any] = [*a.inside, *b.inside, *(n for x in (*a.openings, *b.openings) for n in x.networks)]
     networks = list(dict.fromkeys((*_EVERYWHERE, *map(read_network, named))))
     for network in sorted(networks, key=lambda n: (n.version, -n.prefixlen, int(n.network_address))):
@@ -96,7 +96,12 @@ def _clients(a: Model, b: Model) -> Iterator[tuple[Network, Address]]:
         after = [n.broadcast_address + 1 for n in within if n.broadcast_address != last]
         client = next((x for x in (network.network_address, *after) if not any(x in n for n in within)), None)
         if client is not None:
-            yield network, read_address(str(client))
+            others = not set(within) <= _EVERYWHERE.keys()
+            if network in _EVERYWHERE:
+                called = f"{_EVERYWHERE[network]}{' else' if others else ''} (IPv{network.version})"
+            else:
+                called = f"{'the rest of ' if others else ''}{network}"
+            yield called, read_address(str(client))
 
 
 def _holds(network: Network, other: Any) -> bool:
