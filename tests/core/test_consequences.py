@@ -14,6 +14,7 @@ from drawknife.changing import apply
 from drawknife.core.follows.consequences import Consequences, consequences_on
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.pairing import Renames
+from drawknife.core.limits.usage import with_clocks
 from drawknife.core.model import items as m
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.prepared.prepared import prepare
@@ -195,6 +196,9 @@ class Brute:
                     was = new_name(self.changes, "account", was)
                 if was != now:
                     out.add((new, key))
+            was, now = (side.namespace(name) if name else {} for side, name in ((self.a, old), (self.b, new)))
+            both = [path for path in was.keys() & now.keys() if was[path] and now[path]]
+            out |= {(new, f"listing at {path}") for path in both if old and new and was[path][2] != now[path][2]}
         return out
 
     def leads(self):
@@ -237,10 +241,13 @@ def told_access(changes, endpoint):
 
 def check(before, after, changes=(), renames=None):
     """What is told for each day is what brute force finds then, and all of it is told on some day up to then."""
+    before = with_clocks(before, m.Model(), NOW)
+    after = with_clocks(after, before, NOW)
     one = prepare(before)
     other = prepare(after, one)
     told = consequences(one, other, NOW, renames)
     ends = {line.until for model in (before, after) for line in all_lines(model)} - {None}
+    ends |= other_ends(before, after, changes)
     days = [NOW, *(NOW + (end - NOW.date()) + timedelta(1) for end in sorted(ends) if end >= NOW.date())]
     later = {NOW.date(): told, **dict(told.later)}
     assert later.keys() <= {x.date() for x in days}
@@ -257,6 +264,23 @@ def check(before, after, changes=(), renames=None):
     return told
 
 
+def other_ends(before, after, changes):
+    """Where accounts of both models expire, and grace periods run out, on another day than before."""
+    old = {new_name(changes, "account", a.name).casefold(): a.expires for a in before.accounts}
+    pairs = [(old[a.name.casefold()], a.expires) for a in after.accounts if a.name.casefold() in old]
+    found = {day for pair in pairs if pair[0] != pair[1] for day in pair if day is not None}
+    was, now = (
+        {
+            (q.name.casefold(), soft, since, q.grace)
+            for q in model.quotas
+            for soft, since in ((q.soft_bytes, q.bytes_over_since), (q.soft_files, q.files_over_since))
+            if soft is not None and since is not None and q.grace
+        }
+        for model in (before, after)
+    )
+    return found | {(since + timedelta(seconds=grace)).date() for _, _, since, grace in was ^ now}
+
+
 def all_lines(model):
     """Everything that may have an end."""
     yield from (x for g in model.groups for x in g.members)
@@ -271,6 +295,7 @@ def differences(told):
     for change in (*told.sign_in, *told.access, *told.leads, *told.settings, *told.room):
         rest = change._replace(accounts=(), why="") if hasattr(change, "why") else change._replace(accounts=())
         found |= {(type(change).__name__, str(rest), account) for account in change.accounts}
+    found |= {("everybody", line) for line in told.for_everybody}
     return found | {("finding", *f) for f in told.new_findings} | {("mended", *f) for f in told.mended}
 
 

@@ -114,7 +114,7 @@ def _compared(
     affected, set_otherwise = pairing.affected(), changed_settings(pairing)
     signing = SigningIn(pairing, at, credentials, affected | set_otherwise)
     paths = with_changed_paths(pairing)
-    yield "settings", tuple(_settings(pairing, affected))
+    yield "settings", (*_settings(pairing, affected), *_listings(pairing, affected | paths))
     yield "for_everybody", tuple(for_everybody(pairing))
     yield "leads", tuple(_leads(pairing, affected | paths))
     access, left_out = compare_access(pairing, affected, paths, signing)
@@ -212,6 +212,20 @@ def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[
             if _unordered(x.name, value) != _unordered(y.name, y.value):
                 came = [tuple(map(str, c.subjects)) for c in (x, y)]
                 found.setdefault((x.name, value, y.value, *came), []).append(other.name)
+    return [SettingChange(tuple(names), *key) for key, names in found.items()]
+
+
+def _listings(pairing: Pairing, affected: set[int]) -> list[SettingChange]:
+    """Where listings show every folder, or only such as one may enter, and it was the other way before."""
+    found: dict[tuple[str, str, str], list[str]] = {}
+    for i in sorted(affected):
+        one, other = (
+            p.people.prepared(j) for p, j in zip((pairing.before, pairing.after), pairing.common[i], strict=True)
+        )
+        old, new = pairing.before.namespace(one).served, pairing.after.namespace(other).served
+        for path in sorted(old.keys() & new.keys(), key=tree_key):
+            if old[path].listing != new[path].listing:
+                found.setdefault((f"listing at {path}", old[path].listing, new[path].listing), []).append(other.name)
     return [SettingChange(tuple(names), *key) for key, names in found.items()]
 
 
