@@ -71,18 +71,9 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
         out.print(line.append(f"  {x.location}: {x.before or 'nowhere'} → {x.after or 'nowhere'}"))
     draw_settings(out, follows.settings)
     _draw_room(out, follows.room)
-    if follows.for_everybody:
-        out.print(Text("\nFor everybody", "bold"))
-    for said in follows.for_everybody:
-        out.print(Padding(Text(said), (0, 0, 0, 2), expand=False))
-    for heading, style, found in (
-        ("New findings", "yellow", follows.new_findings),
-        ("Mended", "green", follows.mended),
-    ):
-        if found:
-            out.print(Text(f"\n{heading}", "bold"))
-            for finding in found:
-                out.print(Padding(Text("! ", style).append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+    _draw_lines(out, "For everybody", [Text(line) for line in follows.for_everybody])
+    _draw_lines(out, "New findings", [Text("! ", "yellow").append(f.text, "default") for f in follows.new_findings])
+    _draw_lines(out, "Mended", [Text("! ", "green").append(f.text, "default") for f in follows.mended])
     if follows.without_effect:
         out.print(Text("\nWithout effect", "bold"))
     for idle in follows.without_effect:
@@ -112,6 +103,13 @@ def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> Non
         out.print(line.append(f"at {', '.join(endpoints)}", "default"))
         if why:
             out.print(Padding(Text(why.replace("…", endpoints[0]), "dim"), (0, 0, 0, 4), expand=False))
+
+
+def _draw_lines(out: Console, heading: str, lines: Sequence[Text]) -> None:
+    if lines:
+        out.print(Text(f"\n{heading}", "bold"))
+    for line in lines:
+        out.print(Padding(line, (0, 0, 0, 2), expand=False))
 
 
 def _draw_all_access(out: Console, follows: msg.Follows) -> None:
