@@ -64,6 +64,8 @@ def rehearsal(folder: Path) -> Iterator[Callable[[str], str]]:
             before = len(there.lines)
             real = re.sub(r"\d{5}(?=/)", lambda port: ports[port[0]], command)
             client = subprocess.run(shlex.split(real), capture_output=True, text=True, cwd=folder, timeout=60)
+            # The client has gone; what it did last is in the log when its connection is.
+            assert any(there.is_empty() for _ in range(100_000)), "a connection stays open"
             told = io.StringIO()
             for line in there.lines[before:]:
                 draw(Console(file=told, width=100, highlight=False), line)
