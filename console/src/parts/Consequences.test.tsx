@@ -56,6 +56,9 @@ describe("what follows", () => {
     expect(text).toContain("can no longer sign in at harbour, lab-sftp");
     expect(text).toContain("ines loses all that there is through harbour, lab-sftp");
     expect(text).toContain("− loses upload");
+    const both = { accounts: ["ines", "yuki"], account_count: 2 };
+    const two = read({ sign_in: [signIn("harbour", both)], access: [access("harbour", both)] });
+    expect(two).toContain("ines, yuki lose all that there is through harbour");
     expect(text).not.toContain("loses list");
   });
 

@@ -122,10 +122,10 @@ function room(value: Room | null): string {
 function foldedAccess(preview: Follows): { rest: AccessChange[]; whole: string[] } {
   const coming = new Map<string, string>();
   const key = (endpoint: string | null, account: string) => `${endpoint ?? ""} ${account}`;
-  for (const name of preview.come) coming.set(key(null, name), "gains");
-  for (const name of preview.gone) coming.set(key(null, name), "loses");
+  for (const name of preview.come) coming.set(key(null, name), "gain");
+  for (const name of preview.gone) coming.set(key(null, name), "lose");
   for (const s of preview.sign_in)
-    for (const name of s.accounts) coming.set(key(s.endpoint, name), s.may ? "gains" : "loses");
+    for (const name of s.accounts) coming.set(key(s.endpoint, name), s.may ? "gain" : "lose");
   const rest: AccessChange[] = [];
   const whole = new Map<string, Set<string>>();
   for (const a of preview.access) {
@@ -143,7 +143,8 @@ function foldedAccess(preview: Follows): { rest: AccessChange[]; whole: string[]
   const together = new Map<string, string[]>();
   for (const [through, names] of whole) {
     const [word, endpoint] = through.split("\n");
-    const who = `${several([...names], names.size)} ${word} all that there is`;
+    const does = names.size === 1 ? `${word}s` : word;
+    const who = `${several([...names], names.size)} ${does} all that there is`;
     together.set(who, [...(together.get(who) ?? []), endpoint ?? ""]);
   }
   return {
