@@ -224,8 +224,9 @@ def _listings(pairing: Pairing, affected: set[int]) -> list[SettingChange]:
         )
         old, new = pairing.before.namespace(one).served, pairing.after.namespace(other).served
         for path in sorted(old.keys() & new.keys(), key=tree_key):
-            if old[path].listing != new[path].listing:
-                found.setdefault((f"listing at {path}", old[path].listing, new[path].listing), []).append(other.name)
+            was, now = (f"{served[path].listing} folders" for served in (old, new))
+            if was != now:
+                found.setdefault((f"listing at {path}", was, now), []).append(other.name)
     return [SettingChange(tuple(names), *key) for key, names in found.items()]
 
 

@@ -49,7 +49,7 @@ def lines_without_effect(
     at: datetime,
     was: Model,
     added: list[Added],
-    more: Iterator[Added] = iter(()),
+    more: Iterator[Added],
 ) -> tuple[list[NoEffect], str | None]:
     """Those of the lines that a change adds (:func:`added_lines`) that are different for nobody; and what was not
     looked at, in words. `was` is the model before with the names that its things have afterwards.

@@ -160,11 +160,12 @@ def with_clocks(model: Model, before: Model, at: datetime, prepared: Prepared | 
     if not any(q.soft_bytes is not None or q.soft_files is not None for q in model.quotas):
         return model
     same = all(getattr(model, part) is getattr(before, part) for part in ("usage", "quotas", "groups", "units"))
-    if same and [(a.name, a.unit) for a in model.accounts] == [(a.name, a.unit) for a in before.accounts]:
+    people, known = model.accounts, before.accounts
+    if same and (people is known or [(a.name, a.unit) for a in people] == [(a.name, a.unit) for a in known]):
         return model  # nothing that counts has changed
     counts = usage_by_limit((prepared or Prepared(model)).on(at.date()))
-    known = {q.name: q for q in before.quotas}
-    quotas = tuple(_with_clock(q, _total(counts.quota(q)), known.get(q.name), at) for q in model.quotas)
+    quotas_before = {q.name: q for q in before.quotas}
+    quotas = tuple(_with_clock(q, _total(counts.quota(q)), quotas_before.get(q.name), at) for q in model.quotas)
     return model if quotas == model.quotas else replace(model, quotas=quotas)
 
 
