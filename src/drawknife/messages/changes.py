@@ -162,7 +162,7 @@ class Follows(Message):
     mended: list[FindingMessage]
     without_effect: list[NoEffectMessage]
     notes: list[str] = Field(description="What whoever makes the change should know besides")
-    left_out: list[str] = Field(description="What was compared, and is not listed for its length")
+    left_out: list[str] = Field(description="What was not compared, or is not listed for its length")
     later: list[Later] = Field([], description="What is different only on days to come, as lines end")
 
 

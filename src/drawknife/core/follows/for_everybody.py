@@ -13,7 +13,7 @@ from typing import Any
 from ..decide.way_in import reach
 from ..model.endpoints import Address, read_address, read_network, tls_policy
 from ..model.items import Endpoint, Model
-from ..model.kinds import NETWORK_FIELDS
+from ..model.kinds import ENDPOINT, NETWORK_FIELDS
 from ..prepared.prepared import Prepared
 from ..words.names import fold
 from ..words.sizes import several
@@ -21,11 +21,9 @@ from .pairing import Pairing
 
 Network = IPv4Network | IPv6Network
 
-#: The fields of an endpoint by which clients find it and know it, in words; TLS is told by itself.
-_FOUND_BY = {
-    "protocol": "protocol", "address": "address", "port": "port", "passive_ports": "passive ports",
-    "host_names": "host names", "certificate": "certificate", "certificate_key": "certificate key",
-}  # fmt: skip
+#: The fields of an endpoint by which clients find it and know it: all but who is let in, which is told of each account,
+#: and TLS, which is told by itself.
+_FOUND_BY = [f for f in ENDPOINT.fields if f.names is None and f.name not in ("name", "enabled", "tls", "note")]
 _EVERYWHERE: dict[Network, str] = {
     ip_network("0.0.0.0/0"): "anywhere",
     ip_network("::/0"): "anywhere",
@@ -60,7 +58,7 @@ def _runs(prepared: Prepared, name: str) -> bool:
 
 def _at_endpoint(pairing: Pairing, old: Endpoint, new: Endpoint) -> Iterator[str]:
     a, b = pairing.before.model, pairing.after.model
-    differs = [word for field, word in _FOUND_BY.items() if getattr(old, field) != getattr(new, field)]
+    differs = [f.name.replace("_", " ") for f in _FOUND_BY if ENDPOINT.get(old, f) != ENDPOINT.get(new, f)]
     if differs:
         yield f"clients come in at {new.name} otherwise than before: {', '.join(differs)}"
     ways = zip(("without", "with"), _WITH_TLS[tls_policy(old)], _WITH_TLS[tls_policy(new)], strict=True)
