@@ -13,7 +13,7 @@ from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.effective import effective_access
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.names import ancestors
+from drawknife.core.words.names import ancestors, child
 from drawknife.core.words.rights import RIGHTS
 
 from ..core.models import ACCOUNTS, random_model
@@ -43,25 +43,49 @@ def test_the_ways_in_are_those_that_admit_the_account_at_some_hour(seed):
 
 @given(st.integers(0, 10**9), st.sampled_from(ACCOUNTS))
 def test_every_place_with_a_right_is_told_or_is_as_the_one_above(seed, name):
-    prepared = prepare(random_model(seed))
+    prepared = prepare(random_model(seed)).on(NOW.date())
     made = sheet(prepared, prepared.account(name), NOW)
     told = dict(line.split(": ", 1) for line in made.parts[1][1] if line.startswith("/"))
     every = effective_access(prepared, prepared.account(name))[0]
     states = {r.location: r.states for r in every}
     for r in [r for r in every if r.kind != "synthetic"]:
         above = next((states[at] for at in list(ancestors(r.location))[1:] if at in states), None)
+        words = in_words(r.states, folders_in(prepared, name, r.location))
         if set(r.states) == {"no"}:
             assert r.location not in told
         elif r.location in told:
-            assert told[r.location] == in_words(r.states)
+            assert told[r.location] == words
         else:
-            assert r.states == above
+            # Deleting this very folder is not told: it is in the line of what holds it.
+            assert but_deleting(r.states) == but_deleting(above)
+
+
+def folders_in(prepared, name, location):
+    """The state of deleting a folder in one, as questions about it are answered."""
+    asked = [Question(name, "delete-folder", child(location, "new"), owner=owner) for owner in (None, name)]
+    plain, own = (verdict(prepared, q, NOW).allowed for q in asked)
+    return {(True, True): "yes", (False, True): "own", (True, False): "others", (False, False): "no"}[plain, own]
+
+
+def but_deleting(states):
+    return [s for r, s in zip(RIGHTS, states, strict=True) if r != "delete-folder"]
+
+
+def test_deleting_a_folder_is_told_of_the_folder_that_it_is_in(demo):
+    """ines may change /soundings: she cannot delete what the virtual path leads to, and can what is in it."""
+    prepared = prepare(demo)
+    lines = dict(line.split(": ", 1) for line in sheet(prepared, prepared.account("yuki"), NOW).parts[1][1])
+    ines = dict(line.split(": ", 1) for line in sheet(prepared, prepared.account("tomasz"), NOW).parts[1][1])
+    for name, told in (("yuki", lines), ("tomasz", ines)):
+        for location, words in told.items():
+            assert ("delete the folders in it" in words) == (folders_in(prepared, name, location) != "no")
+    assert any("delete the folders in it" in words for words in (*lines.values(), *ines.values()))
 
 
 @given(st.sampled_from(["yes", "own", "others", "no"]), st.sampled_from(RIGHTS))
 def test_words_say_whose_files(state, right):
     states = tuple(state if r == right else "no" for r in RIGHTS)
-    words = in_words(states)
+    words = in_words(states, states[RIGHTS.index("delete-folder")])
     assert (" of your own" in words) == (state == "own" and right not in ("enter", "set-attributes"))
     assert (" of others" in words) == (state == "others" and right not in ("enter", "set-attributes"))
     assert state != "no" or words == "pass through"

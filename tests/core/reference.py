@@ -463,7 +463,14 @@ class Reference:
                         break
             if not self.decide(q.account, store, folder, right, own):
                 return False
+            leaves = right == "delete-folder" or (right == "rename" and not self.acts_on_file(q))
+            if leaves and path != top and not self.decide(q.account, store, up(path), right, own):
+                return False
         return True
+
+    def held(self, name, store, path):
+        """Does the folder that holds this one allow deleting it, which counts there as a file would?"""
+        return path == "/" or self.decide(name, store, up(path), "delete-folder", self.owns_folder(name, store, path))
 
     def verdict(self, q, now):
         """(allowed, gate)"""
@@ -523,6 +530,8 @@ class Reference:
                 return "no"
             if at == top:
                 break
+        if right == "delete-folder" and not self.held(name, store, path):
+            return "no"
         if right in FOR_FILES:
             own = self.decide(name, store, path, right, True)
             others = self.decide(name, store, path, right, False)

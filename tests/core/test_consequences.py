@@ -142,7 +142,7 @@ class Brute:
         return False
 
     def compare(self, out, called, location, a, old, before_at, b, new, after_at, e_old, e_new):
-        for depth, rest in enumerate(("", "/#", "/#/##")):
+        for depth, rest in enumerate(("", "/#", "/#/##", "/#/##/###")):
             sets = set(), set(), set(), set()
             for right in ELEVEN:
                 was = now = "no"

@@ -105,7 +105,8 @@ def refusing(reference, name, location, right, own, way_in):
         on_the_way = on_the_way[1:] if path != top else []
     owns = reference.owns_folder(name, store, path) if own is None else own
     passes = all(reference.may_enter(name, store, at) for at in on_the_way)
-    if not passes or not reference.decide(name, store, path, right, owns):
+    held = right != "delete-folder" or path == top or reference.held(name, store, path)
+    if not passes or not held or not reference.decide(name, store, path, right, owns):
         yield "folder"
 
 
@@ -124,6 +125,7 @@ def test_who_but_for_one_gate_at_a_folder(seed, right, gate):
                 for own in owning:
                     owns = reference.owns_folder(name, store, path) if own is None else own
                     allowed = reference.decide(name, store, path, right, owns)
+                    allowed = allowed and (right != "delete-folder" or reference.held(name, store, path))
                     ways.append({"virtual path"} if allowed else {"virtual path", "folder"})
             if all(ways) and {gate} in ways:
                 expected.add(name)

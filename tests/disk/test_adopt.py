@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.changing.apply import apply
-from drawknife.core.decide.disk_gate import taken_on
+from drawknife.core.decide.disk_gate import disk_obstacles, taken_on
 from drawknife.core.everybody.adopting import adopt, with_folders
 from drawknife.core.everybody.drift import drift
 from drawknife.core.everybody.effective import effective_access, right_state
@@ -16,6 +16,7 @@ from drawknife.core.model import disk as d
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.names import Place, ancestors
 from drawknife.core.words.rights import RIGHTS
 
 from .test_everybody import random_model, random_reading
@@ -33,6 +34,19 @@ def on_a_server(rng):
     return sound(replace(model, groups=groups, disk_readings=(reading,), virtual_paths=paths))
 
 
+def can_be_deleted_but_not_what_holds_it(prepared, row):
+    """On the disk: somewhere above the folder, one can be deleted, the next one not, and the one below that can be."""
+    account, path = prepared.account(row.account), row.place.path
+    deletable = [may_delete(prepared, account, "s", at) for at in ancestors(path)]
+    return any(x and not y for x, y in zip(deletable, deletable[1:], strict=False))
+
+
+def may_delete(prepared, account, store, path):
+    return (
+        path != "/" and next(disk_obstacles(prepared, account, "delete-folder", Place(store, path), path), None) is None
+    )
+
+
 @given(st.integers(0, 10**9))
 @settings(max_examples=150, deadline=None)
 def test_after_it_the_disk_says_the_same_but_for_what_was_told(seed):
@@ -45,11 +59,14 @@ def test_after_it_the_disk_says_the_same_but_for_what_was_told(seed):
     found = adopt(prepared, "s")
     after = prepare(sound(with_folders(model, "s", found.folders)))
     assert drift(after, "s").rows == found.not_said
-    # What a virtual path leads to stays where it is for the server, whatever a disk lets; and no line lets somebody do to
-    # others' files what it may not do to its own.
+    # What a virtual path leads to stays where it is for the server, whatever a disk lets; no line lets somebody do to
+    # others' files what it may not do to its own; and none lets a folder be deleted that is in one which is not, in one
+    # which is.
     of_files = {f.path for f in model.disk_readings[0].files}
     for row in drift(after, "s", fold_rows=False).rows:
         left = {*row.refused, *row.wider} - ({"delete-folder"} if row.location == "/in/x" else set())
+        if "delete-folder" in row.wider and can_be_deleted_but_not_what_holds_it(prepared, row):
+            left.discard("delete-folder")
         assert not left or (row.place.path in of_files and left <= {"download", "overwrite", "append"}), row
     # Of whom nothing is known there, nobody gets more by it, but for what owners may now do with what is theirs.
     known = {a.name for a in model.accounts if taken_on(prepared, prepared.account(a.name), "s") is not None}

@@ -65,9 +65,9 @@ def test_a_plan_is_looked_at_done_and_taken_back(service, tmp_path, monkeypatch)
 
 @AS_ROOT
 def test_a_disk_is_taken_over_as_a_draft(service, tmp_path):
-    with random_tree(Random(5)) as root:
+    with random_tree(Random(4)) as root:
         model = tmp_path / "model.yaml"
-        model.write_text(write_model(promising(root, Random(5))))
+        model.write_text(write_model(promising(root, Random(4))))
 
         def said(*words):
             done = run(*words, environment=service.environment)

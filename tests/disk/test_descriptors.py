@@ -222,7 +222,7 @@ def test_what_is_taken_over_and_given_back_lets_the_same_but_for_what_was_told(s
 
 
 def test_what_administrators_write_is_said_whole():
-    """Of full control, change and read for groups, with inheritance, seals, a creator's own and a denied one, nothing is left to tell."""
+    """Of full control, change and read for groups, with inheritance, seals, a creator's own and a denied one, one thing is left to tell."""
     root = "O:BAD:PAI(A;OICI;FA;;;BA)(A;OICI;0x1200a9;;;WD)"
     inherited = "(A;OICIID;FA;;;BA)(A;OICIID;0x1200a9;;;WD)"
     crew, office, cy = (f"{DOMAIN}{n}" for n in (2001, 2002, 1103))
@@ -238,12 +238,15 @@ def test_what_administrators_write_is_said_whole():
     model = server(folders)
     adopted = adopt_described(prepare(model), model.descriptor_readings[0])
     lines = {f.path: [str(e) for e in f.entries] for f in adopted.folders}
-    assert lines["/a"] == ["allow group:crew all", "deny account:cy all"] and adopted.not_said == ()
+    assert lines["/a"] == ["allow group:crew all", "deny account:cy all"]
+    # A tree lets who may delete a folder do that whatever holds it says; lines ask what holds it, too.
+    only = {("/d/e", (), ("delete-folder",))}
+    assert {(row.location, row.refused, row.wider) for row in adopted.not_said} == only
     assert [f.path for f in adopted.folders if f.sealed] == ["/d", "/d/e"] and adopted.nobody == ("S-1-5-32-544",)
     back = describe(prepare(sound(with_folders(model, "s", adopted.folders))), model.descriptor_readings[0])
-    assert (
-        back.not_said == () and differing(prepare(sound(with_folders(model, "s", adopted.folders))), back.folders) == {}
-    )
+    assert {(row.location, row.refused, row.wider) for row in back.not_said} == only
+    after = prepare(sound(with_folders(model, "s", adopted.folders)))
+    assert differing(after, back.folders) == {("ada", "/d/e", "delete-folder"): {"wider"}}
     # Who stands for nobody here, such as the tree's administrators, keeps what it has.
     for tree in (folders, back.folders):
         granted = {

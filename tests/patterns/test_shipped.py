@@ -25,7 +25,7 @@ stores: [{name: files}]
 SHIPPED = all_patterns()
 TRIALS = [(p, t) for p in SHIPPED for t in p.trials]
 LINE = re.compile(
-    r"(?P<account>\S+) (?P<action>\S+)(?: (?P<path>/\S*))?(?: of (?P<owner>\S+))?(?: size (?P<size>\d+ \S+))?"
+    r"(?P<account>\S+) (?P<action>\S+)(?: (?P<path>/\S*))?(?: (?P<thing>folder))?(?: of (?P<owner>\S+))?(?: size (?P<size>\d+ \S+))?"
     r"(?: at (?P<endpoint>\S+))?(?: on (?P<day>\S+))?"
 )
 
@@ -44,6 +44,7 @@ def question(line):
     password = {"method": "password", "tls": True, "client": "203.0.113.9"} if said["endpoint"] else {}
     size = read_size(said["size"]) if said["size"] else None
     more = {"to": said["path"] + ".new"} if said["action"] == "rename" else {}
+    more |= {"thing": said["thing"]} if said["thing"] else {}
     return Question(
         said["account"], said["action"], said["path"], owner=said["owner"], size=size, endpoint=said["endpoint"], at=at,
         **password, **more,

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from drawknife.core.decide.gates import open_case
 from drawknife.core.decide.sign_in import door, methods_left, sign_in
+from drawknife.core.everybody.effective import state_of_folders_in
 from drawknife.core.everybody.folding import FoldedAccess, folded_access
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.limits.quotas import bounds, holds, uploads_owner
@@ -18,6 +19,7 @@ from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question
 from drawknife.core.prepared.settings import resolve
+from drawknife.core.words.names import rest_below
 from drawknife.core.words.rights import RIGHTS
 from drawknife.core.words.sizes import number_of, show_size
 
@@ -68,7 +70,7 @@ def sheet(
     rows, _, _ = folded_access(prepared, account, endpoint, disk=True)
     parts = [
         ("Where to connect", tuple(connect)),
-        ("What you will see, and what you may do there", tuple(_places(rows))),
+        ("What you will see, and what you may do there", tuple(_places(prepared, account, rows, endpoint))),
     ]
     limits = [*_limits(prepared, account), *_shared_limits(prepared, account, rows)]
     if limits:
@@ -94,17 +96,27 @@ def _tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> st
     return "; use TLS (explicit) if you can" if policy == "optional" else ""
 
 
-def _places(rows: Sequence[FoldedAccess]) -> list[str]:
+def _places(
+    prepared: Prepared, account: PreparedAccount, rows: Sequence[FoldedAccess], endpoint: Endpoint | None
+) -> list[str]:
+    """A line for each place at which other things can be done than at the one above it."""
     lines = []
+    above: list[tuple[str, str]] = []
     for row in rows:
-        if row.kind == "synthetic" or set(row.states) == {"no"}:
-            continue
-        lines.append(f"{row.location}: {in_words(row.states)}")
+        while above and rest_below(row.location, above[-1][0]) is None:
+            above.pop()
+        words = ""
+        if row.kind != "synthetic" and set(row.states) != {"no"}:
+            words = in_words(row.states, state_of_folders_in(prepared, account, row.location, endpoint, disk=True))
+        as_above = row.kind == "folder" and bool(above) and above[-1][1] == words
+        above.append((row.location, words))
+        if words and not as_above:
+            lines.append(f"{row.location}: {words}")
     return lines or ["nothing yet"]
 
 
-def in_words(states: tuple[str, ...]) -> str:
-    """What one may do in a folder, in plain words."""
+def in_words(states: tuple[str, ...], folders_in: str) -> str:
+    """What one may do in a folder, in plain words; `folders_in` is the state of deleting a folder that is in it."""
     has = dict(zip(RIGHTS, states, strict=True))
     words: list[str] = []
 
@@ -124,7 +136,8 @@ def in_words(states: tuple[str, ...]) -> str:
     say("rename", "rename files")
     say("delete-file", "delete files")
     say("make-folder", "make folders")
-    say("delete-folder", "delete this folder")
+    has["delete-folder"] = folders_in
+    say("delete-folder", "delete the folders in it")
     return ", ".join(words).replace("resume broken uploads, files", "resume broken uploads") or "pass through"
 
 

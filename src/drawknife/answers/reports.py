@@ -10,6 +10,7 @@ from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.handover import in_words
 from drawknife.changing import apply
+from drawknife.core.everybody.effective import state_of_folders_in
 from drawknife.core.everybody.review import Reviewed, review, review_within
 from drawknife.core.model.items import Group, parse_subject
 from drawknife.core.prepared.prepared import Prepared, prepare
@@ -59,7 +60,35 @@ class ReportAnswers(Asked):
         found = review_within(self.prepared, top, 4 * MOST_ROWS)
         if found is None:
             raise _too_long()
-        return _rows(found), notes
+        return self._rows(found), notes
+
+    def _rows(self, found: Sequence[Reviewed]) -> list[msg.ReportRow]:
+        """A row for those for whom all is the same at a place, in it and in the folders in it."""
+        at: dict[tuple[str, str], dict[str, list[Reviewed]]] = {}
+        for line in found:
+            of = at.setdefault((str(line.place), line.location), {})
+            for name in line.accounts:
+                of.setdefault(name, []).append(line)
+        rows: list[msg.ReportRow] = []
+        for (place, location), of in at.items():
+            alike: dict[tuple[str, tuple[int, ...]], list[str]] = {}
+            for name, lines in of.items():
+                deleting = self._deleting_in(name, location)
+                alike.setdefault((deleting, tuple(map(id, lines))), []).append(name)
+            for (deleting, _), names in alike.items():
+                lines = of[names[0]]
+                by = dict.fromkeys(f"{d.entry} on {d.at}" for line in lines for d in line.by)
+                rows.append(msg.ReportRow(
+                    number=len(rows) + 1, place=place, location=location, accounts=names,
+                    may=_words(lines, deleting), by=list(by),
+                    to_decide=any(set(line.states) != {"no"} for line in lines),
+                ))  # fmt: skip
+        return rows
+
+    def _deleting_in(self, name: str, location: str) -> str:
+        """The state of deleting a folder that is in the one at a location."""
+        account = self.prepared.people.prepared(self.prepared.people.index[name])
+        return state_of_folders_in(self.prepared, account, location, disk=True)
 
     def _of_group(self, group: Group) -> tuple[list[msg.ReportRow], list[str]]:
         rows = []
@@ -183,50 +212,33 @@ def _too_long() -> Refused:
     return Refused(f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further down")
 
 
-def _rows(found: Sequence[Reviewed]) -> list[msg.ReportRow]:
-    """A row for those for whom all is the same at a place, in it and in the folders in it."""
-    at: dict[tuple[str, str], dict[str, list[Reviewed]]] = {}
-    for line in found:
-        of = at.setdefault((str(line.place), line.location), {})
-        for name in line.accounts:
-            of.setdefault(name, []).append(line)
-    rows: list[msg.ReportRow] = []
-    for (place, location), of in at.items():
-        alike: dict[tuple[int, ...], list[str]] = {}
-        for name, lines in of.items():
-            alike.setdefault(tuple(map(id, lines)), []).append(name)
-        for names in alike.values():
-            lines = of[names[0]]
-            by = dict.fromkeys(f"{d.entry} on {d.at}" for line in lines for d in line.by)
-            rows.append(msg.ReportRow(
-                number=len(rows) + 1, place=place, location=location, accounts=names, may=_words(lines), by=list(by),
-                to_decide=any(set(line.states) != {"no"} for line in lines),
-            ))  # fmt: skip
-    return rows
-
-
 _IN = {1: "in the folders in it", 2: "in those in them", 3: "deeper"}
 
 
-def _words(lines: Sequence[Reviewed]) -> str:
+def _words(lines: Sequence[Reviewed], folders_in: str) -> str:
+    """What may be done at a place and in the folders below it; `folders_in` is the state of deleting a folder in it.
+
+    There is a line for each depth at which something is different. Whether the folders in a folder can be deleted is
+    said of the folder, though the line is theirs.
+    """
+    at = {line.below: line.states for line in lines}
     said: list[str] = []
-    before: tuple[str, ...] | None = None
-    for line in sorted(lines, key=lambda x: x.below):
-        words = "nothing" if set(line.states) == {"no"} else in_words(line.states)
-        if (
-            before is not None
-            and _but_deleting(before) == _but_deleting(line.states)
-            and line.states[_DELETE_FOLDER] == "yes"
-        ):
-            said.append(f"and delete the folders {_IN[line.below].removeprefix('in the folders ')}")
-        else:
-            said.append(words if line.below == 0 else f"{_IN[line.below]}: {words}")
-        before = line.states
-    return "; ".join(said).replace("; and delete", ", and delete")
+    before = ""
+    if 0 not in at:
+        said.append("the folders in it can" + ("not" if folders_in == "no" else "") + " be deleted")
+    for depth in range(min(at), 4):
+        states = _nearest(at, depth)
+        deleting = folders_in if depth == 0 else _nearest(at, depth + 1)[_DELETE_FOLDER]
+        words = "nothing" if set(states) == {"no"} and deleting == "no" else in_words(states, deleting)
+        if words != before:
+            said.append(words if depth == 0 else f"{_IN[depth]}: {words}")
+        before = words
+    return "; ".join(said)
 
 
-def _but_deleting(states: tuple[str, ...]) -> tuple[str, ...]:
-    return states[:_DELETE_FOLDER] + states[_DELETE_FOLDER + 1 :]
+def _nearest(at: Mapping[int, tuple[str, ...]], depth: int) -> tuple[str, ...]:
+    """The states at a depth: those of the deepest line that is not below it."""
+    return at[max(below for below in at if below <= depth)]
 
 
 def compared(rows: Sequence[msg.ReportRow], before: Sequence[msg.ReportRow]) -> tuple[list[msg.ReportRow], list[str]]:

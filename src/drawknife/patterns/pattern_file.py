@@ -84,7 +84,7 @@ class PatternPart(_Strict):
 class Trials(_Strict):
     """What must hold after the changes: answers, what there is before, and who can do what, and who cannot.
 
-    A line is ``ACCOUNT ACTION LOCATION``, with ``of OWNER`` where the file is somebody's.
+    A line is ``ACCOUNT ACTION LOCATION``, with ``folder`` where a folder is renamed, and ``of OWNER`` where it is somebody's.
     """
 
     given: dict[str, str]

@@ -132,8 +132,11 @@ def _gate(
     # Passing through, from the folder that has to be entered last up to where the virtual path leads.
     last = folder
     if deleting:
+        # The folder that holds it has a say, too: there, it counts as a file would.
         last = folder[: folder.rindex("/")] or "/"
         node, depth = store.nearest(last)
+        if not walk_up(store, node, depth, bit, account.who_owning if owns else account.who):
+            return "folder"
     while True:
         owns = depth == 0 and node is not None and node.owner == account.index
         if not walk_up(store, node, depth, ENTER, account.who_owning if owns else account.who):

@@ -37,12 +37,17 @@ class _Row:
 
 
 class _State:
-    """What a folder hands down: the flow of its store, its rows, and what it made ready for those below."""
+    """What a folder hands down: the flow of its store, its rows, and what it made ready for those below.
 
-    __slots__ = ("__weakref__", "flow", "location_matters", "ready", "rows")
+    `deleting` is who may delete folders in it as far as its entries go: such as are not their own, and such as are.
+    """
 
-    def __init__(self, flow: Flow, rows: list[_Row], location_matters: bool) -> None:
-        self.flow, self.rows, self.location_matters = flow, rows, location_matters
+    __slots__ = ("__weakref__", "deleting", "flow", "location_matters", "ready", "rows")
+
+    def __init__(
+        self, flow: Flow, rows: list[_Row], location_matters: bool, deleting: tuple[int, int] = (0, 0)
+    ) -> None:
+        self.flow, self.rows, self.location_matters, self.deleting = flow, rows, location_matters, deleting
         self.ready: list[_State | None] = [None, None, None, None]
 
 
@@ -222,17 +227,20 @@ class AccessMap:
         flow = above.flow.further()
         if distance > 1 and flow is above.flow:
             # The same comes down to all that is below: where all who got here get to a child, too, it is as the child is.
+            # But a child is deleted as the folder itself lets, and what is deeper as a child does.
             child = above.ready[1] or self._make_ready(above, 1)
-            if all(a.passed == b.passed for a, b in zip(above.rows, child.rows, strict=True)):
+            held_alike = not child.deleting[0] & ~above.deleting[0]
+            if held_alike and all(a.passed == b.passed for a, b in zip(above.rows, child.rows, strict=True)):
                 above.ready[min(distance, 3)] = child
                 return child
         at, at_own = above.flow.at_child() if distance == 1 else above.flow.at_deeper()
+        holder, _ = _holder(above, distance)
         rows = []
         for a in above.rows:
             before = _between(above.flow, a.passed, distance)
-            plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, 0, before)
+            plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, 0, before & holder)
             rows.append(_Row(a.segment, a.members, passed, plain, owning))
-        state = _State(flow, rows, False)
+        state = _State(flow, rows, False, (at[DELETE_FOLDER], at_own[DELETE_FOLDER]))
         above.ready[min(distance, 3)] = state
         return state
 
@@ -255,6 +263,8 @@ class AccessMap:
         if node is not None and node.owner >= 0:
             bit = node.owner if self._bit_of is None else self._bit_of.get(node.owner)
             owner = 0 if bit is None else 1 << bit
+        held, held_own = _holder(above, distance)
+        holder = held & ~owner | held_own & owner
         rows = []
         # Where another virtual path of somebody lies below a segment's, a folder is not only a folder: at some locations
         # that path takes its place. What was made ready once for all folders that carry nothing cannot be shared then.
@@ -267,7 +277,7 @@ class AccessMap:
                 before &= ~gone
                 if not members:
                     continue
-            deleting = before & ~fixed if fixed else before
+            deleting = before & holder & ~fixed
             plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, owner, deleting)
             rows.append(_Row(a.segment, members, passed, plain, owning))
         for segment in begin or ():
@@ -275,7 +285,7 @@ class AccessMap:
             plain, owning, passed = self._row(at, at_own, segment.ceiling, before, owner, 0)
             rows.append(_Row(segment, segment.members, passed, plain, owning))
             matters = matters or segment.inner
-        return _State(flow, rows, matters)
+        return _State(flow, rows, matters, (at[DELETE_FOLDER], at_own[DELETE_FOLDER]))
 
     def _overlaid(self, segment: Segment, above: str, path: str) -> tuple[int, int]:
         """Who meets another virtual path on the way from `above` down to `path`, and who one below it."""
@@ -294,7 +304,7 @@ class AccessMap:
         """What is decided, under the ceiling, for those who can pass; and who passes.
 
         `before` could pass down to here, `owner` is the folder's owner, `deleting` may delete the
-        folder as far as passing and fixed points go.
+        folder as far as passing, fixed points and the folder that holds it go.
         """
         if not before:
             return NOBODY, NOBODY, 0
@@ -324,6 +334,13 @@ class AccessMap:
             else:
                 owning[r] = plain[r]
         return plain, owning, passed
+
+
+def _holder(above: _State, distance: int) -> tuple[int, int]:
+    """Who may delete folders in the one that holds a folder `distance` below: not their own ones, and their own."""
+    if distance == 1:
+        return above.deleting
+    return above.flow.right_at_child(DELETE_FOLDER) if distance == 2 else above.flow.right_at_deeper(DELETE_FOLDER)
 
 
 def _between(flow: Flow, passed: int, distance: int) -> int:

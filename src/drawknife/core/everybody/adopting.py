@@ -25,6 +25,7 @@ from .division import bits_in
 from .drift import Drift, drift
 
 _OWNER = Subject("owner")
+_DELETE_FOLDER = INDEX["delete-folder"]
 #: Per level (the folder itself, those in it, those deeper): what each account may do there, by its index.
 Masks = tuple[dict[int, int], dict[int, int], dict[int, int]]
 
@@ -139,6 +140,11 @@ def for_others(prepared: Prepared, acting: int, folder: Folder) -> list[Entry]:
     return found
 
 
+def _as_held(holder: int, this: int, below: int) -> int:
+    """Who may delete this folder where the one that holds it allows that, and else who may delete those below it."""
+    return holder & this | ~holder & below
+
+
 class _Adopting:
     """The work of :func:`adopt`."""
 
@@ -148,6 +154,12 @@ class _Adopting:
         self.sets = DiskSets(prepared, store, range(len(prepared.people.accounts)))
         self.acting = self.sets.everybody & ~self.sets.not_asked
         self._accounts = list(bits_in(self.acting))
+        #: For each folder, and one and two levels below it, who its lines say may delete folders.
+        self._deleting: dict[str, tuple[int, int, int]] = {}
+        self._listed_in: dict[str, list[str]] = {}
+        for folder in self.disk.reading.folders:
+            if folder.path != "/":
+                self._listed_in.setdefault(parent(folder.path), []).append(folder.path)
         self._owners: dict[int, str] = {}
         for index in self._accounts:
             taken = taken_on(prepared, prepared.people.prepared(index), store)
@@ -205,6 +217,9 @@ class _Adopting:
         """What each account may do at a folder and below; and lines for what it may do to its own files only."""
         levels = [list(self.sets.at(path, level)) for level in range(3)]
         owning = [Entry("allow", _OWNER, BIT["set-attributes"])]
+        self._deleting[path] = self._who_deletes(path)
+        for level, deleting in enumerate(self._deleting[path]):
+            levels[level][_DELETE_FOLDER] = deleting
         only_own, refused = 0, {}
         for right in FILE_RIGHTS:
             r = INDEX[right]
@@ -223,6 +238,27 @@ class _Adopting:
             {i: sum(1 << r for r in range(len(RIGHTS)) if at[r] >> i & 1) for i in self._accounts} for at in levels
         )
         return (masks[0], masks[1], masks[2]), owning
+
+    def _who_deletes(self, path: str) -> tuple[int, int, int]:
+        """Who a folder's lines are to say may delete folders: here, one level below, and deeper.
+
+        A disk asks only whether the folder above can be written, lines are asked at both. So where the folder above
+        allows it, the line says what the disk says of this folder, and else what it says of the folders in this one.
+        """
+        disk = [self.sets.at(path, level)[_DELETE_FOLDER] for level in range(4)]
+        in_it = disk[1]
+        for child_path in self._listed_in.get(path, ()):
+            in_it |= self.sets.at(child_path)[_DELETE_FOLDER]
+        here = in_it if path == "/" else _as_held(self._deleting_above(path), disk[0], in_it)
+        near = _as_held(here, disk[1], disk[2])
+        return here, near, _as_held(near, disk[2], disk[3])
+
+    def _deleting_above(self, path: str) -> int:
+        """Who may delete folders in the folder that holds one, as its lines say."""
+        at, distance = parent(path), 0
+        while at not in self._deleting:
+            at, distance = parent(at), distance + 1
+        return self._deleting[at][min(distance, 2)]
 
     def on_files(self, path: str, right: str) -> tuple[int, int]:
         """Who may do something to others' files in a folder, and who to its own ones."""

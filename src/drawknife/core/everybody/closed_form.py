@@ -58,6 +58,14 @@ class Flow(NamedTuple):
         far, own, f_far, f_own = self.far, self.far_own, self.f_far, self.f_far_own
         return Flow(far, far, own, own, f_far, f_far, f_own, f_own)
 
+    def right_at_child(self, r: int) -> tuple[int, int]:
+        """Who is allowed one right at a child that carries nothing: as not its owner, and as its owner."""
+        return self.near[r] & ~self.f_near[r], self.near_own[r] & ~self.f_near_own[r]
+
+    def right_at_deeper(self, r: int) -> tuple[int, int]:
+        """The same at a folder further down."""
+        return self.far[r] & ~self.f_far[r], self.far_own[r] & ~self.f_far_own[r]
+
     def at_child(self) -> tuple[Sets, Sets]:
         """Who is allowed at a child that carries nothing: as not its owner, and as its owner."""
         return effective(self.near, self.near_own, self.f_near, self.f_near_own)

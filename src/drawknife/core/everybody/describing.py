@@ -82,6 +82,9 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
                 Entry("allow", subjects[sid], BIT["delete-folder"], "here")
                 for sid in sorted(deleting & subjects.keys())
             ]
+        if path == "/":
+            deleters = sorted(_deleting(tree) & subjects.keys())
+            lines += [Entry("allow", subjects[sid], BIT["delete-folder"], "here") for sid in deleters]
         folders.append(replace(kept, owner=owner, sealed=sealed, entries=tuple(sorted({*joined(lines), *theirs}))))
     after = Prepared(with_folders(prepared.model, store, tuple(folders)), prepared)
     found_drift = described_drift(after, reading)
@@ -93,6 +96,16 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
         tuple(sorted(nobody)),
         found_drift.left_out,
     )
+
+
+def _deleting(tree: WindowsTree) -> set[str]:
+    """Who may delete a folder somewhere in a tree by an entry about that folder.
+
+    A tree asks no more than that; lines also ask the folder that holds it. The top of a store stays in its place whoever
+    may delete, so it can allow it to all of them.
+    """
+    lists = (folder.aces or () for path, folder in tree.listed.items() if path != "/")
+    return {a.sid for aces in lists for a in aces if a.allows and a.mask & OF_FOLDER["delete-folder"]}
 
 
 def _own_lines(tree: WindowsTree, path: str) -> tuple[list[Ace], bool]:
@@ -126,10 +139,10 @@ def _entries(ace: Ace, subject: Subject) -> Iterator[Entry]:
     if ace.mask & DELETE_CHILD and ace.allows:
         # Whoever may delete what is in a folder: its files, and the folders in it.
         for reach in reaches:
-            yield Entry(effect, subject, BIT["delete-file"] | BIT["rename"], reach)
-            below = {"tree": "below", "here": "children"}.get(reach)
-            if below is not None:
-                yield Entry(effect, subject, BIT["delete-folder"], below)
+            # Lines ask for it at the folder that is deleted and at the one that holds it, which is this one.
+            yield Entry(effect, subject, BIT["delete-file"] | BIT["rename"] | BIT["delete-folder"], reach)
+            if reach == "here":
+                yield Entry(effect, subject, BIT["delete-folder"], "children")
 
 
 def _folder_reaches(ace: Ace) -> tuple[str, ...]:

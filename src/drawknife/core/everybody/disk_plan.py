@@ -84,7 +84,7 @@ class DiskPlan:
     # --- what the model lets ---------------------------------------------------------------------
 
     def _gathered(self) -> dict[str, list[tuple[list[int], list[int]]]]:
-        """For each known folder, and one and two levels below it: who has each right, on others' things and on own ones."""
+        """For each known folder, and one, two and three levels below it: who has each right, on others' things and on own ones."""
         found: dict[str, list[tuple[list[int], list[int]]]] = {}
         self._members: dict[str, int] = {}
         cells: Iterator[Cell] = AccessMap(self.prepared).cells({self.store: self.known})
@@ -92,8 +92,9 @@ class DiskPlan:
             if cell.segment is None:
                 continue
             self._members[cell.path] = self._members.get(cell.path, 0) | cell.members
-            at = found.setdefault(cell.path, [([0] * COUNT, [0] * COUNT) for _ in range(3)])
-            for level, (plain, owning) in enumerate(((cell.plain, cell.owning), cell.below(1), cell.below(2))):
+            at = found.setdefault(cell.path, [([0] * COUNT, [0] * COUNT) for _ in range(4)])
+            below = (cell.below(1), cell.below(2), cell.below(3))
+            for level, (plain, owning) in enumerate(((cell.plain, cell.owning), *below)):
                 for r in range(COUNT):
                     at[level][0][r] |= plain[r]
                     at[level][1][r] |= owning[r]
@@ -121,14 +122,14 @@ class DiskPlan:
         return self._wanted[key]
 
     def _work_out(self, path: str, level: int) -> WantedAccess:
-        nothing = [([0] * COUNT, [0] * COUNT)] * 3
+        nothing = [([0] * COUNT, [0] * COUNT)] * 4
         sets = self._sets.get(path, nothing)
         plain, owning = sets[level]
         enters = plain[_ENTER] | (self._passing.get(path, 0) if level == 0 else 0)
         changes = self._any(plain, owning, _CHANGING)
         for below in self._children(path) if level == 0 else ():
             changes |= self._sets.get(below, nothing)[0][0][_DELETE_FOLDER]
-        changes |= sets[min(level + 1, 2)][0][_DELETE_FOLDER]
+        changes |= sets[level + 1][0][_DELETE_FOLDER]
         taking = self._any(plain, plain, _TAKING)
         folder, files, own, takers, passing = {}, {}, {}, set(), []
         for uid, bits in self._bits.items():

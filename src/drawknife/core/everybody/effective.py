@@ -5,16 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..decide.disk_gate import disk_obstacles
+from ..decide.disk_gate import disk_gate, disk_obstacles
 from ..decide.folder_decision import conclude
 from ..decide.folders import blocked, can_pass, decide
+from ..decide.gates import folder_gate, virtual_path_gate
 from ..decide.sign_in import endpoint_gate, verb
 from ..model.items import Endpoint
 from ..prepared.namespace import Unserved
+from ..prepared.needs import demands, locate, owns_folder
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
-from ..prepared.question import Refusal
-from ..words.names import Place, parent, rest_below, tree_key
+from ..prepared.question import Question, Refusal
+from ..words.names import UNRECORDED, Place, child, parent, rest_below, tree_key
 from ..words.rights import BIT, ENTER, FILE_RIGHTS, RIGHTS
 from .access_map import AccessMap
 from .cell import STATES
@@ -71,6 +73,48 @@ def right_state(
     return STATES[plain | owning << 1]
 
 
+def held_back_by_holder(
+    prepared: Prepared, account: PreparedAccount, place: Place, with_sentences: bool = True
+) -> Refusal | None:
+    """What the folder that holds a folder has against deleting it; None where it allows that, or where none holds it."""
+    if place.path == "/":
+        return None
+    store, above = prepared.stores[place.store], parent(place.path)
+    own = owns_folder(prepared, account, place)
+    if decide(store, above, BIT["delete-folder"], account, own):
+        return None
+    why = conclude(store, above, "delete-folder", account, own).text if with_sentences else ""
+    return Refusal("folder", "holder-refuses", f"{account.name} may not delete folders in {store.name}:{above}: {why}")
+
+
+def state_of_folders_in(
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    endpoint: Endpoint | None = None,
+    disk: bool = False,
+) -> str:
+    """Return whether folders in the one at a location can be deleted, as a state: ``yes``, ``own``, ``others`` or ``no``.
+
+    Asked of a folder that is not recorded, as `delete-folder` at the location itself is about that folder.
+    """
+    namespace = prepared.namespace(account)
+    states = []
+    for owner in (None, account.name):
+        question = Question(account.name, "delete-folder", child(location, UNRECORDED), owner=owner)
+        sites = locate(namespace, question)
+        gates = [
+            virtual_path_gate(prepared, account, namespace, question, sites),
+            folder_gate(prepared, account, demands(prepared, account, question, sites)),
+        ]
+        if endpoint is not None:
+            gates.append(endpoint_gate(prepared, account, endpoint, ("enter", "delete-folder")))
+        if disk and prepared.disks:
+            gates.append(disk_gate(prepared, account, question, sites))
+        states.append(all(next(gate, None) is None for gate in gates))
+    return STATES[states[0] | states[1] << 1]
+
+
 def right_obstacles(
     prepared: Prepared,
     account: PreparedAccount,
@@ -118,5 +162,9 @@ def right_obstacles(
     if not decide(store, path, BIT[right], account, whose):
         why = conclude(store, path, right, account, whose).text if with_sentences else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")
+    if right == "delete-folder" and path != top:
+        held = held_back_by_holder(prepared, account, at.place, with_sentences)
+        if held is not None:
+            yield held
     if disk and prepared.disks:
         yield from disk_obstacles(prepared, account, right, at.place, location)

@@ -18,7 +18,7 @@ from ..words.rights import BIT, FILE_RIGHTS, INDEX
 from .access_map import AccessMap, access_of_all
 from .cell import Cell
 from .division import bits_in
-from .effective import right_obstacles
+from .effective import held_back_by_holder, right_obstacles
 
 
 class HasRight(NamedTuple):
@@ -149,6 +149,8 @@ def _without_path(
     store = prepared.stores[place.store]
     if not decide(store, place.path, BIT[right], account, whose):
         out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, whose).text))
+    held = held_back_by_holder(prepared, account, place) if right == "delete-folder" else None
+    out += [held] if held is not None else []
     if disk and prepared.disks:
         out += disk_obstacles(prepared, account, right, place, place.path)
     return tuple(out)

@@ -14,7 +14,7 @@ from ..everybody.cell import Cell
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..words.names import Place, ancestors, join, rest_below, tree_key
-from .access_differences import NONE, AccessChange, Depths, Three, changes_at, compared, depths_of, joined
+from .access_differences import NONE, AccessChange, Depths, Levels, changes_at, compared, depths_of, joined
 from .pairing import Renames
 
 
@@ -77,7 +77,7 @@ def access_changes(
     _ask_the_other(other, new, old)
     compare, nothing = _Comparing(), _Seen(0, NONE)
     locations, begin = paths_of([x.map for x in (one, other) if x is not None])
-    differences: dict[str, Three] = {}
+    differences: dict[str, Levels] = {}
     for x in {**old, **new}:
         was, now = old.get(x, nothing), new.get(x, nothing)
         locations[x] = locations.get(x, 0) | was.members | now.members
@@ -246,9 +246,9 @@ class _Comparing:
 
     def __init__(self) -> None:
         # By the numbers of what was compared, all of which is kept as long as this is.
-        self._found: dict[tuple[int, int], Three] = {}
+        self._found: dict[tuple[int, int], Levels] = {}
 
-    def __call__(self, was: Depths, now: Depths) -> Three:
+    def __call__(self, was: Depths, now: Depths) -> Levels:
         found = self._found.get((id(was), id(now)))
         if found is None:
             found = self._found[id(was), id(now)] = compared(was, now)

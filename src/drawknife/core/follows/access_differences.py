@@ -1,6 +1,7 @@
 """What is different between what some accounts had at a place and what they have, as sets, and how it is told.
 
-At each location also a folder is looked at that is not recorded, directly in it and one deeper: a line may speak only there.
+At each location also a folder is looked at that is not recorded, directly in it, one and two deeper: a line may speak only
+there, and whether a folder can be deleted also depends on the folder that holds it.
 """
 
 from __future__ import annotations
@@ -15,15 +16,15 @@ from ..words.names import UNRECORDED, rest_below, tree_key
 from ..words.rights import RIGHTS
 from .some_names import Roll, SomeNames
 
-#: Access at a location, in a folder that is not recorded in it, and one deeper: (on what is not its own, on what is).
+#: Access at a location, in a folder that is not recorded in it, and one and two deeper: (on what is not its own, on what is).
 Depths = list[tuple[Sets, Sets]]
 Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
 #: Some accounts, and what changes for them.
 Parts = list[tuple[int, Changes]]
 #: What changes at a location, and at each depth below it.
-Three = list[Parts]
-NONE: Depths = [(NOBODY, NOBODY)] * 3
-UNCHANGED: Three = [[], [], []]
+Levels = list[Parts]
+NONE: Depths = [(NOBODY, NOBODY)] * 4
+UNCHANGED: Levels = [[], [], [], []]
 
 
 class AccessChange(NamedTuple):
@@ -53,7 +54,7 @@ class AccessChange(NamedTuple):
 def changes_at(
     locations: Mapping[str, int],
     beginnings: Mapping[str, int],
-    differences: Mapping[str, Three],
+    differences: Mapping[str, Levels],
     names: Sequence[str],
     endpoint: str | None = None,
 ) -> list[AccessChange]:
@@ -67,11 +68,11 @@ def changes_at(
     for location in sorted({*locations, *beginnings}, key=tree_key):
         while ways and rest_below(location, ways[-1][0]) is None:
             ways.pop()
-        three = differences.get(location, UNCHANGED)
+        levels = differences.get(location, UNCHANGED)
         begin = beginnings.get(location, 0)
         above: Parts = []
         shown = location
-        for depth, here in enumerate(three):
+        for depth, here in enumerate(levels):
             for accounts, changes in here:
                 folded = depth == 0 and not begin & accounts and (accounts, changes) in _nearest(ways, accounts)
                 for members, same in above:
@@ -81,7 +82,7 @@ def changes_at(
                     found.setdefault((accounts, changes), ([], []))[folded].append(shown)
             above = here
             shown = f"{shown if shown != '/' else ''}/{UNRECORDED}"
-        ways.append((location, locations.get(location, 0) | begin, three[0]))
+        ways.append((location, locations.get(location, 0) | begin, levels[0]))
     roll = Roll(names)
     return [
         AccessChange(SomeNames(roll, accounts), (*tops, *folded), *changes, endpoint, len(tops))
@@ -96,11 +97,11 @@ def _nearest(ways: list[tuple[str, int, Parts]], accounts: int) -> Parts:
 
 def depths_of(cell: Cell) -> Depths:
     """The access at a cell."""
-    return [(cell.plain, cell.owning), cell.below(1), cell.below(2)]
+    return [(cell.plain, cell.owning), cell.below(1), cell.below(2), cell.below(3)]
 
 
-def compared(was: Depths, now: Depths) -> Three:
-    """What changes at each of the three depths."""
+def compared(was: Depths, now: Depths) -> Levels:
+    """What changes at each of the depths."""
     return [_alike(a, b) for a, b in zip(was, now, strict=True)]
 
 

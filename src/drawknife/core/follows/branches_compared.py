@@ -17,7 +17,7 @@ from ..everybody.access_map import AccessMap
 from ..everybody.cell import Cell
 from ..words.names import tree_key
 from .access_changes import Side, map_of, paths_of, with_beginnings
-from .access_differences import NONE, AccessChange, Depths, Parts, Three, changes_at, compared, depths_of, joined
+from .access_differences import NONE, AccessChange, Depths, Parts, Levels, changes_at, compared, depths_of, joined
 
 #: Folders by store.
 Folders = dict[str, list[str]]
@@ -31,7 +31,7 @@ def changes_in_branches(
     """What changes between two sides for the accounts of the same bits, of which some may be `admitted`, in some folders."""
     one, other = map_of(before), map_of(after)
     among = -1 if admitted is None else admitted
-    differences: dict[str, Three] = {}
+    differences: dict[str, Levels] = {}
     locations, beginnings = paths_of((one, other), among)
     compare = _Comparing()
     for store, folders in branches.items():
@@ -40,10 +40,10 @@ def changes_in_branches(
             for location, both in _by_location(cells, known, among).items():
                 members = reduce(or_, (cell.members for cell in chain(*both)))
                 locations[location] = locations.get(location, 0) | members & among
-                three = [[(a & among, changes) for a, changes in parts if a & among] for parts in compare(*both)]
-                if any(three):
+                levels = [[(a & among, changes) for a, changes in parts if a & among] for parts in compare(*both)]
+                if any(levels):
                     there = differences.get(location)
-                    differences[location] = three if there is None else [*map(_together, there, three)]
+                    differences[location] = levels if there is None else [*map(_together, there, levels)]
     return changes_at(locations, beginnings, differences, names)
 
 
@@ -87,9 +87,9 @@ class _Comparing:
     """Compares what is at one location, and keeps it as long as the folders above are looked at, which those below share."""
 
     def __init__(self) -> None:
-        self._found: WeakKeyDictionary[object, dict[object, tuple[object, Three]]] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[object, dict[object, tuple[object, Levels]]] = WeakKeyDictionary()
 
-    def __call__(self, was: list[Cell], now: list[Cell]) -> Three:
+    def __call__(self, was: list[Cell], now: list[Cell]) -> Levels:
         if len(was) == len(now) == 1 and (old := was[0].shared) is not None and (new := now[0].shared) is not None:
             known = self._found.setdefault(new[0], {})
             key = (id(old[0]), old[1], new[1])

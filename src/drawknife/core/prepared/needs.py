@@ -67,11 +67,28 @@ def demands(prepared: Prepared, account: PreparedAccount, question: Question, si
         recorded = prepared.stores[here.place.store].folder(here.place.path) is not None
         # The owner that a request names is that of a file, or of a folder that nobody has recorded.
         named = own if question.on_file or (own and not recorded) else None
-        out.append(_demand(rights_here[0], here.place, here.served.place.path, question.on_file, named))
+        top = here.served.place.path
+        out.append(_demand(rights_here[0], here.place, top, question.on_file, named))
+        if question.moves_folder and here.place.path != top:
+            out.append(_of_holder(prepared, account, rights_here[0], here.place, top, named))
     if there is not None and there.place is not None and there.served is not None:
         for right in rights_there:
             out.append(_demand(right, there.place, there.served.place.path, True, False))
     return [d for d in out if d is not None]
+
+
+def _of_holder(
+    prepared: Prepared, account: PreparedAccount, right: str, place: Place, top: str, named: bool | None
+) -> Demand:
+    """The same right at the folder that holds a folder, which counts there as a file would (docs/rules.md, "Rights")."""
+    own = owns_folder(prepared, account, place) if named is None else named
+    return Demand(right, Place(place.store, parent(place.path)), own, top, None)
+
+
+def owns_folder(prepared: Prepared, account: PreparedAccount, place: Place) -> bool:
+    """Return whether the account is the recorded owner of a folder."""
+    folder = prepared.stores[place.store].folder(place.path)
+    return folder is not None and folder.owner is not None and fold(folder.owner) == fold(account.name)
 
 
 def _demand(right: str, place: Place, top: str, on_file: bool, own: bool | None) -> Demand | None:

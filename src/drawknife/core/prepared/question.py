@@ -49,6 +49,11 @@ class Question:
         """Is it a file that is acted on?"""
         return self.action in FILE_ACTIONS or (self.action in ("rename", "set-attributes") and self.thing == "file")
 
+    @property
+    def moves_folder(self) -> bool:
+        """Does a folder leave its place: is it deleted, renamed or moved?"""
+        return self.action == "delete-folder" or (self.action == "rename" and self.thing == "folder")
+
 
 class Refusal(NamedTuple):
     """An obstacle: the gate, a short stable code, and one sentence that a person can act on."""
