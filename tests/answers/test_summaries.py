@@ -12,7 +12,7 @@ from drawknife.core.words.names import Place
 
 def access(accounts, places, gained=(), lost=(), widened=(), narrowed=(), endpoint=None):
     return AccessChange(
-        tuple(accounts), tuple(places), tuple(gained), tuple(lost), tuple(widened), tuple(narrowed), endpoint
+        tuple(accounts), tuple(places), tuple(gained), tuple(lost), tuple(widened), tuple(narrowed), endpoint=endpoint
     )
 
 

@@ -74,6 +74,8 @@ class Reference:
         self.stores = {s.name: s for s in model.stores}
         self._standing = {}
         self._namespace = {}
+        #: Hours are not asked where it is told what a change does.
+        self.asks_hours = True
 
     # 4. Until
 
@@ -341,7 +343,7 @@ class Reference:
         counts = self.standing(q.account)
         if any(s in counts for s in e.never) or (e.only is not None and not any(s in counts for s in e.only)):
             return False
-        for lines in self.setting(q.account, "hours") or []:
+        for lines in (self.setting(q.account, "hours") or []) if self.asks_hours else ():
             if not any(self.holds(line, at) for line in lines):
                 return False
         most = [n for n in self.setting(q.account, "sessions") or [] if n != "unlimited"]

@@ -62,6 +62,7 @@ class Brute:
 
     def __init__(self, before, after, changes, at):
         self.a, self.b, self.changes = Reference(before).on(at.date()), Reference(after).on(at.date()), changes
+        self.a.asks_hours = self.b.asks_hours = False
         self.at = at
         self.looked_at = {}  # by endpoints and account, its locations of either model
         origin = {name: name for name in self.a.accounts}
@@ -204,9 +205,12 @@ class Brute:
     def leads(self):
         out = set()
         for old, new in self.pairs:
-            if old is None or new is None or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes):
+            if old is None or new is None:
                 continue
-            for location in self.a.locations(old) | self.b.locations(new):
+            moves = any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes)
+            paths = {p for side, name in ((self.a, old), (self.b, new)) for p in side.namespace(name)}
+            # Where a folder moves, what lies in it does; where virtual paths lead is then asked of them alone.
+            for location in paths if moves else self.a.locations(old) | self.b.locations(new):
                 was, now = self.a.resolve(old, location)[1:3] or None, self.b.resolve(new, location)[1:3] or None
                 if new_place(self.changes, was) != now:
                     out.add(new)
@@ -230,6 +234,8 @@ def told_access(changes, endpoint):
     found = {}
     for c in (c for c in changes if c.endpoint == endpoint):
         sets = {*c.gained}, {*c.lost}, {*c.widened}, {*c.narrowed}
+        of_own = {*c.own}, {*c.others}
+        assert not of_own[0] & of_own[1] and of_own[0] | of_own[1] <= set().union(*sets)
         for account in c.accounts:
             for location in c.locations:
                 depth = location.count("/…")

@@ -75,7 +75,7 @@ def access_changes(found: Sequence[AccessChange]) -> list[msg.AccessChangeMessag
             **_named(a.accounts), locations=list(a.worth_a_line[:NAMES]), location_count=len(a.worth_a_line),
             below=len(a.locations) - len(a.worth_a_line),
             gained=list(a.gained), lost=list(a.lost), widened=list(a.widened), narrowed=list(a.narrowed),
-            endpoint=a.endpoint,
+            own=list(a.own), others=list(a.others), endpoint=a.endpoint,
         )
         for a in found[:LINES]
     ]  # fmt: skip

@@ -121,6 +121,16 @@ def _settings(changes: Sequence[SettingChange]) -> list[str]:
     return said
 
 
+def rights_in_words(rights: Sequence[str], own: Sequence[str], others: Sequence[str]) -> list[str]:
+    """Each right, with whose files it is about where these are not all.
+
+    >>> rights_in_words(["rename", "overwrite"], ["rename"], [])
+    ['rename (own files only)', 'overwrite']
+    """
+    whose = dict.fromkeys(others, " (others' files only)") | dict.fromkeys(own, " (own files only)")
+    return [right + whose.get(right, "") for right in rights]
+
+
 def _access(changes: Sequence[AccessChange]) -> list[str]:
     said = []
     for which, one, more, how in (
@@ -129,7 +139,8 @@ def _access(changes: Sequence[AccessChange]) -> list[str]:
     ):  # fmt: skip
         some = [a for a in changes if getattr(a, which)]
         if some:
-            rights = _some_of(_unlike(getattr(a, which) for a in some), (r for a in some for r in getattr(a, which)), 4)
+            named = [tuple(rights_in_words(getattr(a, which), a.own, a.others)) for a in some]
+            rights = _some_of(_unlike(named), (words for each in named for words in each), 4)
             unlike = _unlike((a.accounts, a.endpoint) for a in some)
             places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.worth_a_line))
             ways = [a.endpoint for a in some if a.endpoint is not None]

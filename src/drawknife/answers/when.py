@@ -13,6 +13,7 @@ from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.model.putting import items_at, with_items
 from drawknife.core.prepared.question import Question
+from drawknife.core.words.names import fold
 
 
 class CountingRevision(NamedTuple):
@@ -66,18 +67,15 @@ def turns(
     `folders`, by store, and `groups` are those that can count, in the form in which names are compared; `begins` is when
     the first revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
     """
-    names = [question.account]
-    for step in steps:
-        names += [old for kind, old, new in step.renames if kind == "account" and new == names[-1]]
-    some = [*names, *([question.owner] if question.owner else [])]
-    model = only_what_counts(without_hours(model), some, folders, groups)
+    # Of the owner it only counts whether that is the account itself.
+    owns = question.owner is not None and fold(question.owner) == fold(question.account)
+    question = replace(question, owner=question.account if owns else None)
+    model = only_what_counts(without_hours(model), [question.account], folders, groups)
     eras: list[tuple[datetime, CountingRevision | None, Model, Question]] = []
     for step in steps:
         eras.append((step.at, step, model, question))
         model = without_hours(undo(model, step.items))
-        before = next((old for kind, old, new in step.renames if kind == "account" and new == question.account), None)
-        if before is not None:
-            question = replace(question, account=before)
+        question = _named_before(question, step)
     eras.append((begins, None, model, question))
     found: list[Turn] = []
     ends = [*(at for at, *_ in eras[:-1]), now]
@@ -87,9 +85,34 @@ def turns(
             answer = verdict_at(then, asked, moment)
             allowed = None if answer is None else answer.allowed
             if not found or found[-1].allowed is not allowed:
-                text = f"there was no {asked.account} then" if answer is None else answer.text
+                text = _not_there(then, asked, found) if answer is None else answer.text
                 found.append(Turn(moment, allowed, text, made_by))
     return found[::-1]
+
+
+def _named_before(question: Question, step: CountingRevision) -> Question:
+    """Return the question with the names that its account, owner and endpoint had before a revision."""
+    account = _name_before(step, "account", question.account)
+    endpoint = None if question.endpoint is None else _name_before(step, "endpoint", question.endpoint)
+    return replace(question, account=account, owner=question.owner and account, endpoint=endpoint)
+
+
+def _name_before(step: CountingRevision, kind: str, name: str) -> str:
+    for renamed, old, new in reversed(step.renames):
+        if renamed == kind and fold(new) == fold(name):
+            name = old
+    return name
+
+
+def _not_there(model: Model, question: Question, earlier: Sequence[Turn]) -> str:
+    """Say what did not exist; with the state before it was removed, if there was one."""
+    if any(fold(a.name) == fold(question.account) for a in model.accounts):
+        what = f"endpoint {question.endpoint}"
+    else:
+        what = f"account {question.account}"
+    if earlier and earlier[-1].allowed is not None:
+        return f"{what} no longer exists; before that: {earlier[-1].text}"
+    return f"{what} did not exist"
 
 
 def when_message(found: Sequence[Turn], question: Question, revision: int, looked_at: int) -> msg.WhenAnswer:

@@ -71,6 +71,8 @@ class AccessChangeMessage(Message):
     lost: list[str]
     widened: list[str] = Field(description="Rights that now hold for more files: one's own, or others'")
     narrowed: list[str]
+    own: list[str] = Field([], description="Of all these rights, those that are about the accounts' own files only")
+    others: list[str] = Field([], description="Of all these rights, those that are about others' files only")
     endpoint: str | None = Field(None, description="Through this endpoint; null: without one")
 
 

@@ -240,6 +240,18 @@ def touched_since(database: Database, number: int, names: Iterable[tuple[str, st
     yield from ((section, name, revision) for section, name, revision in rows)
 
 
+def removed_after(database: Database, newest: Snapshot, account: str) -> int | None:
+    """Return the last revision that had an account of this name, if today's model has none and an earlier one did."""
+    wanted = fold(account)
+    if any(fold(a.name) == wanted for a in newest.model.accounts):
+        return None
+    rows = database.read(
+        "SELECT name, max(revision) FROM item_changes c JOIN journal ON id = line"
+        " WHERE section = 'accounts' AND revision IS NOT NULL AND c.before IS NOT NULL GROUP BY name"
+    )
+    return max((revision - 1 for name, revision in rows if fold(name) == wanted), default=None)
+
+
 # --- what counts for one question -----------------------------------------------------------------
 
 _COUNTING = ("groups", "units", "virtual_paths", "stores", "gone")

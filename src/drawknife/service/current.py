@@ -217,13 +217,16 @@ class Current:
         """Since when an account can do a thing. Raises as a decision, and :class:`history.NotKept`."""
         snapshot, prepared = self.prepared()
         answering = Answering(prepared, snapshot.revision, datetime.now(UTC))
-        answering.decide(asked)  # is all that it names there?
         question, _ = read_question(asked)
+        gone = history.removed_after(self.database, snapshot, question.account)
+        if gone is not None:
+            answering = self.answering_as_of(str(gone))
+        answering.decide(asked)  # is all that it names there?
         question = replace(question, account=answering.account(question.account).name)
         steps, folders, groups = history.steps_for(self.database, snapshot, question)
         begins = self.database.read("SELECT coalesce(min(at), clock_timestamp()) FROM revisions")[0][0]
         return when_message(
-            turns(snapshot.model, question, steps, folders, groups, begins, answering.now),
+            turns(snapshot.model, question, steps, folders, groups, begins, datetime.now(UTC)),
             question,
             snapshot.revision,
             len(steps),

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from functools import reduce
+from itertools import groupby
+from operator import or_
 from typing import NamedTuple
 
 from ..decide.folder_decision import judge
@@ -130,7 +133,7 @@ def _active(prepared: Prepared, day: date) -> int:
 
 
 def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
-    """Who of these lacks a right at a place, in state ``yes``, by all locations that lead there, or sees none of it."""
+    """Who of these lacks a right at a place, in state ``yes``, by every location that leads there, or sees none of it."""
     says = promise.says
     of_folder = isinstance(says.place, Place)
     lacking: dict[int, tuple[str, str]] = {}
@@ -145,16 +148,18 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
         left &= ~some
 
     first = RIGHTS[INDICES[says.rights][0]]
-    for at in _places(prepared, map_, says, left):
+    for ways in _ways_to_places(_places(prepared, map_, says, left), of_folder):
+        members = reduce(or_, (at.cell.members for at in ways))
         # At a store folder each place has to be seen by everybody; at a virtual location, any, and itself if it is a place.
-        key = at.cell.path if of_folder else ""
-        seen[key] = seen.get(key, 0) | at.cell.members
-        if not of_folder and not at.unrecorded and at.cell.location == says.place:
-            itself |= at.cell.members
+        key = ways[0].cell.path if of_folder else ""
+        seen[key] = seen.get(key, 0) | members
+        if not of_folder and not ways[0].unrecorded and ways[0].cell.location == says.place:
+            itself |= members
         for r in INDICES[says.rights]:
-            some = at.cell.members & ~(at.plain[r] & at.owning[r] & admitted)
-            if some & left:
-                note(some, at.where, RIGHTS[r])
+            having = reduce(or_, (at.cell.members & at.plain[r] & at.owning[r] for at in ways))
+            lacks = members & ~(having & admitted)
+            for at in ways if lacks & left else ():
+                note(lacks & at.cell.members, at.where, RIGHTS[r])
     if isinstance(says.place, Place):
         # What lies below a folder that somebody sees is seen, too: only the folders themselves need be asked about.
         for path in _under(prepared, map_, says.place, says.reach):
@@ -172,6 +177,18 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
         Breach(names[bit], where, right, f"it lacks {right}") for bit, (where, right) in sorted(lacking.items())[:NAMED]
     )
     return Broken(promise, tuple(names.values()), breaches)
+
+
+def _ways_to_places(places: Iterator[_At], of_folder: bool) -> Iterator[list[_At]]:
+    """The same by place: all ways that lead to one. A virtual location is a place of its own for each who has it."""
+    if not of_folder:
+        yield from ([at] for at in places)
+        return
+    for _, some in groupby(places, lambda at: at.cell.path):
+        ways: dict[int, list[_At]] = {}
+        for at in some:
+            ways.setdefault(at.unrecorded, []).append(at)
+        yield from ways.values()
 
 
 # --- places ---------------------------------------------------------------------------------------

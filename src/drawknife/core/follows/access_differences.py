@@ -18,7 +18,8 @@ from .some_names import Roll, SomeNames
 
 #: Access at a location, in a folder that is not recorded in it, and one and two deeper: (on what is not its own, on what is).
 Depths = list[tuple[Sets, Sets]]
-Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
+#: The rights gained, lost, widened, narrowed; and of these, what is only so of one's own things, or of others'.
+Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
 #: Some accounts, and what changes for them.
 Parts = list[tuple[int, Changes]]
 #: What changes at a location, and at each depth below it.
@@ -30,7 +31,8 @@ UNCHANGED: Levels = [[], [], [], []]
 class AccessChange(NamedTuple):
     """Some accounts gain and lose the same rights at some locations, through an endpoint if one is named.
 
-    A right that remains with fewer or more files (one's own, others') is in `narrowed` or `widened`. A location
+    A right that remains with fewer or more files (one's own, others') is in `narrowed` or `widened`. Of all these rights,
+    `own` are those that the accounts gain, lose or keep for their own things only, `others` for others' only. A location
     that ends in ``/…`` is a folder in it that is not recorded, ``/…/…`` one deeper; they are told only where they
     change otherwise than what they lie in.
     """
@@ -41,6 +43,8 @@ class AccessChange(NamedTuple):
     lost: tuple[str, ...]
     widened: tuple[str, ...]
     narrowed: tuple[str, ...]
+    own: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
     endpoint: str | None = None
     #: So many of the locations, from the first on, are worth a line; of each of the rest it is so at the location above it.
     tops: int = 0
@@ -114,26 +118,29 @@ def joined(a: Depths, b: Depths) -> Depths:
 
 
 def _alike(was: tuple[Sets, Sets], now: tuple[Sets, Sets]) -> list[tuple[int, Changes]]:
-    """The accounts for which something changes, parted by what changes: gained, lost, widened, narrowed."""
+    """The accounts for which something changes, parted by what changes."""
     if was[0] == now[0] and was[1] == now[1]:
         return []
-    kinds: list[tuple[int, int, int]] = []  # accounts, which of the four, which right
+    kinds: list[tuple[int, int, int]] = []  # accounts, which part of Changes, which right
     touched = 0
     for r in range(len(RIGHTS)):
         if was[0][r] == now[0][r] and was[1][r] == now[1][r]:
             continue
         had, has = was[0][r] | was[1][r], now[0][r] | now[1][r]
         gained, lost = has & ~had, had & ~has
-        wider = narrower = 0
+        wider = narrower = only_own = only_others = 0
         if r in OF_FILES:
             both = had & has
             wider = both & (now[0][r] & ~was[0][r] | now[1][r] & ~was[1][r])
             narrower = both & (was[0][r] & ~now[0][r] | was[1][r] & ~now[1][r])
-        for which, accounts in enumerate((gained, lost, wider, narrower)):
+            remains = gained | wider | narrower
+            only_own = remains & now[1][r] & ~now[0][r] | lost & was[1][r] & ~was[0][r]
+            only_others = remains & now[0][r] & ~now[1][r] | lost & was[0][r] & ~was[1][r]
+        for which, accounts in enumerate((gained, lost, wider, narrower, only_own, only_others)):
             if accounts:
                 kinds.append((accounts, which, r))
                 touched |= accounts
-    parts: list[tuple[int, Changes]] = [(touched, ((), (), (), ()))] if touched else []
+    parts: list[tuple[int, Changes]] = [(touched, ((), (), (), (), (), ()))] if touched else []
     for accounts, which, r in kinds:
         parted: list[tuple[int, Changes]] = []
         for members, changes in parts:

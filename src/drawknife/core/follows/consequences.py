@@ -116,7 +116,9 @@ def _compared(
     paths = with_changed_paths(pairing)
     yield "settings", (*_settings(pairing, affected), *_listings(pairing, affected | paths))
     yield "for_everybody", tuple(for_everybody(pairing))
-    yield "leads", tuple(_leads(pairing, affected | paths))
+    # A folder that is renamed may be one to which a placeholder leads anybody.
+    led = set(range(len(pairing.common))) if pairing.renames.moves else affected | paths
+    yield "leads", tuple(_leads(pairing, led))
     access, left_out = compare_access(pairing, affected, paths, signing)
     yield "access", tuple(access)
     yield "left_out", tuple(left_out)

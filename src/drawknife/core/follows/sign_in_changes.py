@@ -10,8 +10,10 @@ from typing import NamedTuple
 from ..decide.sign_in import door, endpoint_allows, expired, sign_in
 from ..model.items import Endpoint
 from ..model.standing import Rank
+from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
+from ..prepared.settings import resolve
 from ..words.names import fold
 from ..words.rights import BIT, RIGHTS
 from .pairing import Pairing, members_of
@@ -22,7 +24,10 @@ Credentials = Mapping[str, frozenset[str]] | None
 
 
 class SignInChange(NamedTuple):
-    """Some accounts may now sign in at an endpoint (`may`), or may no more; `why` tells what refuses the first."""
+    """Some accounts may now sign in at an endpoint (`may`), or may no more.
+
+    `why` says what refuses the first of them, or within which hours those who may can sign in.
+    """
 
     accounts: tuple[str, ...]
     endpoint: str
@@ -66,7 +71,7 @@ class SigningIn:
         return sorted(self.asked) if self.same_door(was, now) else self._everybody
 
     def may(self, prepared: Prepared, index: int, endpoint: str | None) -> bool:
-        """Can an account sign in at an endpoint? A fact that is not given is not asked."""
+        """Can an account sign in at an endpoint, at some hour? A fact that is not given is not asked."""
         return endpoint is not None and self.rights(prepared, index, prepared.endpoints[fold(endpoint)]) > 0
 
     def rights(self, prepared: Prepared, index: int, endpoint: Endpoint | None) -> int:
@@ -109,7 +114,8 @@ class SigningIn:
         account = prepared.people.prepared(index)
         question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=self._held(prepared, index))
         refusals = chain(door(prepared, endpoint, question), sign_in(prepared, account, endpoint, question, self.at))
-        first = next(refusals, None)
+        # Hours are a fact that is not asked: what a change does must not depend on the hour at which it is looked at.
+        first = next((refusal for refusal in refusals if refusal.reason != "outside-hours"), None)
         return None if first is None else first.text
 
     def _held(self, prepared: Prepared, index: int) -> frozenset[str] | None:
@@ -132,29 +138,43 @@ class SigningIn:
         why: dict[tuple[str, bool, str], str] = {}
         before, after = self.pairing.before, self.pairing.after
 
-        def note(name: str, endpoint: str, refusal: str = "", kind: str = "") -> None:
-            key = (endpoint, not refusal, kind)
+        def note(name: str, endpoint: str, may: bool, reason: str, kind: str) -> None:
+            key = (endpoint, may, kind)
             found.setdefault(key, []).append(name)
-            why.setdefault(key, refusal)
+            why.setdefault(key, reason)
+
+        def gains(index: int, endpoint: str) -> None:
+            account = after.people.prepared(index)
+            hours = _in_hours(after, account)
+            note(account.name, endpoint, True, hours, hours)
 
         for was, now in self.pairing.endpoints:
             called = now or was or ""
             for i in self.candidates(was, now):
                 old, new = self.pairing.common[i]
-                if self.may(before, old, was) is not self.may(after, new, now):
+                could, can = self.may(before, old, was), self.may(after, new, now)
+                if can and not could:
+                    gains(new, called)
+                elif could and not can:
                     name, refusal = after.model.accounts[new].name, self.refusal(after, new, now)
-                    note(name, called, refusal, refusal.replace(name, ""))
+                    note(name, called, False, refusal, refusal.replace(name, ""))
             for i in self.pairing.come:
                 if now is not None and self.may(after, i, now):
-                    note(after.model.accounts[i].name, called)
+                    gains(i, called)
             for i in self.pairing.gone:
                 if was is not None and self.may(before, i, was):
-                    note(before.model.accounts[i].name, called, "the account is there no more", "gone")
+                    note(before.model.accounts[i].name, called, False, "the account was removed", "gone")
         return [SignInChange(tuple(names), key[0], key[1], why[key]) for key, names in found.items()]
 
 
-#: The settings that the two gates look at.
-_LOOKED_AT = frozenset({"hours", "sessions", "addresses", "require_tls", "methods"})
+def _in_hours(prepared: Prepared, account: PreparedAccount) -> str:
+    """Within which hours an account can sign in, in words; empty where none are set."""
+    lists = resolve(prepared, account, "hours").value
+    return f"within its hours: {' and '.join(', '.join(lines) for lines in lists)} (UTC)" if lists else ""
+
+
+#: The settings that the two gates look at, but for hours.
+_LOOKED_AT = frozenset({"sessions", "addresses", "require_tls", "methods"})
 
 
 def _deciding_subjects(prepared: Prepared) -> tuple[frozenset[int], int]:
