@@ -1,6 +1,7 @@
 """What a disk says, taken over as a model: the model then says the same, but for what was told."""
 
 from dataclasses import replace
+from itertools import pairwise
 from random import Random
 
 import pytest
@@ -38,7 +39,7 @@ def can_be_deleted_but_not_what_holds_it(prepared, row):
     """On the disk: somewhere above the folder, one can be deleted, the next one not, and the one below that can be."""
     account, path = prepared.account(row.account), row.place.path
     deletable = [may_delete(prepared, account, "s", at) for at in ancestors(path)]
-    return any(x and not y for x, y in zip(deletable, deletable[1:], strict=False))
+    return any(x and not y for x, y in pairwise(deletable))
 
 
 def may_delete(prepared, account, store, path):

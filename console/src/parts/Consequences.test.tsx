@@ -20,6 +20,8 @@ function access(endpoint: string | null, more: Partial<AccessChange> = {}): Acce
     lost: ["list"],
     widened: [],
     narrowed: [],
+    own: [],
+    others: [],
     endpoint,
     ...more,
   };

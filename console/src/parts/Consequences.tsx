@@ -57,8 +57,8 @@ function KeyDifference({ name, before, after }: { name: string; before: unknown;
 
 /** Whose files a right is about, where these are not all. */
 function whoseFiles(change: AccessChange, right: string): string {
-  if (change.own?.includes(right)) return " (own files only)";
-  return change.others?.includes(right) ? " (others' files only)" : "";
+  if (change.own.includes(right)) return " (own files only)";
+  return change.others.includes(right) ? " (others' files only)" : "";
 }
 
 /** What follows for access: who gains and loses what, where. */
@@ -86,8 +86,7 @@ export function AccessChanges({ access }: { access: AccessChange[] }) {
           ([style, label, rights]) =>
             rights.length > 0 && (
               <div key={label} style={{ paddingLeft: 12 }}>
-                <span className={style}>{label}</span>{" "}
-                {rights.map((right) => right + whoseFiles(a, right)).join(", ")}
+                <span className={style}>{label}</span> {rights.map((right) => right + whoseFiles(a, right)).join(", ")}
               </div>
             ),
         )}

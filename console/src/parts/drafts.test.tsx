@@ -55,7 +55,7 @@ beforeEach(() => {
   sent = service(({ path, method }) => {
     if (refused && method !== "GET") return [403, { title: "", detail: refused, places: [] }];
     if (path.startsWith("/mends"))
-      return [200, { revision: 9, allowed: false, text: "", mends: [WAY], left_out: ["1 more way"] }];
+      return [200, { revision: 9, allowed: false, text: "", mends: [WAY], left_out: ["1 more way"], on_disk: [] }];
     if (method === "GET" && path.startsWith("/drafts/")) return [200, draft];
     return [200, { revision: 10, changed: true }];
   });

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from datetime import date
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
@@ -11,21 +12,25 @@ from drawknife.answers.drafting import says
 from drawknife.answers.summaries import summary
 from drawknife.changing import apply
 from drawknife.core.decide.disk_gate import disk_mends
+from drawknife.core.decide.explain import supposed
 from drawknife.core.decide.gates import UnknownName, gate_obstacles, open_case, verdict
+from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.follows.consequences import Consequences
 from drawknife.core.follows.days import consequences
 from drawknife.core.follows.promises_held import broken_by
 from drawknife.core.follows.some_names import each_once
 from drawknife.core.follows.trials_turned import KIND as TURNED
 from drawknife.core.model.items import parse_entry, parse_grant
-from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.errors import BadInput
+from drawknife.core.words.names import UNRECORDED
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.questions import read_question
 from drawknife.mending import mends, stops
 from drawknife.mending.search import Changes
+from drawknife.mending.steps import with_end
 
 #: Of so many ways what follows is looked at: in a model where accounts times folders are not more than `LARGE`, and in a
 #: larger one, where each takes its time.
@@ -42,6 +47,7 @@ class _Way(NamedTuple):
     breaks: list[str]
     also: int
     rights: int
+    ends: bool
 
     @property
     def rank(self) -> tuple[bool, int, int, int, int]:
@@ -51,11 +57,15 @@ class _Way(NamedTuple):
 class MendAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about mending."""
 
-    def mend(self, data: Any, stop: bool = False, most: int = 5) -> msg.MendsAnswer:
-        """Ways after which a refused question is allowed; with `stop`, an allowed one refused.
+    def mend(
+        self, data: Any, stop: bool = False, most: int = 5, until: date | None = None, note: str | None = None
+    ) -> msg.MendsAnswer:
+        """Find ways after which a refused question is allowed; with `stop`, an allowed one refused.
 
-        Raises :class:`BadInput`, as a decision does.
+        `until` and `note` are given to the lines that a way adds. Raises :class:`BadInput`, as a decision does.
         """
+        if until is not None and until < self.now.date():
+            raise BadInput("until", f"{until} is over", f"{self.now.date()} or a later day")
         question, _ = read_question(data)
         if self.known is not None and question.endpoint is not None:
             question = self.known(question, question.at or self.now)
@@ -67,7 +77,8 @@ class MendAnswers(Asked):
         folders = sum(len(s.folders) for s in self.full.model.stores)
         large = folders * len(self.full.model.accounts) > LARGE
         looked_at = LOOKED_AT_IN_LARGE if large else LOOKED_AT
-        tried = (self._way(changes, question, not stop) for changes in found.found[:looked_at])
+        lasting = [with_end(changes, until, note) for changes in found.found[:looked_at]]
+        tried = (self._way(changes, question, not stop, ends) for changes, ends in lasting)
         with many_objects():
             ways = _folded(sorted((way for way in tried if way is not None), key=lambda w: w.rank))
         left = []
@@ -78,31 +89,34 @@ class MendAnswers(Asked):
             )
         if not found.all_looked_at:
             left.append("there may be more ways: not all sets of changes were tried")
-        if not stop:
-            case = open_case(self.prepared, question, self.now)
-            on_disk = gate_obstacles(self.prepared, case, "disk")
-            left += [f"no change of the model mends what the disk refuses: {x.text}" for x in on_disk]
-            ways_there = disk_mends(self.prepared, case.account, question, case.sites)
-            left += [f"on the disk, as its owner or as user 0: {way}" for way in dict.fromkeys(ways_there)]
         if len(ways) > most:
             left.append(f"{number_of(len(ways) - most, 'more way')}, which do more")
         return msg.MendsAnswer(
             revision=self.revision, allowed=now.allowed, text=now.text,
             mends=[_message(i, *some) for i, some in enumerate(ways[:most], 1)], left_out=left,
+            on_disk=[] if stop else self._on_disk(question),
         )  # fmt: skip
 
-    def _way(self, changes: Changes, question: Question, wanted: bool) -> _Way | None:
+    def _on_disk(self, question: Question) -> list[str]:
+        """What has to be done on the disk, whatever becomes of the model: what it refuses, then each command."""
+        case = supposed(self.prepared, open_case(self.prepared, question, self.now))
+        refused = [x.text for x in gate_obstacles(self.prepared, case, "disk")]
+        commands = dict.fromkeys(disk_mends(self.prepared, case.account, question, case.sites))
+        return [*refused, *(f"as its owner or as user 0: {command}" for command in commands)]
+
+    def _way(self, changes: Changes, question: Question, wanted: bool, ends: bool) -> _Way | None:
         """A way with what follows from it; None where it turns out on the whole model that it is none."""
         asker = self.account(question.account).name
         after = prepare(apply(self.full.model, list(changes)).model, self.full)
-        if verdict(after, question, self.now).allowed is not wanted:
+        then = verdict(after, question, self.now)
+        if then.allowed is not wanted and not (wanted and then.gate == "disk"):
             return None
         follows = consequences(self.full, after, self.now, None, self.credentials)
         breaks = [b.text() for b in broken_by(self.full, after, self.now.date(), None)]
         breaks += [f.text for f in follows.new_findings if f.kind in ("promise-broken", TURNED)]
         others = _others(follows, asker)
-        also = _also(follows, asker, wanted)
-        return _Way(changes, follows, others, list(dict.fromkeys(breaks)), also, _rights(changes))
+        also = _also(self.full.on(self.now.date()), after.on(self.now.date()), follows, asker, wanted)
+        return _Way(changes, follows, others, list(dict.fromkeys(breaks)), also, _rights(changes), ends)
 
 
 def _others(follows: Consequences, asker: str) -> list[str]:
@@ -115,11 +129,35 @@ def _others(follows: Consequences, asker: str) -> list[str]:
     return [name for name in each_once(every) if name != asker]
 
 
-def _also(follows: Consequences, asker: str, gains: bool) -> int:
-    """How much the asker gains by it; where something is stopped, how much is lost."""
-    access = [c for c in follows.access if asker in c.accounts]
-    rights = sum(len(c.locations) * len((*c.gained, *c.widened) if gains else (*c.lost, *c.narrowed)) for c in access)
-    return rights + sum(s.may is gains for s in follows.sign_in if asker in s.accounts)
+def _also(before: Prepared, after: Prepared, follows: Consequences, asker: str, gains: bool) -> int:
+    """Count what the asker gains, or where something is stopped loses: each right at each location, and each sign-in.
+
+    Locations are those of either model, and at each also a folder in it that is not recorded.
+    """
+    told = (c for c in follows.access if asker in c.accounts and c.endpoint is None)
+    locations = {location.partition(f"/{UNRECORDED}")[0] or "/" for c in told for location in c.locations}
+    was, now = (_rights_at(prepared, asker, locations) for prepared in (before, after))
+    more, less = (now, was) if gains else (was, now)
+    cells = sum(
+        len({(depth, right) for _, depth, right in rights - less.get(location, frozenset())})
+        for location, rights in more.items()
+    )
+    return cells + sum(s.may is gains for s in follows.sign_in if asker in s.accounts)
+
+
+def _rights_at(prepared: Prepared, name: str, locations: Iterable[str]) -> dict[str, frozenset[tuple[str, int, int]]]:
+    """By location what an account can do there and in a folder in it: (whose things, the depth, the right)."""
+    found: dict[str, frozenset[tuple[str, int, int]]] = {}
+    for cell in AccessMap(prepared, [prepared.people.index[name]]).at(locations):
+        levels = enumerate(((cell.plain, cell.owning), cell.below(1)))
+        found[cell.location] = frozenset(
+            (whose, depth, right)
+            for depth, sides in levels
+            for whose, sets in zip(("others", "own"), sides, strict=True)
+            for right, members in enumerate(sets)
+            if members
+        )
+    return found
 
 
 def _rights(changes: Changes) -> int:
@@ -160,4 +198,5 @@ def _message(number: int, way: _Way, *alike: _Way) -> msg.MendMessage:
         alike=[msg.AlikeWay(says=[says(c) for c in w.changes], changes=[msg.Change(**c) for c in w.changes]) for w in alike],
         number=number, says=[says(c) for c in way.changes], changes=[msg.Change(**c) for c in way.changes],
         others=way.others[:NAMES], other_count=len(way.others), breaks=way.breaks, follows=summary(way.follows),
+        ends=way.ends,
     )  # fmt: skip

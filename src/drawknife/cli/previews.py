@@ -159,7 +159,9 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading:
             if rights:
                 verb, _, of_which = word.partition(" ")
                 verb = verb if a.account_count == 1 else verb[:-1]
-                line = Text(f"{verb} {of_which} ".replace("  ", " "), style).append(", ".join(rights_in_words(rights, a.own, a.others)), "default")
+                line = Text(f"{verb} {of_which} ".replace("  ", " "), style).append(
+                    ", ".join(rights_in_words(rights, a.own, a.others)), "default"
+                )
                 out.print(Padding(line, (0, 0, 0, 4), expand=False))
         below = f"; {number_of(a.below, 'folder')} below with it" if a.below else ""
         where = f"at {several(a.locations, FEW, a.location_count)}{below}"

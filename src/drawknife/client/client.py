@@ -7,6 +7,7 @@ with Client("http://127.0.0.1:8750", token) as client:
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from datetime import date
 from typing import Any, TypeVar
 
 from pydantic import BaseModel
@@ -204,9 +205,19 @@ class Client(
         """What has a text in its name, the likeliest first. ``GET /find``."""
         return self._get(msg.NamedAnswer, "/find", text=text, most=most)
 
-    def mend(self, question: dict[str, Any], stop: bool = False, most: int = 5) -> msg.MendsAnswer:
-        """Ways to mend a refusal; with `stop`, to refuse what is allowed. ``POST /mends``. :class:`Refused` as a decision."""
-        body = {**question, "stop": stop, "most": most}
+    def mend(
+        self,
+        question: dict[str, Any],
+        stop: bool = False,
+        most: int = 5,
+        until: date | None = None,
+        note: str | None = None,
+    ) -> msg.MendsAnswer:
+        """Find ways to mend a refusal; with `stop`, to refuse what is allowed. ``POST /mends``.
+
+        `until` and `note` are given to the lines that a way adds. Raises :class:`Refused` as a decision.
+        """
+        body = {**question, "stop": stop, "most": most, "until": until and str(until), "note": note}
         return self._read(msg.MendsAnswer, self._request("POST", "/mends", json=body))
 
     def decide(self, question: dict[str, Any]) -> msg.Answer:

@@ -75,13 +75,18 @@ class _Search:
         self.small = narrowed(self.whole.model, question)
         self.limits_apart = self.small.accounts is not self.whole.model.accounts
         self.first = prepare(self.small, self.whole if not self.limits_apart else None)
+        self.gates = [g for g in ALL_GATES if g != "disk" or not wanted]
         self.cut = False
         self._known: dict[frozenset[str], _State | None] = {}
         self._left = 0
 
     def run(self) -> WaysFound:
-        """All that was found, the fewest changes first."""
-        if verdict(self.whole, self.question, self.at).allowed is self.wanted:
+        """All that was found, the fewest changes first.
+
+        No change of the model is past what a disk refuses: that gate is left out where a question is to be allowed.
+        """
+        now = verdict(self.whole, self.question, self.at)
+        if now.allowed is self.wanted or (self.wanted and now.gate == "disk"):
             return WaysFound([], True)
         states = self._past_all_gates() if self.wanted else self._stopped()
         found: list[Changes] = []
@@ -138,7 +143,7 @@ class _Search:
         self._left = max(self._left, 1)
         state = self._state(changes)
         opened = self._case(state) if state is not None else None
-        gates = ALL_GATES[:-1] if self.limits_apart else ALL_GATES
+        gates = [g for g in self.gates if g != "limits" or not self.limits_apart]
         return opened is not None and self.wanted is not any(next(gate_obstacles(*opened, g), None) for g in gates)
 
     def breadth(self, change: Change) -> int:
@@ -155,7 +160,7 @@ class _Search:
     def _past_all_gates(self) -> list[_State]:
         first = self._state(())
         states = [first] if first is not None else []
-        for gate in ALL_GATES:
+        for gate in self.gates:
             if gate == "limits" and self.limits_apart:
                 break
             found: list[_State] = []

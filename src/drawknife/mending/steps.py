@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -33,6 +33,50 @@ def lasting(line: Entry | Grant | Member, until: date, key: str = "line") -> dic
     text = written(found, key)
     assert isinstance(text, dict)
     return text
+
+
+def with_end(changes: Sequence[Change], until: date | None, note: str | None) -> tuple[tuple[Change, ...], bool]:
+    """The changes with a last day and a note on each line that they add; and whether all of them end by that day.
+
+    A line that is wider than one that it takes the place of goes beside that one instead, which stays when it ends.
+    What refuses gets no last day: it would let more from then on.
+    """
+    given = {key: value for key, value in (("until", until and str(until)), ("note", note)) if value}
+    found = []
+    all_end = True
+    for change in changes:
+        lists = {way: dict(change.get(way) or {}) for way in ("add", "drop")}
+        item = dict(change.get("item") or {})
+        ending = False
+        for field, lines in [*lists["add"].items(), *((k, item[k]) for k in _LINES if k in item)]:
+            if field not in _LINES:
+                continue
+            allowing = not any(_text_of(line).startswith(("deny ", "forbid ")) for line in lines)
+            values = given if allowing else {k: v for k, v in given.items() if k != "until"}
+            there = lists["add"] if field in lists["add"] else item
+            there[field] = [_line_with(line, values, _LINES[field]) for line in lines]
+            ending = ending or (allowing and bool(until))
+            if allowing and until:
+                lists["drop"].pop(field, None)
+        more = {way: lines for way, lines in lists.items() if lines}
+        kept = {k: v for k, v in change.items() if k not in ("add", "drop", "item")}
+        found.append({**kept, **({"item": item} if item else {}), **more})
+        all_end = all_end and ending and not lists["drop"] and "set" not in change
+    return tuple(found), all_end
+
+
+#: The lists whose lines can have a last day and a note, with the key of a line that has one.
+_LINES = {"entries": "line", "grants": "line", "members": "member"}
+
+
+def _text_of(line: Any) -> str:
+    return line if isinstance(line, str) else str(line.get("line") or line.get("member"))
+
+
+def _line_with(line: Any, values: Mapping[str, Any], key: str) -> Any:
+    if not values:
+        return line
+    return {**(line if isinstance(line, dict) else {key: line}), **values}
 
 
 def edited(kind: str, name: str, field: str, add: Iterable[Any] = (), drop: Iterable[Any] = ()) -> Change:

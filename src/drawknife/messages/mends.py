@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated
 
 from pydantic import Field
@@ -12,10 +13,15 @@ from .questions import QuestionMessage
 
 
 class MendQuestion(QuestionMessage):
-    """A question, and how many ways are wanted. With `stop` the ways to refuse it, where it is allowed."""
+    """A question, and how many ways are wanted. With `stop` the ways to refuse it, where it is allowed.
+
+    `until` and `note` go with each line that a way adds: its last day, and why it is there.
+    """
 
     stop: bool = False
     most: Annotated[int, Field(ge=1, le=16)] = 5
+    until: date | None = None
+    note: Annotated[str, Field(min_length=1, max_length=1000)] | None = None
 
 
 class AlikeWay(Message):
@@ -35,6 +41,7 @@ class MendMessage(Message):
     other_count: int
     breaks: list[str] = Field(description="The promises that it breaks, and the trials that it turns")
     follows: list[str] = Field(description="What follows from it, in a line or two")
+    ends: bool = Field(True, description="With `until`: nothing of it stays in force after that day")
     alike: list[AlikeWay] = Field(description="Wider ways with the same effect today, as for a group that it is in")
 
 
@@ -46,3 +53,6 @@ class MendsAnswer(Message):
     text: str
     mends: list[MendMessage]
     left_out: list[str] = Field(description="What was not looked at")
+    on_disk: list[str] = Field(
+        [], description="What has to be done on the disk as well: no change of the model is past what it refuses"
+    )

@@ -88,8 +88,10 @@ class _Asking:
         self.question, self.path = question, place.path
         self.folder = place.path if question.action in ("enter", "list") else parent(place.path)
         self.who = f"{taken.name} (user {user.uid})"
-        #: What was asked of which things, and not let.
-        self.lacking: list[tuple[str, ThingOnDisk, int]] = []
+        #: What was asked of which things, and not let; several things that are alike and called alike are one.
+        self.lacking: dict[tuple[str, ThingOnDisk], int] = {}
+        #: What only its owner takes away from a sticky folder, and whose it is.
+        self.not_owned: dict[tuple[str, ThingOnDisk], None] = {}
 
     def called(self, path: str) -> str:
         return f"{self.store}:{path}"
@@ -97,9 +99,13 @@ class _Asking:
     def may(self, thing: ThingOnDisk, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
-            self.lacking.append((called, thing, wanted))
+            self.lack(called, thing, wanted)
             text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.in_words(thing, wanted)}"
             yield Refusal("disk", "no-permission", text)
+
+    def lack(self, called: str, thing: ThingOnDisk, wanted: int) -> None:
+        """Note what would have to be allowed; all that is lacking at one thing together."""
+        self.lacking[called, thing] = self.lacking.get((called, thing), 0) | wanted
 
     def in_words(self, thing: ThingOnDisk, wanted: int | None) -> str:
         """Whose a thing is, and what decides what may be done to it."""
@@ -115,11 +121,15 @@ class _Asking:
     def owns(self, thing: ThingOnDisk) -> bool:
         return self.user.uid in (ROOT, thing.uid)
 
-    def taking_away(self, folder: str, things: list[ThingOnDisk]) -> Iterator[Refusal]:
-        """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned."""
+    def taking_away(self, folder: str, things: list[ThingOnDisk], what: str) -> Iterator[Refusal]:
+        """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned.
+
+        `what` is what the things are called together.
+        """
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
         if thing.mode & STICKY and not self.owns(thing) and things and not any(map(self.owns, things)):
+            self.not_owned |= {(what, x): None for x in things}
             owners = ", ".join(dict.fromkeys(self.disk.in_words(x).partition(":")[0] for x in things[:5]))
             text = f"{called} is sticky ({self.disk.in_words(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
             yield Refusal("disk", "sticky", text)
@@ -145,9 +155,11 @@ class _Asking:
             return
         wanted = _OF_FILES.get(self.question.action)
         if wanted is None:
+            self.not_owned |= {(f"the file in {self.called(self.folder)}", x.thing): None for x in there}
             text = f"{self.who} does not own the file"
         else:
-            self.lacking += [(f"such files in {self.called(self.folder)}", x.thing, wanted) for x in there]
+            for x in there:
+                self.lack(f"such files in {self.called(self.folder)}", x.thing, wanted)
             text = f"{self.who} may not {_WORDS[wanted]} the file"
         each = "; ".join(self._files_in_words(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
@@ -195,11 +207,20 @@ def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question,
     machine = Machine(asking.disk.reading.users)
     for _ in disk_gate(prepared, account, question, sites, asking):
         pass
-    for called, thing, wanted in asking.lacking:
+    for (called, thing), wanted in asking.lacking.items():
         then = planned(thing, {asking.user.uid: permissions(asking.user, thing) | wanted}, machine)
         as_list = then.acl or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
         have = letters(permissions(asking.user, then))
-        yield f"give {asking.user.name} {have} on {called}: setfacl --set {as_list}"
+        losing = [
+            f"{user.name} loses {letters(lost)}"
+            for user in machine.users.values()
+            if user.uid != asking.user.uid and (lost := permissions(user, thing) & ~permissions(user, then))
+        ]
+        at_a_cost = f" ({'; '.join(losing)})" if losing else ""
+        yield f"give {asking.user.name} {have} on {called}: setfacl --set {as_list}{at_a_cost}"
+    for called, thing in asking.not_owned:
+        owner = asking.disk.called(thing.uid)
+        yield f"make {asking.user.name} the owner of {called}: chown {asking.user.name} ({owner} no longer owns it)"
 
 
 def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[str]:
@@ -248,9 +269,10 @@ def _at_place(asking: _Asking) -> Iterator[Refusal]:
     if action in ("upload", "make-folder"):
         yield from asking.may(disk.folder(folder), WRITE | SEARCH, asking.called(folder))
     elif action == "delete-file" or (action == "rename" and asking.question.on_file):
-        yield from asking.taking_away(folder, [x.thing for x in asking.meant(folder)])
+        files = [x.thing for x in asking.meant(folder)]
+        yield from asking.taking_away(folder, files, f"the file in {asking.called(folder)}")
     elif action in ("delete-folder", "rename"):
-        yield from asking.taking_away(folder, [disk.folder(path)])
+        yield from asking.taking_away(folder, [disk.folder(path)], asking.called(path))
     elif action == "set-attributes" and not asking.question.on_file:
         if not asking.owns(disk.folder(path)):
             yield _not_owned(asking, disk.folder(path))
@@ -269,9 +291,11 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
         if question.thing == "folder":
             yield from asking.may(disk.folder(asking.path), WRITE, asking.called(asking.path), ", which is moved")
     if question.replaces and question.on_file:
-        yield from asking.taking_away(folder, [x.thing for x in disk.files(folder)])
+        replaced = [x.thing for x in disk.files(folder)]
+        yield from asking.taking_away(folder, replaced, f"the file that is replaced in {asking.called(folder)}")
 
 
 def _not_owned(asking: _Asking, thing: ThingOnDisk) -> Refusal:
+    asking.not_owned[asking.called(asking.path), thing] = None
     text = f"{asking.who} does not own {asking.called(asking.path)}: {asking.in_words(thing, None)}"
     return Refusal("disk", "no-permission", text)

@@ -88,11 +88,7 @@ def held_back_by_holder(
 
 
 def state_of_folders_in(
-    prepared: Prepared,
-    account: PreparedAccount,
-    location: str,
-    endpoint: Endpoint | None = None,
-    disk: bool = False,
+    prepared: Prepared, account: PreparedAccount, location: str, endpoint: Endpoint | None = None, disk: bool = False
 ) -> str:
     """Return whether folders in the one at a location can be deleted, as a state: ``yes``, ``own``, ``others`` or ``no``.
 

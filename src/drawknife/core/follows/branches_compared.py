@@ -17,7 +17,7 @@ from ..everybody.access_map import AccessMap
 from ..everybody.cell import Cell
 from ..words.names import tree_key
 from .access_changes import Side, map_of, paths_of, with_beginnings
-from .access_differences import NONE, AccessChange, Depths, Parts, Levels, changes_at, compared, depths_of, joined
+from .access_differences import NONE, AccessChange, Depths, Levels, Parts, changes_at, compared, depths_of, joined
 
 #: Folders by store.
 Folders = dict[str, list[str]]

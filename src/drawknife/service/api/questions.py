@@ -70,8 +70,8 @@ def decide_many(body: msg.Questions, query: Asking) -> Response:
 )
 def mend(body: msg.MendQuestion, query: Asking) -> Response:
     asked = ask(query)
-    question = body.model_dump(by_alias=True, exclude_none=True, exclude={"stop", "most"})
-    return answer(asked.mend(question, body.stop, body.most), asked.revision)
+    question = body.model_dump(by_alias=True, exclude_none=True, exclude={"stop", "most", "until", "note"})
+    return answer(asked.mend(question, body.stop, body.most, body.until, body.note), asked.revision)
 
 
 class WhoQuery(AskingPage):
