@@ -116,14 +116,15 @@ class Brute:
                 continue
             here = old is not None and (not endpoints or self.let(self.a, old, e_old))
             there = new is not None and (not endpoints or self.let(self.b, new, e_new))
-            before = self.carried(old) if here else {}
+            # Locations are those of either model, also where it may not sign in.
+            before = self.carried(old) if old is not None else {}
             moved_to = {
-                x for x in (self.b.locations(new) if there else ())
+                x for x in (self.b.locations(new) if new is not None else ())
                 if (w := self.b.resolve(new, x))[0] == "real" and self.moved_in(w[1], w[2])
             }  # fmt: skip
             gone = {x: None for x, y in before.items() if y is None}
             back = {y: x for x, y in before.items() if y is not None}
-            locations = set(back) | (self.b.locations(new) if there else set())
+            locations = set(back) | (self.b.locations(new) if new is not None else set())
             self.looked_at[endpoints, new or old] = locations | gone.keys()
             for location in locations:
                 asks_before = here and not (location in moved_to and location not in back)
@@ -131,7 +132,19 @@ class Brute:
                              self.b if there else None, new, location, e_old, e_new)  # fmt: skip
             for location in gone:
                 if location not in locations:
-                    self.compare(out, new or old, location, self.a, old, location, None, new, location, e_old, e_new)
+                    self.compare(
+                        out,
+                        new or old,
+                        location,
+                        self.a if here else None,
+                        old,
+                        location,
+                        None,
+                        new,
+                        location,
+                        e_old,
+                        e_new,
+                    )
         return out
 
     def moved_in(self, store, path):

@@ -7,6 +7,8 @@ A change is a mapping:
     {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"}
     {"op": "remove", "kind": "account", "name": "bram", "everywhere": true}
 
+``"stops": true`` says of a change of an endpoint that it may take ports of another that runs (see :mod:`ports`).
+
 Items have the keys of the model file. A folder's name is ``STORE:/path``; in `set`, null takes a key back
 to its default; `add` and `drop` add lines to lists and take lines away.
 """
@@ -32,6 +34,7 @@ from drawknife.formats.model_file import read_item
 
 from .items import LOCAL_KEYS, Lines, check_local, check_named_by, data_of, lines_of
 from .near import NearFolders
+from .ports import keep_ports
 from .working import Working
 
 #: A change, and its place in the list.
@@ -67,7 +70,9 @@ def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
         else:
             for i, one in some:
                 doing.one(i, one)
-    return Applied(doing.settle(), Renames(doing.renames), tuple(doing.notes), tuple(doing.doubts))
+    renames = Renames(doing.renames)
+    model, notes = keep_ports(model, doing.settle(), renames, changes)
+    return Applied(model, renames, (*doing.notes, *notes), tuple(doing.doubts))
 
 
 def _alike(change: dict[str, Any]) -> tuple[Any, Any, bool]:

@@ -13,7 +13,7 @@ from drawknife.client import Client
 from drawknife.core.model.kinds import SETTINGS
 from drawknife.core.words.sizes import show_size
 
-from .changing import Writer, tell_changed, writes
+from .changing import Writer, say_followed, tell_changed, writes
 from .columns import READABLE, plain_table, print_table
 from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
 from .items import add_command, change_command, remove_command, rename_command
@@ -223,7 +223,9 @@ def password(client: Client, name: str, generate: bool, length: int, alphabet: s
         client.clear_password(name)
         say(f"{name} has no password any more")
     elif generate:
-        click.echo(client.set_password(name, None, length, alphabet).password)
+        made = client.set_password(name, None, length, alphabet)
+        click.echo(made.password)
+        say_followed(made.followed)
     else:
         asked = sys.stdin.isatty()
         given = (
@@ -235,8 +237,9 @@ def password(client: Client, name: str, generate: bool, length: int, alphabet: s
             right = client.password_is_right(name, given)
             say("it is the right one" if right else "it is not the right one")
             raise SystemExit(0 if right else NOT_SO)
-        client.set_password(name, given)
+        done = client.set_password(name, given)
         say(f"the password of {name} is set")
+        say_followed(done.followed)
 
 
 @account.group("key")
@@ -277,6 +280,7 @@ def add_key(client: Client, name: str, file: IO[str]) -> None:
     """
     found = client.add_key(name, file.read())
     say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'}")
+    say_followed(found.followed)
 
 
 @key.command("remove")
@@ -292,6 +296,7 @@ def remove_key(client: Client, name: str, fingerprint: str) -> None:
     """
     found = client.remove_key(name, fingerprint)
     say(f"{found.account} has {len(found.keys)} key{'' if len(found.keys) == 1 else 's'} left")
+    say_followed(found.followed)
 
 
 def add_to(group: click.Group) -> None:

@@ -123,7 +123,9 @@ class Apply(NamedTuple):
 
             print_json(previewed) if self.as_json else draw_preview(console(), previewed)
             return
-        if not self.yes and sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
+        if self.yes:
+            changes = [{**c, "stops": True} if c["kind"] == "endpoint" else c for c in changes]
+        elif sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
             for doubt in self.writer.check(changes).doubts:
                 click.confirm(f"{doubt} Go on?", abort=True, err=True)
         done = self.writer.change(changes, self.if_revision)
@@ -149,7 +151,9 @@ def edits(command: F) -> F:
 
     @click.option("--preview", is_flag=True, help="Show what it would do, and do nothing.")
     @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
-    @click.option("--yes", is_flag=True, help="Do not ask about a name that looks like a slip.")
+    @click.option(
+        "--yes", is_flag=True, help="Do not ask: of a name that looks like a slip, or of an endpoint that stops."
+    )
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
     def wrapped(

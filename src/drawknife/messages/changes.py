@@ -33,6 +33,7 @@ class Change(Message):
     drop: dict[str, list[Line]] | None = Field(None, description="change: lines taken from lists")
     to: Annotated[str, Field(max_length=8192)] | None = Field(None, description="rename: the new name")
     everywhere: bool | None = Field(None, description="remove: strike out the lines that name it, too")
+    stops: bool | None = Field(None, description="Of an endpoint: it may take ports of one that runs, which then stops")
 
     def plain(self) -> Values:
         """As it is written down. What is null is left out, but for the values that `set` takes back to their default."""

@@ -20,7 +20,7 @@ class MendQuestion(QuestionMessage):
 
     stop: bool = False
     most: Annotated[int, Field(ge=1, le=16)] = 5
-    until: date | None = None
+    until: Annotated[date, Field(strict=False)] | None = None
     note: Annotated[str, Field(min_length=1, max_length=1000)] | None = None
 
 

@@ -144,6 +144,7 @@ class Credentials(Message):
     password_set_by: str | None
     has_keys: bool
     keys: list[KeyMessage] = Field(description="None to who may see only whether there are any")
+    followed: list[str] = Field([], description="After a change: where the account can now sign in, or can no longer")
 
 
 class NewPassword(Message):
@@ -160,6 +161,7 @@ class PasswordSet(Message):
     revision: int
     account: str
     password: str | None
+    followed: list[str] = Field([], description="Where the account can now sign in, or can no longer")
 
 
 class PasswordGuess(Message):

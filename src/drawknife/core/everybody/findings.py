@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import NamedTuple, TypeVar
 
 from ..decide.way_in import reach
-from ..model.endpoints import read_network
+from ..model.endpoints import clash, read_network
 from ..model.items import Model, Subject
 from ..model.kinds import SETTINGS
 from ..model.removal import lines_naming
@@ -43,14 +44,15 @@ def findings(prepared: Prepared) -> list[Finding]:
 
 def _findings(prepared: Prepared) -> list[Finding]:
     out: list[Finding] = []
-    for name, clash in sorted(prepared.stopped_by.items()):
+    for name, stopping in sorted(prepared.stopped_by.items()):
         out.append(
             Finding(
                 "endpoint-clash",
                 name,
-                f"endpoint {name} does not start beside {clash.winner}: {clash.text}; give one of them other ports",
+                f"endpoint {name} does not start beside {stopping.winner}: {stopping.text}; give one of them other ports",
             )
         )
+    out += _ports_taken(prepared)
     out += _unreached(prepared)
     out += _paths(prepared)
     for vpath in prepared.model.virtual_paths:
@@ -68,6 +70,21 @@ def _findings(prepared: Prepared) -> list[Finding]:
     out += _dangling(prepared)
     out += _alike(prepared)
     out += _undecided(prepared)
+    return out
+
+
+def _ports_taken(prepared: Prepared) -> list[Finding]:
+    """Endpoints that are switched off, and could not start beside one that runs."""
+    running = [e for e in prepared.model.endpoints if e.enabled and e.name not in prepared.stopped_by]
+    out = []
+    for endpoint in prepared.model.endpoints:
+        if endpoint.enabled:
+            continue
+        switched_on = replace(endpoint, enabled=True)
+        found = next(((e, text) for e in running if (text := clash(switched_on, e))), None)
+        if found is not None:
+            text = f"{endpoint.name} is switched off, and could not start beside {found[0].name}: {found[1]}"
+            out.append(Finding("endpoint-port-taken", endpoint.name, f"{text}; give it other ports, or remove it"))
     return out
 
 

@@ -22,13 +22,14 @@ class Side(NamedTuple):
     """One of two models, and the accounts that are compared: bit `i` of every set is the one at `accounts[i]`.
 
     `accounts` None: all of the model's. `through` is an endpoint that they come by. `disk`: what the disks let through
-    counts, too.
+    counts, too. `shut`: they can do nothing on this side, whatever its lines say; its locations are compared all the same.
     """
 
     prepared: Prepared
     accounts: Sequence[int] | None
     through: Endpoint | None = None
     disk: bool = False
+    shut: bool = False
 
 
 class PartCompared(NamedTuple):
@@ -95,7 +96,8 @@ def _seen(looking: Looking, renames: Renames | None, under: PartCompared | None)
     for cell in looking.map.cells() if under is None else _cells_under(looking, under):
         if cell.members:
             location, moved = _called(cell, renames) if renames else (cell.location, False)
-            _put(found, location, cell.members, depths(cell), cell.members if moved else 0)
+            access = NONE if looking.side.shut else depths(cell)
+            _put(found, location, cell.members, access, cell.members if moved else 0)
     return found
 
 
@@ -196,7 +198,7 @@ def paths_of(maps: Sequence[AccessMap], admitted: int = -1) -> tuple[dict[str, i
 
 def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:
     """Where only the other has a location for somebody, ask this side of it as of any folder that is not recorded."""
-    if looking is None:
+    if looking is None or looking.side.shut:
         return
     missing: dict[str, int] = {}
     for location, seen in other.items():

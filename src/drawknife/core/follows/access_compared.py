@@ -254,9 +254,15 @@ def _through(
         accounts = [*(pairing.common[i][side] for i in ours), *alone]
         if _too_many(prepared, accounts, WITH_SIGNING_IN):
             left_out.append(f"all that {_accounts(accounts)} {word} through {called} is not listed place by place")
-        elif accounts:
-            names = [*_names(pairing, ours), *(prepared.model.accounts[i].name for i in alone)]
-            seen = Side(prepared, accounts, (one, other)[side])
+            continue
+        if ours:
+            here, there = _sides(pairing, ours)
+            here = here._replace(through=one, shut=side == 1)
+            there = there._replace(through=other, shut=side == 0)
+            out += access_changes(here, there, _names(pairing, ours), pairing.renames, called)
+        if alone:
+            names = [prepared.model.accounts[i].name for i in alone]
+            seen = Side(prepared, alone, (one, other)[side])
             was_, now_ = (None, seen) if side else (seen, None)
             out += access_changes(was_, now_, names, pairing.renames, called)
     return out

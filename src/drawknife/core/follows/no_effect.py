@@ -70,10 +70,23 @@ def lines_without_effect(
     count = len(added) + sum(1 for _ in more)
     if count > len(some):
         left = f"of {number_of(count, 'line')} that are added, the first {len(some)} were looked at one by one"
+    some = [x for x in some if x.kind != "endpoint" or not _only_waits(after, x, at)]
     if not follows.for_nobody:
         some = [x for x in some if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody]
     day = at.date()
     return [why_no_effect(before.on(day), after.on(day), x, day) for x in some], left
+
+
+def _only_waits(after: Prepared, added: Added, at: datetime) -> bool:
+    """Does a line of an endpoint do nothing only because nothing is there yet: no account, or none with a credential?
+
+    Without such a line nobody could come in once there is: to warn of it would be bad advice.
+    """
+    if has_ended(added.line, at.date()):
+        return False
+    if not added.line.subject.name and not named_by(after.on(at.date()), added.line.subject):
+        return True
+    return not consequences(prepare(without_line(after.model, added), after), after, at).for_nobody
 
 
 def why_no_effect(before: Prepared, after: Prepared, added: Added, day: date) -> NoEffect:

@@ -12,7 +12,7 @@ from ..model.items import Endpoint
 from ..model.standing import Rank
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
-from ..prepared.question import Question
+from ..prepared.question import Question, Refusal
 from ..prepared.settings import resolve
 from ..words.names import fold
 from ..words.rights import BIT, RIGHTS
@@ -110,12 +110,8 @@ class SigningIn:
         return self._refusal(prepared, index, prepared.endpoints[fold(endpoint)]) or ""
 
     def _refusal(self, prepared: Prepared, index: int, endpoint: Endpoint) -> str | None:
-        # The two gates that a sign-in meets, asked by themselves: what an account sees need not be made ready for it.
         account = prepared.people.prepared(index)
-        question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=self._held(prepared, index))
-        refusals = chain(door(prepared, endpoint, question), sign_in(prepared, account, endpoint, question, self.at))
-        # Hours are a fact that is not asked: what a change does must not depend on the hour at which it is looked at.
-        first = next((refusal for refusal in refusals if refusal.reason != "outside-hours"), None)
+        first = _first_refusal(prepared, account, endpoint, self._held(prepared, index), self.at)
         return None if first is None else first.text
 
     def _held(self, prepared: Prepared, index: int) -> frozenset[str] | None:
@@ -165,6 +161,32 @@ class SigningIn:
                 if was is not None and self.may(before, i, was):
                     note(before.model.accounts[i].name, called, False, "the account was removed", "gone")
         return [SignInChange(tuple(names), key[0], key[1], why[key]) for key, names in found.items()]
+
+
+def opened_by_credentials(
+    prepared: Prepared, account: PreparedAccount, held: tuple[frozenset[str], frozenset[str]], at: datetime
+) -> list[SignInChange]:
+    """Tell at which endpoints an account can sign in, or can no longer, as it holds credentials of other methods.
+
+    `held` are the methods that it had a credential for, and has now.
+    """
+    found = []
+    for endpoint in prepared.model.endpoints:
+        refusals = [_first_refusal(prepared, account, endpoint, methods, at) for methods in held]
+        if (refusals[0] is None) is not (refusals[1] is None):
+            why = _in_hours(prepared, account) if refusals[1] is None else refusals[1].text
+            found.append(SignInChange((account.name,), endpoint.name, refusals[1] is None, why))
+    return found
+
+
+def _first_refusal(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, held: frozenset[str] | None, at: datetime
+) -> Refusal | None:
+    """The first that keeps an account out, asked without hours: what a change does must not depend on the hour."""
+    # The two gates that a sign-in meets, asked by themselves: what an account sees need not be made ready for it.
+    question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=held)
+    refusals = chain(door(prepared, endpoint, question), sign_in(prepared, account, endpoint, question, at))
+    return next((refusal for refusal in refusals if refusal.reason != "outside-hours"), None)
 
 
 def _in_hours(prepared: Prepared, account: PreparedAccount) -> str:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
 from typing import Annotated
 
 from flask import Response, g
@@ -12,6 +13,7 @@ from psycopg.rows import TupleRow
 from pydantic import Field
 
 from drawknife import messages as msg
+from drawknife.core.follows.sign_in_changes import opened_by_credentials
 from drawknife.core.model.edits import change, find
 from drawknife.core.model.items import Model
 from drawknife.core.words.errors import BadInput, NotFound
@@ -102,7 +104,7 @@ def show_credentials(path: NamePath) -> Response:
     return _credentials(ask().account(path.name).name)
 
 
-def _credentials(account: str) -> Response:
+def _credentials(account: str, followed: Sequence[str] = ()) -> Response:
     found = credentials.credentials_of(current().database, account)
     if not covers(g.holder.role, EDITOR):
         # Whether there are any, and nothing else of them.
@@ -112,7 +114,11 @@ def _credentials(account: str) -> Response:
             "keys": [],
             "has_keys": bool(found["keys"]),
         }
-    return answer(msg.Credentials.model_validate({"account": account, "has_keys": bool(found["keys"]), **found}))
+    return answer(
+        msg.Credentials.model_validate(
+            {"account": account, "has_keys": bool(found["keys"]), "followed": list(followed), **found}
+        )
+    )
 
 
 @api.put(
@@ -132,9 +138,10 @@ def set_password(path: NamePath, body: msg.NewPassword) -> Response:
         credentials.set_password(connection, account, password, g.who)
         return True
 
-    after = _with_method(account, f"set the password of {account}", "password", write)
+    after, followed = _with_method(account, f"set the password of {account}", "password", write)
     generated = None if body.password else password
-    return answer(msg.PasswordSet(revision=after.revision, account=account, password=generated), after.revision)
+    found = msg.PasswordSet(revision=after.revision, account=account, password=generated, followed=followed)
+    return answer(found, after.revision)
 
 
 @api.post(
@@ -179,8 +186,8 @@ def add_key(path: NamePath, body: msg.NewKey) -> Response:
             raise BadInput("key", f"the key {key.fingerprint} is attached already", "another key")
         return True
 
-    _with_method(account, f"attach key {key.fingerprint} to {account}", "key", attach)
-    return _credentials(account)
+    _, followed = _with_method(account, f"attach key {key.fingerprint} to {account}", "key", attach)
+    return _credentials(account, followed)
 
 
 @api.delete(
@@ -196,8 +203,8 @@ def remove_key(path: KeyPath) -> Response:
             raise NotFound("key", path.fingerprint, [], "fingerprint")
         return left > 0
 
-    _with_method(account, f"take key {path.fingerprint} from {account}", "key", take)
-    return _credentials(account)
+    _, followed = _with_method(account, f"take key {path.fingerprint} from {account}", "key", take)
+    return _credentials(account, followed)
 
 
 def _may_have_credentials(name: str) -> str:
@@ -213,10 +220,12 @@ def _in_area(name: str) -> str:
     return account.name
 
 
-def _with_method(account: str, what: str, method: str, write: Callable[[Connection[TupleRow]], bool]) -> Snapshot:
+def _with_method(
+    account: str, what: str, method: str, write: Callable[[Connection[TupleRow]], bool]
+) -> tuple[Snapshot, list[str]]:
     """Write a credential; then the account's methods say whether it has one of that method, as `write` tells.
 
-    One transaction, one revision, one line in the journal, without any secret.
+    One transaction, one revision, one line in the journal, without any secret. Also returned is what followed, in words.
     """
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
@@ -228,6 +237,18 @@ def _with_method(account: str, what: str, method: str, write: Callable[[Connecti
         return change(model, "account", old, replace(old, methods=tuple(sorted(methods))))
 
     state = current()
+    held = state.credentials(state.snapshot()).get(account, frozenset())
     after = change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot())
     state.took(after)
-    return after
+    snapshot, prepared = state.prepared()
+    found = prepared.account(account)
+    if found is None:  # it was removed meanwhile
+        return after, []
+    now = datetime.now(UTC)
+    holds = state.credentials(snapshot).get(found.name, frozenset())
+    turns = opened_by_credentials(prepared.on(now.date()), found, (held, holds), now)
+    return after, [
+        f"{found.name} {'can now' if turn.may else 'can no longer'} sign in at {turn.endpoint}"
+        + (f" {turn.why}" if turn.may and turn.why else "")
+        for turn in turns
+    ]
