@@ -9,13 +9,23 @@ from typing import Any
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.core.model.items import Account
-from drawknife.core.prepared.settings import resolve_all
+from drawknife.core.prepared.settings import resolve, resolve_all
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import fold
 
 
 class AccountAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about accounts."""
+
+    def host_users(self) -> msg.HostUsers:
+        """The users on the host that accounts act as, each with its accounts."""
+        users: dict[str, list[str]] = {}
+        for index in range(len(self.prepared.people.accounts)):
+            account = self.prepared.people.prepared(index)
+            name = resolve(self.prepared, account, "acts_as").value
+            if name is not None:
+                users.setdefault(name.replace("{account}", account.name), []).append(account.name)
+        return msg.HostUsers(revision=self.revision, users=users)
 
     def accounts(
         self,

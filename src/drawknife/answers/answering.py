@@ -20,8 +20,10 @@ from drawknife.answers.named import NameAnswers
 from drawknife.answers.patterns import PatternAnswers
 from drawknife.answers.people import PeopleAnswers
 from drawknife.answers.places import PlaceAnswers
+from drawknife.answers.previews import finding_messages
 from drawknife.answers.reports import ReportAnswers
 from drawknife.core.everybody.findings import findings
+from drawknife.core.everybody.severity import SEVERITIES
 from drawknife.core.model.kinds import EVERY
 from drawknife.core.words.errors import BadInput
 
@@ -49,14 +51,30 @@ class Answering(
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
         found = self.findings()
         return msg.Overview(
-            revision=self.revision, counts=counts, findings=found.findings, not_looked_at=found.not_looked_at
-        )
+            revision=self.revision, counts=counts, findings=found.findings, accepted=found.accepted,
+            not_looked_at=found.not_looked_at,
+        )  # fmt: skip
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
-        lasting = [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in findings(self.prepared)]
+        lasting = finding_messages(findings(self.prepared))
         now, unknown = attention(self.prepared, self.now, self.certificate_of, self.credentials)
-        return msg.FindingList(revision=self.revision, findings=[*lasting, *now], not_looked_at=unknown)
+        shown, accepted = self.part_accepted([*lasting, *now])
+        return msg.FindingList(revision=self.revision, findings=shown, accepted=accepted, not_looked_at=unknown)
+
+    def part_accepted(
+        self, found: Iterable[msg.FindingMessage]
+    ) -> tuple[list[msg.FindingMessage], list[msg.FindingMessage]]:
+        """Part findings into those to be shown, the most pressing first, and those that somebody accepts."""
+        known = self.accepted() if self.accepted is not None else {}
+        shown, accepted = [], []
+        for finding in sorted(found, key=lambda f: list(SEVERITIES).index(f.severity)):
+            by = known.get((finding.kind, finding.about))
+            if by is None:
+                shown.append(finding)
+            else:
+                accepted.append(finding.model_copy(update={"accepted": by}))
+        return shown, accepted
 
 
 def decide_lines(answering: Answering, lines: Iterable[Any]) -> Iterator[dict[str, Any]]:

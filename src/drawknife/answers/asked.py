@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from copy import copy
 from datetime import datetime
 from typing import Self
@@ -31,7 +31,8 @@ class Asked:
     `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and locks.
     `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
     endpoint's certificate; None: its file is looked at. `locked` tells who is locked out now, in the form in which
-    names are compared; None: not known.
+    names are compared; None: not known. `accepted` are findings that somebody accepts, by their kind and what they are
+    about.
     """
 
     def __init__(
@@ -43,6 +44,7 @@ class Asked:
         credentials: Credentials = None,
         seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
+        accepted: Callable[[], Mapping[tuple[str, str], msg.AcceptedMessage]] | None = None,
     ) -> None:
         #: Of stores whose disk was read and is left out.
         self.left_out: tuple[str, ...] = ()
@@ -54,6 +56,7 @@ class Asked:
         self.credentials = credentials
         self.seen = seen
         self.locked = locked
+        self.accepted = accepted
 
     def without_disks(self) -> Self:
         """The same answers, as if no disk had been read."""

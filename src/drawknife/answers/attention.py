@@ -9,6 +9,7 @@ from drawknife import messages as msg
 from drawknife.core.everybody.described_drift import described_drift
 from drawknife.core.everybody.drift import DriftFound as Drifted
 from drawknife.core.everybody.drift import drift
+from drawknife.core.everybody.findings import Finding
 from drawknife.core.everybody.promises import broken_promises
 from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.follows.sign_in_changes import Credentials
@@ -22,6 +23,7 @@ from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.words.sizes import number_of, several, show_size
 
 from .limits import limit_fields, sessions_allowed
+from .previews import finding_messages
 
 #: Days before an end from which it wants attention, and how full a limit may be.
 SOON, NEARLY = 30, 0.9
@@ -47,7 +49,7 @@ def attention(
         e.name: certificate_of(e) for e in prepared.model.endpoints if e.enabled and e.certificate is not None
     }
     found = [
-        msg.FindingMessage(kind=kind, about=about, text=text)
+        Finding(kind, about, text)
         for group in (
             _promises(prepared, now), trial_findings(prepared, now, credentials), _disks(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
             _endpoints(prepared, certificates), _limits(prepared, now),
@@ -59,7 +61,7 @@ def attention(
         unknown.append(f"{of_disks(large)}: see `drawknife disk compare`")
     if unseen := [name for name, seen in certificates.items() if seen is None]:
         unknown.append(f"the certificate{'s' * (len(unseen) > 1)} of {several(unseen, NAMED)}")
-    return found, unknown
+    return finding_messages(found), unknown
 
 
 DriftFound = Iterator[tuple[str, str, str]]

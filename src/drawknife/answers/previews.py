@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from drawknife import messages as msg
 from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
+from drawknife.core.everybody.severity import SEVERITY
 from drawknife.core.follows.access_differences import AccessChange
 from drawknife.core.follows.added_lines import added_lines
 from drawknife.core.follows.consequences import Consequences, SettingChange
@@ -96,7 +97,7 @@ def _named(accounts: Sequence[str]) -> dict[str, Any]:
 
 
 def finding_messages(found: Sequence[Finding]) -> list[msg.FindingMessage]:
-    return [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text) for f in found]
+    return [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text, severity=SEVERITY[f.kind]) for f in found]
 
 
 def _room(room: Room | None) -> msg.RoomMessage | None:

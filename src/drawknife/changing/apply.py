@@ -175,8 +175,11 @@ class _Doing:
                 model = remove(model, kind, names, everywhere)
             else:
                 spelled = [self._renaming(model, kind, name, to) for name, to in pairs]
+                if kind == "folder":
+                    self._note_on_disk(model, spelled)
                 model = edits.rename(model, kind, spelled)
-                self.renames += [Renaming(kind, old, new) for old, new in spelled]
+                if kind != "virtual-path":  # what was at one location, and is at another, is told as that
+                    self.renames += [Renaming(kind, old, new) for old, new in spelled]
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
         except edits.ChangeRefused as refused:
@@ -184,6 +187,8 @@ class _Doing:
         self.working.begin_with(model)
 
     def _renaming(self, model: Model, kind: str, name: str, to: str) -> tuple[str, str]:
+        if kind == "virtual-path":
+            return name, to
         item = self.working.find(kind, name)
         check_local(model, kind, item)
         if kind == "folder":
@@ -192,6 +197,15 @@ class _Doing:
         if declared.can_be_renamed:
             declared.fields[0].read(to)
         return declared.called(item), to
+
+    def _note_on_disk(self, model: Model, moved: Iterable[tuple[str, str]]) -> None:
+        """Say that the folders on the disk have to follow, where it is known where they are."""
+        roots = {s.name: s.root for s in model.stores}
+        for pair in moved:
+            old, new = map(parse_place, pair)
+            if (root := roots.get(old.store)) is not None and (to := roots.get(new.store)) is not None:
+                where = f"{root.rstrip('/')}{old.path} to {to.rstrip('/')}{new.path}"
+                self.notes.append(f"nothing is renamed on the disk: rename {where} there")
 
     def _one(self, number: int, change: dict[str, Any]) -> None:
         op, kind = change.get("op"), str(change.get("kind"))

@@ -67,8 +67,8 @@ def census(
     """Measure the files of STORE by folder and owner, here, and send what was found.
 
     Files with several names count once, in the first folder by name; symbolic links are not followed, other
-    file systems not entered unless told. OS users are the accounts of the same name, or as --map says; what
-    belongs to nobody known, and what cannot be read, is told. Nothing is sent before the walk is done: broken
+    file systems not entered unless told. A user on the host is the account that --map names, else the one that
+    acts as it (acts_as), else the one of the same name; what belongs to nobody known, and what cannot be read, is told. Nothing is sent before the walk is done: broken
     off, it changes nothing.
 
     \b
@@ -118,9 +118,11 @@ def _measure(
     if mapping_file is not None:
         with errors_in_words(mapping_file.name):
             mapping = read_mapping(mapping_file)
+    # Where several accounts act as one user, whose file it is cannot be told.
+    acting = {user: names[0] for user, names in client.host_users().users.items() if len(names) == 1}
     walked = _walk(top, measure == "disk", cross)
     accounts = [a.name for a in client.accounts().accounts]
-    return census_of(line.name, walked, accounts, mapping, measure, deepest)
+    return census_of(line.name, walked, accounts, {**acting, **mapping}, measure, deepest)
 
 
 def _walk(top: str, by_disk: bool, cross: bool) -> Walked:

@@ -23,7 +23,7 @@ MODULES = {
         "serve": "serve",
         "config": "config",
         "database": "database",
-        "model": "load dump check schema findings",
+        "model": "load dump check schema findings finding",
         "accounts": "account standing",
         "people": "group unit ways without",
         "directories": "directory sync",

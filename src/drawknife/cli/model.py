@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -12,6 +13,8 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.everybody.severity import SEVERITIES
+from drawknife.core.words.sizes import number_of
 from drawknife.formats.document import BadDocument
 
 from .changing import DRAFT, say_followed, tell_changed
@@ -195,28 +198,82 @@ def schema() -> None:
 
 @click.command()
 @click.option("--fail", "failing", is_flag=True, help="Exit status 1 if there is anything.")
+@click.option("--accepted", is_flag=True, help="List those that are accepted, by whom and why.")
 @asks
-def findings(answers: Answers, failing: bool, as_json: bool) -> None:
-    """What wants attention: clashes, paths that lead two ways, names that are gone, certificates, ends that come near.
+def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> None:
+    """List what needs attention, the most pressing first.
+
+    A finding that is accepted (`drawknife finding accept`) is only counted.
 
     \b
     Examples:
       drawknife findings --model demo/tidewrack.yaml
       drawknife findings --fail
+      drawknife findings --accepted
     """
     found = answers.findings()
     if as_json:
         print_json(found)
+    elif accepted:
+        for finding in found.accepted:
+            if finding.accepted is not None:
+                by = finding.accepted
+                click.echo(f"{finding.kind}: {finding.text}\n  accepted until {by.until} by {by.who}: {by.note}")
+        if not found.accepted:
+            say("no finding is accepted")
     else:
+        severity: str | None = None
         for finding in found.findings:
-            click.echo(f"{finding.kind}: {finding.text}")
+            if finding.severity != severity:
+                severity = finding.severity
+                click.echo(SEVERITIES[finding.severity])
+            click.echo(f"  {finding.kind}: {finding.text}")
         if not found.findings:
             say("nothing")
+        if found.accepted:
+            say(f"{number_of(len(found.accepted), 'more finding')} accepted: --accepted lists them")
         if found.not_looked_at:
             say(f"not looked at: {'; '.join(found.not_looked_at)}")
     raise SystemExit(NOT_SO if failing and found.findings else 0)
 
 
+@click.group()
+def finding() -> None:
+    """Findings: accept one for a time, or show it again."""
+
+
+@finding.command("accept")
+@click.argument("kind")
+@click.argument("about")
+@click.option("--until", type=click.DateTime(["%Y-%m-%d"]), metavar="DAY", required=True, help="The last day (UTC).")
+@click.option("--note", metavar="TEXT", required=True, help="Why it is accepted.")
+@serves
+def accept_finding(client: Client, kind: str, about: str, until: datetime, note: str) -> None:
+    """Accept the finding of KIND about ABOUT: it is counted up to that day, and not shown.
+
+    \b
+    Example:
+      drawknife finding accept endpoint-clash old-quay --until 2031-03-31 --note "old-quay is retired in spring"
+    """
+    client.accept_finding(kind, about, until.date(), note)
+    say(f"{kind} {about} is accepted until {until.date()}")
+
+
+@finding.command("reopen")
+@click.argument("kind")
+@click.argument("about")
+@serves
+def reopen_finding(client: Client, kind: str, about: str) -> None:
+    """Show a finding again that was accepted.
+
+    \b
+    Example:
+      drawknife finding reopen endpoint-clash old-quay
+    """
+    client.reopen_finding(kind, about)
+    say(f"{kind} {about} is shown again")
+
+
 def add_to(group: click.Group) -> None:
-    for command in (load, dump, check, schema, findings):
+    for command in (load, dump, check, schema, findings, finding):
         group.add_command(command)

@@ -223,6 +223,11 @@ change_command(
     'vpath change /soundings --grant "group:night-watch read"',
     'vpath change "/archive>survey:/archive/lab" --path /archive/lab --preview',
 )  # fmt: skip
+rename_command(
+    vpath, "virtual-path", "PATH",
+    "Move a virtual path to another location; start folders, promises and trials there follow.",
+    "vpath rename /notices /news --preview",
+)  # fmt: skip
 remove_command(vpath, "virtual-path", "PATH", "Remove a virtual path.", "vpath remove /notices --preview")
 show_command(endpoint, "endpoint", "NAME", "Show one endpoint.", "endpoint show harbour")
 add_command(

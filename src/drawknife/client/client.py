@@ -157,6 +157,10 @@ class Client(
         window = {"matching": matching, "offset": offset, "limit": limit or 200_000}
         return self._get(msg.AccountList, "/accounts", **window, **{k: v for k, v in only.items() if v is not False})
 
+    def host_users(self) -> msg.HostUsers:
+        """The users on the host that accounts act as, each with its accounts. ``GET /host-users``."""
+        return self._get(msg.HostUsers, "/host-users")
+
     def each_account(self, matching: str = "", page: int = 1000) -> Iterator[msg.AccountLine]:
         """All accounts in order of names, `page` at a time. ``GET /accounts``."""
         return self._each(lambda offset: self.accounts(matching, offset, page), "accounts")

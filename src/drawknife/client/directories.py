@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from drawknife import messages as msg
@@ -62,6 +63,15 @@ class DirectoryCalls(Connection):
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken. ``GET /findings``."""
         return self._get(msg.FindingList, "/findings")
+
+    def accept_finding(self, kind: str, about: str, until: date, note: str) -> None:
+        """Accept a finding up to the end of a day: it is counted then, and not shown. ``PUT /findings/accepted``."""
+        body = {"kind": kind, "about": about, "until": str(until), "note": note}
+        self._request("PUT", "/findings/accepted", json=body)
+
+    def reopen_finding(self, kind: str, about: str) -> None:
+        """Show a finding again that was accepted. ``DELETE /findings/accepted``."""
+        self._request("DELETE", "/findings/accepted", params={"kind": kind, "about": about})
 
     def idle(self) -> msg.IdleAnswer:
         """What has no effect, each with the change that takes it away. ``GET /idle``."""

@@ -33,6 +33,13 @@ class AccountList(Message):
     accounts: list[AccountLine]
 
 
+class HostUsers(Message):
+    """The users on the host that accounts act as (the setting `acts_as`), each with its accounts."""
+
+    revision: int
+    users: dict[str, list[str]]
+
+
 class AccountDetail(AccountLine):
     """An account with all its fields."""
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
+from typing import Annotated
 
 from pydantic import Field
 
@@ -13,10 +14,20 @@ from .questions import FindingMessage
 
 class FindingList(Message):
     revision: int
-    findings: list[FindingMessage]
+    findings: list[FindingMessage] = Field(description="The most pressing first")
+    accepted: list[FindingMessage] = Field([], description="Those that somebody accepts for now")
     not_looked_at: list[str] = Field(
         description="What nothing is known of here, and no finding tells of: of the past, and of a model file"
     )
+
+
+class AcceptFinding(Message):
+    """Accept a finding up to the end of a day (UTC): it is counted then, and not shown."""
+
+    kind: Annotated[str, Field(min_length=1, max_length=64)]
+    about: Annotated[str, Field(min_length=1, max_length=8192)]
+    until: Annotated[date, Field(strict=False)]
+    note: Annotated[str, Field(min_length=1, max_length=1000, description="Why it is accepted")]
 
 
 class JournalLine(Message):

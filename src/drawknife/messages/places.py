@@ -112,5 +112,6 @@ class Overview(Message):
 
     revision: int
     counts: dict[str, int]
-    findings: list[FindingMessage]
+    findings: list[FindingMessage] = Field(description="The most pressing first")
+    accepted: list[FindingMessage] = Field([], description="Those that somebody accepts for now")
     not_looked_at: list[str] = Field(description="As in the list of findings")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import Annotated
+from datetime import date, datetime
+from typing import Annotated, Literal
 
 from pydantic import ConfigDict, Field
 
@@ -276,10 +276,23 @@ class ModelComparison(Message):
     endpoint: str | None = None
 
 
+class AcceptedMessage(Message):
+    """Who accepts a finding, up to the end of which day (UTC), and why."""
+
+    until: date
+    note: str
+    who: str
+    at: datetime
+
+
 class FindingMessage(Message):
+    """Something that needs attention, though no rule is broken."""
+
     kind: str
     about: str
     text: str
+    severity: Literal["stops-people", "risk", "tidy-up"] = "risk"
+    accepted: AcceptedMessage | None = None
 
 
 class TurnMessage(Message):

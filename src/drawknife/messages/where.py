@@ -1,6 +1,8 @@
 """In which module each message is; written by `python -m tools.message_names`, and a test says whether it is current."""
 
 WHERE = {
+    "AcceptFinding": "model",
+    "AcceptedMessage": "questions",
     "AccessAnswer": "questions",
     "AccessChangeMessage": "changes",
     "AccessRow": "questions",
@@ -80,6 +82,7 @@ WHERE = {
     "HeadroomAnswer": "limits",
     "Health": "model",
     "HolderMessage": "questions",
+    "HostUsers": "accounts",
     "IdleAnswer": "idle",
     "IdleKind": "idle",
     "IdleMessage": "idle",

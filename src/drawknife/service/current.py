@@ -27,6 +27,7 @@ from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
 from drawknife.formats.questions import read_question
 from drawknife.records import credentials, history, sign_ins, tokens
+from drawknife.records.accepted import accepted_on
 from drawknife.records.database import CHANNEL, Database, Unavailable
 from drawknife.records.directories import Secrets
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
@@ -183,7 +184,13 @@ class Current:
             self.credentials(snapshot),
             self.certificates.seen,
             lambda: self._locked(snapshot),
+            self._accepted,
         )
+
+    def _accepted(self) -> dict[tuple[str, str], msg.AcceptedMessage]:
+        """The findings that are accepted today, by kind and what they are about."""
+        found = accepted_on(self.database, datetime.now(UTC).date())
+        return {key: msg.AcceptedMessage(until=x.until, note=x.note, who=x.who, at=x.at) for key, x in found.items()}
 
     def past(self, as_of: str) -> tuple[Snapshot, datetime]:
         """The model as of a revision or a time that has been, and the time from which questions about it count.

@@ -76,10 +76,13 @@ class _OfTheModel(Collector):
         for kind, count in overview.counts.items():
             items.add_metric([kind], count)
         yield items
-        findings = GaugeMetricFamily("drawknife_findings", "What wants attention", labels=["kind"])
-        for kind in sorted({f.kind for f in overview.findings}):
-            findings.add_metric([kind], sum(f.kind == kind for f in overview.findings))
+        findings = GaugeMetricFamily("drawknife_findings", "Findings that are shown", labels=["kind", "severity"])
+        for (kind, severity), count in sorted(Counted((f.kind, f.severity) for f in overview.findings).items()):
+            findings.add_metric([kind, severity], count)
         yield findings
+        yield GaugeMetricFamily(
+            "drawknife_findings_accepted", "Findings that are accepted", value=len(overview.accepted)
+        )
         yield from _limits(answering)
         people = GaugeMetricFamily("drawknife_administrators", "Administrators, by role", labels=["role"])
         roles = [a.role for a in administrators.each(self._current.database)]

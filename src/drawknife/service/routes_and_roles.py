@@ -31,7 +31,7 @@ _NEEDS = {
         GET /drafts                         GET /drafts/{name}              GET /idle
         GET /rehearsal/log                  GET /disks                      GET /disks/{store}/drift
         GET /disks/{store}/plan             GET /disks/{store}/adoption     GET /disks/{store}/descriptors
-        GET /find                           GET /folders/inside
+        GET /find                           GET /folders/inside             GET /host-users
         GET /patterns                       GET /patterns/{name}            POST /patterns/{name}/changes
         GET /reports      POST /reports     GET /reports/{number}           GET /reports/{number}/document
         """,
@@ -46,7 +46,7 @@ _NEEDS = {
         POST /accounts/{name}/password/check
         POST /accounts/{name}/keys          DELETE /accounts/{name}/keys/{fingerprint}
         POST /sign-ins       POST /rehearsal/log      DELETE /lockouts/{of}/{name}    POST /censuses
-        DELETE /censuses
+        DELETE /censuses      PUT /findings/accepted          DELETE /findings/accepted
         """,
     OWNER: """
         PUT /model                          POST /back-to

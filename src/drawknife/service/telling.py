@@ -120,7 +120,8 @@ class Telling:
         answering = self._current.answering()
         findings = answering.findings()
         found = [ToldFinding(f.kind, f.about, f.text) for f in findings.findings]
-        keys, before = {t.key for t in found}, {t.key for t in told}
+        accepted = [ToldFinding(f.kind, f.about, f.text) for f in findings.accepted]
+        keys, before = {t.key for t in (*found, *accepted)}, {t.key for t in told}
         # What was not looked at is not mended because it is not found.
         unknown = {kind for kind, what in _LOOKED_AT.items() if any(what in text for text in findings.not_looked_at)}
         changes, left_out = self._changes(last, answering.revision)

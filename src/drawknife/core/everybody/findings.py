@@ -19,6 +19,7 @@ from ..words.rights import ENTER
 from ..words.sizes import several
 from .access_map import access_of_all
 from .division import bits_in
+from .unused import unused
 
 Found = TypeVar("Found")
 
@@ -68,6 +69,7 @@ def _findings(prepared: Prepared) -> list[Finding]:
     for loop in _kept(prepared, "loops", (prepared.model.groups,), lambda: loops(prepared.model.groups)):
         out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
     out += _dangling(prepared)
+    out += (Finding(*found) for found in unused(prepared))
     out += _alike(prepared)
     out += _undecided(prepared)
     return out

@@ -24,6 +24,7 @@ from .access_differences import AccessChange
 from .disk_changes import OnDisk, on_disks
 from .for_everybody import for_everybody
 from .pairing import Pairing, Renames, changed_settings
+from .renamed_paths import renamed_paths
 from .room_changes import RoomChange, room_changes
 from .sign_in_changes import Credentials, SignInChange, SigningIn
 from .trials_turned import turned
@@ -131,7 +132,7 @@ def _compared(
     old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
     fail, hold = turned(before, after, at, pairing.renames, credentials)
     new = _otherwise_broken(new_promises, old_promises, pairing.renames)
-    yield "new_findings", (*new, *fail, *_unlike(new_findings, old_findings, pairing.renames))
+    yield "new_findings", (*renamed_paths(pairing), *new, *fail, *_unlike(new_findings, old_findings, pairing.renames))
     mended = _otherwise_broken(old_promises, new_promises, pairing.renames, back=True)
     yield "mended", (*mended, *hold, *_unlike(old_findings, new_findings, pairing.renames))
 

@@ -12,11 +12,12 @@ from typing import Any
 
 from ..words.errors import NotFound, Refused, Wrong
 from ..words.key_paths import key_path
-from ..words.names import Place, fold, join, parse_place, rest_below
+from ..words.names import Place, ancestors, fold, join, parse_place, rest_below
 from .canonical import sound
 from .items import Model, Store, Subject, VirtualPath
 from .kinds import KINDS, SUBJECT_KINDS, VIRTUAL_PATH
-from .rewriting import Rewriting, same_endpoint, same_name, same_place, same_subject
+from .placeholders import check_virtual_path
+from .rewriting import Rewriting, located, same_endpoint, same_name, same_place, same_subject
 from .soundness import Flaw, flaws
 
 
@@ -140,6 +141,8 @@ def independent(pairs: Sequence[tuple[str, str]]) -> bool:
 
 
 def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
+    if kind == "virtual-path":
+        return _rename_path(model, name, to)
     item = find(model, kind, name)
     if kind == "folder":
         return _move(model, name, to)
@@ -152,6 +155,30 @@ def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
     if fold(to) != fold(old) and any(fold(x) == fold(to) for x in model.units):
         raise refuse(f"unit {to!r} is there already", "another name")
     return _rename_unit(model, old, to)
+
+
+def _rename_path(model: Model, name: str, to: str) -> Model:
+    """A virtual path at another location; ``PATH>LEADS_TO`` is one of several at PATH.
+
+    Where all at a path are moved, start folders, promises and trials that name a location in it go along.
+    """
+    path, _, leads_to = name.partition(">")
+    to = check_virtual_path(to)
+    moved = [v for v in model.virtual_paths if v.path == path and leads_to in ("", v.leads_to)]
+    if not moved:
+        raise NotFound("virtual path", name, [v.path for v in model.virtual_paths])
+    if any(v.path == to for v in model.virtual_paths if v not in moved):
+        raise refuse(f"there is a virtual path {to} already", "another path")
+    paths = {v.path for v in model.virtual_paths}
+    whole = all(v in moved for v in model.virtual_paths if v.path == path)
+
+    def location(text: str) -> str:
+        """Where a location is then; that of another virtual path below stays."""
+        nearest = next((at for at in ancestors(text) if at in paths), None)
+        return join(to, rest_below(text, path) or "") if whole and nearest == path else text
+
+    virtual_paths = tuple(replace(v, path=to) if v in moved else v for v in model.virtual_paths)
+    return checked(located(replace(model, virtual_paths=virtual_paths), location), model)
 
 
 def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:

@@ -113,6 +113,22 @@ class Rewriting(NamedTuple):
         )
 
 
+def located(model: Model, location: Callable[[str], str]) -> Model:
+    """The model with every virtual location written anew: start folders, promises about locations, and trials' steps."""
+    settings = tuple(
+        replace(s, values=tuple((k, location(x) if k == "landing" else x) for k, x in s.values)) for s in model.settings
+    )
+    promises = tuple(
+        replace(p, says=p.says._replace(place=location(p.says.place))) if isinstance(p.says.place, str) else p
+        for p in model.promises
+    )
+    trials = []
+    for trial in model.trials:
+        steps = (s._replace(path=s.path and location(s.path), to=s.to and location(s.to)) for s in trial.steps)
+        trials.append(replace(trial, steps=tuple(steps)))
+    return replace(model, settings=settings, promises=promises, trials=tuple(trials))
+
+
 def same_subject(subject: Subject) -> Subject | None:
     return subject
 

@@ -65,6 +65,12 @@ def accounts(query: Accounts) -> Response:
     return rows_answer(asked.accounts(**query.model_dump(exclude=set(OF_WHICH_MODEL))), "accounts", asked.revision)
 
 
+@api.get("/host-users", summary="The users on the host that accounts act as", responses={200: msg.HostUsers})
+def host_users(query: Asking) -> Response:
+    asked = ask(query)
+    return answer(asked.host_users(), asked.revision)
+
+
 @api.get("/accounts/<string:name>", summary="One account", responses={200: msg.AccountDetail})
 def account(path: NamePath, query: Asking) -> Response:
     asked = ask(query)

@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated, Any
 
-from flask import Response, request
+from flask import Response, g, request
 from flask_openapi3 import RawModel
 from pydantic import BaseModel, Field
 
 from drawknife.answers.things import thing_of
 from drawknife.core.model.values import moment
-from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.errors import BadInput, NotAllowed, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.formats.model_file import json_schema, read_model, write_model
-from drawknife.messages import FindingList, IdleAnswer, ItemChange, JournalLine, JournalPage, Loaded, LoadLosses
-from drawknife.records import journal
+from drawknife.messages import (
+    AcceptFinding,
+    FindingList,
+    IdleAnswer,
+    ItemChange,
+    JournalLine,
+    JournalPage,
+    Loaded,
+    LoadLosses,
+)
+from drawknife.records import accepted, journal
 from drawknife.records.history import KNOWN
 
 from .common import (
@@ -101,6 +110,43 @@ def schema() -> Response:
 def findings(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.findings(), asked.revision)
+
+
+@api.put(
+    "/findings/accepted",
+    summary="Accept a finding up to a day: it is counted then, and not shown",
+    responses={204: None, **problems(413, 415)},
+)
+def accept_finding(body: AcceptFinding) -> Response:
+    _without_area()
+    today = datetime.now(UTC).date()
+    if body.until < today:
+        raise BadInput("until", f"{body.until} is over", f"{today} or a later day")
+    found = current().answering().overview()
+    known = [(f.kind, f.about) for f in (*found.findings, *found.accepted)]
+    if (body.kind, body.about) not in known:
+        raise NotFound("finding", f"{body.kind} {body.about}", [f"{kind} {about}" for kind, about in known], "about")
+    accepted.accept(current().database, body.kind, body.about, body.until, body.note, g.who)
+    return Response(status=204)
+
+
+class AcceptedQuery(Query):
+    kind: Annotated[str, Field(max_length=64)]
+    about: Annotated[str, Field(max_length=8192)]
+
+
+@api.delete("/findings/accepted", summary="Show a finding again that was accepted", responses={204: None, **problems()})
+def reopen_finding(query: AcceptedQuery) -> Response:
+    _without_area()
+    if not accepted.reopen(current().database, query.kind, query.about):
+        raise NotFound("accepted finding", f"{query.kind} {query.about}", [], "about")
+    return Response(status=204)
+
+
+def _without_area() -> None:
+    """A finding may be about anybody: who changes an area only hides none from the others."""
+    if g.holder.area is not None:
+        raise NotAllowed("findings are accepted by somebody who has no area")
 
 
 @api.get("/idle", summary="What has no effect, why, and the change that takes it away", responses={200: IdleAnswer})

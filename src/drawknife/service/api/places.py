@@ -25,12 +25,16 @@ def overview(query: Asking) -> Response:
     found = asked.overview()
     failed = [
         msg.FindingMessage(
-            kind="sync-failed", about=name, text=f"the last sync of {name} {report.state}: {report.text}"
+            kind="sync-failed",
+            about=name,
+            severity="risk",
+            text=f"the last sync of {name} {report.state}: {report.text}",
         )
         for name, (_, text) in last_syncs(current().database).items()
         if (report := msg.SyncReport.model_validate_json(text)).state in ("failed", "refused")
     ]
-    return answer(found.model_copy(update={"findings": [*failed, *found.findings]}), asked.revision)
+    shown, accepted = asked.part_accepted([*failed, *found.findings, *found.accepted])
+    return answer(found.model_copy(update={"findings": shown, "accepted": accepted}), asked.revision)
 
 
 @api.get("/stores", summary="The stores", responses={200: msg.StoreList})
