@@ -74,6 +74,8 @@ class Reference:
         self.stores = {s.name: s for s in model.stores}
         self._standing = {}
         self._namespace = {}
+        #: Who made which folder, where that is known besides.
+        self.made = {}
         #: Hours are not asked where it is told what a change does.
         self.asks_hours = True
 
@@ -165,7 +167,9 @@ class Reference:
 
     def owns_folder(self, name, store, path):
         folder = self.folder(store, path)
-        return folder is not None and folder.owner == name
+        if folder is None or folder.owner is None:
+            return self.made.get((store, path)) == name
+        return folder.owner == name
 
     def may_enter(self, name, store, path):
         return self.decide(name, store, path, "enter", self.owns_folder(name, store, path))

@@ -50,7 +50,10 @@ def test_curl_over_explicit_tls(there, letter):
     assert there.refused() == [("ines", "upload", "/charts/issued/letter.txt", "folder")]
     line = next(x for x in there.lines if not x.allowed)
     assert "no entry there or above allows it" in line.text
-    assert line.why() == "drawknife why ines upload /charts/issued/letter.txt --endpoint harbour"
+    assert (
+        line.why()
+        == "drawknife why ines upload /charts/issued/letter.txt --endpoint harbour --from 127.0.0.1 --tls --method password"
+    )
 
 
 def test_the_public_fetches_and_cannot_send(there, letter):
@@ -182,13 +185,20 @@ def test_curl_over_sftp(there, letter):
     assert subprocess.run([*who, url], capture_output=True, text=True).stdout == "ahoy\n"
 
 
+def secret(folder):
+    file = folder / "password"
+    file.write_text(PASSWORD + "\n")
+    file.chmod(0o600)
+    return file
+
+
 def test_the_command_serves_quickly_and_ends_when_told(tmp_path, letter):
     """With no service and no database; what it says, what it prints of an action, its file, and how it ends."""
     folder = tmp_path / "like"
     folder.mkdir()
     (folder / "old.txt").write_text("x")
     command = [
-        DRAWKNIFE, "rehearse", "--model", DEMO, "--password", PASSWORD, "--offset", "0", "--log", tmp_path / "log",
+        DRAWKNIFE, "rehearse", "--model", DEMO, "--password-file", secret(tmp_path), "--offset", "0", "--log", tmp_path / "log",
         "--like", f"homes={folder}",
     ]  # fmt: skip
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as process:

@@ -147,7 +147,8 @@ def test_the_log_comes_to_the_service_as_it_happens(client, tmp_path):
         assert (told.gate, told.path, told.endpoint, told.draft) == ("folder", "/charts/issued/x", "harbour", None)
         assert (
             "no entry there" in told.text
-            and told.why == "drawknife why ines upload /charts/issued/x --endpoint harbour"
+            and told.why
+            == "drawknife why ines upload /charts/issued/x --endpoint harbour --from 127.0.0.1 --tls --method password"
         )
         assert [x.id for x in lines] == sorted((x.id for x in lines), reverse=True)
         only = client.rehearsal_log(account="INES", verdict="refused", endpoint="harbour").lines
@@ -158,7 +159,7 @@ def test_the_log_comes_to_the_service_as_it_happens(client, tmp_path):
         with pytest.raises(ftplib.error_perm):
             there.ftp("odile")
         until(lambda: client.rehearsal_log(most=1).lines[0].draft == "log", 3000)
-        assert client.rehearsal_log(most=1).lines[0].why.endswith("--endpoint harbour --draft log")
+        assert client.rehearsal_log(most=1).lines[0].why.endswith("--draft log")
         assert PASSWORD not in str(client.rehearsal_log().lines)
     client.drop_draft("log")
 

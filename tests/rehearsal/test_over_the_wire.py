@@ -186,11 +186,14 @@ class Plain:
         if not self.parent_is_folder(place):
             return MISSING
         self.files[place], self.owners[place] = what, who
+        if what is None:
+            self.rules.made[place] = who
         return DONE
 
     def drop(self, place):
         self.files.pop(place)
         self.owners.pop(place, None)
+        self.rules.made.pop(place, None)
 
     def renamed(self, who, location, to, kind, owner, replaces, may):
         there = self.kind(who, to)
@@ -219,6 +222,9 @@ class Plain:
             self.owners.pop(at, None)
             if place in self.owners:
                 self.owners[at] = self.owners.pop(place)
+            self.rules.made.pop(at, None)
+            if place in self.rules.made:
+                self.rules.made[at] = self.rules.made.pop(place)
         return DONE
 
     def seen(self, who, endpoint, location):

@@ -26,10 +26,15 @@ def trial(*steps, **facts):
     return f"drawknife-trials: 1\ntrials:\n  - name: t\n    as: ines\n{more}    steps:\n{lines}"
 
 
-def tried(text, tmp_path, *arguments, model=DEMO):
+#: A password is given in a variable: on a command line everybody on the machine sees it.
+WITH_PASSWORD = {"DRAWKNIFE_REHEARSAL_PASSWORD": rehearsing.PASSWORD}
+
+
+def tried(text, tmp_path, *arguments, model=DEMO, password=rehearsing.PASSWORD):
     file = tmp_path / "t.yaml"
     file.write_text(text)
-    done = CliRunner().invoke(main, ["try", str(file), "--model", str(model), *arguments])
+    words = ["try", str(file), "--model", str(model), *arguments]
+    done = CliRunner().invoke(main, words, env={"DRAWKNIFE_REHEARSAL_PASSWORD": password})
     assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
     return done
 
@@ -164,7 +169,7 @@ def over(there, *more):
         f"lab-sftp=sftp://127.0.0.1:{there.ports['lab-sftp']}",
     ]
     urls.append(f"public-tides=ftp://127.0.0.1:{there.ports['public-tides']}")
-    return [x for url in urls for x in ("--over", url)] + ["--unchecked", "--password", rehearsing.PASSWORD, *more]
+    return [x for url in urls for x in ("--over", url)] + ["--unchecked", *more]
 
 
 def lying(there):
@@ -185,9 +190,9 @@ def test_a_server_that_does_what_the_model_says(tmp_path, server):
     )
     assert "1 not as expected" in done.stdout
     # What may be made and not be deleted is told, and all else is as it was.
-    assert done.output.count("is still there") == 2 and "/inbox/26-11 is still there" in done.output
-    assert "/charts/drafts/sheet-15.pdf is still there" in done.output
-    assert [x for x in lying(server) if not x.endswith("sheet-15.pdf")] == before
+    assert done.output.count("is still there") == 2 and "is still there, created for /inbox/26-11" in done.output
+    assert "is still there, created for /charts/drafts/sheet-15.pdf" in done.output and done.exit_code == 1
+    assert [x for x in lying(server) if not x.endswith("-trial.pdf")] == before
     asked = {(x.account, x.action) for x in server.lines}
     assert ("kittiwake", "upload") in asked and ("kittiwake", "delete-file") in asked
     assert ("ines", "overwrite") not in asked  # it is not the trial's own
@@ -228,17 +233,18 @@ def test_a_server_that_does_otherwise_is_told(tmp_path, server, endpoint):
     assert done.exit_code == 1 and "list /charts/drafts  no, by folder; the server lets it" in done.stdout
     assert "1 not as expected" in done.stdout
     # What ines put there she may not delete: it is told that it is still there.
-    assert "/charts/drafts/t.bin is still there" in done.output and "/charts/drafts/d is still there" in done.output
+    assert "is still there, created for /charts/drafts/t.bin" in done.output
+    assert "is still there, created for /charts/drafts/d" in done.output
 
 
 def test_who_cannot_sign_in_there_can_do_nothing(tmp_path, server):
     """What is refused anyway was not tried, and is not said to be refused there, too."""
     steps = ("list /: yes", "list /nowhere: no, by virtual path")
-    done = tried(trial(*steps, at="harbour"), tmp_path, *over(server, "--password", "wrong"))
+    done = tried(trial(*steps, at="harbour"), tmp_path, *over(server), password="wrong")
     assert done.exit_code == 1 and "list /  yes; the server does not" in done.stdout and "530" in done.stdout
     assert "list /nowhere  no, by virtual path; not tried" in done.stdout and "1 not as expected" in done.stdout
-    none = tried(trial(*steps, at="harbour"), tmp_path, *over(server)[:-2])
-    assert "no password was given for ines" in " ".join(none.stdout.split())
+    none = tried(trial(*steps, at="harbour"), tmp_path, *over(server), password="")
+    assert "no password and no key was given for ines" in " ".join(none.stdout.split())
 
 
 def test_what_is_not_trusted_is_told_with_the_remedy(tmp_path, server, monkeypatch):
@@ -278,7 +284,7 @@ def compared(there, account, endpoint="harbour", model=DEMO, *more):
         endpoint,
         "--unchecked",
     ]
-    done = CliRunner().invoke(main, [*words, "--password", rehearsing.PASSWORD, "--model", str(model), *more])
+    done = CliRunner().invoke(main, [*words, "--model", str(model), *more], env=WITH_PASSWORD)
     assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
     return done
 

@@ -113,7 +113,10 @@ class AccessAnswers(Asked):
         a = self.account(name)
         at = check_location(location)
         answer, seen = list_as(self.prepared, a, at, self.now, self.endpoint(endpoint))
+        served = self.prepared.namespace(a).resolve(at).served
+        shows: Any = None if served is None else served.listing
         return msg.ListingAnswer(
+            shows=shows,
             revision=self.revision, account=a.name, location=at, allowed=answer.allowed, text=answer.text,
             notes=[f"{of_disks(self.left_out)} was left out"] if self.left_out else [],
             folders=[

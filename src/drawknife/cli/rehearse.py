@@ -15,9 +15,10 @@ from rich.text import Text
 
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import BadValue, fold
-from drawknife.core.words.sizes import number_of
+from drawknife.core.words.sizes import number_of, several
 
 from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_in_words, fail, read_model_file, say
+from .servers import password_from
 
 if TYPE_CHECKING:
     from drawknife.rehearsal import StandIn
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 
 #: When the log's file is turned over, and how many of them are kept.
 LOG_SIZE, LOG_FILES = 10 * 2**20, 5
+#: In a model of no more accounts it is said which cannot come in, and why.
+MOST_NAMED = 2000
 
 
 def _as_from(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
@@ -72,9 +75,9 @@ def _store_and_folder(text: str) -> tuple[str, Path]:
     help="The address that clients are taken to come from, for all or ACCOUNT=ADDRESS; repeatable.",
 )
 @click.option(
-    "--password",
-    envvar="DRAWKNIFE_REHEARSAL_PASSWORD",
-    help="The one password good for every account; made up if left out.",
+    "--password-file",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="A file with the one password for every account; else DRAWKNIFE_REHEARSAL_PASSWORD, else one is generated.",
 )
 @click.option(
     "--folder",
@@ -103,7 +106,7 @@ def rehearse(
     host: str,
     offset: int,
     as_from: dict[str, str],
-    password: str | None,
+    password_file: Path | None,
     folder: Path | None,
     like: list[tuple[str, Path]],
     log_file: Path | None,
@@ -125,6 +128,7 @@ def rehearse(
 
     if model_file is not None and draft is not None:
         raise click.UsageError("a model file has no drafts: --draft is for a service")
+    password = password_from(password_file)
     with errors_in_words(model_file or ""), TemporaryDirectory() as scratch:
         source: ModelSource
         if model_file is not None:
@@ -143,9 +147,10 @@ def rehearse(
 
 
 async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool) -> None:
+    from drawknife.rehearsal.keys import fingerprints
     from drawknife.rehearsal.log import BoundedFile
 
-    await stand.open()
+    await stand.open(say)
     for left in stand.left_out:
         say(f"not open: {left}")
     if not stand.opened:
@@ -162,6 +167,13 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
     say("and this password, which is good for every account:" if shown else "and the password that was given.")
     if shown:
         say(f"    {stand.password}")
+    host_key, certificate = fingerprints(stand.folder)
+    say(f"Host key {host_key}")
+    say(f"Certificate SHA-256 {certificate}")
+    if len(stand.refresh().model.accounts) <= MOST_NAMED:
+        for opened in stand.opened:
+            for reason, names in stand.kept_out(opened.endpoint).items():
+                say(f"Not at {opened.endpoint.name}: {several(names, 5)}: {reason}")
     say("Ctrl-C ends it.")
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()
@@ -177,7 +189,8 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
 def draw(out: Console, line: ActionLine) -> None:
     """A line of the log for people: when, who, what, and why not."""
     text = Text().append(f"{line.at:%H:%M:%S} ", "dim")
-    text.append("● " if line.allowed else "✕ ", "green" if line.allowed else "red")
+    mark = ("✕ ", "red") if not line.allowed else ("● ", "green") if line.done else ("○ ", "yellow")
+    text.append(*mark)
     text.append(f"{line.account} ", "bold").append(f"{line.action} ", "default").append(
         line.path or line.endpoint, "default"
     )
@@ -186,7 +199,8 @@ def draw(out: Console, line: ActionLine) -> None:
     out.print(text)
     below = []
     if not line.allowed:
-        below = [Text().append(f"{line.gate}: ", "red").append(line.text, "default"), Text(line.why(), "dim")]
+        below = [Text().append(f"{line.gate}: ", "red").append(line.text, "default")]
+        below += [Text(line.why(), "dim")] if line.why() else []
     if line.note:
         below.append(Text(line.note, "dim"))
     for more in below:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 import os
 import ssl
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import click
 from rich.padding import Padding
@@ -16,7 +17,7 @@ from drawknife.core.words.errors import BadValue
 from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of
 from drawknife.trials.comparing import Compared, Listing, compare_server
-from drawknife.trials.over import Address, RefusedByServer, read_address
+from drawknife.trials.over import Address, Credentials, RefusedByServer, read_address
 
 from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail
 
@@ -31,18 +32,87 @@ def address(text: str) -> Address:
         raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
+def password_from(path: Path | None) -> str | None:
+    """The password in a file, else in DRAWKNIFE_REHEARSAL_PASSWORD: on a command line everybody on the machine sees it."""
+    if path is None:
+        return os.environ.get("DRAWKNIFE_REHEARSAL_PASSWORD") or None
+    check_private(path)
+    return path.read_text().rstrip("\r\n")
+
+
+class SignInOptions(NamedTuple):
+    """Who signs in at a server with what: each by the account, in the form in which names are compared, or for all ("")."""
+
+    password: str | None
+    passwords: dict[str, str]
+    keys: dict[str, str]
+    names: dict[str, str]
+    known_hosts: Path | None
+    checked: bool
+
+    def of(self, account: str) -> Credentials:
+        """What an account signs in with."""
+        key = self.keys.get(fold(account), self.keys.get(""))
+        return Credentials(
+            self.names.get(fold(account), self.names.get("", account)),
+            self.passwords.get(fold(account), self.password) or "",
+            self.checked,
+            None if key is None else Path(key),
+            self.known_hosts,
+        )
+
+    def lacking(self, account: str) -> str:
+        """What to say where somebody with nothing to sign in with was refused; empty where there was something."""
+        given = self.of(account)
+        if given.password or given.key is not None:
+            return ""
+        return f"; no password and no key was given for {account}: --passwords, --key, or DRAWKNIFE_REHEARSAL_PASSWORD"
+
+
+def _by_account(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
+    """``ACCOUNT=VALUE``, or one value for all."""
+    return {fold(name): value for name, _, value in (text.rpartition("=") for text in given)}
+
+
 def speaks(command: F) -> F:
-    """Options of what signs in at a server: `unchecked`, `password_file`, `password`."""
-    made: Any = click.option("--unchecked", is_flag=True, help="Take any certificate or host key.")(command)
-    made = click.option(
-        "--passwords", "password_file", type=click.Path(path_type=Path, exists=True, dir_okay=False),
-        help="Lines of an account and its password.",
-    )(made)  # fmt: skip
-    made = click.option("--password", envvar="DRAWKNIFE_REHEARSAL_PASSWORD", help="One password for every account.")(
-        made
-    )
-    found: F = made
-    return found
+    """Options of what signs in at a server, passed as `signing`."""
+
+    @click.option(
+        "--password-file", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="A file with one password for every account; else DRAWKNIFE_REHEARSAL_PASSWORD.",
+    )  # fmt: skip
+    @click.option(
+        "--passwords", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="A file with a line for each account: its name and its password.",
+    )  # fmt: skip
+    @click.option(
+        "--key", multiple=True, callback=_by_account, metavar="[ACCOUNT=]FILE",
+        help="Sign in with this private key (SFTP). Repeatable.",
+    )  # fmt: skip
+    @click.option(
+        "--sign-in-as", multiple=True, callback=_by_account, metavar="[ACCOUNT=]NAME",
+        help="Sign in under another name than the account's. Repeatable.",
+    )  # fmt: skip
+    @click.option(
+        "--known-hosts", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        help="The host keys to trust (SFTP).  [default: ~/.ssh/known_hosts]",
+    )  # fmt: skip
+    @click.option("--unchecked", is_flag=True, help="Take any certificate or host key.")
+    @functools.wraps(command)
+    def wrapped(
+        password_file: Path | None,
+        passwords: Path | None,
+        key: dict[str, str],
+        sign_in_as: dict[str, str],
+        known_hosts: Path | None,
+        unchecked: bool,
+        **others: Any,
+    ) -> Any:
+        word = password_from(password_file)
+        signing = SignInOptions(word, read_passwords(passwords), key, sign_in_as, known_hosts, not unchecked)
+        return command(signing=signing, **others)
+
+    return wrapped  # type: ignore[return-value]
 
 
 def out_of_reach(server: Address, error: OSError) -> str:
@@ -77,9 +147,7 @@ def compare_server_(
     account: str,
     endpoint: str | None,
     most: int,
-    unchecked: bool,
-    password_file: Path | None,
-    password: str | None,
+    signing: SignInOptions,
     as_json: bool,
 ) -> None:
     """Hold what a server shows ACCOUNT against the model, folder by folder; it only reads.
@@ -91,12 +159,11 @@ def compare_server_(
     Example:
       drawknife compare-server ftpes://files.tidewrack.example ines --endpoint harbour
     """  # fmt: skip
-    word = read_passwords(password_file).get(fold(account), password)
     facts = {"account": account, **({"endpoint": endpoint} if endpoint else {})}
 
     def listing(location: str) -> Listing:
         found = answers.listing(account, location, endpoint)
-        return Listing(found.allowed, found.text, {x.name: x.kind for x in found.folders})
+        return Listing(found.allowed, found.text, {x.name: x.kind for x in found.folders}, found.shows)
 
     def decide(question: dict[str, Any]) -> tuple[bool, str]:
         found = answers.decide({**facts, **question})
@@ -106,14 +173,13 @@ def compare_server_(
     try:
         from drawknife.trials.signing_in import sign_in
 
-        speaking = sign_in(server, account, word or "", not unchecked)
+        speaking = sign_in(server, signing.of(account))
         try:
             compared = compare_server(speaking, listing, decide, most)
         finally:
             speaking.close()
     except RefusedByServer as refused:
-        more = "" if word else "; no password was given: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
-        fail(NOT_SO, f"{account} cannot sign in there: {refused}{more}")
+        fail(NOT_SO, f"{account} cannot sign in there: {refused}{signing.lacking(account)}")
     except OSError as error:
         fail(FAILED, out_of_reach(server, error))
     _print(compared) if as_json else _draw(compared)

@@ -35,7 +35,7 @@ from .common import (
 )
 from .items import add_command, change_command, remove_command, rename_command, show_command
 from .junit import write_junit
-from .servers import address, out_of_reach, read_passwords, speaks
+from .servers import SignInOptions, address, out_of_reach, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
 RECORDED = (
@@ -88,16 +88,14 @@ def try_(
     junit_file: Path | None,
     over: dict[str, Address],
     may_write: bool,
-    unchecked: bool,
-    password_file: Path | None,
-    password: str | None,
+    signing: SignInOptions,
     as_json: bool,
 ) -> None:
     """Do the trials of some files, or those that the model keeps: each step is asked, and held against what it expects.
 
     What the steps before have put, moved or deleted counts. With --over each step is also done at a server, and held
-    against the model; nothing is deleted or overwritten there but what the trial has put itself. Exit status 0 only
-    if all is as expected.
+    against the model. With --may-write it creates files under names of its own there, and touches nothing else; they
+    are deleted at the end. Exit status 0 only if all is as expected and nothing is left behind.
 
     \b
     Examples:
@@ -105,7 +103,7 @@ def try_(
       drawknife try demo/trials.yaml
       drawknife try demo/trials.yaml --junit trials.xml
     """  # fmt: skip
-    passwords = read_passwords(password_file)
+    left: list[str] = []
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files or ("the trials kept",):
         raw = read_model_file(name) if files else b""
@@ -113,8 +111,7 @@ def try_(
             for trial in read_trials(raw) if files else _kept(answers):
                 outcomes = outcomes_of(trial, lambda question: _decide(answers, question))
                 if over:
-                    word = passwords.get(fold(trial.account), password)
-                    outcomes = _at_server(trial, outcomes, over, word, may_write, not unchecked)
+                    outcomes = _at_server(trial, outcomes, over, signing, may_write, left)
                 done.append((name, trial, outcomes))
     if junit_file is not None:
         write_junit(junit_file, done)
@@ -122,7 +119,9 @@ def try_(
         _print(done)
     else:
         _draw(console(), done)
-    if any(not x.as_expected for _, _, outcomes in done for x in outcomes):
+    for line in left:
+        say(line)
+    if left or any(not x.as_expected for _, _, outcomes in done for x in outcomes):
         raise SystemExit(NOT_SO)
 
 
@@ -130,11 +129,11 @@ def _at_server(
     trial: Trial,
     outcomes: list[Outcome],
     over: dict[str, Address],
-    password: str | None,
+    signing: SignInOptions,
     may_write: bool,
-    checked: bool,
+    left: list[str],
 ) -> list[Outcome]:
-    """The outcomes with what a server did with each step."""
+    """The outcomes with what a server did with each step; what could not be cleaned up is added to `left`."""
     endpoint = trial.endpoint or ""
     server = over.get(fold(endpoint), over.get(""))
     if server is None:
@@ -145,21 +144,20 @@ def _at_server(
     try:
         from drawknife.trials.signing_in import sign_in
 
-        speaking = sign_in(server, trial.account, password or "", checked)
+        speaking = sign_in(server, signing.of(trial.account))
     except RefusedByServer as refused:
-        return [x._replace(server=_not_in(x, trial.account, refused, password)) for x in outcomes]
+        said = f"signing in there was refused: {refused}{signing.lacking(trial.account)}"
+        return [x._replace(server=_not_in(x, said)) for x in outcomes]
     except OSError as error:
         fail(FAILED, out_of_reach(server, error))
     at = AtServer(speaking, may_write)
     try:
         found = []
         for x in outcomes:
-            signing = x.step.action == "sign-in"
-            found.append(
-                x._replace(server=ServerDid(True, "") if signing else at.do(x.came.question, x.answer.allowed))
-            )
-        for left in at.clean_up():
-            say(left)
+            is_sign_in = x.step.action == "sign-in"
+            did = ServerDid(True, "") if is_sign_in else at.do(x.came.question, x.answer.allowed)
+            found.append(x._replace(server=did))
+        left += at.clean_up()
         return found
     except OSError as error:
         fail(FAILED, f"{server.host}, port {server.port}, went away: {error.strerror or error}")
@@ -167,11 +165,10 @@ def _at_server(
         speaking.close()
 
 
-def _not_in(x: Outcome, account: str, refused: RefusedByServer, password: str | None) -> ServerDid:
-    """What a server that does not let somebody in has done with a step: refused what takes being in, and no more is known."""
-    more = "" if password else f"; no password was given for {account}: --passwords, or DRAWKNIFE_REHEARSAL_PASSWORD"
+def _not_in(x: Outcome, said: str) -> ServerDid:
+    """What a server that refuses a sign-in has done with a step: refused what takes being in, and no more is known."""
     of_signing_in = x.answer.allowed or x.answer.gate in ("door", "sign-in")
-    return ServerDid(False if of_signing_in else None, f"signing in there was refused: {refused}{more}")
+    return ServerDid(False if of_signing_in else None, said)
 
 
 def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:

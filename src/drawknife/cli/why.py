@@ -46,6 +46,8 @@ def questions(command: F) -> F:
     @click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
     @click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
     @click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
+    @click.option("--replaced-size", metavar="SIZE", help="Bytes of the file that is overwritten or appended to.")
+    @click.option("--files", type=click.IntRange(0), metavar="N", help="How many files are in a folder that moves.")
     @click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
     @functools.wraps(command)
     def wrapped(account: str, action: str, location: str | None, **others: Any) -> Any:
@@ -55,7 +57,20 @@ def questions(command: F) -> F:
     return wrapped  # type: ignore[return-value]
 
 
-_FACTS = ("to", "thing", "replaces", "owner", "endpoint", "from_", "tls", "method", "size", "at")
+_FACTS = (
+    "to",
+    "thing",
+    "replaces",
+    "owner",
+    "endpoint",
+    "from_",
+    "tls",
+    "method",
+    "size",
+    "replaced_size",
+    "files",
+    "at",
+)
 
 
 def _question(account: str, action: str, location: str | None, facts: dict[str, Any]) -> dict[str, Any]:
@@ -65,12 +80,14 @@ def _question(account: str, action: str, location: str | None, facts: dict[str, 
     )
     if facts["tls"] is False:
         question["tls"] = False
-    if facts["size"] is not None:
-        try:
-            text = facts["size"]
-            question["size"] = read_size(int(text) if text.isdecimal() else text)
-        except BadValue as bad:
-            raise click.BadParameter(f"{bad}; expected {bad.expected}", param_hint="--size") from None
+    for name in ("size", "replaced_size"):
+        text = facts[name]
+        if text is not None:
+            try:
+                question[name] = read_size(int(text) if text.isdecimal() else text)
+            except BadValue as bad:
+                hint = f"--{name.replace('_', '-')}"
+                raise click.BadParameter(f"{bad}; expected {bad.expected}", param_hint=hint) from None
     return {name: value for name, value in question.items() if value is not None}
 
 

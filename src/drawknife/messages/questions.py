@@ -50,6 +50,9 @@ class ListingAnswer(Message):
     allowed: bool
     text: str
     folders: list[SeenFolder]
+    shows: Literal["reachable", "all"] | None = Field(
+        None, description="Which subfolders are shown; null where it only leads to virtual paths, or is out of view"
+    )
     notes: list[str] = Field([], description="What was not asked")
 
 

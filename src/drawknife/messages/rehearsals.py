@@ -30,7 +30,8 @@ class RehearsalLine(Message):
     text: Text
     note: Text | None = None
     size: Annotated[int, Field(ge=0)] | None = Field(None, description="Bytes, where it was asked for so many")
-    why: Text = Field(description="The command that tells why")
+    done: bool = Field(True, description="False: it was allowed, and not done, for what `note` says")
+    why: Text = Field(description="The command that asks the same again; empty where no question is about it")
 
 
 class RehearsalLines(Message):

@@ -5,11 +5,12 @@ A refusal is raised alike whether the thing is there or not; :class:`NotThere` o
 
 from __future__ import annotations
 
+import functools
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from drawknife.core.decide.gates import gate_obstacles, open_case, verdict
 from drawknife.core.everybody.listing import is_shown
@@ -26,8 +27,32 @@ from .refusals import BadName, Denied, InTheWay, LimitReached, NotThere
 from .tree import PART, FileOrFolder
 from .writing import Modifying, Scene, Writing
 
+P = ParamSpec("P")
+T = TypeVar("T")
 #: What a location that only leads to virtual paths is to a client.
 SYNTHETIC = FileOrFolder(True, 0, 0.0, 0)
+
+
+def written_down(method: Callable[Concatenate[Session, P], T]) -> Callable[Concatenate[Session, P], T]:
+    """An action of a session: what the rules allow is written down as done, or with what kept it from being done."""
+
+    @functools.wraps(method)
+    def wrapper(self: Session, /, *given: P.args, **named: P.kwargs) -> T:
+        try:
+            found = method(self, *given, **named)
+        except (NotThere, InTheWay) as refused:
+            why = "there is no such file or folder" if isinstance(refused, NotThere) else "something is in the way"
+            self.write_down(why, done=False)
+            raise
+        except BaseException:
+            self.write_down("it failed", done=False)
+            raise
+        line = self.take_line()
+        if line is not None:
+            self.scene.log.write(line)
+        return found
+
+    return wrapper
 
 
 class Session:
@@ -38,12 +63,14 @@ class Session:
         #: The facts of the session, which each question has.
         self.facts = asked
         self.directory = "/"
+        #: What was allowed last, and is not written down yet.
+        self._waiting: ActionLine | None = None
 
     # --- asking ---------------------------------------------------------------------------------
 
     @property
     def _prepared(self) -> Prepared:
-        return self.scene.room.prepared().on(self._now().date())
+        return self.scene.model(self._now().date())
 
     def _now(self) -> datetime:
         return datetime.now(UTC)
@@ -67,42 +94,63 @@ class Session:
         if owner is not None and self._prepared.account(owner) is None:
             owner = None
         question = replace(self.facts, action=action, path=path, owner=owner, at=self._now(), **more)
-        return verdict(self.scene.room.prepared(), question, self._now())
+        return verdict(self._prepared, question, self._now())
 
     def need(self, action: str, path: str, **more: Any) -> None:
-        """Ask, and write it down; :class:`Denied` or :class:`LimitReached` where it is refused."""
-        found = self.ask(action, path, **more)
-        self.tell(action, path, found, to=more.get("to"), owner=more.get("owner"))
-        if not found.allowed:
-            raise LimitReached(found.text) if found.gate == "limits" else Denied(found.text)
+        """Ask, and write it down; :class:`Denied` or :class:`LimitReached` where it is refused.
 
-    def tell(
-        self,
-        action: str,
-        path: str | None,
-        found: Verdict,
-        *,
-        to: str | None = None,
-        owner: str | None = None,
-        size: int | None = None,
-        note: str | None = None,
-    ) -> None:
-        """Write a verdict down."""
+        What is allowed is only written down when it is known whether it was done: see :func:`written_down`.
+        """
+        found = self.ask(action, path, **more)
+        line = self._line(action, path, found, more)
+        if not found.allowed:
+            self.scene.log.write(line)
+            raise LimitReached(found.text) if found.gate == "limits" else Denied(found.text)
+        self.write_down()
+        self._waiting = line
+
+    def take_line(self) -> ActionLine | None:
+        """The line of what was allowed last, which whoever takes it writes down."""
+        line, self._waiting = self._waiting, None
+        return line
+
+    def write_down(self, note: str | None = None, done: bool = True) -> None:
+        """Write down what was allowed last, if it is not yet."""
+        line = self.take_line()
+        if line is not None:
+            self.scene.log.write(replace(line, note=note, done=done))
+
+    def _line(self, action: str, path: str | None, found: Verdict, more: dict[str, Any]) -> ActionLine:
         f = self.facts
-        self.scene.log.write(
-            ActionLine(
-                self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, to, found.allowed,
-                found.gate, found.reason, found.text, owner, note, size,
-            )
+        facts = [("--tls" if f.tls else "--no-tls", "")] if f.tls is not None else []
+        facts += [("--method", f.method)] if f.method else []
+        facts += [("--thing", "folder")] if more.get("thing") == "folder" else []
+        facts += [("--replaces", "")] if more.get("replaces") else []
+        facts += [("--replaced-size", str(more["replaced_size"]))] if more.get("replaced_size") is not None else []
+        facts += [("--files", str(more["files"]))] if more.get("files") is not None else []
+        return ActionLine(
+            self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, more.get("to"),
+            found.allowed, found.gate, found.reason, found.text, more.get("owner"), None, more.get("size"),
+            facts=tuple(facts),
         )  # fmt: skip
+
+    def tell(self, action: str, path: str | None, found: Verdict, note: str | None = None, **more: Any) -> None:
+        """Write a verdict down at once."""
+        self.scene.log.write(replace(self._line(action, path, found, more), note=note))
+
+    def refused_name(self, verb: str, given: str) -> None:
+        """Write down that a client gave a name that no file or folder can have."""
+        shown = given.encode("utf-8", "backslashreplace").decode()
+        found = Verdict("virtual path", lambda: ("bad-name", f"no file or folder can be named {shown!r}"))
+        self.tell(verb, None, found)
 
     def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> LimitReached:
         """What is raised where `more` bytes of a file of `length` do not come in, which is written down with the limit."""
         asked = replace(
             self.facts, action="append", path=path, owner=owner, at=self._now(), size=more, replaced_size=length
         )
-        case = open_case(self.scene.room.prepared(), asked, self._now())
-        limit = next(gate_obstacles(self.scene.room.prepared(), case, "limits"), None)
+        case = open_case(self._prepared, asked, self._now())
+        limit = next(gate_obstacles(self._prepared, case, "limits"), None)
         text = limit.text if limit is not None else f"no more of {path} fits: a limit is reached"
         found = Verdict("limits", lambda: ("no-room", text))
         self.tell(
@@ -133,8 +181,8 @@ class Session:
             raise BadName(given)
         try:
             return check_path("/" + "/".join(parts))
-        except BadValue as bad:
-            raise BadName(str(bad)) from None
+        except BadValue:
+            raise BadName(given) from None
 
     def place(self, location: str) -> Place | None:
         """The store folder that a location leads to; None: to none, or it only leads to virtual paths."""
@@ -178,15 +226,18 @@ class Session:
 
     # --- reading --------------------------------------------------------------------------------
 
+    @written_down
     def enter(self, location: str) -> None:
-        self.need("enter", location)
+        """Go into a folder."""
+        self.need("enter", location, owner=self.owner(location))
         self._thing(location, folder=True)
 
-    def list(self, location: str) -> list[Listed]:
-        """What the account sees in a folder."""
-        self.need("list", location)
+    @written_down
+    def list(self, location: str) -> Iterator[Listed]:
+        """What the account sees in a folder, looked at as it is asked for."""
+        self.need("list", location, owner=self.owner(location))
         self._thing(location, folder=True)
-        return list(self._seen_in(location))
+        return self._seen_in(location)
 
     def _seen_in(self, location: str) -> Iterator[Listed]:
         prepared, account = self._prepared, self._account()
@@ -206,32 +257,61 @@ class Session:
                 continue
             yield Listed(name, at, thing, self.owner(at))
 
+    @written_down
     def see(self, location: str) -> Listed:
-        """One file or folder, for whoever may list what it is in, or download it, or enter it."""
-        thing = self.look(location)
-        folder = thing is None or thing.folder
-        ways: list[tuple[str, str, dict[str, Any]]] = [("list", parent(location), {})] if location != "/" else []
-        ways.append(("enter", location, {}) if folder else ("download", location, {"owner": self.owner(location)}))
-        found = None
-        for action, path, more in ways:
-            found = self.ask(action, path, **more)
-            if found.allowed:
-                break
-        assert found is not None
-        self.tell(action, path, found)
-        if not found.allowed:
-            raise Denied(found.text)
-        thing = self._thing(location)
-        return Listed(base(location) or "/", location, thing, self.owner(location))
+        """One file or folder, for whoever sees it in a listing, or may download it, or enter it.
 
+        To all others it is answered as what is not there would be.
+        """
+        thing, owner = self.look(location), self.owner(location)
+        if thing is not None:
+            own = ("enter", location, owner) if thing.folder else ("download", location, owner)
+            if self._is_told(location, thing, owner) or self.ask(own[0], own[1], owner=own[2]).allowed:
+                self._looked_at(location, *own)
+                return Listed(base(location) or "/", location, thing, owner)
+        # Not there, or not to be told of: whoever may list the folder, or download what there might be, is told so.
+        above = parent(location)
+        if location != "/" and self.ask("list", above, owner=self.owner(above)).allowed:
+            self._looked_at(location, "list", above, self.owner(above))
+        else:
+            self.need("download", location)
+        raise NotThere(location)
+
+    def _is_told(self, location: str, thing: FileOrFolder, owner: str | None) -> bool:
+        """Is it in a listing of the folder that it is in?"""
+        above = parent(location)
+        if location == "/" or not self.ask("list", above, owner=self.owner(above)).allowed:
+            return False
+        return not thing.folder or self._is_shown(location)
+
+    def _is_shown(self, location: str) -> bool:
+        space = self._prepared.namespace(self._account())
+        return space.fixed(location) or is_shown(self._prepared, self._account(), space.resolve(location))
+
+    def _looked_at(self, location: str, action: str, path: str, owner: str | None) -> None:
+        """Have it written down that something was looked at: as what was asked for it, with its name."""
+        found = self.ask(action, path, owner=owner)
+        if not found.allowed:
+            found = self.ask("list", parent(location), owner=self.owner(parent(location)))
+            action, path, owner = "list", parent(location), self.owner(parent(location))
+        self.write_down()
+        self._waiting = replace(self._line(action, path, found, {"owner": owner}), note=f"to look at {location}")
+
+    @written_down
     def download(self, location: str) -> int:
         """A file, opened for reading."""
         self.need("download", location, owner=self.owner(location))
         self._thing(location, folder=False)
         return self.scene.tree.open(self._really(location), os.O_RDONLY)
 
+    def may_read_back(self, location: str) -> None:
+        """Ask for reading of a file that is opened for writing, too: of a new one, as of what is its own."""
+        thing = self.look(location)
+        self.need("download", location, owner=self._creates() if thing is None else self.owner(location))
+
     # --- writing --------------------------------------------------------------------------------
 
+    @written_down
     def write(self, location: str, start: int | None = 0, size: int | None = None) -> Writing:
         """A file to be written: from `start` on, anew (0), or at its end (None). `size` is how much is announced.
 
@@ -255,6 +335,7 @@ class Session:
         self.need("overwrite", location, owner=owner, size=whole, replaced_size=length if whole is not None else None)
         return Writing(self, self._really(location), location, "overwrite", owner, start, length)
 
+    @written_down
     def modify(self, location: str) -> Writing:
         """A file that is there, to be written at any offset: before its end that is overwriting, after it appending.
 
@@ -272,7 +353,9 @@ class Session:
         """The account that owns what this one creates."""
         return uploads_owner(self._prepared, self._account()).name
 
+    @written_down
     def delete(self, location: str) -> None:
+        """Delete a file."""
         owner = self.owner(location)
         self.need("delete-file", location, owner=owner)
         thing = self._thing(location, folder=False)
@@ -280,7 +363,9 @@ class Session:
         self.scene.tree.remove_file(place)
         self.scene.room.count(place, owner, -thing.size, -1)
 
+    @written_down
     def make_folder(self, location: str) -> None:
+        """Make a folder."""
         self.need("make-folder", location)
         if self.look(location) is not None:
             raise InTheWay(location)
@@ -289,14 +374,17 @@ class Session:
         if above is None or not above.folder:
             raise NotThere(location)
         self.scene.tree.make_folder(place)
-        self.scene.tree.owners[place] = self._creates()
+        self.scene.tree.own_folder(place, self._creates())
 
+    @written_down
     def remove_folder(self, location: str) -> None:
+        """Delete an empty folder."""
         self.need("delete-folder", location, thing="folder", owner=self.owner(location))
         self._thing(location, folder=True)
         if not self.scene.tree.remove_folder(self._really(location)):
             raise InTheWay(location)
 
+    @written_down
     def rename(self, location: str, to: str, replaces: bool) -> None:
         """Move a file or a folder; a file may replace a file, where it `replaces` at all."""
         thing, there = self.look(location), self.look(to)
@@ -330,14 +418,44 @@ class Session:
             room.count(place, owner, -size, -1)
             room.count(Place(other.store, other.path + place.path[len(one.path) :]), owner, size, 1)
 
+    @written_down
     def set_changed(self, location: str, at: float) -> None:
+        """Set when a file or folder was last changed."""
         thing = self.look(location)
         folder = thing is not None and thing.folder
         self.need("set-attributes", location, thing="folder" if folder else "file", owner=self.owner(location))
         self._thing(location)
         self.scene.tree.set_changed(self._really(location), at)
 
-    def perm(self, seen: Listed) -> str:
-        """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder."""
+    def perm(self, seen: Listed, known: dict[tuple[bool, bool], str] | None = None) -> str:
+        """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder.
+
+        `known` are the facts of other names in the same folder: where nothing is said of a name itself, it is the same for
+        all files, and all folders, that are the client's own, or are not.
+        """
+        key = (seen.thing.folder, seen.owner is not None and fold(seen.owner) == fold(self.account))
+        shared = known is not None and self._is_like_others(seen.location)
+        if known is not None and shared and key in known:
+            return known[key]
         asked = asked_of(seen, self.account)
-        return "".join(letter for letter, action, path, more in asked if self.ask(action, path, **more).allowed)
+        found = "".join(letter for letter, action, path, more in asked if self.ask(action, path, **more).allowed)
+        if known is not None and shared:
+            known[key] = found
+        return found
+
+    def _is_like_others(self, location: str) -> bool:
+        """Says the model nothing of this location itself: no virtual path is there or below, and its folder has no line?"""
+        space = self._prepared.namespace(self._account())
+        if space.fixed(location) or location in space.unserved:
+            return False
+        place = space.resolve(location).place
+        if place is None or place.store in self._prepared.disks:
+            return False
+        return place.path not in self._prepared.stores[place.store].marked
+
+    def may_see(self, location: str) -> bool:
+        """Is a file to be told of: may its folder be listed, or may it be downloaded?"""
+        thing, owner = self.look(location), self.owner(location)
+        if thing is None:
+            return False
+        return self._is_told(location, thing, owner) or self.ask("download", location, owner=owner).allowed

@@ -139,6 +139,7 @@ class FtpCommands(SignInCommands):
         thing = session.look(at)
         if start and (thing is None or thing.folder or start > thing.size):
             session.need("upload" if thing is None else "overwrite", at)
+            session.write_down("beyond the end of the file", done=False)
             await self.say(554, "It is not that long.")
             return
         writing = session.write(at, start, size)
@@ -163,28 +164,30 @@ class FtpCommands(SignInCommands):
         words = [w for w in argument.split(" ") if not w.startswith("-")]
         at = self._at(" ".join(words))
         thing = session.look(at)
-        if thing is not None and not thing.folder:
-            seen = [session.see(at)]
+        if thing is not None and not thing.folder and session.may_see(at):
+            seen = iter([session.see(at)])
         else:
             seen = session.list(at)
-        await self._send("".join(f"{shown(x)}\r\n" for x in seen))
+        await self._send(f"{shown(x)}\r\n" for x in seen)
 
     async def do_MLSD(self, argument: str) -> None:
         session = self._in()
         at = self._at(argument)
         seen = session.list(at)
-        await self._send("".join(f"{self._facts(x)} {x.name}\r\n" for x in seen))
+        perms: dict[tuple[bool, bool], str] = {}
+        await self._send(f"{self._facts(x, perms)} {x.name}\r\n" for x in seen)
 
     async def do_MLST(self, argument: str) -> None:
         at = self._at(argument)
         await self.say(250, "Here it is:", f"{self._facts(self._in().see(at))} {at}")
 
-    def _facts(self, seen: Listed) -> str:
+    def _facts(self, seen: Listed, perms: dict[tuple[bool, bool], str] | None = None) -> str:
+        """The facts of a name; `perms` are those that are known of names in the same folder."""
         known = {
             "type": "dir" if seen.thing.folder else "file",
             "size": None if seen.thing.folder else str(seen.thing.size),
             "modify": _stamp(seen.thing.changed) if seen.thing.changed else None,
-            "perm": self._in().perm(seen) if "perm" in self._wanted else None,
+            "perm": self._in().perm(seen, perms) if "perm" in self._wanted else None,
             "unique": f"{seen.thing.inode:x}" if seen.thing.inode else None,
         }
         return "".join(f"{name}={known[name]};" for name in self._wanted if known[name] is not None)

@@ -6,7 +6,8 @@ import asyncio
 import re
 import socket
 import ssl
-from collections.abc import Awaitable, Callable
+from collections import deque
+from collections.abc import Awaitable, Callable, Iterator
 from contextlib import suppress
 from typing import Any
 
@@ -23,6 +24,8 @@ log = structlog.get_logger()
 
 #: No command is longer; a client may try so often to sign in; and may take so long before it has.
 LONGEST, TRIES, UNSIGNED = 8192, 5, 60
+#: So many commands may wait for data to have moved; and so many seconds of a listing are made at a time.
+WAITING, AT_A_TIME = 100, 0.01
 #: What can be said before signing in.
 BEFORE = frozenset(
     [
@@ -53,6 +56,10 @@ REPLIES = {
 }  # fmt: skip
 
 
+def _text(raw: bytes) -> str:
+    return raw.rstrip(b"\r\n").decode("utf-8", "surrogateescape")
+
+
 class Control:
     """One control connection."""
 
@@ -74,6 +81,8 @@ class Control:
         self._wanted = list(FACTS)
         self._transfer: socket.socket | None = None
         self._over = False
+        #: Lines that came while data moved: they are done when it has.
+        self._lines: deque[bytes] = deque()
 
     # --- lines ----------------------------------------------------------------------------------
 
@@ -101,6 +110,8 @@ class Control:
 
     async def _next(self) -> str | None:
         """The next command; None: there is none any more."""
+        if self._lines:
+            return _text(self._lines.popleft())
         patience = UNSIGNED if self.session is None else self._patience()
         try:
             async with asyncio.timeout(patience):
@@ -113,7 +124,7 @@ class Control:
             return None
         except asyncio.IncompleteReadError:
             return None  # half a line is none
-        return raw.rstrip(b"\r\n").decode("utf-8", "surrogateescape")
+        return _text(raw)
 
     def _patience(self) -> float | None:
         assert self.session is not None
@@ -139,6 +150,8 @@ class Control:
             try:
                 await command(argument)
             except NotDone as refused:
+                if isinstance(refused, BadName) and self.session is not None:
+                    self.session.refused_name(verb, argument)
                 await self.say(*REPLIES[type(refused)])
             except (ConnectionError, TimeoutError, ssl.SSLError):
                 raise  # the client is gone
@@ -168,10 +181,26 @@ class Control:
 
     # --- moving data ---
 
-    async def _send(self, text: str) -> None:
-        """Send a listing over a data connection; says how it went."""
-        raw = text.encode("utf-8", "surrogateescape")
-        await self._move(lambda data: send(data, raw), "Here it comes.")
+    async def _send(self, lines: Iterator[str]) -> None:
+        """Send a listing over a data connection; says how it went.
+
+        Each line is made as it is sent, some at a time, so that a long listing holds up nobody else.
+        """
+        loop = asyncio.get_running_loop()
+
+        async def some() -> bytes:
+            made, until = [], loop.time() + AT_A_TIME
+            for line in lines:
+                made.append(line)
+                if loop.time() > until:
+                    break
+            return "".join(made).encode("utf-8", "surrogateescape")
+
+        def sending(data: socket.socket) -> None:
+            while part := asyncio.run_coroutine_threadsafe(some(), loop).result():
+                send(data, part)
+
+        await self._move(sending, "Here it comes.")
 
     async def _move(self, moving: Callable[[socket.socket], None], what: str, done: Callable[[], None] | None = None,
                     broken: Callable[[], None] | None = None) -> None:  # fmt: skip
@@ -190,7 +219,7 @@ class Control:
                 broken()
             await self.say(425, "The data connection did not come.")
             return
-        context = self.stand.tls if self._private else None
+        context = self.stand.data_tls if self._private else None
         # A second handle on the same connection, to cut it by: TLS takes the first one over in the middle of its work.
         handle = self._transfer = data.dup()
 
@@ -222,8 +251,14 @@ class Control:
             await self.say(226, "It was broken off.")
 
     async def _until_done(self, doing: asyncio.Future[None]) -> bool:
-        """Wait for a transfer, and listen meanwhile; True: the client has sent ABOR."""
+        """Wait for a transfer, and listen meanwhile; True: the client has sent ABOR.
+
+        ABOR and STAT are answered at once (RFC 959, 4.1.3), all else in its turn.
+        """
         while not doing.done():
+            if len(self._lines) >= WAITING:
+                await asyncio.wait({doing})
+                return False
             line = asyncio.ensure_future(self._reader.readuntil(b"\n"))
             both: set[asyncio.Future[Any]] = {doing, line}
             await asyncio.wait(both, return_when=asyncio.FIRST_COMPLETED)
@@ -233,21 +268,20 @@ class Control:
                     await line
                 return False
             try:
-                said = line.result().rstrip(b"\r\n").upper()
+                raw = line.result()
             except (asyncio.IncompleteReadError, asyncio.LimitOverrunError, ConnectionError):
                 self._over = True
                 self._cut()
                 return False
+            said = raw.rstrip(b"\r\n").upper()
             if said.endswith(b"ABOR"):
                 self._cut()
                 await asyncio.wait({doing})
                 return True
             if said.endswith(b"STAT"):
-                await self.say(211, "It is on its way.")
-            elif said.endswith(b"QUIT"):
-                self._over = True
-            elif said.endswith(b"NOOP"):
-                await self.say(200, "Yes.")
+                await self.say(211, "The transfer goes on.")
+            else:
+                self._lines.append(raw)
         return False
 
     def _cut(self) -> None:

@@ -11,13 +11,21 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+#: Why something is refused that is no question to the rules.
+NOT_ASKED = frozenset({"bad-name", "no-account", "no-tls", "wrong-credential"})
+#: Options of `drawknife why` without a value.
+FLAGS = frozenset({"--no-tls", "--replaces", "--tls"})
 #: So many lines are kept in memory.
 KEPT = 10_000
 
 
 @dataclass(frozen=True, slots=True)
 class ActionLine:
-    """One action. `gate` and `reason` are None and ``allowed`` where it was let; `note` says what happened besides."""
+    """One action. `gate` and `reason` are None and ``allowed`` where the rules allow it; `note` says what else happened.
+
+    `done` is false where the rules allow it and it was not done all the same: nothing is there, something is in the way,
+    or the connection was cut.
+    """
 
     at: datetime
     session: int
@@ -35,20 +43,33 @@ class ActionLine:
     note: str | None = None
     #: Bytes, where it was asked for so many.
     size: int | None = None
+    done: bool = True
+    #: What else was asked with it, as options of `drawknife why`.
+    facts: tuple[tuple[str, str], ...] = ()
 
     def why(self) -> str:
-        """The command that tells why."""
-        if self.action == "sign-in":
-            words = ["drawknife", "why", self.account, "sign-in", "--endpoint", self.endpoint]
-        else:
-            words = ["drawknife", "why", self.account, self.action, self.path or "/", "--endpoint", self.endpoint]
-            words += ["--to", self.to] if self.to else []
-            words += ["--owner", self.owner] if self.owner else []
-            words += ["--size", str(self.size)] if self.size is not None else []
+        """The command that asks the same again; empty for what no question is about, such as a wrong password."""
+        if self.reason in NOT_ASKED:
+            return ""
+        words = ["drawknife", "why", self.account, self.action]
+        words += [] if self.action == "sign-in" else [self.path or "/"]
+        options = [
+            ("--endpoint", self.endpoint),
+            ("--from", self.client),
+            ("--to", self.to),
+            ("--owner", self.owner),
+            ("--size", None if self.size is None else str(self.size)),
+            *self.facts,
+        ]
+        for option, value in options:
+            words += [option, value] if value else [option] if value == "" and option in FLAGS else []
         return shlex.join(words)
 
     def as_data(self) -> dict[str, Any]:
-        return {**asdict(self), "at": self.at.isoformat(), "why": self.why()}
+        """The line as plain data, with the command that asks the same again."""
+        data = asdict(self)
+        del data["facts"]
+        return {**data, "at": self.at.isoformat(), "why": self.why()}
 
     def as_json(self) -> str:
         return json.dumps(self.as_data(), ensure_ascii=False)

@@ -11,12 +11,15 @@ from typing import Protocol
 
 from drawknife.client import Client, ClientError
 from drawknife.core.prepared.prepared import Prepared, prepare
+from drawknife.core.words.names import fold
 from drawknife.formats.model_file import read_model
 
 from .log import ActionLine
 
 #: Lines of the log that wait to be told, and that are told at once.
 WAITING, AT_ONCE = 10_000, 500
+#: Seconds for which it is waited that the service knows what was reported.
+PATIENCE = 5
 
 
 class ModelSource(Protocol):
@@ -30,6 +33,9 @@ class ModelSource(Protocol):
 
     def key_is(self, account: str, fingerprint: str) -> bool:
         """Has the account a key of that fingerprint (SHA256:…)?"""
+
+    def is_locked(self, of: str, name: str) -> bool | None:
+        """Is an ``account`` or an ``address`` locked, as far as whoever can lift it knows? None: nobody can."""
 
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer server would."""
@@ -55,6 +61,9 @@ class OneModel:
 
     def key_is(self, account: str, fingerprint: str) -> bool:
         return False
+
+    def is_locked(self, of: str, name: str) -> bool | None:
+        return None
 
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         pass
@@ -105,6 +114,14 @@ class OfService:
             return any(k.fingerprint == fingerprint for k in self._client.credentials(account).keys)
         except ClientError:
             return False
+
+    def is_locked(self, of: str, name: str) -> bool | None:
+        try:
+            self._reports.submit(lambda: None).result(PATIENCE)  # what was reported before is known there
+            found = self._client.lockouts().counting
+        except (ClientError, TimeoutError):
+            return None
+        return any(x.of == of and fold(x.name) == fold(name) and x.locked_until is not None for x in found)
 
     def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
         event = {"what": what, "account": account, "address": address, "endpoint": endpoint, "session": session}

@@ -15,7 +15,7 @@ from drawknife.core.model.items import Endpoint
 
 from .acting import Session
 from .sftp_files import Files
-from .stage import Stage
+from .stage import OWN, Stage
 
 log = structlog.get_logger()
 
@@ -67,6 +67,7 @@ class _Connection(asyncssh.SSHServer):
         self.stand, self.endpoint = stand, endpoint
         self.session: Session | None = None
         self._tries = 0
+        self._refused_keys: set[str] = set()
         self._going_on = ExitStack()
 
     def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
@@ -83,7 +84,7 @@ class _Connection(asyncssh.SSHServer):
     def begin_auth(self, username: str) -> bool:
         account = self.stand.refresh().account(username)
         if account is not None and account.account.kind == "anonymous":
-            self.session = self.stand.sign_in(self.endpoint, username, self._peer, True, "password", proven=True)
+            self.session = self.stand.sign_in(self.endpoint, username, self._peer, True, "password", proven=OWN)
             return self.session is None
         return True
 
@@ -94,22 +95,26 @@ class _Connection(asyncssh.SSHServer):
         return True
 
     async def validate_password(self, username: str, password: str) -> bool:
-        proven = await asyncio.get_running_loop().run_in_executor(None, self.stand.password_is, username, password)
+        proven = await asyncio.get_running_loop().run_in_executor(None, self.stand.proven_by, username, password)
         return self._signed_in(username, "password", proven)
 
     async def validate_public_key(self, username: str, key: asyncssh.SSHKey) -> bool:
         """Asked before the client proves that it has the private part: nothing is written down yet."""
         print_ = key.get_fingerprint("sha256")
-        return await asyncio.get_running_loop().run_in_executor(None, self.stand.source.key_is, username, print_)
+        known = await asyncio.get_running_loop().run_in_executor(None, self.stand.source.key_is, username, print_)
+        if not known and print_ not in self._refused_keys:
+            self._refused_keys.add(print_)
+            self.stand.refused_key(self.endpoint, self._peer, username, print_)
+        return known
 
     def auth_completed(self) -> None:
         """Whoever is in by a key has proven to have it now."""
         if self.session is None:
             username = self._conn.get_extra_info("username")
-            if not self._signed_in(username, "key", True):
+            if not self._signed_in(username, "key", OWN):
                 self._conn.disconnect(asyncssh.DISC_NO_MORE_AUTH_METHODS_AVAILABLE, "Sign-in refused.")
 
-    def _signed_in(self, username: str, method: str, proven: bool) -> bool:
+    def _signed_in(self, username: str, method: str, proven: str | None) -> bool:
         self._tries += 1
         if self._tries > TRIES:
             self._conn.disconnect(asyncssh.DISC_NO_MORE_AUTH_METHODS_AVAILABLE, "Too many tries.")

@@ -28,11 +28,22 @@ _SENTENCES = {
 }  # fmt: skip
 
 
+#: So many files may a session have open.
+MOST_OPEN = 200
+
+
 class _Open:
-    """A file that a client has open, for reading, for writing, or both."""
+    """A file that a client has open, for reading, for writing, or both: then it reads what it wrote.
+
+    `reading` is the handle that is read from; `failed` says that a piece was not taken, so that the file is not whole.
+    """
 
     def __init__(self, reading: int | None, writing: Writing | None, appends: bool) -> None:
         self.reading, self.writing, self.appends = reading, writing, appends
+        self.failed = False
+        #: How fast it may be read and written.
+        self.down: Pacing = Pacing(None)
+        self.up: Pacing = Pacing(None)
 
     def __bool__(self) -> bool:
         return True
@@ -84,13 +95,15 @@ class Files(asyncssh.SFTPServer):
         try:
             return self._session.absolute(path.decode("utf-8"))
         except UnicodeDecodeError:
-            raise BadName("not UTF-8") from None
+            raise BadName(path.decode("utf-8", "backslashreplace")) from None
 
     def _do(self, work: Any, *arguments: Any) -> Any:
         """Do something, and tell a refusal as version 3 has it."""
         try:
             return work(*arguments)
         except NotDone as refused:
+            if isinstance(refused, BadName):
+                self._session.refused_name("look", str(refused))
             code, text = _SENTENCES.get(type(refused), (wire.FX_FAILURE, "there is no room for it"))
             raise asyncssh.SFTPError(code, text) from None
         except asyncssh.SFTPError:
@@ -155,6 +168,7 @@ class Files(asyncssh.SFTPServer):
             folder = thing is not None and thing.folder
             owner = self._session.owner(at)
             self._session.need("set-attributes", at, thing="folder" if folder else "file", owner=owner)
+            self._session.write_down(*(("there is no such file or folder", False) if thing is None else ()))
             if thing is None:
                 raise NotThere(at)
 
@@ -163,6 +177,7 @@ class Files(asyncssh.SFTPServer):
         thing = self._session.look(at)
         if thing is None or thing.folder:
             self._session.need("overwrite", at)
+            self._session.write_down("there is no such file", done=False)
             raise NotThere(at)
         writing = self._session.write(at, min(size, thing.size) if size != thing.size else 0)
         try:
@@ -195,18 +210,20 @@ class Files(asyncssh.SFTPServer):
         return self._do(self._opened, self._at(path), pflags)  # type: ignore[no-any-return]
 
     def _opened(self, at: str, flags: int) -> _Open:
+        if len(self._open) >= MOST_OPEN:
+            raise asyncssh.SFTPError(wire.FX_FAILURE, "too many files are open")
         reading, writing = None, None
         appends = bool(flags & wire.FXF_APPEND)
-        if flags & wire.FXF_READ:
+        if not flags & (wire.FXF_WRITE | wire.FXF_APPEND):
             reading = self._session.download(at)
-        if flags & (wire.FXF_WRITE | wire.FXF_APPEND):
-            try:
-                writing = self._writing(at, flags, appends)
-            except NotDone:
-                if reading is not None:
-                    os.close(reading)
-                raise
+        else:
+            if flags & wire.FXF_READ:
+                self._session.may_read_back(at)
+            writing = self._writing(at, flags, appends)
+            if flags & wire.FXF_READ:
+                reading = writing.fd
         made = _Open(reading, writing, appends)
+        made.down, made.up = (Pacing(_rate(self._session.setting(name))) for name in ("rate_down", "rate_up"))
         self._open.add(made)
         return made
 
@@ -215,9 +232,11 @@ class Files(asyncssh.SFTPServer):
         there = thing is not None and not thing.folder
         if there and flags & wire.FXF_CREAT and flags & wire.FXF_EXCL:
             self._session.need("upload", at)
+            self._session.write_down("something is in the way", done=False)
             raise InTheWay(at)
         if not there and not flags & wire.FXF_CREAT:
             self._session.need("append" if appends else "overwrite", at)
+            self._session.write_down("there is no such file", done=False)
             raise NotThere(at)
         if appends and there:
             return self._session.write(at, None)
@@ -225,19 +244,35 @@ class Files(asyncssh.SFTPServer):
             return self._session.modify(at)
         return self._session.write(at, 0)
 
-    def read(self, file_obj: Any, offset: int, size: int) -> bytes:
+    async def read(self, file_obj: Any, offset: int, size: int) -> bytes:
         self._busy()
         if file_obj.reading is None:
             raise asyncssh.SFTPError(wire.FX_PERMISSION_DENIED, "not permitted")
-        return self._do(os.pread, file_obj.reading, size, offset)  # type: ignore[no-any-return]
+        found: bytes = self._do(os.pread, file_obj.reading, size, offset)
+        await file_obj.down.wait(len(found))
+        return found
 
-    def write(self, file_obj: Any, offset: int, data: bytes) -> int:
+    async def write(self, file_obj: Any, offset: int, data: bytes) -> int:
         self._busy()
         writing = file_obj.writing
         if writing is None:
             raise asyncssh.SFTPError(wire.FX_PERMISSION_DENIED, "not permitted")
-        self._do(writing.put, data, None if file_obj.appends else offset)
+        if file_obj.failed:
+            raise asyncssh.SFTPError(wire.FX_FAILURE, "what came before was not taken")
+        try:
+            self._do(writing.put, data, None if file_obj.appends else offset)
+        except asyncssh.SFTPError as refused:
+            # A piece that the rules refuse is no part of it; one for which there is no room is missing.
+            file_obj.failed = refused.code != wire.FX_PERMISSION_DENIED
+            raise
+        await file_obj.up.wait(len(data))
         return len(data)
+
+    def fsync(self, file_obj: Any) -> None:
+        """What was written is on the disk when this is answered."""
+        self._busy()
+        if file_obj.writing is not None:
+            os.fsync(file_obj.writing.fd)
 
     def fstat(self, file_obj: Any) -> asyncssh.SFTPAttrs:
         self._busy()
@@ -261,10 +296,15 @@ class Files(asyncssh.SFTPServer):
         if file_obj not in self._open:
             return
         self._open.discard(file_obj)
-        if file_obj.reading is not None:
-            os.close(file_obj.reading)
-        if file_obj.writing is not None:
-            self._do(file_obj.writing.break_off if broken else file_obj.writing.finish)
+        if file_obj.writing is None:
+            os.close(file_obj.reading if file_obj.reading is not None else -1)
+        elif broken or file_obj.failed:
+            # What was there before stays; to who closes it, it is not answered as done.
+            self._do(file_obj.writing.break_off)
+            if not broken:
+                raise asyncssh.SFTPError(wire.FX_FAILURE, "not all of it was taken")
+        else:
+            self._do(file_obj.writing.finish)
 
     def exit(self) -> None:
         """The session ends; what is still open was broken off."""
@@ -275,6 +315,27 @@ class Files(asyncssh.SFTPServer):
                 self._closed(file_obj, broken=True)
         with suppress(OSError, asyncssh.Error):
             self.channel.exit(0)  # else scp takes a good copy for a failed one
+
+
+class Pacing:
+    """Waits so that no more than so many bytes a second go by; None: as many as there are."""
+
+    def __init__(self, rate: int | None) -> None:
+        self._rate, self._gone, self._began = rate, 0, 0.0
+
+    async def wait(self, size: int) -> None:
+        if self._rate is None:
+            return
+        now = asyncio.get_running_loop().time()
+        self._began = self._began or now
+        self._gone += size
+        early = self._began + self._gone / max(1, self._rate) - now
+        if early > 0:
+            await asyncio.sleep(early)
+
+
+def _rate(value: Any) -> int | None:
+    return None if value == UNLIMITED else int(value)
 
 
 def _attributes(seen: Listed) -> asyncssh.SFTPAttrs:

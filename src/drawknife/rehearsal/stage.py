@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import secrets
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -11,8 +12,11 @@ from itertools import count
 from pathlib import Path
 
 from drawknife.core.decide.gates import verdict
+from drawknife.core.decide.sign_in import methods_left
+from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import Endpoint
 from drawknife.core.prepared.lockout import Attempt, Counting, counting
+from drawknife.core.prepared.people import PreparedAccount
 from drawknife.core.prepared.prepared import Prepared
 from drawknife.core.prepared.question import Question, Verdict
 from drawknife.core.words.names import fold
@@ -27,6 +31,8 @@ from .writing import Scene
 
 #: Data connections that go on at once.
 TRANSFERS = 64
+#: What a password is: the account's own, or the one that is good for every account.
+OWN, ONE_FOR_ALL = "own", "one for all"
 #: Attempts to sign in that are remembered.
 ATTEMPTS = 10_000
 
@@ -54,7 +60,8 @@ class Stage:
         self.log = Log()
         self.log.listen(source.tell)
         self.tree = Tree(folder / "files")
-        self.tls = tls_context(folder)
+        self.tls = tls_context(folder, host)
+        self.data_tls = tls_context(folder, host, tickets=0)
         self.host_key = host_key_in(folder)
         self.transfers = ThreadPoolExecutor(TRANSFERS, "transfer")
         first = source.newer(None)
@@ -63,6 +70,7 @@ class Stage:
         self.room = RoomLeft(first)
         self.tree.make_folders_of(first.model)
         self.scene = Scene(self.room, self.tree, self.log)
+        self._loop: asyncio.AbstractEventLoop | None = None
         self.connections: list[Callable[[], None]] = []
         self._numbers = count(1)
         self._name = secrets.token_hex(4)
@@ -91,18 +99,64 @@ class Stage:
 
     # --- signing in -----------------------------------------------------------------------------
 
-    def client_of(self, account: str, address: str) -> str:
-        """The address that the core is told of."""
-        return self.as_from.get(fold(account), self.as_from.get("", address))
+    def client_of(self, account: str, address: str, endpoint: Endpoint) -> str:
+        """The address that the core is asked about: for a loopback address, the one of the endpoint's own family."""
+        given = self.as_from.get(fold(account), self.as_from.get(""))
+        if given is not None:
+            return given
+        own, there = read_address(endpoint.address), read_address(address)
+        if there.is_loopback and own.version != there.version:
+            return "127.0.0.1" if own.version == 4 else "::1"
+        return address
+
+    def stands_for(self, prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> str | None:
+        """The method that the one password stands in for: one that the account holds and may use there; None: none."""
+        left = methods_left(prepared, account, endpoint, frozenset(account.account.methods))
+        return next((method for method in ("password", "directory", "key") if method in left), None)
+
+    def kept_out(self, endpoint: Endpoint) -> dict[str, list[str]]:
+        """The accounts that cannot come in at an endpoint with the one password now, by the reason."""
+        now = datetime.now(UTC)
+        prepared = self.refresh().on(now.date())
+        found: dict[str, list[str]] = {}
+        for index in range(len(prepared.people.accounts)):
+            account = prepared.people.prepared(index)
+            anonymous = account.account.kind == "anonymous"
+            question = Question(
+                account.name, "sign-in", endpoint=endpoint.name, at=now, tls=endpoint.tls != "off",
+                client=self.client_of(account.name, self.host, endpoint),
+                method=None if anonymous else self.stands_for(prepared, account, endpoint),
+            )  # fmt: skip
+            answer = verdict(prepared, question, now)
+            if not answer.allowed:
+                found.setdefault(answer.text.replace(account.name, "…"), []).append(account.name)
+        return found
+
+    def refused_tls(self, endpoint: Endpoint, address: str, account: str | None, text: str) -> None:
+        """Write down that a client asked for protection that it does not get."""
+        asked = Question(account or "nobody", "sign-in", endpoint=endpoint.name, client=address)
+        self._refused(asked, Verdict("sign-in", lambda: ("no-tls", text)))
+
+    def refused_key(self, endpoint: Endpoint, address: str, account: str, fingerprint: str) -> None:
+        """Write down that a client offered a key that is not the account's."""
+        client = self.client_of(account, address, endpoint)
+        asked = Question(account, "sign-in", endpoint=endpoint.name, client=client, tls=True, method="key")
+        text = f"the key {fingerprint} is not attached to {account}"
+        self._refused(asked, Verdict("sign-in", lambda: ("wrong-credential", text)))
 
     def sign_in(
-        self, endpoint: Endpoint, account: str, address: str, tls: bool, method: str, *, proven: bool
+        self, endpoint: Endpoint, account: str, address: str, tls: bool, method: str, *, proven: str | None
     ) -> Session | None:
-        """Sign an account in by a method, where what it offered is `proven` to be right; None: it is refused."""
+        """Sign an account in by a method; None: it is refused.
+
+        `proven` is OWN where what it offered is its own, ONE_FOR_ALL where it is the one password, None where it is wrong.
+        """
         prepared = self.refresh()
-        client = self.client_of(account, address)
+        client = self.client_of(account, address, endpoint)
         now = datetime.now(UTC)
         known = prepared.account(account)
+        if known is not None and proven == ONE_FOR_ALL:
+            method = self.stands_for(prepared.on(now.date()), known, endpoint) or method
         asked = Question(
             known.name if known is not None else account, "sign-in", endpoint=endpoint.name, client=client, tls=tls,
             method=method if known is None or known.account.kind != "anonymous" else None,
@@ -120,7 +174,7 @@ class Stage:
         )  # fmt: skip
         found = verdict(self.room.prepared(), question, now)
         anonymous = known.account.kind == "anonymous"
-        if not anonymous and not proven:
+        if not anonymous and proven is None:
             # Only what is wrong to sign in with counts towards a lock.
             self._attempt(now, account, client, ok=False)
             self.source.report("failed", known.name, client, endpoint.name, None)
@@ -156,6 +210,10 @@ class Stage:
             ActionLine(
                 datetime.now(UTC), 0, asked.account, asked.endpoint or "", asked.client or "", "sign-in", None, None, False,
                 found.gate, found.reason, found.text,
+                facts=tuple(
+                    [("--tls" if asked.tls else "--no-tls", "")] * (asked.tls is not None)
+                    + [("--method", asked.method or "")] * (asked.method is not None)
+                ),
             )
         )  # fmt: skip
 
@@ -170,23 +228,39 @@ class Stage:
         """What a session is called in reports."""
         return f"rehearsal-{self._name}-{session.number}"
 
-    def password_is(self, account: str, password: str) -> bool:
-        return equal(password, self.password) or self.source.password_is(account, password)
+    def proven_by(self, account: str, password: str) -> str | None:
+        """OWN or ONE_FOR_ALL, where a password is right; None: it is wrong. Asks the service, and so blocks."""
+        self._forget_lifted(account)
+        if equal(password, self.password):
+            return ONE_FOR_ALL
+        return OWN if self.source.password_is(account, password) else None
+
+    def _forget_lifted(self, account: str) -> None:
+        """Nothing counts against an account or an address any more whose lock the service does not know."""
+        now = datetime.now(UTC)
+        for lock in self._locks(self._known, account, "", now, every=True):
+            if self.source.is_locked(lock.of, lock.name) is False:
+                self._attempts = [a for a in self._attempts if not _counts(lock.of, lock.name, a)]
 
     def _attempt(self, at: datetime, account: str, client: str, ok: bool) -> None:
         self._attempts.append(Attempt(at, account, client, ok))
         del self._attempts[:-ATTEMPTS]
 
-    def _locks(self, prepared: Prepared, account: str, client: str, at: datetime) -> tuple[Counting, ...]:
+    def _locks(
+        self, prepared: Prepared, account: str, client: str, at: datetime, every: bool = False
+    ) -> tuple[Counting, ...]:
+        """What locks an account, or the address of a client; with `every`, any address."""
         found = []
         for policy in prepared.model.lockouts:
-            name = account if policy.of == "account" else client
-            own = [
-                a
-                for a in self._attempts
-                if (fold(a.account) == fold(account) if policy.of == "account" else a.address == client)
-            ]
-            standing = counting(policy, name, own, at)
-            if standing.until is not None:
-                found.append(standing)
+            names = {account} if policy.of == "account" else {a.address for a in self._attempts} if every else {client}
+            for name in sorted(names):
+                own = [a for a in self._attempts if _counts(policy.of, name, a)]
+                standing = counting(policy, name, own, at)
+                if standing.until is not None:
+                    found.append(standing)
         return tuple(found)
+
+
+def _counts(of: str, name: str, attempt: Attempt) -> bool:
+    """Is an attempt one of an account, or from an address?"""
+    return fold(attempt.account) == fold(name) if of == "account" else attempt.address == name

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import socket
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from drawknife.core.model.endpoints import tls_policy
 from drawknife.core.model.items import Endpoint
+from drawknife.core.prepared.prepared import Prepared
 
 from .ftp import serve_ftp
 from .model_source import ModelSource
@@ -24,6 +26,15 @@ class Opened(NamedTuple):
     port: int
 
 
+def _is_same_door(one: Endpoint, other: Endpoint | None) -> bool:
+    """Do clients find two endpoints by the same?"""
+    if other is None:
+        return False
+    return (one.protocol, one.address, one.port, one.passive_ports, one.tls, one.host_names) == (
+        other.protocol, other.address, other.port, other.passive_ports, other.tls, other.host_names
+    )  # fmt: skip
+
+
 class StandIn(Stage):
     """A stage whose endpoints can be opened."""
 
@@ -33,30 +44,56 @@ class StandIn(Stage):
         self.opened: list[Opened] = []
         #: Endpoints that could not be opened, and why.
         self.left_out: list[str] = []
-        self._servers: list[asyncio.AbstractServer] = []
+        self._servers: dict[str, asyncio.AbstractServer] = {}
+        self._following = asyncio.Lock()
+        self._told: Callable[[str], None] = lambda _: None
 
     # --- endpoints ------------------------------------------------------------------------------
 
-    async def open(self) -> None:
-        """Open every endpoint that starts."""
-        prepared = self.refresh()
-        taken: set[int] = set()
-        for endpoint in prepared.model.endpoints:
-            if not endpoint.enabled:
-                continue
-            if (clash := prepared.stopped_by.get(endpoint.name)) is not None:
-                self.left_out.append(f"{endpoint.name} does not start beside {clash.winner}: {clash.text}")
-                continue
-            # Endpoints that share a port by host names get one each.
-            wanted = 0 if self.offset == 0 or endpoint.port + self.offset in taken else endpoint.port + self.offset
-            listening = self._listen(wanted if wanted < 65536 else 0, endpoint)
-            if listening is None:
-                continue
-            port = listening.getsockname()[1]
-            taken.add(port)
-            serve = serve_sftp if endpoint.protocol == "sftp" else serve_ftp
-            self._servers.append(await serve(self, endpoint, listening))
-            self.opened.append(Opened(endpoint, self.host, port))
+    async def open(self, tell: Callable[[str], None] | None = None) -> None:
+        """Open every endpoint that starts; from then on follow the model, and `tell` of what opens and closes."""
+        self.refresh()
+        await self._open_and_close()
+        self._told = tell or self._told
+        self._loop = asyncio.get_running_loop()
+
+    def refresh(self) -> Prepared:
+        """As :meth:`Stage.refresh`; where endpoints are others, they open and close after what is done now."""
+        before, found = self._known, super().refresh()
+        if self._loop is not None and found.model.endpoints != before.model.endpoints:
+            self._loop.create_task(self._open_and_close())
+        return found
+
+    async def _open_and_close(self) -> None:
+        """Open each endpoint that starts, and close those that do no more; what goes on at the others goes on."""
+        async with self._following:
+            prepared = self._known
+            starting = {e.name: e for e in prepared.model.endpoints if e.enabled and e.name not in prepared.stopped_by}
+            for opened in list(self.opened):
+                if not _is_same_door(opened.endpoint, starting.get(opened.endpoint.name)):
+                    self._servers.pop(opened.endpoint.name).close()
+                    self.opened.remove(opened)
+                    self._told(f"{opened.endpoint.name} is closed")
+            self.left_out = [
+                f"{name} does not start beside {clash.winner}: {clash.text}"
+                for name, clash in prepared.stopped_by.items()
+            ]
+            for endpoint in starting.values():
+                if endpoint.name not in self._servers:
+                    await self._open(endpoint)
+
+    async def _open(self, endpoint: Endpoint) -> None:
+        # Endpoints that share a port by host names get one each.
+        taken = {opened.port for opened in self.opened}
+        wanted = 0 if self.offset == 0 or endpoint.port + self.offset in taken else endpoint.port + self.offset
+        listening = self._listen(wanted if wanted < 65536 else 0, endpoint)
+        if listening is None:
+            return
+        port = listening.getsockname()[1]
+        serve = serve_sftp if endpoint.protocol == "sftp" else serve_ftp
+        self._servers[endpoint.name] = await serve(self, endpoint, listening)
+        self.opened.append(Opened(endpoint, self.host, port))
+        self._told(f"{endpoint.name} is open, at port {port}")
 
     def _listen(self, port: int, endpoint: Endpoint) -> socket.socket | None:
         """A socket that listens on a port, or on any that is free where that one is taken."""
@@ -77,7 +114,8 @@ class StandIn(Stage):
         return None
 
     async def close(self) -> None:
-        for server in self._servers:
+        self._loop = None
+        for server in self._servers.values():
             server.close()
         while self.connections:
             for abort in list(self.connections):
@@ -88,7 +126,8 @@ class StandIn(Stage):
     def lines(self) -> list[str]:
         """What to paste to come in at each endpoint."""
         found = []
-        for e, host, port in self.opened:
+        for e, address, port in self.opened:
+            host = f"[{address}]" if ":" in address else address
             if e.protocol == "sftp":
                 found.append(f"{e.name:<16} sftp -P {port} ACCOUNT@{host}")
             elif e.protocol == "ftps":

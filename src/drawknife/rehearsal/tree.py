@@ -41,6 +41,17 @@ class Tree:
         root.mkdir(parents=True, exist_ok=True)
         #: By place the account that owns it; for others it is not known.
         self.owners: dict[Place, str] = {}
+        #: Of these, the folders that somebody made; and how often that was changed.
+        self.folder_owners: dict[Place, str] = {}
+        self.folder_changes = 0
+
+    def own_folder(self, place: Place, owner: str | None) -> None:
+        """Note whose a folder is; None: nobody's any more."""
+        self.owners.pop(place, None)
+        self.folder_owners.pop(place, None)
+        if owner is not None:
+            self.owners[place] = self.folder_owners[place] = owner
+        self.folder_changes += 1
 
     def make_folders_of(self, model: Model) -> None:
         """Make each store and each recorded folder that is not there."""
@@ -141,7 +152,7 @@ class Tree:
             if error.errno in (errno.ENOTEMPTY, errno.EEXIST):
                 return False
             raise
-        self.owners.pop(place, None)
+        self.own_folder(place, None)
         return True
 
     def rename(self, place: Place, to: Place) -> None:
@@ -150,7 +161,13 @@ class Tree:
             os.rename(name, new, src_dir_fd=above, dst_dir_fd=there)
         self.owners.pop(to, None)
         for at in [p for p in self.owners if p.store == place.store and _within(p.path, place.path)]:
-            self.owners[Place(to.store, to.path + at.path[len(place.path) :])] = self.owners.pop(at)
+            now = Place(to.store, to.path + at.path[len(place.path) :])
+            if at in self.folder_owners:
+                owner = self.folder_owners[at]
+                self.own_folder(at, None)
+                self.own_folder(now, owner)
+            else:
+                self.owners[now] = self.owners.pop(at)
 
     def set_changed(self, place: Place, at: float) -> None:
         with self._above(place) as (above, name):

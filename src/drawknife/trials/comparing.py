@@ -37,11 +37,15 @@ class Compared(NamedTuple):
 
 
 class Listing(NamedTuple):
-    """What the model says of a location: is it listed, why not, and the folders that are shown, with what they are."""
+    """What the model says of a location: is it listed, why not, and the folders that are shown, with what they are.
+
+    `shows` is ``reachable`` or ``all``: which subfolders are shown; None where it only leads to virtual paths.
+    """
 
     allowed: bool
     text: str
     folders: dict[str, str]
+    shows: str | None = None
 
 
 def compare_server(
@@ -67,7 +71,7 @@ def compare_server(
             found.append(ServerDiffers(location, "list", False, True, model.text))
         folders = {x.name: x for x in seen if x.folder and _can_be(child(location, x.name))}
         odd += sum(x.folder for x in seen) - len(folders)
-        found += _names(location, model, set(folders))
+        found += _names(location, model, set(folders), decide)
         for name, entry in sorted(folders.items()):
             at = child(location, name)
             todo.append(at)
@@ -84,9 +88,14 @@ def _can_be(location: str) -> bool:
         return False
 
 
-def _names(location: str, model: Listing, shown: set[str]) -> list[ServerDiffers]:
-    """Folders that only one of them shows. What nobody has recorded the model does not know: only what it shows must be there,
-    and where a location only leads to virtual paths nothing else is."""
+def _names(
+    location: str, model: Listing, shown: set[str], decide: Callable[[dict[str, Any]], tuple[bool, str]]
+) -> list[ServerDiffers]:
+    """Folders that only one of them shows.
+
+    Where a location only leads to virtual paths, the model shows nothing else. Elsewhere it shows each folder, recorded or
+    not, or each that can be entered.
+    """
     if not model.allowed:
         return []
     missing = [
@@ -94,11 +103,16 @@ def _names(location: str, model: Listing, shown: set[str]) -> list[ServerDiffers
         for name, kind in sorted(model.folders.items())
         if name not in shown
     ]
-    only_leads = bool(model.folders) and set(model.folders.values()) <= {"synthetic", "virtual path"}
-    more = sorted(shown - set(model.folders)) if only_leads else []
-    return missing + [
-        ServerDiffers(child(location, n), "shown", False, True, "no virtual path leads there") for n in more
-    ]
+    hidden = []
+    for name in sorted(shown - set(model.folders)):
+        at = child(location, name)
+        if model.shows is None:
+            hidden.append(ServerDiffers(at, "shown", False, True, "no virtual path leads there"))
+        elif model.shows == "reachable":
+            enters, why = decide({"action": "enter", "path": at})
+            if not enters:
+                hidden.append(ServerDiffers(at, "shown", False, True, why))
+    return missing + hidden
 
 
 def _letters(at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]) -> list[ServerDiffers]:

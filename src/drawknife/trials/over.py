@@ -1,20 +1,23 @@
 """Doing the steps of trials at a server that speaks FTP or SFTP, and nothing that harms what is there.
 
-What the trial has not put there itself is never deleted, overwritten, moved or appended to: such steps are not tried. What
-it has put is taken away at the end.
+What the trial has not created itself is never deleted, overwritten, moved or appended to: such steps are not tried. What it
+has created is deleted at the end.
 """
 
 from __future__ import annotations
 
 import ftplib
 import io
+import secrets
 import ssl
 from contextlib import suppress
+from pathlib import Path, PurePosixPath
 from typing import Any, NamedTuple, Protocol
 from urllib.parse import urlsplit
 
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadValue
+from drawknife.core.words.names import ancestors, child, parent
 from drawknife.core.words.sizes import show_size
 
 #: Seconds for which an answer is waited.
@@ -52,7 +55,10 @@ class Speaking(Protocol):
     def download(self, path: str) -> None: ...
     def there(self, path: str) -> bool: ...
     def seen(self, path: str) -> list[Shown]: ...
-    def upload(self, path: str, size: int) -> None: ...
+    def upload(self, path: str, size: int, new: bool) -> None:
+        """Send a file; with `new` only where there is none, as far as the protocol has a way to say so."""
+        ...
+
     def append(self, path: str) -> None: ...
     def rename(self, path: str, to: str) -> None: ...
     def delete_file(self, path: str) -> None: ...
@@ -68,6 +74,19 @@ class Address(NamedTuple):
     protocol: str
     host: str
     port: int
+
+
+class Credentials(NamedTuple):
+    """What somebody signs in with: the name there, a password or a private key in a file.
+
+    `checked`: the server's certificate or host key has to be known; `known_hosts` is a file of such keys.
+    """
+
+    name: str
+    password: str
+    checked: bool
+    key: Path | None = None
+    known_hosts: Path | None = None
 
 
 _PORTS = {"ftp": 21, "ftpes": 21, "ftps": 990, "sftp": 22}
@@ -86,59 +105,100 @@ def read_address(text: str) -> Address:
 
 
 class AtServer:
-    """The steps of one trial, done at a server."""
+    """The steps of one trial, done at a server.
+
+    Whatever is written there is written under a name that is made up for this run, in the folder that the step names: so
+    nothing can be overwritten, whatever the server says is there. Only what was created under such a name is overwritten,
+    moved or deleted afterwards.
+    """
 
     def __init__(self, speaking: Speaking, may_write: bool) -> None:
         self._speaking, self._may_write = speaking, may_write
-        #: What the trial has put there, and is there still: by location, is it a folder?
-        self._own: dict[str, bool] = {}
+        #: What the trial has created, by the location that its steps call it: what it is called there.
+        self._own: dict[str, _Created] = {}
+        #: What was refused, and may have been created in part all the same.
+        self._perhaps: list[_Created] = []
 
     def do(self, question: Question, let_by_model: bool = False) -> ServerDid:
         """Do what a question asks. What the model lets, and is not to be had as nothing lies there, says nothing."""
-        action, path, to = question.action, question.path, question.to
+        action, path = question.action, question.path
         if action in WRITING and not self._may_write:
             return ServerDid(None, "it changes something there, and --may-write was not given")
         new = action in ("upload", "make-folder")
+        if new and path in self._own:
+            return ServerDid(None, "the trial has created it already")
         if action in WRITING and not new and path not in self._own:
             return ServerDid(None, "it is not the trial's own, and is left alone")
         try:
-            if (new and self._speaking.there(path)) or (to is not None and self._speaking.there(to)):
-                return ServerDid(None, "something is there already, and is left alone")
-            self._act(action, path, to, question.size or len(DATA))
+            self._act(question)
         except RefusedByServer as refused:
-            if let_by_model and action == "download" and not self._speaking.there(path):
+            if let_by_model and action == "download" and not self._speaking.there(self._at(path)):
                 return ServerDid(None, f"nothing of that name is to be seen there: {refused}")
             return ServerDid(False, str(refused))
         if (question.size or 0) > MOST:
             return ServerDid(None, f"it took {show_size(MOST)}, and not as much as is asked was sent")
         return ServerDid(True, "")
 
-    def _act(self, action: str, path: str, to: str | None, size: int) -> None:
-        speaking = self._speaking
-        if action in ("upload", "overwrite"):
-            speaking.upload(path, size)
-            self._own[path] = False
-        elif action == "make-folder":
-            speaking.make_folder(path)
-            self._own[path] = True
+    def _at(self, path: str) -> str:
+        """Where a location is there: below what the trial has created, under the name that this has."""
+        for above in ancestors(path):
+            if above in self._own:
+                return self._own[above].path + path[len(above) :]
+        return path
+
+    def _made_up(self, path: str) -> str:
+        """A name that nothing has, in the folder of a location. What is random stands first, as servers cut names."""
+        return child(self._at(parent(path)), f"{secrets.token_hex(12)}-trial{PurePosixPath(path).suffix}")
+
+    def _act(self, question: Question) -> None:
+        action, path, speaking = question.action, question.path, self._speaking
+        size = question.size or len(DATA)
+        if action in ("upload", "make-folder"):
+            made = _Created(self._made_up(path), action == "make-folder")
+            try:
+                if made.folder:
+                    speaking.make_folder(made.path)
+                else:
+                    speaking.upload(made.path, size, new=True)
+            except RefusedByServer:
+                self._perhaps.append(made)
+                raise
+            self._own[path] = made
         elif action == "rename":
-            speaking.rename(path, str(to))
-            self._own[str(to)] = self._own.pop(path)
+            to = str(question.to)
+            moved = _Created(self._made_up(to), self._own[path].folder)
+            speaking.rename(self._own[path].path, moved.path)
+            del self._own[path]
+            self._own[to] = moved
         elif action in ("delete-file", "delete-folder"):
-            (speaking.delete_file if action == "delete-file" else speaking.delete_folder)(path)
-            self._own.pop(path)
+            (speaking.delete_file if action == "delete-file" else speaking.delete_folder)(self._own[path].path)
+            del self._own[path]
+        elif action == "overwrite":
+            speaking.upload(self._own[path].path, size, new=False)
         else:
-            getattr(speaking, "list_names" if action == "list" else action.replace("-", "_"))(path)
+            getattr(speaking, "list_names" if action == "list" else action.replace("-", "_"))(self._at(path))
 
     def clean_up(self) -> list[str]:
-        """Take away what the trial has put there; what could not be is told."""
+        """Delete what the trial has created; return what could not be, in words."""
         left = []
-        for path in sorted(self._own, key=lambda p: -len(p)):
+        called = [(location, made) for location, made in self._own.items()]
+        called += [("", made) for made in self._perhaps]
+        for location, made in sorted(called, key=lambda x: -len(x[1].path)):
             try:
-                (self._speaking.delete_folder if self._own[path] else self._speaking.delete_file)(path)
+                (self._speaking.delete_folder if made.folder else self._speaking.delete_file)(made.path)
             except RefusedByServer as refused:
-                left.append(f"{path} is still there: {refused}")
+                if location:
+                    left.append(f"{made.path} is still there, created for {location}: {refused}")
+                elif self._speaking.there(made.path):
+                    left.append(f"{made.path} is still there, though creating it was refused: {refused}")
         return left
+
+
+class _Created(NamedTuple):
+    """What a trial has created at a server: what it is called there, and whether it is a folder."""
+
+    path: str
+    folder: bool
 
 
 class OverFtp:
@@ -216,7 +276,7 @@ class OverFtp:
             if facts.get("type", "").lower() not in ("cdir", "pdir")
         ]
 
-    def upload(self, path: str, size: int) -> None:
+    def upload(self, path: str, size: int, new: bool) -> None:
         """How much it will be is announced (RFC 959, ALLO): a server that looks at it refuses at once."""
         with suppress(ftplib.Error):
             self._ftp.voidcmd(f"ALLO {size}")

@@ -8,32 +8,42 @@ from typing import Any
 
 import asyncssh
 
-from .over import DATA, PATIENCE, Address, OverFtp, RefusedByServer, Shown, Speaking, some_data
+from .over import DATA, PATIENCE, Address, Credentials, OverFtp, RefusedByServer, Shown, Speaking, some_data
 
 
-def sign_in(address: Address, account: str, password: str, checked: bool) -> Speaking:
-    """Sign in. `checked`: the server's certificate or host key has to be known. :class:`RefusedByServer`, or OSError."""
-    return (OverSftp if address.protocol == "sftp" else OverFtp)(address, account, password, checked)
+def sign_in(address: Address, given: Credentials) -> Speaking:
+    """Sign in. :class:`RefusedByServer`, or OSError."""
+    if address.protocol == "sftp":
+        return OverSftp(address, given)
+    if given.key is not None and not given.password:
+        raise RefusedByServer(f"{address.protocol} has no sign-in by key: give a password")
+    return OverFtp(address, given.name, given.password, given.checked)
 
 
 class OverSftp:
     """A client of SFTP."""
 
-    def __init__(self, address: Address, account: str, password: str, checked: bool) -> None:
+    def __init__(self, address: Address, given: Credentials) -> None:
         self._loop = asyncio.new_event_loop()
         options: dict[str, Any] = {
-            "username": account,
-            "password": password,
-            "client_keys": None,
+            "username": given.name,
+            "password": given.password or None,
+            "client_keys": None if given.key is None else [str(given.key)],
+            "agent_path": None,
             "login_timeout": PATIENCE,
         }
-        if not checked:
+        if not given.checked:
             options["known_hosts"] = None
+        elif given.known_hosts is not None:
+            options["known_hosts"] = str(given.known_hosts)
         try:
             self._connection, self._sftp = self._loop.run_until_complete(self._come(address, options))
         except asyncssh.HostKeyNotVerifiable as error:
             self._loop.close()
             raise RefusedByServer(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
+        except asyncssh.KeyImportError as error:
+            self._loop.close()
+            raise RefusedByServer(f"the key {given.key} cannot be read: {error}") from None
         except (asyncssh.Error, OSError) as error:
             self._loop.close()
             if isinstance(error, OSError):
@@ -86,8 +96,8 @@ class OverSftp:
 
         self._do(all_of_it())
 
-    def upload(self, path: str, size: int) -> None:
-        self._write(path, "wb", size)
+    def upload(self, path: str, size: int, new: bool) -> None:
+        self._write(path, "xb" if new else "wb", size)
 
     def append(self, path: str) -> None:
         self._write(path, "ab")

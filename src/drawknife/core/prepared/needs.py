@@ -87,8 +87,8 @@ def _of_holder(
 
 def owns_folder(prepared: Prepared, account: PreparedAccount, place: Place) -> bool:
     """Return whether the account is the recorded owner of a folder."""
-    folder = prepared.stores[place.store].folder(place.path)
-    return folder is not None and folder.owner is not None and fold(folder.owner) == fold(account.name)
+    node = prepared.stores[place.store].marked.get(place.path)
+    return node is not None and node.owner == account.index
 
 
 def _demand(right: str, place: Place, top: str, on_file: bool, own: bool | None) -> Demand | None:

@@ -8,6 +8,8 @@ revision before whatever has not changed.
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections.abc import Mapping
+from copy import copy
 from dataclasses import replace
 from datetime import date
 from functools import cached_property
@@ -18,7 +20,7 @@ from ..model.disk import OsUser
 from ..model.ending import ends, without_ended
 from ..model.endpoints import stopped_by
 from ..model.items import Endpoint, Model, Setting
-from ..words.names import fold
+from ..words.names import Place, fold
 from .namespace import Namespace, VirtualPaths, namespace_of
 from .people import People, PreparedAccount
 from .stores import PreparedStore
@@ -109,6 +111,25 @@ class Prepared:
             found = full._passed[passed] = Prepared(
                 without_ended(full.model, day), full._passed_before.pop(passed, full), full
             )
+        return found
+
+    def with_owned_folders(self, owners: Mapping[Place, str]) -> Prepared:
+        """The model of this day, in which some folders that nobody recorded have owners, by their place.
+
+        It stays as it is on every other day.
+        """
+        by_store: dict[str, dict[str, int]] = {}
+        for place, name in owners.items():
+            index = self.people.index.get(name)
+            if index is not None and place.store in self.stores:
+                by_store.setdefault(place.store, {})[place.path] = index
+        found = copy(self)
+        found.full, found.ends = found, []
+        found.decided, found.sentences, found.derived = {}, {}, {}
+        found.stores = {
+            name: store.owned(by_store[name], self.people) if name in by_store else store
+            for name, store in self.stores.items()
+        }
         return found
 
     def without_disks(self) -> Prepared:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections.abc import Mapping
+from copy import copy
 from typing import NamedTuple
 
 from ..model.items import Entry, Folder, Store
@@ -88,6 +90,18 @@ class PreparedStore:
             self.order = [tree_key(f.path) for f in folders]
             self.marked = {}
             self._mark(folders, 0, len(folders), people)
+
+    def owned(self, owners: Mapping[str, int], people: People) -> PreparedStore:
+        """The same store in which some folders that carry nothing have owners; recorded they are not."""
+        found = copy(self)
+        found.marked = dict(self.marked)
+        for path in sorted((p for p in owners if p not in self.marked), key=depth_of):
+            above = found.nearest(parent(path))[0] if path != "/" else None
+            node = PreparedFolder(Folder(path), above, people)
+            node.owner = owners[path]
+            found.marked[path] = node
+        # What is marked below goes up past it as before: it carries no line.
+        return found
 
     def _mark(self, folders: tuple[Folder, ...], start: int, stop: int, people: People) -> None:
         """Prepare the folders from `start` to `stop`, a whole branch, in tree order."""
