@@ -427,13 +427,13 @@ class Session:
         self._thing(location)
         self.scene.tree.set_changed(self._really(location), at)
 
-    def perm(self, seen: Listed, known: dict[tuple[bool, bool], str] | None = None) -> str:
+    def perm(self, seen: Listed, known: dict[tuple[bool, str | None], str] | None = None) -> str:
         """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder.
 
         `known` are the facts of other names in the same folder: where nothing is said of a name itself, it is the same for
-        all files, and all folders, that are the client's own, or are not.
+        all files, and all folders, of one owner.
         """
-        key = (seen.thing.folder, seen.owner is not None and fold(seen.owner) == fold(self.account))
+        key = (seen.thing.folder, seen.owner)
         shared = known is not None and self._is_like_others(seen.location)
         if known is not None and shared and key in known:
             return known[key]

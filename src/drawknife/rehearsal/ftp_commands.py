@@ -174,14 +174,14 @@ class FtpCommands(SignInCommands):
         session = self._in()
         at = self._at(argument)
         seen = session.list(at)
-        perms: dict[tuple[bool, bool], str] = {}
+        perms: dict[tuple[bool, str | None], str] = {}
         await self._send(f"{self._facts(x, perms)} {x.name}\r\n" for x in seen)
 
     async def do_MLST(self, argument: str) -> None:
         at = self._at(argument)
         await self.say(250, "Here it is:", f"{self._facts(self._in().see(at))} {at}")
 
-    def _facts(self, seen: Listed, perms: dict[tuple[bool, bool], str] | None = None) -> str:
+    def _facts(self, seen: Listed, perms: dict[tuple[bool, str | None], str] | None = None) -> str:
         """The facts of a name; `perms` are those that are known of names in the same folder."""
         known = {
             "type": "dir" if seen.thing.folder else "file",

@@ -22,10 +22,13 @@ from .writing import Writing
 
 log = structlog.get_logger()
 
-_SENTENCES = {
-    Denied: (wire.FX_PERMISSION_DENIED, "not permitted"), NotThere: (wire.FX_NO_SUCH_FILE, "no such file or folder"),
-    InTheWay: (wire.FX_FAILURE, "something is in the way"), BadName: (wire.FX_FAILURE, "no name can be so"),
-}  # fmt: skip
+#: What a client is told; of asyncssh's own classes, as its scp goes by them.
+_SENTENCES: dict[type[NotDone], tuple[type[asyncssh.SFTPError], str]] = {
+    Denied: (asyncssh.SFTPPermissionDenied, "not permitted"),
+    NotThere: (asyncssh.SFTPNoSuchFile, "no such file or folder"),
+    InTheWay: (asyncssh.SFTPFailure, "something is in the way"),
+    BadName: (asyncssh.SFTPFailure, "no name can be so"),
+}
 
 
 #: So many files may a session have open.
@@ -104,8 +107,8 @@ class Files(asyncssh.SFTPServer):
         except NotDone as refused:
             if isinstance(refused, BadName):
                 self._session.refused_name("look", str(refused))
-            code, text = _SENTENCES.get(type(refused), (wire.FX_FAILURE, "there is no room for it"))
-            raise asyncssh.SFTPError(code, text) from None
+            kind, text = _SENTENCES.get(type(refused), (asyncssh.SFTPFailure, "there is no room for it"))
+            raise kind(text) from None  # type: ignore[call-arg, arg-type]
         except asyncssh.SFTPError:
             raise
         except Exception:
@@ -128,7 +131,7 @@ class Files(asyncssh.SFTPServer):
         seen = self._do(lambda: self._session.list(self._at(path)))
 
         async def names() -> AsyncIterator[asyncssh.SFTPName]:
-            here = asyncssh.SFTPAttrs(permissions=stat.S_IFDIR | 0o700)
+            here = asyncssh.SFTPAttrs(type=wire.FILEXFER_TYPE_DIRECTORY, permissions=stat.S_IFDIR | 0o700)
             for name in (b".", b".."):
                 yield asyncssh.SFTPName(name, attrs=here)
             for x in seen:
@@ -339,6 +342,9 @@ def _rate(value: Any) -> int | None:
 
 
 def _attributes(seen: Listed) -> asyncssh.SFTPAttrs:
-    mode = stat.S_IFDIR | 0o700 if seen.thing.folder else stat.S_IFREG | 0o600
+    folder = seen.thing.folder
+    mode = stat.S_IFDIR | 0o700 if folder else stat.S_IFREG | 0o600
+    # Version 3 has no type; asyncssh's own scp goes by it.
+    kind = wire.FILEXFER_TYPE_DIRECTORY if folder else wire.FILEXFER_TYPE_REGULAR
     at = int(seen.thing.changed)
-    return asyncssh.SFTPAttrs(size=seen.thing.size, permissions=mode, atime=at, mtime=at)
+    return asyncssh.SFTPAttrs(type=kind, size=seen.thing.size, permissions=mode, atime=at, mtime=at)
