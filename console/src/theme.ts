@@ -40,8 +40,11 @@ export const theme = createTheme({
     sizes: { h1: { fontSize: "22px" }, h2: { fontSize: "16px" }, h3: { fontSize: "14px" } },
   },
   cursorType: "pointer",
+  // A button that is pressed does not move: what it pushes aside could take it away from under the mouse.
+  activeClassName: "",
   components: {
     TextInput: { defaultProps: { size: "sm" } },
     Button: { defaultProps: { size: "sm" } },
+    Modal: { defaultProps: { closeButtonProps: { "aria-label": "Close" } } },
   },
 });

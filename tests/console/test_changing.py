@@ -167,7 +167,7 @@ def test_growth_is_drawn_after_censuses(own_page):
             )
     page.goto("/limits?limit=capacity+homes")
     detail = page.get_by_label("What fills it")
-    expect(detail).to_contain_text("grows by 5 GiB a day; full around")
+    expect(detail).to_contain_text("bytes: grow by 5 GiB a day; full around")
     expect(detail.locator("svg path.recharts-line-curve")).to_have_count(1)
 
 
@@ -215,10 +215,8 @@ def test_an_administrator_is_added_and_signs_in_by_a_link(own_page, browser):
     hers.goto(link)
     expect(hers.get_by_text("olga, reader")).to_be_visible()
     hers.goto("/accounts/ines")
-    hers.get_by_role("button", name="Edit").click()
-    hers.get_by_label("note").fill("on leave")
-    hers.get_by_role("button", name="Save").click()
-    expect(hers.get_by_role("alert")).to_contain_text("this takes the role editor")
+    expect(hers.get_by_role("heading", name="ines")).to_be_visible()
+    expect(hers.get_by_role("button", name="Edit")).to_have_count(0)  # that takes the role editor
     hers.close()
 
 

@@ -32,8 +32,8 @@ def test_the_link_that_the_service_prints_signs_in_once(browser, service):
     page.close()
 
 
-def test_the_overview_tells_what_wants_a_decision(page):
-    section = page.get_by_label("What wants a decision now")
+def test_the_overview_tells_what_needs_attention(page):
+    section = page.get_by_label("Needs attention")
     expect(section).to_contain_text("endpoint old-quay does not start")
     section.get_by_text("/archive is not served to bram").click()
     expect(page).to_have_url(re.compile(r"/virtual-paths\?path=%2Farchive"))

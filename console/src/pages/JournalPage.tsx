@@ -1,4 +1,6 @@
+import { Group, Select, TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
 import { answer, GET, type Journal } from "../api";
 import { ItemDifference } from "../parts/Consequences";
 import { ShowRevision } from "../parts/Past";
@@ -25,10 +27,22 @@ const COLUMNS: Column<Line>[] = [
     head: "what is different",
     track: "1.4fr",
     by: (x) => [...x.items.map((item) => item.name), ...(x.followed ?? [])].join(" "),
-    show: (x) => <Different line={x} />,
+    show: (x) => (x.kind === "census" ? <Folded line={x} /> : <Different line={x} />),
   },
   { head: "", track: "150px", show: (x) => x.revision !== null && <Revision line={x} revision={x.revision} /> },
 ];
+
+/** What is different, folded into one line until it is asked for. */
+function Folded({ line }: { line: Line }) {
+  return (
+    <details style={{ whiteSpace: "normal", fontSize: 12.5 }}>
+      <summary>
+        {line.item_count.toLocaleString("en")} {line.item_count === 1 ? "place differs" : "places differ"}
+      </summary>
+      <Different line={line} />
+    </details>
+  );
+}
 
 function Revision({ line, revision }: { line: Line; revision: number }) {
   return (
@@ -57,14 +71,60 @@ function Different({ line }: { line: Line }) {
   );
 }
 
+const KINDS = [
+  { value: "done", label: "all that was done" },
+  { value: "change", label: "changes of the model" },
+  { value: "census", label: "censuses" },
+  { value: "other", label: "what else was done" },
+  { value: "sign-in", label: "sign-ins to the console" },
+] as const;
+type Kind = (typeof KINDS)[number]["value"];
+
+/** The moments between which a day of this browser's clock lies. */
+function boundsOf(day: string) {
+  if (!day) return {};
+  return { since: new Date(`${day}T00:00`).toISOString(), until: new Date(`${day}T23:59:59.999`).toISOString() };
+}
+
+/** Who changed what, and when; sign-ins stand apart. */
 export function JournalPage() {
   const [matching, filter] = useFilter("Filter the journal", "Who, what, a name");
+  const [params, setParams] = useSearchParams();
+  const day = params.get("day") ?? "";
+  const kind = KINDS.find((x) => x.value === params.get("kind"))?.value ?? "done";
+  const put = (key: string, value: string) =>
+    setParams(
+      (before) => {
+        if (value) before.set(key, value);
+        else before.delete(key);
+        return before;
+      },
+      { replace: true },
+    );
   const query = useQuery({
-    queryKey: ["journal"],
-    queryFn: () => answer(GET("/api/v1/journal", { params: { query: { limit: 500 } } })),
+    queryKey: ["journal", kind, day],
+    queryFn: () => answer(GET("/api/v1/journal", { params: { query: { limit: 500, kind, ...boundsOf(day) } } })),
   });
+  const beside = (
+    <Group gap="xs">
+      <Select
+        aria-label="What is shown"
+        data={KINDS}
+        value={kind}
+        allowDeselect={false}
+        onChange={(value) => put("kind", value === "done" ? "" : (value as Kind))}
+      />
+      <TextInput
+        type="date"
+        aria-label="Only this day"
+        value={day}
+        onChange={(e) => put("day", e.currentTarget.value)}
+      />
+      {filter}
+    </Group>
+  );
   return (
-    <Page title="Journal" beside={filter}>
+    <Page title="Journal" beside={beside}>
       <Loaded query={query}>
         {(journal) => (
           <Table
@@ -75,7 +135,7 @@ export function JournalPage() {
             matching={matching}
             tall
             one="line"
-            none="Nothing has been changed yet."
+            none={day || kind !== "done" ? "Nothing of this kind was done then." : "Nothing has been changed yet."}
           />
         )}
       </Loaded>

@@ -231,8 +231,9 @@ function Growth({ limit }: { limit: FilledLimit }) {
       </Text>
     );
   }
-  const what = limit.hard_bytes === null && limit.soft_bytes === null ? "files" : "bytes";
-  const grown = limit.growth.find((g) => g.what === what);
+  // Of a limit in bytes and in files the fuller side is the one that will be met first.
+  const bySide = sides(limit).sort((a, b) => shareOf(b) - shareOf(a));
+  const what = bySide[0]?.what ?? "bytes";
   const hard = what === "bytes" ? limit.hard_bytes : limit.hard_files;
   const show = what === "bytes" ? size : files;
   const day = (text: string) => text.slice(0, 10);
@@ -255,25 +256,43 @@ function Growth({ limit }: { limit: FilledLimit }) {
         }}
         referenceLines={hard === null ? [] : [{ y: hard, label: `hard limit ${show(hard)}`, color: "var(--sign-bad)" }]}
       />
-      {grown && (
-        <div>
-          {grown.per_day > 0 ? "grows" : "shrinks"} by {show(Math.round(Math.abs(grown.per_day)))} a day
-          {grown.reached && (
-            <>
-              ; <b>full around {day(grown.reached)}</b>
-              {grown.soonest && day(grown.soonest) !== day(grown.latest ?? "") && (
-                <span className="quiet">
-                  {" "}
-                  (between {day(grown.soonest)} and {grown.latest ? day(grown.latest) : "never"})
-                </span>
-              )}
-            </>
-          )}
-        </div>
-      )}
+      {bySide.map((side) => (
+        <SideGrowth key={side.what} side={side} grown={limit.growth.find((g) => g.what === side.what)} />
+      ))}
       <Text fz="xs" className="quiet">
         A straight line through what was found; the dates around it are where two standard errors of its slope put it.
       </Text>
+    </div>
+  );
+}
+
+/** How one side of a limit grows, and when it is full, where it is not yet. */
+function SideGrowth({ side, grown }: { side: Side; grown: FilledLimit["growth"][number] | undefined }) {
+  const day = (text: string) => text.slice(0, 10);
+  const rate = Math.round(Math.abs(grown?.per_day ?? 0));
+  return (
+    <div>
+      {side.room === 0 && (
+        <b className="bad">
+          ✕ full of {side.what}: {side.show(side.used)}
+          {side.hard !== null && ` of ${side.show(side.hard)}`};{" "}
+        </b>
+      )}
+      {side.what}:{" "}
+      {rate > 0
+        ? `${(grown?.per_day ?? 0) > 0 ? "grow" : "shrink"} by ${side.show(rate)} a day`
+        : "no growth to speak of"}
+      {side.room !== 0 && grown?.reached && (
+        <>
+          ; <b>full around {day(grown.reached)}</b>
+          {grown.soonest && day(grown.soonest) !== day(grown.latest ?? "") && (
+            <span className="quiet">
+              {" "}
+              (between {day(grown.soonest)} and {grown.latest ? day(grown.latest) : "never"})
+            </span>
+          )}
+        </>
+      )}
     </div>
   );
 }

@@ -45,6 +45,13 @@ function When({ at }: { at: Date }) {
   );
 }
 
+/** Refused; done; or let by every rule and not done all the same, as what stands below it says. */
+function Sign({ line }: { line: RehearsalLine }) {
+  if (!line.allowed) return <span className="bad">✕</span>;
+  if (!line.done) return <span className="state-own">○</span>;
+  return <span className="good">●</span>;
+}
+
 function What({ line, open, choose }: { line: RehearsalLine; open: boolean; choose: (id: number | null) => void }) {
   return (
     <div style={{ whiteSpace: "normal" }}>
@@ -55,8 +62,7 @@ function What({ line, open, choose }: { line: RehearsalLine; open: boolean; choo
         aria-label={`Why ${line.account} ${line.action} ${line.path ?? line.endpoint}`}
         onClick={() => choose(open ? null : line.id)}
       >
-        <span className={line.allowed ? "good" : "bad"}>{line.allowed ? "●" : "✕"}</span> {line.action}{" "}
-        <span className="mono">{line.path ?? ""}</span>
+        <Sign line={line} /> {line.action} <span className="mono">{line.path ?? ""}</span>
         {line.to && (
           <>
             {" → "}
@@ -70,14 +76,17 @@ function What({ line, open, choose }: { line: RehearsalLine; open: boolean; choo
         </div>
       )}
       {line.note && <div className="quiet">{line.note}</div>}
-      {open && (
-        <>
-          <div className="mono quiet" style={{ fontSize: 12, margin: "4px 0" }}>
-            {line.why}
-          </div>
-          <WhyAsked question={asked(line)} state={line.allowed ? "yes" : "no"} close={() => choose(null)} />
-        </>
-      )}
+      {open &&
+        (line.why ? (
+          <>
+            <div className="mono quiet" style={{ fontSize: 12, margin: "4px 0" }}>
+              {line.why}
+            </div>
+            <WhyAsked question={asked(line)} state={line.allowed ? "yes" : "no"} close={() => choose(null)} />
+          </>
+        ) : (
+          <div className="quiet">The protocol answered this; no question to the model comes to the same.</div>
+        ))}
     </div>
   );
 }

@@ -1,7 +1,8 @@
 import { Text } from "@mantine/core";
 import type { AccessChange, Follows, ItemChange, Room, SettingChange } from "../api";
+import { SIZES } from "./declared";
 import { textOf } from "./lines";
-import { shown, size } from "./values";
+import { bytesOf, shown, size, sizes } from "./values";
 
 function several(names: string[], count: number, few = 6): string {
   const rest = count - Math.min(few, names.length);
@@ -48,9 +49,11 @@ function KeyDifference({ name, before, after }: { name: string; before: unknown;
       </div>
     ));
   }
+  const [was, is] = SIZES.has(name) ? [bytesOf(before), bytesOf(after)] : [null, null];
   return (
     <div style={{ paddingLeft: 16 }}>
-      <span className="quiet">{name}</span> {plain(before)} → {plain(after)}
+      <span className="quiet">{name}</span>{" "}
+      {was !== null && is !== null ? sizes(was, is) : `${plain(before)} → ${plain(after)}`}
     </div>
   );
 }

@@ -1,8 +1,8 @@
-import { Button, Checkbox, Loader, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
+import { Button, Checkbox, Group, Loader, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { IconPencil, IconPlus } from "@tabler/icons-react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useLayoutEffect, useRef, useState } from "react";
 import { answer, type Change, type ChangeKind, GET, type Item, POST, Problem } from "../api";
 import { useDraft, usePast } from "../past";
 import { Consequences } from "./Consequences";
@@ -11,6 +11,7 @@ import { changesOf, type Draft, drafted, fieldsOf, itemOf, nameless } from "./fi
 import { LinesField } from "./LinesField";
 import { AmountPicker, NamePicker, PlacePicker } from "./pickers";
 import { SaveRow } from "./SaveRow";
+import { useMayChange } from "./who";
 import { writeChanges } from "./write";
 
 const word = (kind: ChangeKind) => (kind === "setting" ? "settings" : declaredAs(kind).title);
@@ -24,7 +25,8 @@ interface Opened {
 
 export function AddButton({ kind, after }: { kind: ChangeKind; after?: (name: string | null) => void }) {
   const [open, setOpen] = useState(false);
-  if (usePast() !== null) return null;
+  const may = useMayChange();
+  if (usePast() !== null || !may) return null;
   return (
     <>
       <Button variant="default" size="xs" leftSection={<IconPlus size={14} />} onClick={() => setOpen(true)}>
@@ -44,7 +46,8 @@ export function EditButton({
   after,
 }: Opened & { name: string; what?: string; label?: string }) {
   const [open, setOpen] = useState(false);
-  if (usePast() !== null) return null;
+  const may = useMayChange();
+  if (usePast() !== null || !may) return null;
   return (
     <>
       <Button
@@ -75,10 +78,16 @@ function Editor({ kind, name, recorded = true, after, close }: Opened & { close:
     gcTime: 0,
   });
   const ready = name === null || !recorded || item.data;
+  /** Is something filled in that closing would lose; and was closing asked for? */
+  const filled = useRef(false);
+  const setFilled = useCallback((now: boolean) => {
+    filled.current = now;
+  }, []);
+  const [leaving, setLeaving] = useState(false);
   return (
     <Modal
       opened
-      onClose={close}
+      onClose={() => (filled.current ? setLeaving((asked) => !asked) : close())}
       size={1080}
       title={name === null ? `Add ${word(kind)}` : `${word(kind)} ${name}`}
       styles={{ title: { fontWeight: 650, fontSize: 17 } }}
@@ -87,6 +96,19 @@ function Editor({ kind, name, recorded = true, after, close }: Opened & { close:
         <Text role="alert" className="bad">
           {item.error.message}
         </Text>
+      )}
+      {leaving && (
+        <Group role="alertdialog" aria-label="Discard changes?" gap="sm" mb={10} className="leaving">
+          <Text fz="sm" fw={600}>
+            Discard what you filled in?
+          </Text>
+          <Button size="compact-sm" color="red.8" onClick={close}>
+            Discard changes
+          </Button>
+          <Button size="compact-sm" variant="default" data-autofocus onClick={() => setLeaving(false)}>
+            Keep editing
+          </Button>
+        </Group>
       )}
       {!ready && !item.error && <Loader size="sm" />}
       {ready && (
@@ -97,6 +119,7 @@ function Editor({ kind, name, recorded = true, after, close }: Opened & { close:
           item={item.data?.item ?? {}}
           after={after}
           close={close}
+          onFilled={setFilled}
         />
       )}
     </Modal>
@@ -107,23 +130,30 @@ interface FormProps extends Opened {
   fields: Field[];
   item: Item;
   close: () => void;
+  /** Told whether something is filled in. */
+  onFilled: (filled: boolean) => void;
 }
 
-function Form({ kind, name, fields, item, after, close }: FormProps) {
+function Form({ kind, name, fields, item, after, close, onFilled }: FormProps) {
   const before = drafted(fields, item);
   const [draft, setDraft] = useState<Draft>(before);
   const [called, setCalled] = useState(name ?? "");
   const [removing, setRemoving] = useState(false);
   const [everywhere, setEverywhere] = useState(false);
+  const [stops, setStops] = useState(false);
   const client = useQueryClient();
   const inDraft = useDraft();
-  const changes: Change[] = removing
+  const written: Change[] = removing
     ? [{ op: "remove", kind, name: name ?? "", ...(everywhere ? { everywhere } : {}) }]
     : name === null
       ? called || nameless(kind)
         ? [itemOf(kind, called, fields, draft)]
         : []
       : changesOf(kind, name, fields, before, draft, called);
+  const changes = stops ? written.map((change) => ({ ...change, stops })) : written;
+  const filled = written.length > 0 || called !== (name ?? "");
+  // At once: the next key may be Esc.
+  useLayoutEffect(() => onFilled(filled), [filled, onFilled]);
   const [settled] = useDebouncedValue(JSON.stringify(changes), 350);
   const preview = useQuery({
     queryKey: ["preview", settled],
@@ -144,8 +174,10 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
   });
   const fresh = settled === JSON.stringify(changes) && !preview.isFetching;
   const problem = save.error ?? (fresh ? preview.error : null);
+  const faults = problem instanceof Problem ? problem.places.map((p) => ({ ...p, at: fieldAt(p.where) })) : [];
+  const wrong = (field: string) => faults.find((p) => p.at === field);
   return (
-    <div style={{ display: "grid", gridTemplateColumns: "minmax(0, 1.1fr) minmax(0, 1fr)", gap: 28 }}>
+    <div className="editor">
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -154,7 +186,13 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
       >
         <Stack gap={8}>
           {!nameless(kind) && (name === null || declaredAs(kind).renamed) && (
-            <Called kind={kind} called={called} disabled={removing} put={setCalled} />
+            <Called
+              kind={kind}
+              called={called}
+              disabled={removing}
+              error={wrong(declaredAs(kind).key)?.message}
+              put={setCalled}
+            />
           )}
           {fields.map((f) => (
             <OneField
@@ -162,6 +200,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
               field={f}
               text={draft[f.name] ?? ""}
               disabled={removing}
+              error={wrong(f.name)?.message}
               put={(text) => setDraft((d) => ({ ...d, [f.name]: text }))}
             />
           ))}
@@ -174,6 +213,14 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
             setRemoving={setRemoving}
             close={close}
           />
+          {kind === "endpoint" && !removing && (
+            <Checkbox
+              size="xs"
+              label="Stop another endpoint that uses these ports"
+              checked={stops}
+              onChange={(e) => setStops(e.currentTarget.checked)}
+            />
+          )}
           {removing && ["account", "group", "unit"].includes(kind) && (
             <Checkbox
               size="xs"
@@ -197,7 +244,7 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
             {problem instanceof Problem &&
               problem.places.map((p) => (
                 <div key={p.where + p.message} style={{ marginTop: 4 }}>
-                  <span className="mono quiet">{p.where.replace(/^changes\[\d+\]\.?(item|set)?\.?/, "")}</span>{" "}
+                  <span className="mono quiet">{fieldAt(p.where)}</span>{" "}
                   {p.message === problem.message ? "" : p.message}
                   {p.expected && <span className="quiet"> expected {p.expected}</span>}
                   {p.nearest && <span>; did you mean {p.nearest}?</span>}
@@ -216,9 +263,21 @@ function Form({ kind, name, fields, item, after, close }: FormProps) {
   );
 }
 
+/** The field that a mistake is about. */
+function fieldAt(where: string): string {
+  return where.replace(/^changes\[\d+\]\.?(item|set|add|drop)?\.?/, "").replace(/[.[].*$/, "");
+}
+
 /** What the item is called by: text, or one of a few words. */
-function Called(props: { kind: ChangeKind; called: string; disabled: boolean; put: (text: string) => void }) {
-  const { kind, called, disabled, put } = props;
+interface CalledProps {
+  kind: ChangeKind;
+  called: string;
+  disabled: boolean;
+  error?: string;
+  put: (text: string) => void;
+}
+
+function Called({ kind, called, disabled, error, put }: CalledProps) {
   const { key, fields } = declaredAs(kind);
   const choices = fields.find((f) => f.name === key)?.choices ?? [];
   if (choices.length) {
@@ -229,6 +288,7 @@ function Called(props: { kind: ChangeKind; called: string; disabled: boolean; pu
         data={choices}
         value={called || null}
         disabled={disabled}
+        error={error}
         onChange={(v) => put(v ?? "")}
       />
     );
@@ -241,15 +301,24 @@ function Called(props: { kind: ChangeKind; called: string; disabled: boolean; pu
       data-autofocus
       value={called}
       disabled={disabled}
+      error={error}
       onChange={(e) => put(e.currentTarget.value)}
     />
   );
 }
 
-export function OneField(props: { field: Field; text: string; disabled: boolean; put: (text: string) => void }) {
-  const { field, text, disabled, put } = props;
+interface OneFieldProps {
+  field: Field;
+  text: string;
+  disabled: boolean;
+  error?: string;
+  put: (text: string) => void;
+}
+
+export function OneField(props: OneFieldProps) {
+  const { field, text, disabled, error, put } = props;
   const label = field.name.replace("_", " ");
-  const common = { label, description: field.about, size: "xs" as const, disabled };
+  const common = { label, description: field.about, size: "xs" as const, disabled, error };
   if (field.parts.length) return <LinesField {...props} />;
   if (field.kind === "lines") {
     return (

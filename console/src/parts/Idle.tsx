@@ -5,6 +5,7 @@ import { answer, GET, type Idle } from "../api";
 import { useDraft, usePast } from "../past";
 import { Code } from "./Line";
 import { Empty, Loaded } from "./states";
+import { useMayChange } from "./who";
 import { writeChanges } from "./write";
 
 /** Of the reasons of one part so many are told. */
@@ -43,6 +44,7 @@ export function IdleParts() {
 function Parts({ found }: { found: Idle }) {
   const client = useQueryClient();
   const draft = useDraft();
+  const may = useMayChange();
   const past = usePast() !== null;
   const take = useMutation({
     mutationFn: (some: Idle["idle"]) =>
@@ -80,7 +82,7 @@ function Parts({ found }: { found: Idle }) {
             ))}
             {x.reasons.length > REASONS && <div className="quiet">and {x.reasons.length - REASONS} more</div>}
           </div>
-          {!past && (
+          {!past && may && (
             <Button
               size="compact-xs"
               variant="default"
@@ -104,7 +106,7 @@ function Parts({ found }: { found: Idle }) {
             "◆ may be there against lines to come: take away only what nobody wants. "}
           {found.left_out.join("; ")}
         </Text>
-        {!past && (
+        {!past && may && (
           <Button
             size="compact-sm"
             variant="default"

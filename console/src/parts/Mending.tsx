@@ -6,6 +6,7 @@ import { useDraft, usePast } from "../past";
 import { Consequences } from "./Consequences";
 import { Code } from "./Line";
 import { Loaded } from "./states";
+import { useMayChange } from "./who";
 import { writeChanges } from "./write";
 
 /** Of the wider ways with the same effect so many are told. */
@@ -81,6 +82,7 @@ function WholePreview({ changes }: { changes: Change[] }) {
 function Ways({ found, until }: { found: Mends; until: string | null }) {
   const client = useQueryClient();
   const draft = useDraft();
+  const may = useMayChange();
   const [shown, setShown] = useState<number | null>(null);
   const take = useMutation({
     mutationFn: (way: Mends["mends"][number]) => writeChanges(way.changes, draft, found.revision),
@@ -141,14 +143,16 @@ function Ways({ found, until }: { found: Mends; until: string | null }) {
               </Button>
               {shown === way.number && <WholePreview changes={way.changes} />}
             </div>
-            <Button
-              size="compact-xs"
-              variant="default"
-              loading={take.isPending && take.variables?.number === way.number}
-              onClick={() => take.mutate(way)}
-            >
-              {draft === null ? "Do it" : `Put in ${draft}`}
-            </Button>
+            {may && (
+              <Button
+                size="compact-xs"
+                variant="default"
+                loading={take.isPending && take.variables?.number === way.number}
+                onClick={() => take.mutate(way)}
+              >
+                {draft === null ? "Do it" : `Put in ${draft}`}
+              </Button>
+            )}
           </Group>
         </div>
       ))}

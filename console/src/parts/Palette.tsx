@@ -55,7 +55,7 @@ export function Palette({ pages }: { pages: readonly (readonly [string, string, 
     navigate(to);
   };
   return (
-    <Spotlight.Root query={typed} onQueryChange={setTyped} shortcut="mod + K" clearQueryOnClose>
+    <Spotlight.Root query={typed} onQueryChange={setTyped} shortcut="mod + K" tagsToIgnore={[]} clearQueryOnClose>
       <Spotlight.Search
         placeholder="An account, a group, a folder, a page …"
         aria-label="Go to"

@@ -5,6 +5,7 @@ import { answer, type Pattern, POST, Problem } from "../api";
 import { useDraft, usePast } from "../past";
 import { Consequences, ItemDifference } from "./Consequences";
 import { Code } from "./Line";
+import { useMayChange } from "./who";
 import { writeChanges } from "./write";
 
 interface FormProps {
@@ -22,6 +23,7 @@ export function PatternForm({ pattern, step, answers, setAnswers, done }: FormPr
   const client = useQueryClient();
   const draft = useDraft();
   const past = usePast() !== null;
+  const may = useMayChange();
   const look = useMutation({
     mutationFn: async (given: Record<string, string>) => {
       const made = await answer(
@@ -62,7 +64,7 @@ export function PatternForm({ pattern, step, answers, setAnswers, done }: FormPr
   const problem =
     take.error ?? (look.error && !wrong.some((w) => asks.some((a) => a.key === w.where)) ? look.error : null);
   return (
-    <div style={{ overflow: "auto", display: "grid", gridTemplateColumns: "minmax(0, 380px) minmax(0, 1fr)", gap: 28 }}>
+    <div className="pattern-form">
       <form onSubmit={submit} aria-label={pattern.name}>
         <Stack gap={10}>
           {asks.map((a) => (
@@ -107,7 +109,7 @@ export function PatternForm({ pattern, step, answers, setAnswers, done }: FormPr
             ) : (
               <Consequences preview={look.data.preview} />
             )}
-            {!past && look.data.preview.item_count > 0 && (
+            {!past && may && look.data.preview.item_count > 0 && (
               <Button size="xs" mt={12} loading={take.isPending} onClick={() => take.mutate()}>
                 {draft === null ? "Do it" : `Put it in ${draft}`}
               </Button>

@@ -9,6 +9,7 @@ import {
   IconGridDots,
   IconHome,
   IconLogout,
+  IconMenu2,
   IconMoon,
   IconPencilCheck,
   IconPlayerPlay,
@@ -24,15 +25,17 @@ import {
   IconUserShield,
   IconUsers,
   IconUsersGroup,
+  IconX,
 } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { NavLink, useNavigate } from "react-router";
 import { DELETE, type SignedIn } from "../api";
 import { askOf, useDraft, usePast } from "../past";
 import { DraftBanner } from "./DraftBanner";
 import { Palette } from "./Palette";
 import { PastBanner, PastButton } from "./Past";
+import { WhoIs } from "./who";
 
 const PLACES = [
   ["/", "Overview", IconHome],
@@ -64,6 +67,8 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
   const past = usePast();
   const draft = useDraft();
   const navigate = useNavigate();
+  /** On a small screen: is the menu shown in the place of the page? */
+  const [menu, setMenu] = useState(false);
   const signOut = async () => {
     await DELETE("/api/v1/sessions").catch(() => undefined);
     askOf(null);
@@ -71,15 +76,8 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
     navigate("/sign-in");
   };
   return (
-    <div style={{ display: "grid", gridTemplateColumns: "216px minmax(0, 1fr)", height: "100vh" }}>
-      <div
-        style={{
-          borderRight: "1px solid var(--edge)",
-          display: "flex",
-          flexDirection: "column",
-          padding: 12,
-        }}
-      >
+    <div className="shell" data-menu={menu}>
+      <div className="side">
         <Group gap={10} px={10} py={6} mb={10}>
           <img src="/mark.svg" width={26} height={26} alt="" />
           <Text fw={700} fz={16} style={{ letterSpacing: "-0.01em" }}>
@@ -94,7 +92,7 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
         <Palette pages={PLACES} />
         <nav style={{ display: "grid", gap: 1, minHeight: 0, overflowY: "auto" }} aria-label="Main">
           {PLACES.map(([to, label, Icon]) => (
-            <NavLink key={to} to={to} end={to === "/"}>
+            <NavLink key={to} to={to} end={to === "/"} onClick={() => setMenu(false)}>
               <Icon size={17} stroke={1.6} />
               {label}
             </NavLink>
@@ -125,11 +123,23 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
           </Group>
         </Group>
       </div>
-      <div style={{ display: "flex", flexDirection: "column", minWidth: 0, minHeight: 0 }}>
+      <div className="body">
+        <div className="menu-bar">
+          <ActionIcon
+            variant="subtle"
+            color="gray"
+            aria-label={menu ? "Close the menu" : "Open the menu"}
+            aria-expanded={menu}
+            onClick={() => setMenu((open) => !open)}
+          >
+            {menu ? <IconX size={20} /> : <IconMenu2 size={20} />}
+          </ActionIcon>
+          <Text fw={700}>Drawknife</Text>
+        </div>
         <PastBanner />
         <DraftBanner />
-        <main key={past ?? draft} style={{ overflow: "auto", minWidth: 0, flex: 1 }}>
-          {children}
+        <main key={past ?? draft}>
+          <WhoIs who={who}>{children}</WhoIs>
         </main>
       </div>
     </div>
@@ -148,20 +158,16 @@ export function Page({
   children: ReactNode;
   wide?: boolean;
 }) {
+  const heading = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    // Of a heading that has a name and more beside it: the name.
+    const named = heading.current?.childNodes[0]?.textContent?.trim();
+    document.title = `${named || "Page"} · Drawknife`;
+  });
   return (
-    <div
-      style={{
-        display: "flex",
-        flexDirection: "column",
-        gap: 14,
-        height: "100%",
-        padding: "18px 24px",
-        maxWidth: wide ? undefined : 1180,
-        boxSizing: "border-box",
-      }}
-    >
-      <Group justify="space-between" wrap="nowrap">
-        <h1 style={{ margin: 0, fontSize: 21, fontWeight: 650, letterSpacing: "-0.01em" }}>{title}</h1>
+    <div className="page" style={{ maxWidth: wide ? undefined : 1180 }}>
+      <Group justify="space-between" gap="xs">
+        <h1 ref={heading}>{title}</h1>
         {beside}
       </Group>
       {children}

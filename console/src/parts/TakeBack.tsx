@@ -4,12 +4,14 @@ import { useState } from "react";
 import { answer, onlyAt, POST, Problem } from "../api";
 import { useDraft, usePast } from "../past";
 import { Consequences, ItemDifference } from "./Consequences";
+import { useMay } from "./who";
 
 /** Undoing a revision on the model of today: shown first, and then done. */
 export function TakeBack({ revision }: { revision: number }) {
   const [open, setOpen] = useState(false);
   const draft = useDraft();
-  if (usePast() !== null || draft !== null) return null;
+  const may = useMay("editor");
+  if (usePast() !== null || draft !== null || !may) return null;
   return (
     <>
       <Button size="compact-xs" variant="subtle" onClick={() => setOpen(true)}>

@@ -20,5 +20,11 @@ interface Declared {
   fields: Field[];
 }
 
+/** The keys of items that hold a size: usage, too, which comes as a whole. */
+export const SIZES = new Set([
+  "bytes",
+  ...Object.values(declared.kinds).flatMap((kind) => kind.fields.filter((f) => f.kind === "size").map((f) => f.name)),
+]);
+
 /** A kind of item as it is declared in the core. */
 export const declaredAs = (kind: ChangeKind): Declared => declared.kinds[kind];

@@ -15,6 +15,7 @@ to its default; `add` and `drop` add lines to lists and take lines away.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
@@ -215,6 +216,8 @@ class _Doing:
             self._change_network(number, change)
             return
         check_kind(kind)
+        if kind == "store":
+            _check_root(change, op)
         if op == "add":
             self._add(number, kind, change.get("item") or {}, str(change.get("name") or ""))
         else:
@@ -348,6 +351,18 @@ class _Doing:
             except BadValue as bad:
                 raise BadInput(name, str(bad), bad.expected) from None
         self.working.set_lines(made, number)
+
+
+def _check_root(change: dict[str, Any], op: str) -> None:
+    """A store's root is an absolute path, of this system or of Windows: a relative one would depend on who reads it."""
+    part = "item" if op == "add" else "set"
+    root = (change.get(part) or {}).get("root")
+    if isinstance(root, str) and not _ABSOLUTE.match(root):
+        raise BadInput(f"{part}.root", f"{root!r} is no absolute path", "a path such as /srv/survey")
+
+
+#: A path from the root, of a drive, or of a share.
+_ABSOLUTE = re.compile(r"/|[A-Za-z]:[\\/]|\\\\")
 
 
 def check_kind(kind: Any) -> None:

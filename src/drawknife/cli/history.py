@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from datetime import datetime
 
 import click
 from rich.padding import Padding
@@ -11,11 +12,15 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.words.sizes import number_of
 
 from .changing import DRAFT, tell_changed
 from .columns import plain_table
 from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say, serves
 from .previews import draw_item, draw_preview
+
+#: The sorts of lines that can be asked for.
+KINDS = ("done", "change", "census", "other", "sign-in", "all")
 
 
 @click.command()
@@ -27,6 +32,14 @@ from .previews import draw_item, draw_preview
 )
 @click.option("--since", metavar="TIME", help="From this time on.")
 @click.option("--until", metavar="TIME", help="Up to this time.")
+@click.option("--day", type=click.DateTime(["%Y-%m-%d"]), metavar="DAY", help="Only this day (UTC).")
+@click.option(
+    "--kind",
+    type=click.Choice(KINDS),
+    default="done",
+    show_default=True,
+    help="Changes of the model, censuses, what else was done, or sign-ins to the console; done: all but the sign-ins.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @serves
 def journal(
@@ -37,6 +50,8 @@ def journal(
     about: str | None,
     since: str | None,
     until: str | None,
+    day: datetime | None,
+    kind: str,
     as_json: bool,
 ) -> None:
     """Who changed the model, what, when, and what followed; the newest first.
@@ -45,18 +60,21 @@ def journal(
     Examples:
       drawknife journal --limit 5
       drawknife journal --revision 1
+      drawknife journal --kind sign-in --day 2026-11-20
       drawknife journal --about group:sonar-lab --since 2026-11-01
     """
     if revision is not None:
         lines = [client.journal_line(revision)]
     else:
-        page = client.journal(0, limit, who, about, since, until)
+        if day is not None:
+            since, until = f"{day:%Y-%m-%d}T00:00:00Z", f"{day:%Y-%m-%d}T23:59:59.999999Z"
+        page = client.journal(0, limit, who, about, since, until, None if kind == "all" else kind)
         lines = page.lines
     if as_json:
         print_json(lines[0] if revision is not None else page)
         return
     if not lines:
-        say("no line is like that" if any((who, about, since, until)) else "nothing was changed yet")
+        say("no line is like that" if any((who, about, since, until, kind != "done")) else "nothing was changed yet")
     out = console()
     for line in lines:
         number = "" if line.revision is None else str(line.revision)
@@ -64,12 +82,14 @@ def journal(
             Text(f"{number:>5}  ", "bold").append(f"{line.at:%Y-%m-%d %H:%M:%S}  ", "dim").append(f"{line.who}  ")
             .append(line.what, "bold")
         )  # fmt: skip
-        shown = line.items if revision is not None else line.items[:ITEMS_SHOWN]
+        shown = line.items if revision is not None else line.items[: 0 if line.kind == "census" else ITEMS_SHOWN]
         for change in shown:
             draw_item(out, change)
         if line.item_count > len(shown):
             out.print(
-                f"  … and {line.item_count - len(shown):,} more; drawknife journal --revision {number} tells them all",
+                f"  … and {line.item_count - len(shown):,} more; drawknife journal --revision {number} tells them all"
+                if shown
+                else f"  {number_of(line.item_count, 'item')}; drawknife journal --revision {number} tells them",
                 style="dim",
             )
         for said in line.followed or []:

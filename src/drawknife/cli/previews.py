@@ -11,14 +11,19 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.answers.summaries import rights_in_words
-from drawknife.core.model.kinds import OF_SECTION, SETTINGS
-from drawknife.core.words.sizes import number_of, several, show_size
+from drawknife.core.model import values
+from drawknife.core.model.items import UNLIMITED
+from drawknife.core.model.kinds import EVERY, OF_SECTION, SETTINGS
+from drawknife.core.words.quantities import read_size
+from drawknife.core.words.sizes import number_of, several, show_size, show_sizes
 
 from .common import shown_value
 from .marks import line_message, line_of
 
 #: More items, lines and names than these are counted.
 ITEMS, LINES, FEW = 40, 40, 6
+#: The keys of items that hold a size.
+SIZES = {f.name for kind in EVERY for f in kind.fields if f.schema in (values.SIZE, values.unlimited(values.SIZE))}
 
 
 def draw_preview(out: Console, previewed: msg.Preview) -> None:
@@ -233,7 +238,14 @@ def draw_item(out: Console, x: msg.ItemChange) -> None:
                 if key == "only":
                     out.print(Text(f"      {key} ", "dim").append(said))
         else:
-            out.print(Text(f"      {key} ", "dim").append(f"{shown_value(a)} → {shown_value(b)}"))
+            out.print(Text(f"      {key} ", "dim").append(_turned(key, a, b)))
+
+
+def _turned(key: str, before: Any, after: Any) -> str:
+    """How a value has become another: of two sizes in one unit, with the difference."""
+    if key in SIZES and before not in (None, UNLIMITED) and after not in (None, UNLIMITED):
+        return show_sizes(read_size(before), read_size(after))
+    return f"{shown_value(before)} → {shown_value(after)}"
 
 
 def _line(line: Any) -> Any:

@@ -173,7 +173,7 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
     if len(stand.refresh().model.accounts) <= MOST_NAMED:
         for opened in stand.opened:
             for reason, names in stand.kept_out(opened.endpoint).items():
-                say(f"Not at {opened.endpoint.name}: {several(names, 5)}: {reason}")
+                say(f"Not at {opened.endpoint.name}: {several(names, 5)}: {reason.split('; ')[0]}")
     say("Ctrl-C ends it.")
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()

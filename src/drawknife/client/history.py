@@ -26,14 +26,23 @@ class HistoryCalls(Connection):
         about: str | None = None,
         since: str | None = None,
         until: str | None = None,
+        kind: str | None = None,
     ) -> msg.JournalPage:
         """Who changed what, when; the newest first. ``GET /journal``.
 
         `about` is ``group:NAME``, ``STORE:/path`` and the like, and finds also the lines that name it; `since` and `until`
-        are times.
+        are times; `kind` is ``change``, ``census``, ``other`` or ``sign-in``, or ``done``: all but the sign-ins.
         """
         return self._get(
-            msg.JournalPage, "/journal", offset=offset, limit=limit, who=who, about=about, since=since, until=until
+            msg.JournalPage,
+            "/journal",
+            offset=offset,
+            limit=limit,
+            who=who,
+            about=about,
+            since=since,
+            until=until,
+            kind=kind,
         )
 
     def each_journal_line(self, page: int = 200) -> Iterator[msg.JournalLine]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -35,6 +35,9 @@ class JournalLine(Message):
 
     id: int
     revision: int | None = Field(description="null: the model was not changed by it")
+    kind: Literal["change", "census", "other", "sign-in"] = Field(
+        description="A change of the model; a census; what else was done; a sign-in to the console, or out of it"
+    )
     at: datetime
     who: str
     what: str

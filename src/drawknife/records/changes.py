@@ -25,7 +25,7 @@ from drawknife.formats.model_file import change_data
 
 from . import credentials
 from .database import CHANGE_LOCK, CHANNEL, Database
-from .journal import Item, write_line
+from .journal import Item, LineKind, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
 from .tables import TABLES, Row, Table
 
@@ -37,16 +37,18 @@ def change_model(
     database: Database,
     edit: Edit,
     who: str,
-    what: str,
+    what: str | Callable[[m.Model, m.Model], str],
     expected: int | None = None,
     at_hand: Snapshot | None = None,
     even_if_same: bool = False,
     beside: Sequence[Item] | None = None,
     renames: Sequence[tuple[str, str, str]] = (),
+    kind: LineKind = "change",
 ) -> Snapshot:
     """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
     `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
+    `what` is what the journal says of it, or makes that of the model before and after; `kind` the sort of its line.
     `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless
     `even_if_same`. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
     fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
@@ -69,7 +71,8 @@ def change_model(
                 (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
                 for d in differing(old.model, model)
             )
-            write_line(connection, who, what, chain(items, beside or ()), number, renames)
+            said = what if isinstance(what, str) else what(old.model, model)
+            write_line(connection, who, said, chain(items, beside or ()), number, renames, kind)
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 

@@ -6,7 +6,7 @@ import json
 import re
 from collections.abc import Iterable, Sequence
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from psycopg import Connection
 from psycopg.rows import TupleRow
@@ -16,6 +16,8 @@ from .database import Database
 
 #: An item that a change changed: section, name, and what it was and is, as plain data; None: it was not there.
 Item = tuple[str, str, Any, Any]
+#: What sort of thing a line tells: a change of the model; a census; what else was done; a sign-in to the console.
+LineKind = Literal["change", "census", "other", "sign-in"]
 #: Of a change of many items so many stand in a list of lines; all of them are had with the line by itself.
 SHOWN = 50
 
@@ -28,6 +30,7 @@ class JournalRow(NamedTuple):
 
     id: int
     revision: int | None
+    kind: LineKind
     at: datetime
     who: str
     what: str
@@ -43,11 +46,12 @@ def write_line(
     items: Iterable[Item] = (),
     revision: int | None = None,
     renames: Sequence[tuple[str, str, str]] = (),
+    kind: LineKind = "change",
 ) -> None:
     """Add a line, in the transaction that makes the change. `renames` are (kind, old name, new name)."""
     row = connection.execute(
-        "INSERT INTO journal (revision, who, what, renames) VALUES (%s, %s, %s, %s) RETURNING id",
-        (revision, who, what, _text(list(renames)) if renames else None),
+        "INSERT INTO journal (revision, kind, who, what, renames) VALUES (%s, %s, %s, %s, %s) RETURNING id",
+        (revision, kind, who, what, _text(list(renames)) if renames else None),
     ).fetchone()
     assert row is not None
     with (
@@ -63,10 +67,10 @@ def _text(item: Any) -> str | None:
     return None if item is None else to_json(item).decode()
 
 
-def note(database: Database, who: str, what: str, items: Iterable[Item] = ()) -> None:
+def note(database: Database, who: str, what: str, items: Iterable[Item] = (), kind: LineKind = "other") -> None:
     """Add a line about something that is no change of the model."""
     with database.transaction() as connection:
-        write_line(connection, who, what, items)
+        write_line(connection, who, what, items, kind=kind)
 
 
 def note_followed(database: Database, revision: int, followed: Sequence[str]) -> None:
@@ -75,16 +79,20 @@ def note_followed(database: Database, revision: int, followed: Sequence[str]) ->
         connection.execute("UPDATE journal SET followed = %s WHERE revision = %s", (list(followed), revision))
 
 
-_LINES = "SELECT id, revision, at, who, what, followed, before, after FROM journal"
+_LINES = "SELECT id, revision, kind, at, who, what, followed, before, after FROM journal"
 
 
 class LinesWanted(NamedTuple):
-    """Which lines: of whom, about what (a section and a name, and how a line of text names it), from when, up to when."""
+    """Which lines: of whom, about what (a section and a name, and how a line of text names it), from when, up to when.
+
+    `kind` is the sort of line; ``done`` is all but the sign-ins.
+    """
 
     who: str | None = None
     about: tuple[str, str, str] | None = None
     since: datetime | None = None
     until: datetime | None = None
+    kind: LineKind | Literal["done"] | None = None
 
     def where(self) -> tuple[str, tuple[Any, ...]]:
         """The condition, with its parameters."""
@@ -94,6 +102,11 @@ class LinesWanted(NamedTuple):
             if value is not None:
                 conditions.append(condition)
                 parameters.append(value)
+        if self.kind == "done":
+            conditions.append("kind <> 'sign-in'")
+        elif self.kind is not None:
+            conditions.append("kind = %s")
+            parameters.append(self.kind)
         if self.about is not None:
             section, name, said = self.about
             conditions.append(
@@ -146,11 +159,11 @@ def _item(row: list[Any]) -> Item:
 
 
 def _line(row: TupleRow, items: list[Item], count: int) -> JournalRow:
-    id_, revision, at, who, what, followed, before, after = row
+    id_, revision, kind, at, who, what, followed, before, after = row
     if not count and (before or after):  # kept by an older version, many items only as their number
         items = list(sides_of(before or {}, after or {}))
         count = len(items)
-    return JournalRow(id_, revision, at, who, what, followed, count, items)
+    return JournalRow(id_, revision, kind, at, who, what, followed, count, items)
 
 
 def sides_of(before: dict[str, Any], after: dict[str, Any]) -> Iterable[Item]:

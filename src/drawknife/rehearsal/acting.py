@@ -212,6 +212,11 @@ class Session:
             found = recorded.owner if recorded is not None else None
         return found
 
+    def _maker(self, location: str) -> str | None:
+        """Who made a folder here, in this rehearsal."""
+        place = self.place(location)
+        return None if place is None else self.scene.tree.folder_owners.get(place)
+
     def _really(self, location: str) -> Place:
         place = self.place(location)
         if place is None:
@@ -229,13 +234,13 @@ class Session:
     @written_down
     def enter(self, location: str) -> None:
         """Go into a folder."""
-        self.need("enter", location, owner=self.owner(location))
+        self.need("enter", location, owner=self._maker(location))
         self._thing(location, folder=True)
 
     @written_down
     def list(self, location: str) -> Iterator[Listed]:
         """What the account sees in a folder, looked at as it is asked for."""
-        self.need("list", location, owner=self.owner(location))
+        self.need("list", location, owner=self._maker(location))
         self._thing(location, folder=True)
         return self._seen_in(location)
 
@@ -271,8 +276,8 @@ class Session:
                 return Listed(base(location) or "/", location, thing, owner)
         # Not there, or not to be told of: whoever may list the folder, or download what there might be, is told so.
         above = parent(location)
-        if location != "/" and self.ask("list", above, owner=self.owner(above)).allowed:
-            self._looked_at(location, "list", above, self.owner(above))
+        if location != "/" and self.ask("list", above, owner=self._maker(above)).allowed:
+            self._looked_at(location, "list", above, self._maker(above))
         else:
             self.need("download", location)
         raise NotThere(location)
@@ -280,7 +285,7 @@ class Session:
     def _is_told(self, location: str, thing: FileOrFolder, owner: str | None) -> bool:
         """Is it in a listing of the folder that it is in?"""
         above = parent(location)
-        if location == "/" or not self.ask("list", above, owner=self.owner(above)).allowed:
+        if location == "/" or not self.ask("list", above, owner=self._maker(above)).allowed:
             return False
         return not thing.folder or self._is_shown(location)
 
@@ -292,8 +297,8 @@ class Session:
         """Have it written down that something was looked at: as what was asked for it, with its name."""
         found = self.ask(action, path, owner=owner)
         if not found.allowed:
-            found = self.ask("list", parent(location), owner=self.owner(parent(location)))
-            action, path, owner = "list", parent(location), self.owner(parent(location))
+            action, path, owner = "list", parent(location), self._maker(parent(location))
+            found = self.ask(action, path, owner=owner)
         self.write_down()
         self._waiting = replace(self._line(action, path, found, {"owner": owner}), note=f"to look at {location}")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 import secrets
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -129,7 +130,8 @@ class Stage:
             )  # fmt: skip
             answer = verdict(prepared, question, now)
             if not answer.allowed:
-                found.setdefault(answer.text.replace(account.name, "…"), []).append(account.name)
+                without = re.sub(rf"(?<![\w.-]){re.escape(account.name)}(?![\w.-])", "…", answer.text)
+                found.setdefault(without, []).append(account.name)
         return found
 
     def refused_tls(self, endpoint: Endpoint, address: str, account: str | None, text: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated
@@ -19,6 +20,7 @@ from drawknife.core.model.values import moment as read_moment
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, check_path, fold
+from drawknife.core.words.sizes import number_of, show_sizes
 from drawknife.records import censuses
 from drawknife.records.changes import change_model
 from drawknife.records.journal import note
@@ -78,7 +80,7 @@ def take_census(body: msg.NewCensus) -> Response:
         was.append(model)
         return edit(model, connection)
 
-    after = change_model(state.database, noting, g.who, f"census of {body.store}", None, before)
+    after = change_model(state.database, noting, g.who, _counted(body.store), None, before, kind="census")
     state.took(after)
     note_what_followed(state, was[-1], after, state.credentials(before))
     message = msg.CensusDone(
@@ -86,6 +88,20 @@ def take_census(body: msg.NewCensus) -> Response:
         bytes=sum(r.bytes for r in body.rows), files=sum(r.files for r in body.rows), new_folders=sum(added),
     )  # fmt: skip
     return answer(message, after.revision)
+
+
+def _counted(store: str) -> Callable[[Model, Model], str]:
+    """What the journal says of a census: what was counted until then, and what now."""
+
+    def said(before: Model, after: Model) -> str:
+        was, now = ([u for u in model.usage if u.folder.store == store] for model in (before, after))
+        files = sum(u.files for u in now) - sum(u.files for u in was)
+        return (
+            f"census of {store}: {show_sizes(sum(u.bytes for u in was), sum(u.bytes for u in now))}"
+            f" in {number_of(sum(u.files for u in now), 'file')} ({files:+,})"
+        ).replace("(-", "(−")
+
+    return said
 
 
 class CensusQuery(Query):
@@ -110,7 +126,7 @@ def forget_census(query: CensusQuery) -> Response:
             [c.at.isoformat() for c in censuses.read_censuses(database, 200)],
             "at",
         )
-    note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}")
+    note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}", kind="census")
     return Response(status=204)
 
 

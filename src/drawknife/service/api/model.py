@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from flask import Response, g, request
 from flask_openapi3 import RawModel
@@ -159,6 +159,10 @@ class LinePath(Query):
     revision: Annotated[int, Field(ge=0, lt=2**63, description="The revision that the change made")]
 
 
+#: The sorts of lines that can be asked for.
+JournalKind = journal.LineKind | Literal["done"]
+
+
 class JournalQuery(Page):
     who: Annotated[str, Field(max_length=200, description="Only what this one did")] | None = None
     about: (
@@ -173,6 +177,7 @@ class JournalQuery(Page):
     ) = None
     since: Annotated[str, Field(max_length=64, description="From this time on")] | None = None
     until: Annotated[str, Field(max_length=64, description="Up to this time")] | None = None
+    kind: Annotated[JournalKind, Field(description="Only lines of this sort; done: all but the sign-ins")] | None = None
 
 
 def _moment(key: str, text: str | None) -> datetime | None:
@@ -194,6 +199,7 @@ def read_lines(query: JournalQuery) -> Response:
         thing_of(query.about) if query.about else None,
         _moment("since", query.since),
         _moment("until", query.until),
+        query.kind,
     )
     total, lines = journal.read_journal(current().database, query.limit, query.offset, wanted)
     return rows_answer(JournalPage(total=total, lines=[_line(x) for x in lines]), "lines")

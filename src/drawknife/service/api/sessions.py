@@ -66,7 +66,7 @@ def sign_in(body: SignIn) -> Response:
         log.warning("sign-in refused", address=tried[0], path=request.path)
         return problem("sign-in-refused", "Sign-in refused", 401, _why_not(body), WWW_Authenticate="Bearer")
     SIGN_INS.labels("done").inc()
-    note(database, name, f"signed in to the console, from {tried[0]}")
+    note(database, name, f"signed in to the console, from {tried[0]}", kind="sign-in")
     session_token = tokens.make_token(database, name, "session", LASTS)
     found = tokens.holder(database, session_token)
     if found is None:  # the administrator was taken away meanwhile
@@ -115,7 +115,7 @@ def sign_out() -> Response:
         tokens.revoke(state.database, cookie)
         state.forget_tokens()
         if found is not None:
-            note(state.database, found.name, "signed out of the console")
+            note(state.database, found.name, "signed out of the console", kind="sign-in")
     response = Response(status=204)
     response.delete_cookie(COOKIE)
     return response
