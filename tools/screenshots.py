@@ -115,6 +115,7 @@ def terminal(name: str, command: str) -> None:
 #: A rehearsal, and what some clients do meanwhile.
 REHEARSAL = rf"""
     printf '\033[?25l$ drawknife rehearse --model demo/tidewrack.yaml\n'
+    export DRAWKNIFE_REHEARSAL_PASSWORD=tryout
     {ROOT}/.venv/bin/drawknife rehearse --model demo/tidewrack.yaml --offset 30000 2>&1 &
     until curl -sk -o .run/x -u anonymous: ftp://127.0.0.1:32100/; do :; done
     client() {{ who=$1; shift; curl -sk -o .run/x --ssl-reqd -u $who:tryout "$@"; }}

@@ -97,7 +97,7 @@ def test_a_reader_asks_everything_and_sees_of_credentials_only_whether_there_are
     reader = as_("the-reader")
     assert reader.access("bram").rows
     assert reader.credentials("bram").model_dump() == {
-        "account": "bram", "password_set": "set", "password_set_by": None, "has_keys": False, "keys": [],
+        "account": "bram", "password_set": "set", "password_set_by": None, "has_keys": False, "keys": [], "followed": [],
     }  # fmt: skip
     assert as_("the-editor").credentials("bram").password_set_by == "administrator"
     assert "yours is reader" in refused(403, lambda: reader.change([{"op": "add", "kind": "unit", "name": "x"}]))

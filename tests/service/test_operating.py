@@ -63,7 +63,13 @@ def test_what_all_processes_did_is_counted_together(own):
 def test_what_the_model_is_like_is_told(own):
     found = samples(own)
     assert found[("drawknife_revision",)] == 1 and found[("drawknife_items", ("kind", "accounts"))] == 19
-    assert found[("drawknife_findings", ("kind", "endpoint-clash"))] == 1
+    [(labels, count)] = [
+        (dict(key[1:]), n)
+        for key, n in found.items()
+        if ("kind", "endpoint-clash") in key and "drawknife_findings" in key
+    ]
+    assert count == 1 and labels["severity"] == "stops-people"
+    assert found[("drawknife_findings_accepted",)] == 0
     filled = [(dict(key[1:]), value) for key, value in found.items() if key[0] == "drawknife_limit_fill_ratio"]
     full = {labels["name"]: value for labels, value in filled if labels["of"] == "bytes"}
     with own.client() as client:

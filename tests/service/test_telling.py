@@ -296,6 +296,7 @@ class _Findings:
             [msg.FindingMessage(kind=k, about=a, text=t) for k, a, t in findings],
             unknown,
         )
+        self.accepted = []
 
 
 def _with(current, findings, unknown):

@@ -211,6 +211,8 @@ def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> 
       drawknife findings --fail
       drawknife findings --accepted
     """
+    if accepted and not isinstance(answers, Client):
+        fail(WRONG_USAGE, "a model file holds no accepted findings: expected a service, so leave --model out")
     found = answers.findings()
     if as_json:
         print_json(found)
