@@ -19,7 +19,7 @@ const COLUMNS: Column<Line>[] = [
   { head: "who", track: "130px", by: (x) => x.who, show: (x) => x.who },
   {
     head: "what",
-    track: "minmax(150px, 0.7fr)",
+    track: "minmax(150px, 1fr)",
     by: (x) => x.what,
     show: (x) => <span style={{ whiteSpace: "normal" }}>{x.what}</span>,
   },

@@ -118,7 +118,7 @@ function Row({ finding: f }: { finding: Finding }) {
         <b>{title}</b>
       </Link>
       <div>
-        <Link to={to(f.about)} className="plain" tabIndex={-1}>
+        <Link to={to(f.about)} className="text" tabIndex={-1}>
           {f.text}
         </Link>
         {f.accepted && (

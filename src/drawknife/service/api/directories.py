@@ -216,6 +216,7 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
     state.took(
         change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
     )
+    state.forget_tokens()  # those that provisioned it went with it
     return Response(status=204)
 
 
