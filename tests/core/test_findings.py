@@ -16,6 +16,7 @@ def kinds(model):
 def test_the_demo_has_these_and_no_others(demo):
     assert kinds(demo) == {
         ("endpoint-clash", "old-quay"), ("data-out-of-reach", "harbour"), ("path-ambiguous", "/archive"), ("path-unusable", "/team"),
+        ("owner-cannot-enter", "survey:/inbox/turnstone"),
     }  # fmt: skip
 
 

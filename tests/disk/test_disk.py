@@ -1,6 +1,7 @@
 """Disk readings: how they are written, what is left out of them, drift, and what a change of them is told as."""
 
 import os
+import re
 import subprocess
 from dataclasses import replace
 from random import Random
@@ -207,7 +208,8 @@ def test_who_is_meant_and_from_where():
 def test_a_mend_says_what_only_the_disk_can():
     asked = {"account": "bo", "action": "list", "path": "/open"}
     found = Answering(prepare(small(confined=True)), 1, NOW, seen=lambda _: None).mend(asked)
-    assert found.mends == [] and "no change of the model mends what the disk refuses: bo (user 10)" in found.left_out[0]
+    assert found.mends == [] and "bo (user 10) may not search s:/" in found.on_disk[0]
+    assert found.on_disk[1].endswith("give bo --x on s:/: setfacl --set u::rwx,u:10:--x,g::rwx,m::rwx,o::---")
 
 
 @given(st.integers(0, 10**9))
@@ -240,7 +242,7 @@ def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
     user, action = rng.choice(USERS), rng.choice(["upload", "list"])
     asked = {"account": user.name, "action": action, "path": "/new" if action == "upload" else "/"}
     found = Answering(prepare(model), 1, NOW, seen=lambda _: None).mend(asked)
-    lists = [line.rpartition(" ")[2] for line in found.left_out if "setfacl --set" in line]
+    lists = [wanted[1] for line in found.on_disk if (wanted := re.search(r"setfacl --set (\S+)", line))]
     assert bool(lists) is not found.allowed
     if lists:
         acl = d.parse_acl(lists[-1])
@@ -248,7 +250,7 @@ def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
             acl=acl, mode=acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
         )
         after = replace(model, disk_readings=(replace(reading, folders=(d.FolderOnDisk("/", then),)),))
-        wanted = [x for x in found.left_out if "setfacl" in x]
+        wanted = [x for x in found.on_disk if "setfacl" in x]
         assert len(wanted) > 1 or verdict(prepare(after), Question(user.name, action, asked["path"]), NOW).allowed
         for other in USERS:
             if other is not user:

@@ -69,7 +69,11 @@ def _findings(prepared: Prepared) -> list[Finding]:
     for loop in _kept(prepared, "loops", (prepared.model.groups,), lambda: loops(prepared.model.groups)):
         out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
     out += _dangling(prepared)
-    out += (Finding(*found) for found in unused(prepared))
+    # Why nobody is led anywhere by a path is said of that path already.
+    led_nowhere = {f.about for f in out if f.kind in ("path-unusable", "path-ambiguous")}
+    for found in unused(prepared):
+        if found.kind != "grant-of-no-use" or found.about not in led_nowhere:
+            out.append(Finding(*found))
     out += _alike(prepared)
     out += _undecided(prepared)
     return out

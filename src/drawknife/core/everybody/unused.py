@@ -86,6 +86,8 @@ def _folders_in(prepared: Prepared, place: Place) -> list[Folder]:
 def _grants_of_no_use(prepared: Prepared) -> Iterator[Unused]:
     for vpath in prepared.model.virtual_paths:
         for grant in vpath.grants:
+            if prepared.people.number(grant.subject) < 0:
+                continue  # a name that is there no more is told as that
             if grant.rights & ENTER and not _is_of_use(prepared, vpath, grant):
                 yield Unused(
                     "grant-of-no-use",
