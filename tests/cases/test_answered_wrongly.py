@@ -227,6 +227,9 @@ def an_endpoint_that_runs_keeps_its_port(built):
         )
         assert any("alpha is switched off, as quay runs there" in note for note in done.notes)
         assert not any("can no longer sign in" in line for line in done.followed)
+        assert not any("has no effect" in line for line in done.followed)
+        later = {"op": "add", "kind": "endpoint", "item": {"name": "zulu", "protocol": "sftp", "port": 2222}}
+        assert client.preview([later]).without_effect == []  # it does not start, and a finding says why
         kinds = {(f.kind, f.about): f for f in client.findings().findings}
         assert kinds["endpoint-port-taken", "alpha"].severity == "tidy-up"
         with pytest.raises(Refused, match="quay would stop"):

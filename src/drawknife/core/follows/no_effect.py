@@ -20,7 +20,7 @@ from ..model.items import Entry, Grant, Model, Subject
 from ..model.lines import has_ended
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared, prepare
-from ..words.names import Place, join, parent, rest_below
+from ..words.names import Place, fold, join, parent, rest_below
 from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from ..words.sizes import number_of, several
 from .added_lines import Added, comes_with_its_item, without_line
@@ -70,20 +70,24 @@ def lines_without_effect(
     count = len(added) + sum(1 for _ in more)
     if count > len(some):
         left = f"of {number_of(count, 'line')} that are added, the first {len(some)} were looked at one by one"
-    some = [x for x in some if x.kind != "endpoint" or not _only_waits(after, x, at)]
+    some = [x for x in some if x.kind != "endpoint" or not _only_waits(was, after, x, at)]
     if not follows.for_nobody:
         some = [x for x in some if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody]
     day = at.date()
     return [why_no_effect(before.on(day), after.on(day), x, day) for x in some], left
 
 
-def _only_waits(after: Prepared, added: Added, at: datetime) -> bool:
-    """Does a line of an endpoint do nothing only because nothing is there yet: no account, or none with a credential?
+def _only_waits(was: Model, after: Prepared, added: Added, at: datetime) -> bool:
+    """Does a line of an endpoint do nothing only because nothing is there yet: no account, none with a credential, or
+    the endpoint that comes with it does not run?
 
     Without such a line nobody could come in once there is: to warn of it would be bad advice.
     """
     if has_ended(added.line, at.date()):
         return False
+    endpoint = after.endpoints[fold(added.name)]
+    if comes_with_its_item(was, added) and (not endpoint.enabled or endpoint.name in after.stopped_by):
+        return True
     if not added.line.subject.name and not named_by(after.on(at.date()), added.line.subject):
         return True
     return not consequences(prepare(without_line(after.model, added), after), after, at).for_nobody
