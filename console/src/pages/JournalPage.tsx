@@ -1,7 +1,7 @@
 import { Group, Select, TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 import { answer, GET, type Journal } from "../api";
+import { useChosen } from "../parts/address";
 import { ItemDifference } from "../parts/Consequences";
 import { ShowRevision } from "../parts/Past";
 import { Page } from "../parts/Shell";
@@ -89,18 +89,9 @@ function boundsOf(day: string) {
 /** Who changed what, and when; sign-ins stand apart. */
 export function JournalPage() {
   const [matching, filter] = useFilter("Filter the journal", "Who, what, a name");
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useChosen();
   const day = params.get("day") ?? "";
   const kind = KINDS.find((x) => x.value === params.get("kind"))?.value ?? "done";
-  const put = (key: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(key, value);
-        else before.delete(key);
-        return before;
-      },
-      { replace: true },
-    );
   const query = useQuery({
     queryKey: ["journal", kind, day],
     queryFn: () => answer(GET("/api/v1/journal", { params: { query: { limit: 500, kind, ...boundsOf(day) } } })),

@@ -1,8 +1,8 @@
 import { Group, Select, Text } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
 import { answer, GET, type RehearsalLine, type RehearsalLog } from "../api";
+import { useChosen } from "../parts/address";
 import { Code } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Page } from "../parts/Shell";
@@ -94,18 +94,9 @@ function What({ line, open, choose }: { line: RehearsalLine; open: boolean; choo
 /** What clients do at stand-ins, as it comes: a line opens why. */
 export function RehearsalPage() {
   const [matching, filter] = useFilter("Filter the log", "Part of a path, of a reason");
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useChosen();
   const [open, setOpen] = useState<number | null>(null);
   const [account, endpoint, verdict] = ["account", "endpoint", "verdict"].map((key) => params.get(key) ?? "");
-  const put = (key: string, value: string | null) =>
-    setParams(
-      (before) => {
-        if (value) before.set(key, value);
-        else before.delete(key);
-        return before;
-      },
-      { replace: true },
-    );
   const client = useQueryClient();
   const key = ["rehearsal", account, endpoint, verdict];
   const query = useQuery({

@@ -64,7 +64,8 @@ def _newly_stopped(before: Model, after: Model, renames: Renames) -> Iterator[Cl
         yield found
         # Looked at further as it will be: the new one off, or the old one stopped as was agreed.
         out = found.winner if found.winner in new else found.loser
-        ran.discard(fold(found.loser) if out == found.loser else "")
+        if out == found.loser:
+            ran.discard(fold(out))
         endpoints = tuple(_switched_off(e, out) for e in endpoints)
 
 
