@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 from typing import NamedTuple
 
 from ..decide.folders import can_pass
-from ..model.items import Folder, Grant, VirtualPath
+from ..model.items import Grant, Store, VirtualPath
 from ..model.placeholders import PLACEHOLDER
-from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
-from ..words.names import Place, ancestors, base, parent
-from ..words.rights import ENTER
+from ..words.names import ancestors, base, parent, tree_key
+from ..words.rights import BIT, ENTER, INDEX
+from .access_map import access_of_all
 from .division import bits_in
+
+_ENTER = INDEX["enter"]
 
 
 class Unused(NamedTuple):
@@ -25,62 +28,124 @@ class Unused(NamedTuple):
 
 def unused(prepared: Prepared) -> Iterator[Unused]:
     """Owners who cannot enter their folders, folders whose account is gone, and grants that let nobody do anything."""
-    yield from _owners_kept_out(prepared)
-    yield from _without_account(prepared)
+    known = [_known_of(prepared, store) for store in prepared.model.stores]
+    for store in known:
+        yield from _owners_kept_out(store)
+    for store in known:
+        yield from _without_account(store)
     yield from _grants_of_no_use(prepared)
 
 
-def _owners_kept_out(prepared: Prepared) -> Iterator[Unused]:
-    for name, store in prepared.stores.items():
-        for path, node in store.marked.items():
-            if node.owner < 0:
-                continue
-            account = prepared.people.prepared(node.owner)
-            if not _enters(prepared, account, Place(name, path)):
-                yield Unused(
-                    "owner-cannot-enter",
-                    f"{name}:{path}",
-                    f"{account.name} owns {name}:{path} and cannot enter it; "
-                    f"allow it, give {account.name} a virtual path that leads there, or change the owner",
-                )
+def _owners_kept_out(known: _Known) -> Iterator[Unused]:
+    for path in sorted(known.kept_out, key=tree_key):
+        owner, place = known.kept_out[path], f"{known.store.name}:{path}"
+        yield Unused(
+            "owner-cannot-enter",
+            place,
+            f"{owner} owns {place} and cannot enter it; "
+            f"allow it, give {owner} a virtual path that leads there, or change the owner",
+        )
 
 
-def _enters(prepared: Prepared, account: PreparedAccount, place: Place) -> bool:
-    """Does a virtual path lead the account to a folder, or above it, that it can pass through to and enter?"""
-    for served in prepared.namespace(account).served.values():
-        store, top = served.place
-        inside = store == place.store and (top in ("/", place.path) or place.path.startswith(top + "/"))
-        if inside and served.ceiling & ENTER and can_pass(prepared.stores[store], top, place.path, account):
-            return True
-    return False
+def _without_account(known: _Known) -> Iterator[Unused]:
+    for path in sorted(known.without_account, key=tree_key):
+        place = f"{known.store.name}:{path}"
+        yield Unused(
+            "folder-without-account",
+            place,
+            f"{place} is where {known.without_account[path]} leads an account of that name, "
+            "and there is none; archive the folder, or remove it",
+        )
 
 
-def _without_account(prepared: Prepared) -> Iterator[Unused]:
-    """Folders in the place of somebody's own, of which there is no account."""
-    holding: dict[Place, VirtualPath] = {}
+# --- what is found in a store ---------------------------------------------------------------------
+
+
+class _Known(NamedTuple):
+    """What was found in a store, by what of the model.
+
+    `kept_out` are the folders whose owner, which is the value, enters them at no location; `without_account` those in the
+    place of somebody's own of whom there is no account, with the virtual path that would lead there.
+    """
+
+    store: Store
+    virtual_paths: tuple[VirtualPath, ...]
+    kept_out: dict[str, str]
+    without_account: dict[str, str]
+
+
+def _known_of(prepared: Prepared, store: Store) -> _Known:
+    """What there is to be found in a store; kept with the people, and looked for anew only where folders are others."""
+    key, virtual_paths = f"unused in {store.name}", prepared.model.virtual_paths
+    known = prepared.people.derived.get(key)
+    nothing = _Known(replace(store, folders=()), virtual_paths, {}, {})
+    if (
+        not isinstance(known, _Known)
+        or replace(known.store, folders=()) != nothing.store
+        or known.virtual_paths != virtual_paths
+    ):
+        known = nothing
+    changed, come = _changed(known.store, store)
+    if changed:
+        asked = {f.path: f.owner for f in store.folders if f.owner and not changed.isdisjoint(ancestors(f.path))}
+        kept_out = {path: owner for path, owner in known.kept_out.items() if changed.isdisjoint(ancestors(path))}
+        without = {path: leading for path, leading in known.without_account.items() if path not in changed}
+        kept_out |= _who_is_kept_out(prepared, store.name, asked)
+        without |= _whose_account_is_gone(prepared, store.name, come)
+        known = _Known(store, virtual_paths, kept_out, without)
+        prepared.people.derived[key] = known
+    return known
+
+
+def _changed(before: Store, after: Store) -> tuple[set[str], list[str]]:
+    """The paths of folders that are not the very same in both, and of those the ones that there are afterwards."""
+    if len(before.folders) == len(after.folders):
+        gone, come = [], []
+        for a, b in zip(before.folders, after.folders, strict=True):
+            if a is not b:
+                gone.append(a.path)
+                come.append(b.path)
+    else:
+        was, now = ({id(f) for f in store.folders} for store in (before, after))
+        gone = [f.path for f in before.folders if id(f) not in now]
+        come = [f.path for f in after.folders if id(f) not in was]
+    return {*gone, *come}, come
+
+
+def _who_is_kept_out(prepared: Prepared, store: str, owners: Mapping[str, str]) -> dict[str, str]:
+    """Those of some owned folders that their owners enter at no location."""
+    if not owners:
+        return {}
+    let_in = set()
+    for cell in access_of_all(prepared).restricted(BIT["enter"]).cells({store: list(owners)}):
+        entering = cell.members & (cell.plain[_ENTER] | cell.owning[_ENTER])
+        if entering >> prepared.people.index[owners[cell.path]] & 1:
+            let_in.add(cell.path)
+    return {path: owner for path, owner in owners.items() if path not in let_in}
+
+
+def _whose_account_is_gone(prepared: Prepared, store: str, paths: Iterable[str]) -> dict[str, str]:
+    """Those of some folders that are where ``{account}`` leads, while there is no account of the name, and nothing leads there."""
+    leading: dict[str, str] = {}
     for vpath in prepared.model.virtual_paths:
-        store, _, path = vpath.leads_to.partition(":")
-        if path.startswith("/") and base(path) == "{account}" and not PLACEHOLDER.search(parent(path)):
-            holding.setdefault(Place(store, parent(path)), vpath)
-    names = {a.name for a in prepared.model.accounts}
-    led_to = [a.home for a in prepared.model.accounts if a.home is not None]
-    led_to += [Place(*v.leads_to.split(":", 1)) for v in prepared.model.virtual_paths if ":" in v.leads_to]
-    used = {Place(place.store, above) for place in led_to for above in ancestors(place.path)}
-    for place, vpath in holding.items():
-        for folder in _folders_in(prepared, place):
-            if base(folder.path) not in names and Place(place.store, folder.path) not in used:
-                yield Unused(
-                    "folder-without-account",
-                    f"{place.store}:{folder.path}",
-                    f"{place.store}:{folder.path} is where {vpath.path} leads an account of that name, "
-                    "and there is none; archive the folder, or remove it",
-                )
-
-
-def _folders_in(prepared: Prepared, place: Place) -> list[Folder]:
-    """The recorded folders directly in one."""
-    below = prepared.stores[place.store].recorded_below(place.path)
-    return [f for f in below if f.path != "/" and parent(f.path) == place.path]
+        of_store, _, path = vpath.leads_to.partition(":")
+        own = path.startswith("/") and base(path) == "{account}" and not PLACEHOLDER.search(parent(path))
+        if own and of_store == store:
+            leading.setdefault(parent(path), vpath.path)
+    found = {}
+    for path in paths if leading else ():
+        above = parent(path)
+        if path != "/" and above in leading and base(path) not in prepared.people.index:
+            found[path] = leading[above]
+    if found:
+        led_to = [a.home.path for a in prepared.model.accounts if a.home is not None and a.home.store == store]
+        led_to += [
+            path for of, _, path in (v.leads_to.partition(":") for v in prepared.model.virtual_paths) if of == store
+        ]
+        for path in led_to:
+            for above in ancestors(path) if path.startswith("/") else ():
+                found.pop(above, None)
+    return found
 
 
 def _grants_of_no_use(prepared: Prepared) -> Iterator[Unused]:
