@@ -1,5 +1,9 @@
 """What wants attention: each kind of finding, where it is and where it is not."""
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from drawknife.core.everybody.effective import right_state
 from drawknife.core.everybody.findings import findings
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
@@ -7,6 +11,46 @@ from drawknife.core.model.soundness import flaws
 from drawknife.core.model.standing import loops
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import nearest
+from drawknife.core.words.names import Place, join, rest_below
+
+from .models import random_model
+from .test_areas import changed
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=150, deadline=None)
+def test_what_is_kept_of_a_model_before_is_what_is_found_anew(seed):
+    """What one model found is not looked for again in the next: that must not show."""
+    _, model, _, applied = changed(seed)
+    before = prepare(model)
+    findings(before)
+    assert findings(prepare(applied.model, before)) == findings(prepare(applied.model))
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=150, deadline=None)
+def test_an_owner_is_kept_out_who_may_enter_at_no_location(seed):
+    prepared = prepare(random_model(seed))
+    told = {f.about for f in findings(prepared) if f.kind == "owner-cannot-enter"}
+    kept_out = set()
+    for store in prepared.model.stores:
+        for folder in store.folders:
+            if folder.owner in prepared.people.index and not enters(prepared, folder.owner, store.name, folder.path):
+                kept_out.add(f"{store.name}:{folder.path}")
+    assert told == kept_out
+
+
+def enters(prepared, name, store, path):
+    """Literally: is there a location of a virtual path that leads to the folder, and may it be entered there?"""
+    for vpath, served in prepared.namespace(prepared.account(name)).served.items():
+        rest = rest_below(path, served.place.path) if served.place.store == store else None
+        if rest is None:
+            continue
+        location = join(vpath, rest)
+        leads = prepared.namespace(prepared.account(name)).resolve(location).place
+        if leads == Place(store, path) and right_state(prepared, prepared.account(name), location, "enter") != "no":
+            return True
+    return False
 
 
 def kinds(model):

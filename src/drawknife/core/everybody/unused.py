@@ -87,7 +87,8 @@ def _known_of(prepared: Prepared, store: Store) -> _Known:
         known = nothing
     changed, come = _changed(known.store, store)
     if changed:
-        asked = {f.path: f.owner for f in store.folders if f.owner and not changed.isdisjoint(ancestors(f.path))}
+        owned = ((f.path, f.owner) for f in store.folders if f.owner in prepared.people.index)
+        asked = {path: owner for path, owner in owned if not changed.isdisjoint(ancestors(path))}
         kept_out = {path: owner for path, owner in known.kept_out.items() if changed.isdisjoint(ancestors(path))}
         without = {path: leading for path, leading in known.without_account.items() if path not in changed}
         kept_out |= _who_is_kept_out(prepared, store.name, asked)
