@@ -65,15 +65,16 @@ def test_an_editor_that_is_filled_in_is_not_closed_unasked(page):
 
 def test_each_page_has_its_own_title(page):
     found = []
-    for address, heading in (
-        ("/", "Overview"),
-        ("/accounts", "Accounts"),
-        ("/accounts/ines", "ines"),
-        ("/journal", "Journal"),
+    for address, heading, title in (
+        ("/", "Overview", "Overview"),
+        ("/accounts", "Accounts", "Accounts"),
+        ("/accounts/ines", "ines Inês Calado", "ines"),
+        ("/subjects/group:chart-desk", "chart-desk group, 2 accounts", "chart-desk"),
+        ("/journal", "Journal", "Journal"),
     ):
         page.goto(address)
-        expect(page.get_by_role("heading", level=1)).to_contain_text(heading)
-        expect(page).to_have_title(f"{heading} · Drawknife")
+        expect(page.get_by_role("heading", level=1, name=heading, exact=True)).to_be_visible()
+        expect(page).to_have_title(f"{title} · Drawknife")
         found.append(page.title())
     assert len(set(found)) == len(found)
 

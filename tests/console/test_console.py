@@ -19,7 +19,8 @@ def test_a_wrong_token_is_refused_and_the_address_is_kept(browser, service):
     page.close()
 
 
-def test_the_link_that_the_service_prints_signs_in_once(browser, service):
+def test_the_link_that_the_service_prints_signs_in_once(browser, own_page):
+    service = own_page.service
     link = re.search(r"(/sign-in#\S+)", "".join(service.said))[1]
     page = browser.new_page(base_url=service.url)
     page.goto(link)

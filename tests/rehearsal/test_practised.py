@@ -143,6 +143,21 @@ def test_a_new_upload_that_meets_a_limit_keeps_what_came_and_is_not_answered_as_
     assert file_of(there, "desk/small/new").read_bytes() == b"n" * 20
 
 
+@pytest.mark.parametrize("endpoint", ["quay", "plain"])
+def test_a_client_that_goes_on_sending_after_a_limit_hears_of_the_limit(there, endpoint):
+    """Were the connection closed at once, it would be reset, and clients tell of the reset alone."""
+    small(there, 10)
+    ftp = there.ftp("ines", endpoint, tls=endpoint == "quay")
+    data, _ = ftp.ntransfercmd("STOR /survey/desk/small/new")
+    data.sendall(b"n" * 64)
+    until(lambda: there.refused())
+    for _ in range(20):
+        data.sendall(b"n" * 65536)
+    (data.unwrap() if isinstance(data, ssl.SSLSocket) else data).close()
+    with pytest.raises(ftplib.error_perm, match="552"):
+        ftp.voidresp()
+
+
 def test_a_handle_for_both_reads_what_it_wrote_and_handles_are_bounded(there):
     flags = asyncssh.FXF_READ | asyncssh.FXF_WRITE | asyncssh.FXF_CREAT
 

@@ -12,7 +12,9 @@ CHECKED = ["not_a_server_error", "status_code_conformance", "content_type_confor
 def test_no_answer_is_undescribed(address, tmp_path):
     with serving(address, tmp_path, "--load", DEMO) as service:
         headers = {"Authorization": f"Bearer {service.token}"}
-        schema = schemathesis.openapi.from_url(service.url + "/api/v1/openapi.json", headers=headers)
+        with service.http() as http:
+            schema = schemathesis.openapi.from_dict(http.get("/openapi.json").raise_for_status().json())
+        schema.config.base_url = service.url
         checks = CHECKS.get_by_names(CHECKED)
         told = []
         for found in schema.get_all_operations():
@@ -25,7 +27,7 @@ def test_no_answer_is_undescribed(address, tmp_path):
             )  # fmt: skip
             @given(case=operation.as_strategy())
             def ask(case):
-                case.call_and_validate(headers=headers, checks=checks)
+                case.call_and_validate(headers=headers, checks=checks, timeout=60)
 
             ask()
         assert len(told) >= 20, told

@@ -1,4 +1,4 @@
-import { Badge, Group, Select, Tabs, Text } from "@mantine/core";
+import { Badge, Group, Select, Tabs } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, GET, named } from "../api";
@@ -34,16 +34,14 @@ export function AccountPage() {
   };
   return (
     <Page
-      title={
-        <Group gap={12}>
-          {name}
-          {query.data && (
-            <Text fz="sm" className="quiet" fw={400}>
-              {query.data.account.display}
-              <Note note={query.data.account.note} />
-            </Text>
-          )}
-        </Group>
+      title={name}
+      about={
+        query.data && (
+          <>
+            {query.data.account.display}
+            <Note note={query.data.account.note} />
+          </>
+        )
       }
       beside={
         query.data && (

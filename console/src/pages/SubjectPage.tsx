@@ -25,15 +25,13 @@ export function SubjectPage() {
   const [kind = "group", name = ""] = [subject.slice(0, subject.indexOf(":")), subject.slice(subject.indexOf(":") + 1)];
   return (
     <Page
-      title={
-        <Group gap={12}>
-          {name}
-          <Text fz="sm" className="quiet" fw={400}>
-            {kind}
-            {query.data && `, ${query.data.total} ${query.data.total === 1 ? "account" : "accounts"}`}
-            {query.data && query.data.source !== "local" && `, from the directory ${query.data.source}`}
-          </Text>
-        </Group>
+      title={name}
+      about={
+        <>
+          {kind}
+          {query.data && `, ${query.data.total} ${query.data.total === 1 ? "account" : "accounts"}`}
+          {query.data && query.data.source !== "local" && `, from the directory ${query.data.source}`}
+        </>
       }
       beside={
         <Group gap={6}>

@@ -28,7 +28,7 @@ import {
   IconX,
 } from "@tabler/icons-react";
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { NavLink, useNavigate } from "react-router";
 import { DELETE, type SignedIn } from "../api";
 import { askOf, useDraft, usePast } from "../past";
@@ -146,28 +146,36 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
   );
 }
 
-/** A page: its title, what stands beside it, and the rest. */
+/** A page: its title, what is said of it in the heading, what stands beside it, and the rest. */
 export function Page({
   title,
+  about,
   beside,
   children,
   wide,
 }: {
-  title: ReactNode;
+  title: string;
+  about?: ReactNode;
   beside?: ReactNode;
   children: ReactNode;
   wide?: boolean;
 }) {
-  const heading = useRef<HTMLHeadingElement>(null);
   useEffect(() => {
-    // Of a heading that has a name and more beside it: the name.
-    const named = heading.current?.childNodes[0]?.textContent?.trim();
-    document.title = `${named || "Page"} · Drawknife`;
-  });
+    document.title = `${title} · Drawknife`;
+  }, [title]);
   return (
     <div className="page" style={{ maxWidth: wide ? undefined : 1180 }}>
       <Group justify="space-between" gap="xs">
-        <h1 ref={heading}>{title}</h1>
+        <h1>
+          <Group gap={12}>
+            {title}
+            {about && (
+              <Text fz="sm" className="quiet" fw={400}>
+                {about}
+              </Text>
+            )}
+          </Group>
+        </h1>
         {beside}
       </Group>
       {children}

@@ -16,7 +16,7 @@ import structlog
 from drawknife.core.model.items import UNLIMITED, Endpoint
 
 from .acting import Session
-from .ftp_data import CutOff, DataConnections, end, secured, send
+from .ftp_data import CutOff, DataConnections, end, hear_out, secured, send
 from .refusals import BadName, Denied, InTheWay, LimitReached, NotDone, NotThere
 from .stage import Stage
 
@@ -228,6 +228,9 @@ class Control:
             try:
                 secure = secured(data, context)
                 moving(secure)
+            except LimitReached:
+                hear_out(secure)
+                raise
             finally:
                 handle.close()
                 end(secure)

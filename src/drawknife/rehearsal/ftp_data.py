@@ -12,6 +12,8 @@ from collections.abc import Iterator
 #: Seconds that a data connection may take to come, and to stand still.
 COMING, STANDING = 20.0, 60.0
 PIECE = 256 * 1024
+#: How long, in seconds and bytes, the rest of a refused upload is read, so that the client hears why.
+HEARING_OUT, REST = 5.0, 16 * 1024 * 1024
 #: Delayed acknowledgements cost 50 ms for each small file.
 _QUICKACK = getattr(socket, "TCP_QUICKACK", None)
 
@@ -133,6 +135,23 @@ def received(data: socket.socket, rate: int | None) -> Iterator[bytes]:
             return
         yield part
         pace.wait(len(part))
+
+
+def hear_out(data: socket.socket) -> None:
+    """Read what a client still sends of an upload that was refused, and forget it. Blocks, but not for long.
+
+    A connection that is closed with something unread is reset, and many clients then tell of the reset alone.
+    """
+    until, left = time.monotonic() + HEARING_OUT, REST
+    try:
+        while left > 0 and (time_left := until - time.monotonic()) > 0:
+            data.settimeout(time_left)
+            part = data.recv(PIECE)
+            if not part:
+                return
+            left -= len(part)
+    except OSError:
+        return
 
 
 def end(data: socket.socket) -> None:
