@@ -192,6 +192,13 @@ def check_account(holder: Holder, account: Account | None, called: str) -> None:
         raise NotAllowed(f"{called} is not within your area ({', '.join(holder.area)})")
 
 
+def check_account_named(state: Current, holder: Holder, name: str) -> None:
+    """The same for an account by its name, which is outside where there is none of that name."""
+    if holder.area is not None:
+        found = state.prepared()[1].account(name)
+        check_account(holder, None if found is None else found.account, f"account {name}")
+
+
 _NETWORK = tuple(field.name for field in NETWORK_FIELDS)
 #: Who makes the changes that the service makes by itself.
 ITSELF = Holder("drawknife", OWNER, None, "drawknife", False)

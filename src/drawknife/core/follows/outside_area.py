@@ -1,27 +1,33 @@
-"""Does a change lie within an administrator's area: what it touches, and what anybody gains by it (docs/rules.md, "Areas")."""
+"""Does a change lie within an administrator's area: what it touches, and whom it concerns (docs/rules.md, "Areas")."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from datetime import date
+from typing import NamedTuple
 
 from ..model.areas import Area, items_outside
-from ..model.difference import differing
-from ..model.items import Subject
+from ..model.difference import Differs, differing
+from ..model.items import Setting, Store, Usage
 from ..prepared.prepared import Prepared
-from ..words.names import UNRECORDED, fold
+from ..words.names import UNRECORDED, Place, fold
 from ..words.sizes import several
+from .access_differences import AccessChange
 from .consequences import Consequences
-from .pairing import Renames, members_of
+from .pairing import Renames
+
+#: Fields of a store that reach beyond it: where its files are, with which modes, and how many may be.
+_BEYOND_A_STORE = ("root", "creation_mode", "capacity")
 
 
 def outside(
     area: Area, before: Prepared, after: Prepared, follows: Consequences, renames: Renames, day: date
 ) -> list[str]:
-    """What of a change does not lie within the area, in words; nothing: it does. `follows` is what follows from it on a day.
+    """What of a change lies outside the area, in words; empty: nothing. `follows` are its effects on a day.
 
-    A gain lies within it where its place does, or where the account that gains it is in one of its units, now and before.
-    Settings may also be others for who is, or was, in one of its groups.
+    Every item that the change touches has to lie within the area. Accounts outside gain and lose access at places
+    within the area only. Their locations lead where they led, and their settings, sign-in and room stay the same.
+    What was not compared counts as outside.
     """
     old, new = before.model, after.model
     items = list(differing(old, new))
@@ -35,68 +41,92 @@ def outside(
     ]  # fmt: skip
     origin = renames.origins("account", (a.name for a in old.accounts))
     was = {a.name: a for a in old.accounts}
-    inside = set()
-    for account in new.accounts:
-        before_it = origin.get(fold(account.name))
-        if area.holds_account(account) and (before_it is None or area.holds_account(was[before_it])):
-            inside.add(account.name)
+    inside = {
+        account.name
+        for account in new.accounts
+        if area.holds_account(account)
+        and ((name := origin.get(fold(account.name))) is None or area.holds_account(was[name]))
+    }
+    folded = {fold(name) for name in inside}
+    said += [x for d in items for x in _in_no_area(d, folded)]
+    said += follows.for_everybody
     for then, differs in ((day, follows), *follows.later):
-        was_then, now_then = before.on(then), after.on(then)  # who is led where, and is in which group, ends by the day
-        members = _members(area, was_then, now_then, origin) if differs.settings else set()
-        said += _gains(area, now_then, differs, inside, members)
+        # Where accounts are led ends with the day of a line.
+        sides = _Sides(area, before.on(then), after.on(then), origin, inside)
+        said += sides.concerned(differs)
     return list(dict.fromkeys(said))
 
 
-def _gains(area: Area, after: Prepared, follows: Consequences, inside: set[str], members: set[str]) -> Iterator[str]:
-    """What is gained outside the area on one day, by the model of that day."""
+def _in_no_area(item: Differs, inside: set[str]) -> Iterator[str]:
+    """What differs and lies in no area, though the item may; `inside` are the accounts within the area, folded."""
+    match item.before or item.after:
+        case Store():
+            for field in _BEYOND_A_STORE:
+                if getattr(item.before, field, None) != getattr(item.after, field, None):
+                    yield f"the {field} of store {item.name}"
+        case Usage(owner=owner) if owner is not None and fold(owner) not in inside:
+            yield f"what {owner} uses at {item.name}"
+        case Setting():
+            values = [{} if side is None else dict(side.values) for side in (item.before, item.after)]
+            acts_as, owners = ([v.get(field) for v in values] for field in ("acts_as", "uploads_owner"))
+            if acts_as[0] != acts_as[1]:
+                yield f"acts_as of {item.name}"
+            if owners[0] != owners[1] and any(o is not None and fold(o) not in inside for o in owners):
+                yield f"uploads_owner of {item.name}, {owners[1] or owners[0]}"
 
-    def others(names: Sequence[str]) -> list[str]:
-        return [n for n in names if n not in inside]
 
-    for change in follows.access:
-        if not (change.gained or change.widened):
-            continue
-        names = others(change.accounts)
+class _Sides(NamedTuple):
+    """A change on one day. `origin` has the earlier name of each later name, compared forms; `inside` later names."""
+
+    area: Area
+    before: Prepared
+    after: Prepared
+    origin: dict[str, str]
+    inside: set[str]
+
+    def concerned(self, follows: Consequences) -> Iterator[str]:
+        """What concerns accounts outside the area, or was not compared."""
+        for change in (*follows.access, *(follows.on_disk.access or ())):
+            yield from self._access(change)
+        for led in follows.leads:
+            names = self._others(led.accounts)
+            if names and (led.before is not None or led.after is None or not self.area.holds_place(led.after)):
+                yield f"{led.location} would lead {several(names)} to {led.after or 'nothing'}"
+        for entered in follows.sign_in:
+            if names := self._others(entered.accounts):
+                can = "could" if entered.may else "could no longer"
+                yield f"{several(names)} {can} sign in at {entered.endpoint}"
+        for room in follows.room:
+            if names := self._others(room.accounts):
+                yield f"room of {several(names)} at {room.location}"
+        for setting in follows.settings:
+            if names := self._others(setting.accounts):
+                yield f"{setting.name} of {several(names)}"
+        yield from follows.left_out
+        for store in follows.on_disk.not_compared:
+            yield f"effects on the disk of {store}, which were not compared"
+
+    def _access(self, change: AccessChange) -> Iterator[str]:
+        names = self._others(change.accounts)
         for location in change.locations if names else ():
             here = location.split("/" + UNRECORDED)[0] or "/"
-            elsewhere = [n for n in names if not _leads_inside(area, after, n, here)]
-            if elsewhere:
-                yield f"{several(elsewhere)} would gain {', '.join((*change.gained, *change.widened))} at {here}"
-    for entered in follows.sign_in:
-        if entered.may and (names := others(entered.accounts)):
-            yield f"{several(names)} could sign in at {entered.endpoint}"
-    for led in follows.leads:
-        names = others(led.accounts)
-        if led.after is not None and names and not area.holds_place(led.after):
-            yield f"{led.location} would lead {several(names)} to {led.after}"
-    for room in follows.room:
-        names = [n for n in others(room.accounts) if not _leads_inside(area, after, n, room.location)]
-        if names:
-            yield f"{several(names)} would have other room at {room.location}"
-    for setting in follows.settings:
-        names = [n for n in others(setting.accounts) if n not in members]
-        if names:
-            yield f"{setting.name} of {several(names)} would be another"
-    yield from follows.left_out
+            elsewhere = [n for n in names if not self._within(n, here)]
+            gained, lost = (*change.gained, *change.widened), (*change.lost, *change.narrowed)
+            if elsewhere and gained:
+                yield f"{several(elsewhere)} would gain {', '.join(gained)} at {here}"
+            if elsewhere and lost:
+                yield f"{several(elsewhere)} would lose {', '.join(lost)} at {here}"
+
+    def _others(self, names: Iterable[str]) -> list[str]:
+        return [n for n in names if n not in self.inside]
+
+    def _within(self, name: str, location: str) -> bool:
+        """Do the folders that a location leads an account to, before and after, lie within the area?"""
+        earlier = self.origin.get(fold(name), name)
+        places = [_led(self.before, earlier, location), _led(self.after, name, location)]
+        return any(places) and all(p is None or self.area.holds_place(p) for p in places)
 
 
-def _leads_inside(area: Area, after: Prepared, name: str, location: str) -> bool:
-    account = after.account(name)
-    if account is None:
-        return True  # it is there no more
-    place = after.namespace(account).resolve(location).place
-    return place is not None and area.holds_place(place)
-
-
-def _members(area: Area, before: Prepared, after: Prepared, origin: dict[str, str]) -> set[str]:
-    """Who is in one of the area's groups, or was; `origin` has the name before of each name afterwards."""
-    were, are = (
-        members_of(p, [Subject("group", g.name) for g in p.model.groups if fold(g.name) in area.groups])
-        for p in (before, after)
-    )
-    found = set()
-    for i, account in enumerate(after.model.accounts):
-        was = before.people.index.get(origin.get(fold(account.name), ""))
-        if are >> i & 1 or (was is not None and were >> was & 1):
-            found.add(account.name)
-    return found
+def _led(prepared: Prepared, name: str, location: str) -> Place | None:
+    account = prepared.account(name)
+    return None if account is None else prepared.namespace(account).resolve(location).place

@@ -13,6 +13,7 @@ from psycopg.rows import TupleRow
 from pydantic import Field
 
 from drawknife import messages as msg
+from drawknife.core.follows.pairing import Renames
 from drawknife.core.limits.usage import Filled, every_limit
 from drawknife.core.model.edits import checked, find
 from drawknife.core.model.items import Folder, Model, Usage
@@ -25,7 +26,7 @@ from drawknife.records import censuses
 from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
-from ..keeping import check_place, note_what_followed
+from ..keeping import check_may, check_place, note_what_followed
 from .common import Page, Query, also_as_rows, answer, blueprint, current, not_ahead, problems, rows_answer
 
 api = blueprint("limits", "The way in and the limits", part="censuses")
@@ -78,7 +79,9 @@ def take_census(body: msg.NewCensus) -> Response:
 
     def noting(model: Model, connection: Connection[TupleRow]) -> Model:
         was.append(model)
-        return edit(model, connection)
+        after = edit(model, connection)
+        check_may(state, g.holder, model, after, Renames())
+        return after
 
     after = change_model(state.database, noting, g.who, _counted(body.store), None, before, kind="census")
     state.took(after)

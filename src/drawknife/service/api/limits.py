@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from ipaddress import ip_address
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -12,11 +11,11 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.core.model.endpoints import read_address
-from drawknife.core.words.errors import BadInput
+from drawknife.core.words.errors import BadInput, NotAllowed
 from drawknife.records import censuses, sign_ins
 from drawknife.records.journal import note
 
-from ..keeping import check_account
+from ..keeping import check_account_named
 from .common import (
     Asking,
     AskingPage,
@@ -98,16 +97,24 @@ def report_sign_ins(body: msg.SignInEvents) -> Response:
     now = datetime.now(UTC)
     events = []
     for i, e in enumerate(body.events):
-        try:
-            address = str(read_address(str(ip_address(e.address))))
-        except ValueError:
-            raise BadInput(f"events[{i}].address", f"{e.address!r} is no address", "an IPv4 or IPv6 address") from None
-        if g.holder.area is not None:
-            named = current().prepared()[1].account(e.account)
-            check_account(g.holder, named.account if named is not None else None, f"account {e.account}")
+        address = _address(e.address, f"events[{i}].address")
+        check_account_named(current(), g.holder, e.account)
+        if g.holder.area is not None and e.what != "ended":
+            raise NotAllowed(
+                f"events[{i}] also counts for the address {address}, and addresses lie in no area;"
+                " report sign-ins with a token of an administrator without an area"
+            )
         at = now if e.at is None else not_ahead(e.at, now, f"events[{i}].at")
         events.append(sign_ins.Event(at, e.what, e.account, address, e.endpoint, e.session))
     return answer(msg.Taken(count=sign_ins.add_events(current().database, events)))
+
+
+def _address(text: str, where: str) -> str:
+    """An address in the one form in which it is counted; :class:`BadInput` for what is none."""
+    try:
+        return str(read_address(text))
+    except ValueError:
+        raise BadInput(where, f"{text!r} is no address", "an IPv4 or IPv6 address") from None
 
 
 @api.get(
@@ -135,11 +142,15 @@ def lockouts() -> Response:
     responses={204: None},
 )
 def lift(path: LockPath) -> Response:
-    if g.holder.area is not None:
-        account = current().prepared()[1].account(path.name) if path.of == "account" else None
-        check_account(g.holder, account.account if account is not None else None, f"{path.of} {path.name}")
-    sign_ins.lift(current().database, path.of, path.name, g.who)
-    note(current().database, g.who, f"lift the lock of {path.of} {path.name}")
+    if path.of == "account":
+        check_account_named(current(), g.holder, path.name)
+    elif g.holder.area is not None:
+        raise NotAllowed(
+            f"addresses lie in no area, and yours is {', '.join(g.holder.area)}: ask for the lock to be lifted"
+        )
+    name = path.name if path.of == "account" else _address(path.name, "name")
+    sign_ins.lift(current().database, path.of, name, g.who)
+    note(current().database, g.who, f"lift the lock of {path.of} {name}")
     return Response(status=204)
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from flask import Response
+from flask import Response, g
 from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.records import rehearsals
 
+from ..keeping import check_account_named
 from .common import Query, answer, blueprint, current, problems
 
 api = blueprint("rehearsals", "What clients do at stand-ins.")
@@ -38,5 +39,7 @@ def rehearsal_log(query: LogQuery) -> Response:
     "/rehearsal/log", summary="Report what clients do at a stand-in", responses={200: msg.Taken, **problems(413, 415)}
 )
 def report_rehearsal(body: msg.RehearsalLines) -> Response:
+    for line in body.lines:
+        check_account_named(current(), g.holder, line.account)
     lines = [line.model_dump(mode="json") for line in body.lines]
     return answer(msg.Taken(count=rehearsals.add_lines(current().database, body.draft, lines)))
