@@ -73,7 +73,7 @@ def start() -> int:
                 url, token = line.split()[-1], (RUN / "admin-token").read_text().strip()
                 fill(url, token, address)
                 rehearsal = _rehearse(url, token)
-                _say_how(url)
+                _say_how(url, token)
         return _code(service.wait())
     finally:
         for process in (rehearsal, service):
@@ -160,7 +160,9 @@ def _code(status: int) -> int:
     return 0 if status in (0, -signal.SIGTERM, -signal.SIGINT) else abs(status)
 
 
-def _say_how(url: str) -> None:
+def _say_how(url: str, token: str) -> None:
+    with Client(url, token) as client:
+        say(f"console, signed in (good once, for a day): {url}{client.sign_in_link('administrator').path}")
     say("for the command line, in another terminal:")
     print(
         f"    export DRAWKNIFE_URL={url} DRAWKNIFE_TOKEN=$(cat {os.path.relpath(RUN / 'admin-token')})", file=sys.stderr

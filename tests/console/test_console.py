@@ -19,9 +19,12 @@ def test_a_wrong_token_is_refused_and_the_address_is_kept(browser, service):
     page.close()
 
 
-def test_the_link_that_the_service_prints_signs_in_once(browser, own_page):
+def test_the_link_of_the_first_start_signs_in_once_and_is_in_no_log(browser, own_page, tmp_path):
     service = own_page.service
-    link = re.search(r"(/sign-in#\S+)", "".join(service.said))[1]
+    file = tmp_path / "sign-in-link"
+    link = file.read_text().strip()
+    assert file.stat().st_mode & 0o777 == 0o600 and link.startswith(service.url + "/sign-in#dk_")
+    assert link.rpartition("#")[2] not in "".join(service.said) and str(file) in "".join(service.said)
     page = browser.new_page(base_url=service.url)
     page.goto(link)
     expect(page.get_by_role("heading", name="Overview")).to_be_visible()

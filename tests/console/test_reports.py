@@ -27,13 +27,12 @@ def test_a_report_is_made_from_a_folder_and_what_is_to_go_comes_back_as_a_draft(
         "buffer": json.dumps({"report": 1, "decided": decided}).encode(),
     }
     page.locator("input[type=file]").set_input_files(saved)
-    page.get_by_label("Who went through it").fill("Odile M.")
-    page.get_by_role("button", name="Take it back").click()
-    expect(page.get_by_text("signed by Odile M.")).to_be_visible()
+    page.get_by_role("button", name="Sign report").click()
+    expect(page.get_by_text("signed by administrator")).to_be_visible()
     page.get_by_role("link", name="what is to go is in the draft report-1").click()
     expect(page.get_by_text("deny account:odile all").first).to_be_visible()
     page.goto("/reports")
-    expect(page.get_by_text("Odile M.")).to_be_visible()
+    expect(page.get_by_text("● ").get_by_text("administrator")).to_be_visible()
 
 
 def test_the_page_of_a_report_saves_what_is_decided(own_page, tmp_path):
@@ -46,7 +45,7 @@ def test_the_page_of_a_report_saves_what_is_decided(own_page, tmp_path):
         page.get_by_label("remark on row 2").fill("left the crew")
         with page.expect_download() as download:
             page.get_by_role("button", name="Save what is decided").click()
-        done = client.sign_report(number, download.value.path().read_bytes(), "Odile M.")
+        done = client.sign_report(number, download.value.path().read_bytes())
         assert done.report.signed.taken_away == [2] and done.report.signed.draft == f"report-{number}"
 
 

@@ -1,7 +1,5 @@
 """Several administrators of one service, as the tests meet it."""
 
-from datetime import UTC, datetime
-
 import httpx
 import pytest
 
@@ -9,13 +7,12 @@ from drawknife.client import Refused
 
 
 def signed_in(service, name):
-    """A token that a person made who was signed in by a link."""
+    """The token of a session of a person who signed in by a link."""
     with service.client() as owner:
         link = owner.sign_in_link(name)
     with httpx.Client(base_url=service.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
         assert browser.post("/sessions", json={"token": link.path.partition("#")[2]}).json()["name"] == name
-        made = browser.post("/tokens", json={"called": f"{name}-{datetime.now(UTC).timestamp()}"})
-        return made.json()["token"]
+        return browser.cookies["drawknife_session"]
 
 
 def refused(status, call):

@@ -1,4 +1,4 @@
-import { Anchor, Button, FileInput, Group, Text, TextInput } from "@mantine/core";
+import { Anchor, Button, FileInput, Group, Text } from "@mantine/core";
 import { IconReportAnalytics } from "@tabler/icons-react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -204,7 +204,7 @@ function OneReport({ report }: { report: Report }) {
           `; compared with report ${report.since.number}, which ${report.since.signed.by} signed on ${day(report.since.signed.at)}`}
         .{report.notes.map((note) => ` ${note}`)}
       </Text>
-      {report.signed ? <IsSigned signed={report.signed} /> : <TakeBack number={report.number} />}
+      {report.signed ? <IsSigned signed={report.signed} /> : <SignReport number={report.number} />}
       <Table
         label="Rows"
         rows={report.rows}
@@ -249,16 +249,15 @@ function IsSigned({ signed }: { signed: NonNullable<Report["signed"]> }) {
   );
 }
 
-/** The document that comes back: what was decided is read from it. */
-function TakeBack({ number }: { number: number }) {
+/** The document that comes back: decisions are read from it, and whoever is signed in signs. */
+function SignReport({ number }: { number: number }) {
   const [file, setFile] = useState<File | null>(null);
-  const [by, setBy] = useState("");
   const client = useQueryClient();
   const sign = useMutation({
     mutationFn: () =>
       answer(
         POST("/api/v1/reports/{number}/signed", {
-          params: { path: { number }, query: { by: by.trim() } },
+          params: { path: { number } },
           body: file as never,
           bodySerializer: (body: unknown) => body as Blob,
           headers: { "Content-Type": "application/octet-stream" },
@@ -270,10 +269,10 @@ function TakeBack({ number }: { number: number }) {
     <form
       className="sheet"
       style={{ padding: "10px 14px" }}
-      aria-label="Take it back"
+      aria-label="Sign the report"
       onSubmit={(event) => {
         event.preventDefault();
-        if (file && by.trim()) sign.mutate();
+        if (file) sign.mutate();
       }}
     >
       <Group gap={10} align="flex-end">
@@ -286,15 +285,8 @@ function TakeBack({ number }: { number: number }) {
           value={file}
           onChange={setFile}
         />
-        <TextInput
-          size="xs"
-          w={220}
-          label="Who went through it"
-          value={by}
-          onChange={(e) => setBy(e.currentTarget.value)}
-        />
-        <Button size="xs" type="submit" disabled={!file || !by.trim()} loading={sign.isPending}>
-          Take it back
+        <Button size="xs" type="submit" disabled={!file} loading={sign.isPending}>
+          Sign report
         </Button>
       </Group>
       {sign.error && (

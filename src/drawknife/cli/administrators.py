@@ -8,6 +8,7 @@ import click
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.words.names import fold
 from drawknife.core.words.roles import ADDS, ROLES
 
 from .columns import plain_table
@@ -137,18 +138,23 @@ def remove(client: Client, name: str) -> None:
 @click.argument("name")
 @serves
 def password(client: Client, name: str) -> None:
-    """Set an administrator's password: asked for twice, or read from standard input. 12 characters or more.
+    """Set an administrator's password: prompted for, or read from standard input. 12 characters or more.
+
+    To change your own, the present password comes first: at a prompt, or on a line of its own.
 
     \b
     Example:
       drawknife administrator password olga
     """
-    given = (
-        click.prompt("Password", hide_input=True, confirmation_prompt=True, err=True)
-        if sys.stdin.isatty()
-        else sys.stdin.readline().rstrip("\n")
-    )
-    client.set_administrator_password(name, given)
+    own = fold(client.me().name) == fold(name)
+    present = own and any(a.has_password for a in client.administrators().administrators if fold(a.name) == fold(name))
+    if sys.stdin.isatty():
+        current = click.prompt("Present password", hide_input=True, err=True) if present else None
+        given = click.prompt("New password", hide_input=True, confirmation_prompt=True, err=True)
+    else:
+        current = sys.stdin.readline().rstrip("\n") if present else None
+        given = sys.stdin.readline().rstrip("\n")
+    client.set_administrator_password(name, given, current)
     say(f"the password of {name} is set; whoever was signed in to the console with it is no more")
 
 

@@ -64,7 +64,7 @@ def _give(client: Client, found: msg.Report, out: Path | None, kind: str | None,
     if out is not None and kind is not None:
         out.write_bytes(client.report_document(found.number, kind))
         say(
-            f"report {found.number}, about {found.about}, is in {out}; when it comes back: drawknife report signed {found.number} FILE --by NAME"
+            f"report {found.number}, about {found.about}, is in {out}; when it comes back: drawknife report signed {found.number} FILE"
         )
     elif as_json:
         print_json(found)
@@ -143,20 +143,19 @@ def show(client: Client, number: int, out: Path | None, as_json: bool) -> None:
 @report.command("signed")
 @click.argument("number", type=int)
 @click.argument("document", type=click.File("rb"))
-@click.option("--by", required=True, metavar="NAME", help="Who went through it and signed.")
 @click.option("--draft", metavar="NAME", help="The draft for what is to go; left out: one named after the report.")
 @_JSON
 @serves
-def signed(client: Client, number: int, document: BinaryIO, by: str, draft: str | None, as_json: bool) -> None:
-    """Take back a report that somebody went through: the PDF or workbook filled in, or the file that the page saved.
+def signed(client: Client, number: int, document: BinaryIO, draft: str | None, as_json: bool) -> None:
+    """Sign a report: with the PDF or workbook filled in, or the file that the page saved.
 
-    What is to go is put into a draft, to be looked at and applied; nothing goes by itself.
+    You sign it under your own name. What is to be removed is put into a draft, to be reviewed and applied.
 
     \b
     Example:
-      drawknife report signed 3 inbox.pdf --by "Odile Marchetti"
+      drawknife report signed 3 inbox.pdf
     """
-    done = client.sign_report(number, document.read(), by, draft)
+    done = client.sign_report(number, document.read(), draft)
     if as_json:
         print_json(done)
         return

@@ -24,7 +24,7 @@ from .tell_options import check_telling, telling_options, ways_of, when_of
 if TYPE_CHECKING:
     from drawknife.service.http_server import Certificate
 
-CODE_LASTS = timedelta(minutes=15)
+LINK_LASTS = timedelta(days=1)
 #: The owner that is made at first start.
 FIRST_OWNER = "administrator"
 
@@ -133,7 +133,8 @@ def serve(**given: Any) -> None:
     """Run the service, until Ctrl-C.
 
     Applies what is missing of the database's schema. Several services may share one database.
-    With --token-file, prints a link that signs in to the console, good once and for 15 minutes.
+    With --token-file, the first start makes the first owner. Its token goes into that file, and a link that signs
+    it in to the console into `sign-in-link` beside it, good once and for a day.
     Each option can also be set in the environment, as DRAWKNIFE_TOKEN_FILE for --token-file.
 
     \b
@@ -161,12 +162,17 @@ def _serve(given: Mapping[str, Any]) -> None:
     except OSError as error:
         fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
     port = listening.getsockname()[1]
-    link = _make_ready(database, given["first_model"], given["token_file"])
+    code = _make_ready(database, given["first_model"], given["token_file"])
     shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
+    if code and given["token_file"]:
+        path = given["token_file"].with_name("sign-in-link")
+        path.unlink(missing_ok=True)
+        path.touch(mode=0o600, exist_ok=False)
+        path.write_text(f"{shown}/sign-in#{code}\n")
+        say(f"A link that signs in to the console is in {path}: good once, for a day")
+
     def ready() -> None:
-        if link and console_folder:
-            say(f"Console, signed in (good once, for 15 minutes): {shown}{link}")
         say(f"Drawknife serves at {shown}")
         tell_manager("READY=1")
 
@@ -223,7 +229,10 @@ def _own_console() -> Path | None:
 
 
 def _make_ready(database: str, first_model: Path | None, token_file: Path | None) -> str:
-    """Bring the database up to date, and put the first model and token in it; the end of a link that signs in."""
+    """Bring the database up to date, and put the first model and token in it.
+
+    Returns the code of a link that signs in, where the token was made; else it is empty.
+    """
     from drawknife.formats.document import BadDocument
     from drawknife.formats.model_file import read_model
     from drawknife.records import tokens
@@ -248,12 +257,10 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
         if first_model is not None and read_snapshot(records).revision == 0:
             replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")
             say(f"loaded {first_model}")
-        link = ""
-        if token_file is not None:
-            owner = _ensure_token(records, token_file)
-            link = f"/sign-in#{tokens.make_token(records, owner, 'code', CODE_LASTS)}" if owner else ""
+        owner = _ensure_token(records, token_file) if token_file is not None else None
+        code = tokens.make_token(records, owner, "code", LINK_LASTS) if owner else ""
         records.close()
-        return link
+        return code
     except Unavailable as error:
         fail(FAILED, f"the database cannot be reached: {error}")
     except NoRoom as error:
@@ -265,11 +272,11 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
 
 
 def _ensure_token(records: object, path: Path) -> str | None:
-    """Make the first owner and its token on first start, in a file that only its owner can read; its name.
+    """Make the first owner and its token on first start, in a file that only its owner can read; its name if it was made.
 
     Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before. Whoever
-    starts the service holds its database, and so can always make that owner again, by deleting the file. None where it was
-    removed as an administrator.
+    starts the service holds its database, and so can always make that owner again, by deleting the file. None where the token
+    is valid, or that owner was removed.
     """
     from drawknife.records import administrators, journal, tokens
     from drawknife.records.database import Database
@@ -279,7 +286,7 @@ def _ensure_token(records: object, path: Path) -> str | None:
     if path.exists():
         check_private(path)
         if tokens.holder(records, path.read_text().strip(), "token") is not None:
-            return there
+            return None
         if there is None and (owners := [a.name for a in administrators.each(records) if a.role == "owner"]):
             say(
                 f"the token in {path} is not valid, and {FIRST_OWNER} is no administrator any more; ask {several(owners)}"

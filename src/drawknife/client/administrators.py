@@ -50,9 +50,12 @@ class AdministratorCalls(Connection):
         """Remove an administrator; how many tokens and sessions ended with it. ``DELETE /administrators/{name}``."""
         return self._read(msg.Ended, self._request("DELETE", _path(name))).ended
 
-    def set_administrator_password(self, name: str, password: str) -> None:
-        """Set an administrator's password; console sessions and links end. ``PUT /administrators/{name}/password``."""
-        self._request("PUT", _path(name, "password"), json={"password": password})
+    def set_administrator_password(self, name: str, password: str, current: str | None = None) -> None:
+        """Set an administrator's password; console sessions and links end. ``PUT /administrators/{name}/password``.
+
+        To change your own, `current` is the present one.
+        """
+        self._request("PUT", _path(name, "password"), json={"password": password, "current": current})
 
     def sign_in_link(self, name: str) -> msg.SignInLink:
         """A link that signs an administrator in, good once. ``POST /administrators/{name}/link``."""

@@ -26,9 +26,9 @@ class ReportCalls(Connection):
         """One as a document: pdf, xlsx or html. ``GET /reports/{number}/document``."""
         return self._request("GET", f"/reports/{number}/document", params={"kind": kind}).content
 
-    def sign_report(self, number: int, document: bytes, by: str, draft: str | None = None) -> msg.SignedReport:
-        """Take back one that `by` went through; what is to go is put into a draft. ``POST /reports/{number}/signed``."""
-        params = {"by": by} | ({} if draft is None else {"draft": draft})
+    def sign_report(self, number: int, document: bytes, draft: str | None = None) -> msg.SignedReport:
+        """Sign a report with its document; what is to be removed is put into a draft. ``POST /reports/{number}/signed``."""
+        params = {} if draft is None else {"draft": draft}
         headers = {"Content-Type": "application/octet-stream"}
         path = f"/reports/{number}/signed"
         return self._read(

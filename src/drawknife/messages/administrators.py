@@ -78,6 +78,9 @@ class AdministratorChange(Message):
 
 class AdministratorPassword(Message):
     password: Annotated[str, Field(max_length=1024, description="12 characters or more")]
+    current: Annotated[str | None, Field(max_length=1024, description="Your present password, to change your own")] = (
+        None
+    )
 
 
 class SignInLink(Message):

@@ -10,10 +10,11 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from psycopg import Connection
 from psycopg.rows import TupleRow
 
-from drawknife.core.words.errors import BadInput, NotFound, Refused
+from drawknife.core.words.errors import NotFound, Refused
 from drawknife.core.words.names import fold
 from drawknife.core.words.roles import OWNER
 
+from . import names_taken
 from .credentials import HASHER, nobodys
 from .database import Database
 from .journal import write_line
@@ -63,16 +64,10 @@ def find(database: Database, name: str) -> Administrator:
 def add(
     database: Database, name: str, role: str, area: Sequence[str] | None, who: str, directory: str | None = None
 ) -> None:
-    """A new one; :class:`BadInput` if an administrator or a token has the name already."""
+    """A new one; :class:`BadInput` if an administrator or a program has or had the name."""
     with database.transaction() as connection:
         _hold(connection)
-        taken = connection.execute(
-            "SELECT 'an administrator' FROM administrators WHERE folded = %s UNION ALL"
-            " SELECT 'a token' FROM tokens WHERE lower(called) = %s",
-            (fold(name), fold(name)),
-        ).fetchone()
-        if taken is not None:
-            raise BadInput("name", f"there is {taken[0]} of the name {name} already", "another name")
+        names_taken.take(connection, name, "an administrator's", "name")
         connection.execute(
             "INSERT INTO administrators (name, folded, role, area, added_by, directory) VALUES (%s, %s, %s, %s, %s, %s)",
             (name, fold(name), role, area if area is None else list(area), who, directory),
@@ -151,6 +146,10 @@ def ensure_owner(database: Database, name: str) -> bool:
             " ON CONFLICT (folded) DO UPDATE SET role = 'owner', area = NULL WHERE administrators.role <> 'owner'",
             (name, fold(name)),
         ).rowcount
+        # Whoever starts the service may be this owner again.
+        connection.execute(
+            "INSERT INTO names_taken (name, by) VALUES (%s, %s) ON CONFLICT DO NOTHING", (name, "an administrator's")
+        )
         others = connection.execute("SELECT count(*) FROM administrators WHERE name <> %s", (name,)).fetchone()
         if made and others and others[0]:
             write_line(connection, "drawknife serve", f"made {name} an owner")

@@ -13,9 +13,10 @@ from typing import NamedTuple
 from psycopg import Connection
 from psycopg.rows import TupleRow
 
-from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.errors import NotFound
 from drawknife.core.words.roles import narrower
 
+from . import names_taken
 from .database import CHANNEL, Database
 
 PREFIX = "dk_"
@@ -35,6 +36,11 @@ class Holder(NamedTuple):
     expires: datetime | None = None
     #: The directory that it provisions, and does nothing else.
     directory: str | None = None
+
+    @property
+    def person(self) -> bool:
+        """Is it a person, by a session or a token of their own, and no program?"""
+        return self.name == self.by
 
 
 class Token(NamedTuple):
@@ -68,20 +74,14 @@ def make_token(
 ) -> str:
     """Make a program's `token`, a console `session`, or a `code` that can be exchanged for one once, of an administrator.
 
-    It `lasts` from now, or `until` a moment, or without end; with `directory` it provisions that one, and nothing else. A token is `called` by a name of its own: :class:`BadInput` if a token or an administrator has it already.
+    It `lasts` from now, or `until` a moment, or without end; with `directory` it provisions that one, and nothing else. A token is
+    `called` by a name of its own: :class:`BadInput` if an administrator or a program has or had it.
     """
     token = PREFIX + secrets.token_urlsafe(32)
     with database.transaction() as connection:
         connection.execute("DELETE FROM tokens WHERE expires < clock_timestamp()")
         if called is not None and called != name:
-            connection.execute("LOCK TABLE tokens IN SHARE ROW EXCLUSIVE MODE")
-            taken = connection.execute(
-                "SELECT 'a token' FROM tokens WHERE lower(called) = lower(%s) UNION ALL"
-                " SELECT 'an administrator' FROM administrators WHERE folded = lower(%s)",
-                (called, called),
-            ).fetchone()
-            if taken is not None:
-                raise BadInput("called", f"there is {taken[0]} of the name {called} already", "another name")
+            names_taken.take(connection, called, "a program's", "called")
         connection.execute(
             "INSERT INTO tokens (digest, name, kind, expires, called, role, directory)"
             " VALUES (%s, %s, %s, coalesce(%s, clock_timestamp() + %s), %s, %s, %s)",

@@ -57,13 +57,24 @@ _NEEDS = {
         POST /administrators/{name}/link
         """,
 }
+
+
+def _routes(text: str) -> list[tuple[str, str]]:
+    words = text.split()
+    return list(zip(words[::2], words[1::2], strict=True))
+
+
 #: (method, route) by the role that it takes.
-ROLE_OF: dict[tuple[str, str], str] = {
-    (words[i], words[i + 1]): role
-    for role, text in _NEEDS.items()
-    for words in [text.split()]
-    for i in range(0, len(words), 2)
-}
+ROLE_OF: dict[tuple[str, str], str] = {route: role for role, text in _NEEDS.items() for route in _routes(text)}
+
+#: What only people do, whatever the role of a program: programs make no tokens, end nobody's session and sign nothing.
+FOR_PEOPLE = frozenset(
+    _routes("""
+        POST /tokens                        DELETE /tokens/{id}             POST /administrators
+        PATCH /administrators/{name}        DELETE /administrators/{name}   POST /administrators/{name}/link
+        PUT /administrators/{name}/password                                 POST /reports/{number}/signed
+        """)
+)
 
 
 def what_it_takes(role: str, needed: str) -> str | None:

@@ -22,6 +22,7 @@ from drawknife.records import administrators, tokens
 from drawknife.records.directories import Directory, read_directories
 from drawknife.records.journal import note
 
+from ..security import REFUSALS, too_many
 from .common import answer, blueprint, current, problems
 
 api = blueprint("administrators", "Who may use the service")
@@ -110,17 +111,25 @@ def remove(path: AdministratorPath) -> Response:
 @api.put(
     "/administrators/<string:name>/password",
     summary="Set an administrator's password: one's own, or for an owner anybody's",
-    description="The console sessions and links that the administrator has end with it.",
-    responses={204: None, **problems(403, 413, 415)},
+    description="The console sessions and links that the administrator has end with it. One's own takes the current one.",
+    responses={204: None, **problems(403, 413, 415, 429)},
 )
 def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Response:
     state = current()
-    name = administrators.find(state.database, path.name).name
+    found = administrators.find(state.database, path.name)
+    name = found.name
     _check_own(name, "set the password of")
     if (through := administrators.signs_in_through(state.database, name)) is not None:
         raise refuse(f"{name} signs in with the password of the directory {through[1]}", "a change of it there")
     if len(body.password) < SHORTEST:
         raise BadInput("password", "the password is too short", f"{SHORTEST} characters or more")
+    if found.has_password and name == g.holder.by:
+        tried = f"name {fold(name)}"
+        if wait := REFUSALS.wait(tried):
+            return too_many(wait)
+        if administrators.with_password(state.database, name, body.current or "") is None:
+            REFUSALS.note(tried)
+            raise BadInput("current", "this is not your password", "the password that you have now")
     administrators.set_password(state.database, name, body.password, g.who)
     state.forget_tokens()
     return Response(status=204)
@@ -175,8 +184,8 @@ def _token(t: tokens.Token) -> msg.TokenLine:
     responses={200: msg.TokenMade, **problems(403, 413, 415)},
 )
 def make_token(body: msg.NewToken) -> Response:
-    role = body.role or g.holder.role
-    if not covers(g.holder.role, role):
+    role = OWNER if body.directory is not None else body.role or g.holder.role
+    if body.directory is None and not covers(g.holder.role, role):
         raise NotAllowed(
             f"a token's role is no wider than its maker's: yours is {g.holder.role}, and this one's {role}"
         )

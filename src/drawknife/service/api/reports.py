@@ -36,7 +36,6 @@ class DocumentQuery(Query):
 
 
 class SignQuery(Query):
-    by: Annotated[str, Field(min_length=1, max_length=200, description="Who signed it")]
     draft: (
         Annotated[str, Field(max_length=64, description="Into which draft what is to go is put; left out: a new one")]
         | None
@@ -99,7 +98,8 @@ def document(path: ReportPath, query: DocumentQuery) -> Response:
 @api.post(
     "/reports/<int:number>/signed",
     summary="Take back a report that somebody went through: what is to go is put into a draft",
-    description="The body is the document: the PDF or workbook with what was decided, or the file that the page saved.",
+    description="Whoever sends it has signed it: a person, not a program. The body is the document: the PDF or workbook with"
+    " what was decided, or the file that the page saved.",
     responses={200: msg.SignedReport, **problems(403, 409, 413)},
 )
 def signed(path: ReportPath, query: SignQuery) -> Response:
@@ -119,13 +119,13 @@ def signed(path: ReportPath, query: SignQuery) -> Response:
     changes, left = ask().taking_away(rows, go) if go else ([], [])
     draft = (query.draft or f"report-{kept.number}") if changes else None
     summary = msg.Signed(
-        at=datetime.now(UTC).replace(microsecond=0), by=query.by, kept=sum(d.decision == "keep" for d in decided),
+        at=datetime.now(UTC).replace(microsecond=0), by=g.who, kept=sum(d.decision == "keep" for d in decided),
         taken_away=go, undecided=sorted(to_decide - {d.row for d in decided}), draft=draft,
     )  # fmt: skip
     remarks = [d.model_dump() for d in decided]
     if draft is not None:
         drafting().add(draft, changes)
     records.sign(database, kept.number, {"summary": summary.model_dump(mode="json"), "decided": remarks})
-    note(database, g.who, f"report {kept.number}, about {kept.about}, was signed by {query.by}")
+    note(database, g.who, f"report {kept.number}, about {kept.about}, was signed by {g.who}")
     line = _line(records.find(database, kept.number))
     return answer(msg.SignedReport(report=line, says=[says(c) for c in changes], left=left))

@@ -29,6 +29,7 @@ from scim2_models import (
 from werkzeug.exceptions import HTTPException
 
 from drawknife.core.words.errors import DrawknifeError, OutOfReach
+from drawknife.core.words.roles import OWNER, covers
 from drawknife.directory.sync import options_of
 from drawknife.records.directories import read_directories
 
@@ -76,6 +77,8 @@ def provisioning_only() -> Response | None:
             return problem
         return _error(UnauthorizedException(detail="a token that provisions a directory is wanted").to_error())
     g.who = g.holder.name
+    if not covers(g.holder.role, OWNER):
+        raise ForbiddenException(detail=f"{g.holder.by}, who made this token, is not an owner any more")
     found = [d for d in read_directories(current().database) if d.name == g.holder.directory]
     if not found or not options_of(found[0]).is_provisioned:
         raise ForbiddenException(detail="this token does not provision a directory")
