@@ -45,10 +45,24 @@ class Service:
 
 
 @contextmanager
-def serving(address, folder, *options):
-    """Run `drawknife serve` until the block ends. It has said that it listens when the block begins."""
+def serving(address, folder, *options, through=()):
+    """Run `drawknife serve` until the block ends. It has said that it listens when the block begins.
+
+    It is started `through` a command that runs another, such as prlimit.
+    """
     token_file = folder / "token"
-    command = [DRAWKNIFE, "serve", "--port", "0", "--token-file", token_file, "--files", ROOT / "demo", *options]
+    command = [
+        *through,
+        DRAWKNIFE,
+        "serve",
+        "--port",
+        "0",
+        "--token-file",
+        token_file,
+        "--files",
+        ROOT / "demo",
+        *options,
+    ]
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
     said = []

@@ -154,7 +154,8 @@ def test_the_last_owner_stays(owner):
 
 
 @pytest.mark.parametrize(
-    "name", ["night-report", "Night-Report", "pim", "PIM", "nіght-repοrt", "gone", "gone-too", "drawknife", "SCIM", "scіm"]
+    "name",
+    ["night-report", "Night-Report", "pim", "PIM", "nіght-repοrt", "gone", "gone-too", "drawknife", "SCIM", "scіm"],
 )
 def test_a_name_is_one_persons_or_one_programs_for_good(owner, name):
     """Drafts and the journal name their authors by it: not even who is gone leaves it to others, nor a name that looks so."""

@@ -2,6 +2,8 @@
 
 import json
 import os
+import resource
+import select
 import socket
 import stat
 import threading
@@ -15,9 +17,10 @@ from tools.cluster import free_port
 
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.records.database import NoRoom, Uncertain
-from drawknife.service.http_server import HEAD_DEADLINE, TAKING_DEADLINE, _Channel
+from drawknife.service.http_server import HEAD_DEADLINE, TAKING_DEADLINE, HttpServer, _Channel
 
-from ..conftest import DEMO, run, serving
+from ..conftest import DEMO, run, serving, until
+from .people import signed_in
 
 LDAP = {"people_base": "dc=x", "start_tls": True}
 
@@ -106,6 +109,57 @@ def test_connections_that_stay_are_shared_evenly_by_the_processes(own):
             one.close()
 
 
+def test_2000_clients_that_hold_half_a_request_shut_nobody_out(cluster, tmp_path):
+    """Fewer descriptors than connections: those that were silent for longest are closed for the newest."""
+    resource.setrlimit(resource.RLIMIT_NOFILE, (resource.getrlimit(resource.RLIMIT_NOFILE)[1],) * 2)
+    few = ("prlimit", "--nofile=1024:1024")
+    with serving(
+        cluster.create_database("crowd"), tmp_path, "--load", DEMO, "--processes", "1", through=few
+    ) as service:
+        held = []
+        try:
+            for i in range(2000):
+                held.append(connect(service))
+                held[-1].sendall(
+                    [b"POST /api/v1/decisions HTTP/1.1\r\nContent-Length: 60000\r\n\r\n{", b"GET", b""][i % 3]
+                )
+                if i % 400 == 399:
+                    assert httpx.get(service.url + "/api/v1/health", timeout=30).json()["status"] == "ok"
+                    with service.client() as client:
+                        assert client.me().name == "administrator"
+        finally:
+            for one in held:
+                one.close()
+        until(lambda: any("connections were closed to make room" in line for line in service.said))
+
+
+def test_one_address_takes_no_more_than_half_of_the_connections():
+    """As much of a server and its connections as is looked at: another address is left alone."""
+
+    class Connection:
+        def __init__(self, host, at, requests=()):
+            self.addr, self.last_activity, self.requests, self.closed = (host, 1), at, requests, False
+
+        def handle_close(self):
+            self.closed = True
+
+    def server(channels, proxy=None):
+        made = HttpServer.__new__(HttpServer)
+        made.active_channels, made.most, made.most_of_one, made.proxy = dict(enumerate(channels)), 8, 4, proxy
+        made._make_room()
+        return [c.addr[0] for c in channels if c.closed], [i for i, c in enumerate(channels) if c.closed]
+
+    def crowd(host, many, busy=()):
+        return [Connection(host, 100 - i, ["answered"] if i in busy else ()) for i in range(many)]
+
+    assert server(crowd("a", 4)) == ([], [])
+    assert server(crowd("a", 5)) == (["a"], [3])  # the one silent for longest, and not the newest
+    assert server(crowd("a", 5, busy={1, 2, 3})) == (["a"], [0])
+    assert server(crowd("a", 5), proxy="a") == ([], [])
+    assert server([*crowd("a", 4), *crowd("b", 5)]) == (["b"], [7])
+    assert server([*crowd("a", 4), *crowd("b", 3), *crowd("c", 2)]) == (["a"], [3])
+
+
 class Waiting:
     """As much of a connection as its deadlines look at."""
 
@@ -160,8 +214,50 @@ def test_what_a_stranger_may_send_is_little_and_refused_at_the_head(own):
     )
     status, body = raw(own, head)
     assert status == 413 and json.loads(body)["type"] == "urn:drawknife:problem:http-413"
+    for shown in (b"Authorization: Bearer nonsense", b"Cookie: drawknife_session=nonsense"):
+        large = b"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\n" + shown + b"\r\n"
+        for length in (b"Content-Length: 999999999\r\n\r\n", b"Transfer-Encoding: chunked\r\n\r\n"):
+            status, body = raw(own, large + length)
+            assert status == 401 and "not valid" in json.loads(body)["detail"]
     status, body = raw(own, b"GET /" + b"x" * 100_000 + b" HTTP/1.1\r\nHost: x\r\n\r\n")
     assert status in (400, 431) and json.loads(body)["status"] == status
+
+
+def test_who_may_put_no_model_in_force_sends_less_to_have_one_looked_at(own, client):
+    client.add_administrator("rita", "reader")
+    reader = signed_in(own, "rita")
+    head = "POST /api/v1/model/preview HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {}\r\nContent-Length: {}\r\n\r\n"
+    status, body = raw(own, head.format(reader, 17 * 2**20).encode())
+    assert status == 413 and "at most 16 MiB" in json.loads(body)["detail"]
+    with connect(own) as owners:
+        owners.sendall(head.format(own.token, 17 * 2**20).encode() + b"{")
+        owners.settimeout(0.5)
+        with pytest.raises(TimeoutError):  # it waits for the rest
+            owners.recv(1)
+
+
+def test_bodies_share_a_budget(own):
+    head = (
+        f"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
+    )
+    held = [connect(own) for _ in range(3)]  # two processes have room for one each
+    try:
+        for one in held:
+            one.sendall(head.encode())
+        ready, _, _ = select.select(held, [], [], 30)
+        answer = b"".join(iter(lambda: ready[0].recv(65536), b""))
+        assert b" 503 " in answer.split(b"\r\n")[0] and b"Retry-After: 60" in answer and b"space for uploads" in answer
+    finally:
+        for one in held:
+            one.close()
+
+
+@pytest.mark.parametrize("body", [b"[" + b"[]," * 2_000_000 + b"[]]", b'{"accounts": [' + b"[]," * 2_000_000 + b"[]]}"])
+def test_a_body_that_is_far_too_full_is_refused_before_it_is_read(own, body):
+    with own.http() as http:
+        for path, kind in (("/model/preview", "application/yaml"), ("/comparisons", "application/json")):
+            said = http.post(path, content=body, headers={"Content-Type": kind})
+            assert said.status_code == 400 and "far too many items" in said.text, said.text[:300]
 
 
 @pytest.mark.parametrize(

@@ -51,6 +51,7 @@ def test_tls_and_a_certificate_that_is_turned_over_without_a_stop(address, tmp_p
             assert done.status_code == 200 and http.get("/api/v1/model").text.count("name: a") == 30_000
             cookie = http.post("/api/v1/sessions", json={"token": service.token}).headers["Set-Cookie"]
             assert "Secure" in cookie
+            assert "max-age" in http.get("/api/v1/health").headers["Strict-Transport-Security"]
         assert shown_serial(url) == 41
         # Who says nothing, half a hand-shake, or no TLS at all, holds nobody up.
         idle = [socket.create_connection(("127.0.0.1", int(url.rpartition(":")[2]))) for _ in range(3)]

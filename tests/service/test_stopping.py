@@ -1,5 +1,6 @@
 """The service stops when it is told to, at whatever moment that is."""
 
+import os
 import socket
 import subprocess
 import sys
@@ -45,6 +46,18 @@ print(sorted({stops((i * 47) % 400) for i in range(60)}))
 def test_a_signal_at_any_moment_after_it_is_ready_is_heard():
     done = subprocess.run([sys.executable, "-c", MANY], capture_output=True, text=True, cwd=ROOT, timeout=200)
     assert done.stdout == "[0]\n", done.stderr
+
+
+def test_a_process_signals_the_first_one_only_while_that_is_its_parent(monkeypatch):
+    """Its number may be another's by then, or its parent one that takes in who is left alone."""
+    sent = []
+    monkeypatch.setattr(os, "kill", lambda *given: sent.append(given))
+    one = server.Server(server.Options(""), None, lambda: None)
+    one._ready()
+    assert not sent  # this test is not its own parent
+    one._first = os.getppid()
+    one._ready()
+    assert sent == [(os.getppid(), server.READY)]
 
 
 def test_a_service_forks_only_where_nothing_runs_beside():

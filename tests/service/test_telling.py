@@ -1,5 +1,6 @@
 """Findings and broken promises are told outside: each once, and once more when it is mended; nothing is lost on the way."""
 
+import contextlib
 import email
 import json
 import ssl
@@ -255,6 +256,30 @@ def test_a_webhook_that_refuses_or_is_not_there_is_not_taken_and_its_path_is_not
     with pytest.raises(NotTaken) as away:
         Webhook("http://127.0.0.1:1/hooks/s3cret-path").tell(TIDINGS)
     assert "s3cret-path" not in str(away.value)
+
+
+class _Endless(BaseHTTPRequestHandler):
+    """Answers a POST, and never stops."""
+
+    def do_POST(self):
+        self.rfile.read(int(self.headers["Content-Length"]))
+        self.send_response(200)
+        self.end_headers()
+        with contextlib.suppress(OSError):
+            while True:
+                self.server.sent += self.wfile.write(b"x" * 65536)
+
+    def log_message(self, *_):
+        pass
+
+
+def test_a_webhook_that_answers_without_an_end_is_not_read_to_it():
+    with ThreadingHTTPServer(("127.0.0.1", 0), _Endless) as server:
+        server.sent = 0
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        Webhook(f"http://127.0.0.1:{server.server_port}/").tell(TIDINGS)
+        server.shutdown()
+    assert server.sent < 64 * 2**20
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,9 @@ Places are only looked up when there is a mistake to report: a sound document is
 
 import contextlib
 import json
+import math
 import re
+import time
 from typing import Any
 
 import yaml
@@ -18,6 +20,9 @@ __all__ = ["BadDocument", "Mistake", "Places", "read_document", "read_json", "wr
 
 
 MAX_DEPTH = 32
+#: Bytes that data takes for each such mark in a document, about; it may take so many times the document's size, and more.
+_WEIGHTS = {"{": 184, "[": 64, ",": 48, "\n": 48, "- ": 48}
+MOST_TIMES, MORE = 10, 2**26
 
 _INT = re.compile(r"[-+]?[0-9]{1,100}|0o[0-7]{1,100}|0x[0-9a-fA-F]{1,100}")
 _FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
@@ -50,18 +55,36 @@ def _line(event: Any) -> int:
     return int(event.start_mark.line) + 1
 
 
-def _yaml(text: str, lines: dict[Where, int] | None = None) -> Any:
+def _check_size(text: str) -> None:
+    """:class:`BadDocument` where a document holds so many items that they would take many times its own room."""
+    weight = sum(each * text.count(mark) for mark, each in _WEIGHTS.items())
+    if weight > MOST_TIMES * len(text) + MORE:
+        raise BadDocument(
+            [
+                Mistake(
+                    (), None, "", "the document has far too many items for its size", "a model with fewer empty items"
+                )
+            ]
+        )
+
+
+def _yaml(text: str, lines: dict[Where, int] | None = None, until: float = math.inf) -> Any:
     """Plain data from YAML, without recursion; `lines` receives the line of every part.
 
-    One document, text keys, each once, no tags and no aliases: a model needs none.
+    One document, text keys, each once, no tags and no aliases: a model needs none. TimeoutError after `until`, by the
+    monotonic clock.
     """
     parser = yaml.CSafeLoader(text)
+    events = 0
     root: list[Any] = []
     # Each open collection with the key that waits for its value, and its own place.
     stack: list[tuple[Any, list[str], Where]] = [(root, [], ())]
     documents = 0
     while True:
         event = parser.get_event()
+        events += 1
+        if events % 4096 == 0 and time.monotonic() > until:
+            raise TimeoutError
         if event is None or isinstance(event, yaml.StreamEndEvent):
             return root[0] if root else None
         if isinstance(event, yaml.DocumentStartEvent):
@@ -125,7 +148,8 @@ def _no_constant(text: str) -> Any:
 
 
 def read_json(text: str) -> Any:
-    """Plain data from JSON (RFC 8259); :class:`BadDocument` with the line if it is none."""
+    """Plain data from JSON (RFC 8259); :class:`BadDocument` with the line if it is none, or is far too full."""
+    _check_size(text)
     try:
         return json.loads(text, object_pairs_hook=_pairs, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
@@ -136,8 +160,12 @@ def read_json(text: str) -> Any:
         raise BadDocument([Mistake((), None, "", "this is no JSON that can be read: too deep or too long a number", "JSON")]) from None  # fmt: skip
 
 
-def read_document(raw: bytes | str) -> tuple[Any, str]:
-    """Plain data from a YAML or JSON document, and its text. :class:`BadDocument` if it is neither."""
+def read_document(raw: bytes | str, within: float | None = None) -> tuple[Any, str]:
+    """Plain data from a YAML or JSON document, and its text. :class:`BadDocument` if it is neither.
+
+    That is also raised where reading takes longer than `within` seconds, or much more room than the document.
+    """
+    until = math.inf if within is None else time.monotonic() + within
     if isinstance(raw, bytes):
         try:
             text = raw.decode("utf-8-sig")
@@ -146,6 +174,7 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
             raise BadDocument([Mistake((), at, "", "the document is not UTF-8", "UTF-8 text")]) from None
     else:
         text = raw
+    _check_size(text)
     if text.lstrip()[:1] == "{":
         try:
             return json.loads(text, object_pairs_hook=_pairs, parse_constant=_no_constant), text
@@ -154,7 +183,9 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
                 raise
     line: int | None
     try:
-        return _yaml(text), text
+        return _yaml(text, until=until), text
+    except TimeoutError:
+        line, message = None, f"reading took more than {within:g} seconds; JSON is read much faster"
     except _Wrong as error:
         line, message = error.line, str(error)
     except yaml.MarkedYAMLError as error:
@@ -168,10 +199,11 @@ def read_document(raw: bytes | str) -> tuple[Any, str]:
 class Places:
     """The lines of a document, by key path."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, within: float = math.inf) -> None:
+        """Look them up, for so many seconds; after that only those found until then are known."""
         self._lines: dict[Where, int] = {}
-        with contextlib.suppress(yaml.YAMLError, _Wrong):
-            _yaml(text, self._lines)
+        with contextlib.suppress(yaml.YAMLError, _Wrong, TimeoutError):
+            _yaml(text, self._lines, time.monotonic() + within)
 
     def line(self, where: Where) -> int | None:
         """The line of the key path, or of the nearest part of it that the document has."""

@@ -31,6 +31,8 @@ read_unit = of(check_unit)
 
 #: After so many mistakes a document is not read on.
 MOST_MISTAKES = 200
+#: Seconds in which the lines of mistakes are looked up; in a huge document those at its end are told without.
+LOOKED_UP_WITHIN = 10
 
 
 class _Reading:
@@ -51,7 +53,7 @@ class _Reading:
 
     def give_up(self, more: bool = False) -> None:
         if self.found:
-            places = Places(self.text)
+            places = Places(self.text, LOOKED_UP_WITHIN)
             mistakes = [
                 Mistake(where, places.line(where), shown(value), message, expected, near)
                 for where, value, message, expected, near in self.found
@@ -271,9 +273,9 @@ def _at(data: Any, where: Where) -> Any:
     return data
 
 
-def read_model(raw: bytes | str) -> m.Model:
-    """Read a model file. Raises :class:`BadDocument` with every mistake in it."""
-    data, text = read_document(raw)
+def read_model(raw: bytes | str, within: float | None = None) -> m.Model:
+    """Read a model file. Raises :class:`BadDocument` with its mistakes, or where YAML takes over `within` seconds."""
+    data, text = read_document(raw, within)
     return model_from(data, text)
 
 

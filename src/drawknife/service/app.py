@@ -38,7 +38,8 @@ from .api import (
     reports,
     sessions,
 )
-from .api.common import PREFIX, describe_problems
+from .api.common import describe_problems
+from .bodies import LARGEST_BODY, PREFIX, largest_body
 from .current import Current
 from .files import ReadableFolders
 from .metrics import REQUESTS, SECONDS
@@ -54,9 +55,6 @@ if TYPE_CHECKING:
 
 log = structlog.get_logger()
 
-#: Bytes. A model may be larger than anything else.
-LARGEST_BODY, LARGEST_MODEL = 16 * 2**20, 2**30
-LARGE = {f"{PREFIX}/model", f"{PREFIX}/model/preview", f"{PREFIX}/model/losses", f"{PREFIX}/censuses"}
 #: The routes, subject by subject.
 SUBJECTS = (
     sessions,
@@ -150,8 +148,6 @@ def _look_at_each_request(app: Flask, current: Current) -> None:
         g.number = secrets.token_hex(8)
         structlog.contextvars.bind_contextvars(request=g.number)
         check_text(request.full_path)
-        if request.path in LARGE and request.method in ("PUT", "POST"):
-            request.max_content_length = LARGEST_MODEL
         if not request.path.startswith(PREFIX + "/") or request.path in OPEN:
             return None
         g.holder = asker(request, current)
@@ -159,6 +155,7 @@ def _look_at_each_request(app: Flask, current: Current) -> None:
             return refused(request, current)
         g.who = g.holder.name
         check_role(request, g.holder, PREFIX)
+        request.max_content_length = largest_body(request.path, g.holder)
         return None
 
     @app.after_request

@@ -6,10 +6,13 @@ a request, hold nobody up; here its requests get deadlines, and its own refusals
 
 from __future__ import annotations
 
+import math
+import resource
 import socket
 import ssl
 import threading
 import time
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +22,14 @@ from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.server import TcpWSGIServer
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
-from waitress.utilities import RequestEntityTooLarge
+from waitress.utilities import Error, RequestEntityTooLarge
 
 from drawknife.core.words.sizes import show_size
 from drawknife.messages import Problem
+from drawknife.records.database import Unavailable
+from drawknife.records.tokens import Holder
 
-from .app import LARGE, LARGEST_BODY, LARGEST_MODEL
+from .bodies import LARGEST_MODEL, LARGEST_UNASKED, largest_body
 from .problems import MEDIA_TYPE, TYPE
 from .shared import Shared
 
@@ -38,24 +43,67 @@ TAKING_DEADLINE = 60
 LEFT = 0.02
 #: Seconds for which what a refused client goes on to send is thrown away.
 DRAINING = 3
-#: Bytes that somebody who shows no token may send.
-LARGEST_UNASKED = 64 * 1024
+#: Bytes of all bodies that a service receives or answers at once.
+BUDGET = 2 * LARGEST_MODEL
+#: Connections of a process, and descriptors that are kept for all else: the database, files, the next client.
+MOST, KEPT_BACK = 4000, 200
+#: Seconds between two log lines about connections that were closed to make room.
+LOGGED_EVERY = 60
 #: Bytes of a request's head.
 LARGEST_HEAD = 64 * 1024
 
 
+class _NotKnown(Error):  # type: ignore[misc]
+    code, reason = 401, "Unauthorized"
+
+
+class _NoRoom(Error):  # type: ignore[misc]
+    code, reason = 503, "Service Unavailable"
+
+
+#: Who sends a request with these headers; None if nobody known.
+Known = Callable[[Mapping[str, str]], Holder | None]
+
+
 class _Parser(HTTPRequestParser):  # type: ignore[misc]
-    """A request being read. What is too large is refused at its head."""
+    """A request that is being received. A large body is refused at its head, before it is stored."""
 
     error: Any
+    completed: bool
+    #: Bytes of the body, at most, for which room is kept.
+    reserved = 0
 
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
+        if self.error is None:
+            self.reserved = self.content_length
+            if self.chunked or self.content_length > LARGEST_UNASKED:
+                self.error = self._refusal()
+            if self.error is not None:
+                self.completed = True
+
+    def _refusal(self) -> Error | None:
+        """Why a body that is larger than anybody may send is not received; None if it is."""
         shown = "AUTHORIZATION" in self.headers or "COOKIE" in self.headers
-        largest = (LARGEST_MODEL if self.path in LARGE else LARGEST_BODY) if shown else LARGEST_UNASKED
-        if self.error is None and (self.content_length > largest or (self.chunked and not shown)):
-            self.error = RequestEntityTooLarge(f"at most {show_size(largest)} can be sent here")
-            self.completed = True
+        try:
+            holder = self.adj.known(self.headers) if shown else None
+        except Unavailable:
+            return _NoRoom("the database is unavailable; try again later")
+        if shown and holder is None:
+            return _NotKnown(
+                f"this token or session is not valid; without one at most {show_size(LARGEST_UNASKED)} can be sent"
+            )
+        largest = largest_body(self.path, holder)
+        if self.content_length > largest or (self.chunked and holder is None):
+            return RequestEntityTooLarge(f"at most {show_size(largest)} can be sent here")
+        self.reserved = largest if self.chunked else self.content_length
+        if self.adj.reserved() + self.reserved > self.adj.budget:
+            return _NoRoom("other requests fill the space for uploads; try again in a minute")
+        return None
+
+
+#: What an answer with a status says besides (RFC 9110, sections 10.2.3 and 11.6.1).
+_ASKS_FOR = {401: [("WWW-Authenticate", "Bearer")], 503: [("Retry-After", "60")]}
 
 
 class _ErrorTask(ErrorTask):  # type: ignore[misc]
@@ -69,6 +117,7 @@ class _ErrorTask(ErrorTask):  # type: ignore[misc]
         raw = body.model_dump_json(exclude_none=True).encode()
         self.status = f"{error.code} {error.reason}"
         self.response_headers.extend([("Content-Type", MEDIA_TYPE), ("Cache-Control", "no-store")])
+        self.response_headers.extend(_ASKS_FOR.get(error.code, []))
         self.set_close_on_finish()
         self.channel.refused = True
         self.content_length = len(raw)
@@ -88,6 +137,11 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
     refused = False
     draining: float | None = None
     close_when_flushed: bool = False
+
+    @property
+    def reserved(self) -> int:
+        """Bytes for which room is kept: of the request that is being received, and of those that wait for their answer."""
+        return sum(r.reserved for r in (*self.requests, self.request) if r is not None)
 
     def readable(self) -> bool:
         return True if self.draining is not None else bool(super().readable())
@@ -259,6 +313,11 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
 
     #: Since when a connection is left to another process.
     _left: float | None = None
+    #: Connections at most, and of one address other than that of the proxy.
+    most, most_of_one = MOST, MOST // 2
+    proxy: str | None = None
+    #: Connections that were closed to make room since that was logged last, and when that was.
+    _closed, _logged = 0, -math.inf
 
     def accept(self) -> Any:
         found = super().accept()
@@ -288,11 +347,35 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
             return
         self._left = None
         super().handle_accept()
+        self._make_room()
         if self.shared is not None:
             self.shared.has_connections(len(self.active_channels))
 
+    def _make_room(self) -> None:
+        """Close a connection where there are too many, so that the newest can be served: of the same address, if that
+        has too many, else of the address that has most. The one that was silent for longest goes."""
+        channels = list(self.active_channels.values())
+        if len(channels) <= min(self.most, self.most_of_one):
+            return
+        by_address: dict[str, list[_Channel]] = {}
+        for channel in channels:
+            by_address.setdefault(str(channel.addr[0]), []).append(channel)
+        same = by_address[str(channels[-1].addr[0])]
+        crowd: list[_Channel] = []
+        if len(same) > self.most_of_one and str(channels[-1].addr[0]) != self.proxy:
+            crowd = same
+        elif len(channels) > self.most:
+            crowd = max(by_address.values(), key=len)
+        waiting = [c for c in crowd if c is not channels[-1] and not c.requests]
+        if waiting:
+            min(waiting, key=lambda c: c.last_activity).handle_close()
+            self._closed += 1
+
     def maintenance(self, now: float) -> None:
         super().maintenance(now)
+        if self._closed and now - self._logged >= LOGGED_EVERY:
+            log.warning("connections were closed to make room", count=self._closed, open=len(self.active_channels))
+            self._closed, self._logged = 0, now
         if self.certificate is not None:
             self.certificate.look_again()
         for channel in list(self.active_channels.values()):
@@ -307,17 +390,19 @@ def make_server(
     shared: Shared | None = None,
     certificate: Certificate | None = None,
     proxy: str | None = None,
+    known: Known = lambda headers: None,
 ) -> HttpServer:
     """A server of an application on a socket that listens; its `run` serves until it is interrupted.
 
     What the `proxy` at that address says of its clients, in X-Forwarded-For and X-Forwarded-Proto, is taken for true.
+    Large bodies are received from those who are `known` only.
     """
     trusted: dict[str, Any] = {
         "trusted_proxy": proxy,
         "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
     }
     adjustments = Adjustments(
-        sockets=[listening], connection_limit=4000, backlog=1024, channel_timeout=60, cleanup_interval=2, ident="",
+        sockets=[listening], connection_limit=2**31, backlog=1024, channel_timeout=60, cleanup_interval=2, ident="",
         max_request_header_size=LARGEST_HEAD, max_request_body_size=LARGEST_MODEL, log_socket_errors=False,
         clear_untrusted_proxy_headers=True, url_scheme="http" if certificate is None else "https",
         **(trusted if proxy is not None else {}),
@@ -328,7 +413,13 @@ def make_server(
     made = HttpServer(
         application, {}, True, listening, dispatcher=dispatcher, adj=adjustments, bind_socket=False, sockinfo=address
     )
-    made.shared = shared
+    made.shared, made.proxy = shared, proxy
+    descriptors = resource.getrlimit(resource.RLIMIT_NOFILE)[0]
+    made.most = max(KEPT_BACK, min(MOST, descriptors - KEPT_BACK))
+    made.most_of_one = made.most // 2
+    adjustments.known = known
+    adjustments.reserved = lambda: sum(c.reserved for c in list(made.active_channels.values()))
+    adjustments.budget = max(LARGEST_MODEL, BUDGET // (shared.processes if shared is not None else 1))
     if certificate is not None:
         made.certificate, made.channel_class = certificate, _TlsChannel
     return made

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cache
 from time import monotonic
 from typing import TYPE_CHECKING, Any
 
 import structlog
 from flask import Request, Response
+from werkzeug.http import parse_cookie
 
 from drawknife.core.words.errors import NotAllowed
 from drawknife.records.tokens import Holder
@@ -27,6 +28,8 @@ log = structlog.get_logger()
 COOKIE = "drawknife_session"
 #: Below this a token provisions the directory that it was made for, and it does nothing elsewhere.
 PROVISIONING = "/scim/v2/"
+#: Under TLS browsers ask for nothing here without it, for a year (RFC 6797).
+STRICT_TRANSPORT = ("Strict-Transport-Security", "max-age=31536000")
 UNSAFE = {"POST", "PUT", "PATCH", "DELETE"}
 
 #: The console loads nothing from elsewhere, and nobody may frame it.
@@ -61,6 +64,15 @@ def asker(request: Request, current: Current) -> Holder | None:
     if cookie and (request.method not in UNSAFE or request.headers.get("X-Drawknife-Console") == "1"):
         return current.holder(cookie)
     return None
+
+
+def known_by(headers: Mapping[str, str], current: Current) -> Holder | None:
+    """Whose token or session stands in the head of a request, with WSGI's names of headers; None: nobody's."""
+    token = token_in(headers.get("AUTHORIZATION", ""))
+    if not token:
+        cookies = parse_cookie(headers.get("COOKIE", ""))
+        token = cookies.get(COOKIE, "")
+    return current.holder(token) if token else None
 
 
 def check_role(request: Request, holder: Holder, prefix: str) -> None:
@@ -148,6 +160,8 @@ def with_headers(app: WSGIApplication, prefixes: tuple[str, ...]) -> WSGIApplica
 
     def answering(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
         more = not_kept if environ["PATH_INFO"].startswith(prefixes) else always
+        if environ["wsgi.url_scheme"] == "https":
+            more = [*more, STRICT_TRANSPORT]
 
         def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> Any:
             return start_response(status, [*headers, *more], error)

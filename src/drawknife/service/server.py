@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import resource
 import signal
 import socket
 import sys
@@ -23,6 +24,7 @@ from .app import create_app
 from .files import ReadableFolders
 from .http_server import LEFT, Certificate, HttpServer, make_server
 from .readiness import tell_manager
+from .security import known_by
 from .shared import Shared
 from .telling import Telling, When
 from .tidings import WayOfTelling
@@ -80,9 +82,11 @@ class Server:
         self._alive = os.pipe()
         self._children: dict[int, int] = {}
         self._stopping = False
+        self._first = os.getpid()
 
     def run(self) -> None:
         """Serve until the process is told to stop; what is under way then is finished."""
+        _raise_descriptors()
         if self.options.processes == 1:
             _work(self.options, self.listening, self.shared, self.extend, self.when_ready)
             return
@@ -141,7 +145,8 @@ class Server:
     def _ready(self) -> None:
         """A process can answer: the first one is told."""
         self.shared.is_ready()
-        os.kill(os.getppid(), READY)
+        if os.getppid() == self._first:  # else it has ended, and its number may be another's
+            os.kill(self._first, READY)
 
     def _stop(self) -> None:
         self._stopping = True
@@ -154,6 +159,12 @@ class Server:
 READY = signal.SIGUSR1
 #: What the first process waits for.
 HELD = {signal.SIGTERM, signal.SIGINT, signal.SIGCHLD, READY}
+
+
+def _raise_descriptors() -> None:
+    """Each connection takes a descriptor: allow as many as the system lets this process have."""
+    _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
 
 
 def _end_with(pipe: int) -> None:
@@ -179,7 +190,11 @@ def _work(
     telling = Telling(app.extensions["drawknife"], options.ways, options.tell)
     if options.ways:
         telling.start()
-    server = make_server(app, listening, options.threads, shared, options.certificate, options.proxy)
+    current = app.extensions["drawknife"]
+    server = make_server(
+        app, listening, options.threads, shared, options.certificate, options.proxy,
+        lambda headers: known_by(headers, current),
+    )  # fmt: skip
 
     stopping = threading.Event()
 

@@ -7,6 +7,7 @@ import hmac
 import json
 import smtplib
 import ssl
+import time
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from email.message import EmailMessage
@@ -21,6 +22,8 @@ from drawknife.records.telling import ToldFinding
 
 #: Seconds for the other side to answer.
 PATIENCE = 15
+#: Bytes of an answer that are read.
+MOST_ANSWERED = 64 * 1024
 
 
 class NewRevision(NamedTuple):
@@ -78,11 +81,21 @@ class Webhook(NamedTuple):
         if self.secret is not None:
             headers["Drawknife-Signature"] = signature(self.secret, now, body)
         try:
-            answer = httpx.post(self.url, content=body, headers=headers, timeout=PATIENCE)
+            with httpx.stream("POST", self.url, content=body, headers=headers, timeout=PATIENCE) as answer:
+                _read_some(answer)
         except httpx.HTTPError as error:
             raise NotTaken(f"{_host(self.url)} cannot be reached: {error}") from None
         if not answer.is_success:
             raise NotTaken(f"{_host(self.url)} answers {answer.status_code}")
+
+
+def _read_some(answer: httpx.Response) -> None:
+    """Read what is answered, up to so much: the status is all that counts, and a server may send without an end."""
+    taken, until = 0, time.monotonic() + PATIENCE
+    for part in answer.iter_raw():
+        taken += len(part)
+        if taken > MOST_ANSWERED or time.monotonic() > until:
+            return
 
 
 def _host(url: str) -> str:
@@ -90,9 +103,9 @@ def _host(url: str) -> str:
     return httpx.URL(url).host
 
 
-def signature(secret: bytes, time: str, body: bytes) -> str:
-    """The signature of a webhook's body, sent at a time."""
-    return hmac.new(secret, time.encode() + b"\n" + body, hashlib.sha256).hexdigest()
+def signature(secret: bytes, moment: str, body: bytes) -> str:
+    """The signature of a webhook's body, sent at a moment."""
+    return hmac.new(secret, moment.encode() + b"\n" + body, hashlib.sha256).hexdigest()
 
 
 def _data(tidings: Tidings) -> dict[str, object]:

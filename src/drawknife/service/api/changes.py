@@ -9,7 +9,6 @@ from pydantic import Field
 
 from drawknife import messages as msg
 from drawknife.core.model.kinds import KINDS
-from drawknife.formats.model_file import read_model
 
 from .common import (
     Asking,
@@ -24,6 +23,7 @@ from .common import (
     if_match,
     problems,
     rows_answer,
+    sent_model,
     write,
 )
 from .model import ModelFile
@@ -104,5 +104,5 @@ def change(body: msg.Changes) -> Response:
     responses={200: msg.Preview, **problems(413)},
 )
 def preview_model(raw: ModelFile) -> Response:
-    found = write().preview_model(read_model(request.get_data(cache=False)))
+    found = write().preview_model(sent_model())
     return answer(found, found.revision)

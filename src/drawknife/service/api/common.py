@@ -14,17 +14,21 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from drawknife.answers import Answering
 from drawknife.answers.changing import Changing
+from drawknife.core.model.items import Model
 from drawknife.core.words.errors import BadInput, NotAllowed
+from drawknife.formats.model_file import read_model
 from drawknife.formats.rows import CSV, JSON, LINES, rows_text
 from drawknife.messages import Message, Problem
 
 from .. import openapi
+from ..bodies import PREFIX
 from ..current import Current
 from ..drafting import Drafting
 from ..keeping import changing
 from ..problems import MEDIA_TYPE
 
-PREFIX = "/api/v1"
+#: Seconds in which a model file that is sent has to be read.
+READ_WITHIN = 60.0
 
 
 class ProblemResponse(Problem):
@@ -138,6 +142,11 @@ def _asked_of(query: Asking) -> Answering:
 def write() -> Changing:
     """Changes of the model in force, by who asks."""
     return changing(current(), g.holder)
+
+
+def sent_model() -> Model:
+    """The model that the body of the request is, as a model file."""
+    return read_model(request.get_data(cache=False), READ_WITHIN)
 
 
 def check_no_second_person() -> None:

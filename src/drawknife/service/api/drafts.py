@@ -8,9 +8,8 @@ from flask import Response, request
 from pydantic import BaseModel, Field
 
 from drawknife import messages as msg
-from drawknife.formats.model_file import read_model
 
-from .common import answer, blueprint, drafting, if_match, problems
+from .common import answer, blueprint, drafting, if_match, problems, sent_model
 from .model import ModelFile
 
 api = blueprint("drafts", "Drafts: changes that are not in force")
@@ -62,7 +61,7 @@ def add_changes(path: DraftPath, body: msg.DraftSteps) -> Response:
     responses={200: msg.DraftWritten, **_WRITES},
 )
 def add_model(path: DraftPath, raw: ModelFile) -> Response:
-    return answer(drafting().add_model(path.name, read_model(request.get_data(cache=False))))
+    return answer(drafting().add_model(path.name, sent_model()))
 
 
 @api.post(

@@ -13,7 +13,7 @@ from drawknife.answers.things import thing_of
 from drawknife.core.model.values import moment
 from drawknife.core.words.errors import BadInput, NotAllowed, NotFound
 from drawknife.core.words.names import BadValue
-from drawknife.formats.model_file import json_schema, read_model, write_model
+from drawknife.formats.model_file import json_schema, write_model
 from drawknife.messages import (
     AcceptFinding,
     FindingList,
@@ -40,6 +40,7 @@ from .common import (
     if_match,
     problems,
     rows_answer,
+    sent_model,
     wanted_type,
     write,
 )
@@ -85,7 +86,7 @@ def read(query: Asking) -> Response:
 def load(raw: ModelFile) -> Response:
     expected = if_match(request.headers.get("If-Match"))
     check_no_second_person()
-    done = write().load(read_model(request.get_data(cache=False)), expected)
+    done = write().load(sent_model(), expected)
     return answer(done, done.revision)
 
 
@@ -95,7 +96,7 @@ def load(raw: ModelFile) -> Response:
     responses={200: LoadLosses, **problems(413)},
 )
 def losses(raw: ModelFile) -> Response:
-    found = write().losses(read_model(request.get_data(cache=False)))
+    found = write().losses(sent_model())
     return answer(found, found.revision)
 
 

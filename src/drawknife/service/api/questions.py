@@ -22,6 +22,7 @@ from .common import (
     JSON,
     LINES,
     OF_WHICH_MODEL,
+    READ_WITHIN,
     Asking,
     AskingPage,
     also_as_rows,
@@ -177,7 +178,7 @@ def compare(query: CompareQuery) -> Response:
 )
 def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
     asked = ask(query)
-    other = prepare(read_model(body.model))
+    other = prepare(read_model(body.model, READ_WITHIN))
     found = asked.compare(body.account, body.account, body.under, body.endpoint, other_model=other)
     return answer(found, asked.revision)
 

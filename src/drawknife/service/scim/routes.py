@@ -34,6 +34,7 @@ from drawknife.directory.sync import options_of
 from drawknife.records.directories import read_directories
 
 from ..api.common import current
+from ..bodies import LARGEST_PROVISIONED
 from ..current import Current
 from ..requests import Request
 from ..security import PROVISIONING, asker, refused
@@ -53,7 +54,7 @@ def make_app(current: Current, look_at: Callable[[Flask, Current], None]) -> Fla
     """The routes of SCIM as an application of their own, beside the API. `look_at` counts and logs each request."""
     app = Flask("drawknife.scim", static_folder=None)
     app.request_class = Request
-    app.config["MAX_CONTENT_LENGTH"] = 2**20
+    app.config["MAX_CONTENT_LENGTH"] = LARGEST_PROVISIONED
     app.extensions["drawknife"] = current
     look_at(app, current)
     app.register_blueprint(scim)
