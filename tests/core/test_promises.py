@@ -122,7 +122,9 @@ class Brute:
                 active = account.enabled and (account.expires is None or account.expires >= DAY)
                 if self.covered(name) and active and (unseen or any("yes" not in ways for ways in states)):
                     out.add(name)
-            elif self.covered(name) is (self.says.quantifier == "nobody") and any(set(ways) - {"no"} for ways in states):
+            elif self.covered(name) is (self.says.quantifier == "nobody") and any(
+                set(ways) - {"no"} for ways in states
+            ):
                 out.add(name)
         return out
 

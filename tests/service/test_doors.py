@@ -237,9 +237,7 @@ def test_who_may_put_no_model_in_force_sends_less_to_have_one_looked_at(own, cli
 
 
 def test_bodies_share_a_budget(own):
-    head = (
-        f"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
-    )
+    head = f"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
     held = [connect(own) for _ in range(3)]  # two processes have room for one each
     try:
         for one in held:

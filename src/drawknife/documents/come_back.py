@@ -5,19 +5,19 @@ from __future__ import annotations
 import re
 from io import BytesIO
 from typing import Any, Literal
-from zipfile import BadZipFile
+from zipfile import ZipFile
 
 from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 from pypdf import PdfReader
-from pypdf.errors import PyPdfError
 
 from drawknife import messages as msg
 from drawknife.core.words.errors import BadInput
 
 from .workbook import ABOUT, HEADS
 
+#: Parts of a workbook, and bytes of all of them unpacked.
+MOST_PARTS, UNPACKED = 1000, 2**28
 _WORDS: dict[str, Literal["keep", "take away"]] = {"keep": "keep", "take away": "take away", "take-away": "take away"}
 
 
@@ -38,7 +38,9 @@ def read(raw: bytes, number: int) -> list[msg.Decided]:
             of, found = saved.report, saved.decided
     except BadInput:
         raise
-    except (ValidationError, PyPdfError, BadZipFile, InvalidFileException, KeyError, UnicodeDecodeError, ValueError):
+    except MemoryError:
+        raise
+    except Exception:  # a damaged document makes its reader fail in any way
         raise BadInput(
             "document", "it cannot be read", "the PDF or workbook of the report, or the file that its page saved"
         ) from None
@@ -63,7 +65,15 @@ def _pdf(raw: bytes) -> tuple[int, list[msg.Decided]]:
     return int(named[1]) if named else 0, found
 
 
+def _check_unpacked(raw: bytes) -> None:
+    """:class:`BadInput` where the parts of a workbook are too many, or too large when they are unpacked."""
+    parts = ZipFile(BytesIO(raw)).infolist()
+    if len(parts) > MOST_PARTS or sum(p.file_size for p in parts) > UNPACKED:
+        raise BadInput("document", "the workbook is too large when it is unpacked", "the workbook of the report")
+
+
 def _workbook(raw: bytes) -> tuple[int, list[msg.Decided]]:
+    _check_unpacked(raw)
     book = load_workbook(BytesIO(raw), read_only=True, data_only=True)
     of = int(str(next(book[ABOUT].iter_rows(min_row=1, max_row=1, values_only=True))[1]))
     found = []

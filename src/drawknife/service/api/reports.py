@@ -103,14 +103,14 @@ def document(path: ReportPath, query: DocumentQuery) -> Response:
     responses={200: msg.SignedReport, **problems(403, 409, 413)},
 )
 def signed(path: ReportPath, query: SignQuery) -> Response:
-    from drawknife.documents import come_back
+    from drawknife.documents import apart
 
     database = current().database
     kept = records.find(database, path.number)
     if kept.signed is not None:
         raise Refused(f"report {kept.number} is signed already; make another to go through it again")
     rows = _report(kept).rows
-    decided = come_back.read(request.get_data(), kept.number)
+    decided = apart.read(request.get_data(), kept.number)
     to_decide = {r.number for r in rows if r.to_decide}
     for d in decided:
         if d.row not in to_decide:
