@@ -3,8 +3,10 @@
 import itertools
 import os
 import subprocess
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import httpx
 import psycopg
@@ -105,6 +107,13 @@ def give_credentials(address):
             " SELECT name, 'SHA256:x', 'ssh-ed25519', 'x', '', 'test' FROM accounts WHERE 'key' = ANY(methods)"
             " ON CONFLICT DO NOTHING"
         )
+
+
+@contextmanager
+def apart():
+    """A folder for a service's own secrets that lies below none that a test lets it read."""
+    with TemporaryDirectory(prefix="drawknife-apart-") as name:
+        yield Path(name)
 
 
 @pytest.fixture(scope="session")

@@ -126,9 +126,11 @@ class Days:
     def sync(self, number: int, client: Client) -> None:
         """Somebody in the directory gets another name to be shown by."""
         text = (ROOT / "demo" / "bureau.ldif").read_text()
-        (self.folder / "bureau.ldif").write_text(text.replace("cn: Petra Lund", f"cn: Petra Lund the {number}"))
+        (self.folder / "files" / "bureau.ldif").write_text(
+            text.replace("cn: Petra Lund", f"cn: Petra Lund the {number}")
+        )
         if number == 0:
-            client.add_directory("bureau", {"address": str(self.folder / "bureau.ldif"), **BUREAU})
+            client.add_directory("bureau", {"address": str(self.folder / "files" / "bureau.ldif"), **BUREAU})
         report = client.sync("bureau")
         assert report.state in ("done", "nothing-to-do"), report
 
@@ -192,7 +194,8 @@ def run(number: int, changes: int, seed: int = 7) -> list[str]:
         stack.callback(cluster.throw_away)
         address = cluster.create_database("days")
         receiver, days = Receiver(), Days(random.Random(seed), folder, cluster)
-        options = ("--webhook", receiver.url, "--files", folder)
+        options = ("--webhook", receiver.url, "--files", folder / "files")
+        (folder / "files").mkdir()
         one = stack.enter_context(serving(address, folder, "--load", DEMO, *options))
         with ExitStack() as others:
             other = others.enter_context(serving(address, folder, *options))

@@ -11,6 +11,7 @@ from datetime import UTC, datetime
 from shutil import copytree
 
 import click
+import psycopg
 import pytest
 from click.testing import CliRunner
 from tools.cluster import free_port
@@ -317,7 +318,9 @@ def for_examples(cluster, tmp_path_factory):
     folder = tmp_path_factory.mktemp("examples")
     (folder / "demo").symlink_to(DEMO.parent)
     make_files(folder / ".run" / "files")
-    with serving(cluster.create_database("examples"), folder, "--key-file", folder / "key") as found:
+    address = cluster.create_database("examples")
+    with serving(address, folder, "--key-file", folder / "key") as found:
+        found.address = address
         yield found, folder
 
 
@@ -330,8 +333,16 @@ def of_a_past_that_there_is(client, example):
     return " ".join([*words, *yes])
 
 
-def let_there_be_others(client, example):
-    """The administrators and the token that the examples name, but for what the example adds itself."""
+def forget_names_of_others(address):
+    """Names that nobody has now: each example stands for itself."""
+    gone = "DELETE FROM names_taken n WHERE NOT EXISTS (SELECT 1 FROM administrators a WHERE a.name = n.name)"
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute(gone)
+
+
+def let_there_be_others(client, example, address):
+    """The administrators and the token that the examples name, but for what the example adds itself, as never before."""
+    forget_names_of_others(address)
     there = {a.name for a in client.administrators().administrators}
     for name in ("olga", "pim"):
         if f"add {name}" in example and name in there:
@@ -346,6 +357,7 @@ def let_there_be_others(client, example):
     for token in client.tokens().tokens:
         if token.called in ("night-report", "office-sync"):
             client.end_token(token.id)
+    forget_names_of_others(address)
     if "make" not in example:
         client.make_token("night-report", "reader")
 
@@ -406,7 +418,7 @@ def test_the_examples_of_changing_commands_work_on_the_demo(example, for_example
         if "12" in example.split() or "2026-11-20T08:00" in example:
             example = of_a_past_that_there_is(client, example)
         if " administrator " in example or " token " in example:
-            let_there_be_others(client, example)
+            let_there_be_others(client, example, service.address)
         if " draft " in example:
             example = of_a_draft_that_there_is(client, example)
         before = client.dump()

@@ -9,7 +9,7 @@ from tools.slapd import ADMIN, PASSWORD, ROOT, SUFFIX, certificates, cn, directo
 
 from drawknife.client import Refused
 
-from ..conftest import DEMO, run, serving
+from ..conftest import DEMO, apart, run, serving
 
 HERS = "thora's own, in the directory"
 TREE = ROOT + "".join([
@@ -25,8 +25,9 @@ def staff(cluster, tmp_path_factory):
     certificates(folder)
     with (
         directory_server(folder / "slapd", TREE.encode(), authority=folder) as server,
+        apart() as own,
         serving(
-            cluster.create_database("people"), folder, "--load", DEMO, "--files", folder, "--key-file", folder / "key"
+            cluster.create_database("people"), own, "--load", DEMO, "--files", folder, "--key-file", own / "key"
         ) as service,
         service.client() as client,
     ):

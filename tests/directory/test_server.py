@@ -10,7 +10,7 @@ from tools.slapd import ADMIN, PASSWORD, ROOT, SUFFIX, certificates, cn, directo
 
 from drawknife.client import Refused
 
-from ..conftest import DEMO, serving
+from ..conftest import DEMO, apart, serving
 
 ODD = 'Ægir, "the" + Tern'
 ODD_DN = f"cn=Ægir\\, \\22the\\22 \\2B Tern,ou=people,{SUFFIX}"
@@ -53,10 +53,11 @@ def server(tmp_path_factory, authority):
 def client(address, tmp_path):
     base = ["--files", tmp_path.parent.parent]
     with (
-        serving(address, tmp_path, "--key-file", tmp_path / "key", *base, "--load", DEMO) as found,
+        apart() as own,
+        serving(address, own, "--key-file", own / "key", *base, "--load", DEMO) as found,
         found.client() as made,
     ):
-        made.secrets = found.said, tmp_path, address
+        made.secrets = found.said, own, address
         yield made
 
 
@@ -207,7 +208,7 @@ def test_a_server_that_dies_in_the_middle_changes_nothing(authority, client, tmp
         assert sum(passed) >= 8000 and reports[0].state == "failed" and client.dump() == before
 
 
-def test_the_bind_password_is_kept_encrypted_and_never_shown(server, authority, client):
+def test_the_bind_password_is_kept_encrypted_and_never_shown(server, authority, client, tmp_path):
     client.add_directory("staff", options(server, authority), PASSWORD)
     assert client.directory("staff").has_password
     everything = client.directories().model_dump_json() + client.journal().model_dump_json() + client.dump()
@@ -218,7 +219,7 @@ def test_the_bind_password_is_kept_encrypted_and_never_shown(server, authority, 
         kept = bytes(connection.execute("SELECT secret FROM directories").fetchone()[0])
     assert PASSWORD not in everything + "".join(said) and PASSWORD.encode() not in kept
     assert (folder / "key").stat().st_mode & 0o777 == 0o600
-    secret = folder / "bind-password"
+    secret = tmp_path / "bind-password"
     secret.write_text(PASSWORD + "\n")
     client.add_directory("other", options(server, authority, suffix="@o", bind_password_file=str(secret)))
     assert client.sync("other").state == "done"

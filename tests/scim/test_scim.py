@@ -1,5 +1,6 @@
 """A directory that is provisioned by SCIM: a conformance tester of others, and what real clients do."""
 
+import itertools
 import json
 import re
 
@@ -24,6 +25,10 @@ def own(cluster, tmp_path_factory):
         yield service
 
 
+#: A name is a program's for good.
+_NUMBERS = itertools.count()
+
+
 @pytest.fixture
 def client(own):
     """A service with the demo and a directory `corp` that is provisioned."""
@@ -39,7 +44,7 @@ def provisioner(own, client, directory="corp", **more):
     for token in client.tokens().tokens:
         if token.directory:
             client.end_token(token.id)
-    made = client.make_token("corp-sync", directory=directory)
+    made = client.make_token(f"corp-sync-{next(_NUMBERS)}", directory=directory)
     return httpx.Client(
         base_url=f"{own.url}/scim/v2", headers={"Authorization": f"Bearer {made.token}"}, timeout=30, **more
     )

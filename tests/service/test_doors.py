@@ -17,6 +17,7 @@ from tools.cluster import free_port
 
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.records.database import NoRoom, Uncertain
+from drawknife.service.files import NotReadable, ReadableFolders
 from drawknife.service.http_server import HEAD_DEADLINE, TAKING_DEADLINE, HttpServer, _Channel
 
 from ..conftest import DEMO, run, serving, until
@@ -376,6 +377,21 @@ def test_files_outside_of_what_was_named_are_not_read(client, own, key):
         options = {**LDAP, "address": "ldap://127.0.0.1:1", key: name}
         with pytest.raises(Refused, match="outside of what the service may read"):
             client.add_directory(f"reads-{key}", options)
+
+
+def test_the_services_own_files_are_read_for_nobody(tmp_path):
+    """Not through another name, a link, or a hard link, though they lie where files are read."""
+    (tmp_path / "open").mkdir()
+    secret, other = tmp_path / "open" / "database", tmp_path / "open" / "other"
+    secret.write_text("postgresql://u:secret@h/x")
+    other.write_text("dn: dc=x")
+    (tmp_path / "open" / "hard").hardlink_to(secret)
+    (tmp_path / "open" / "soft").symlink_to(secret)
+    readable = ReadableFolders((tmp_path / "open",), own=(secret, tmp_path / "none"))
+    assert readable.read("other") == b"dn: dc=x"
+    for name in ("database", str(secret), "hard", "soft", "../open/database"):
+        with pytest.raises(NotReadable, match="file of the service itself"):
+            readable.read(name)
 
 
 def test_a_file_that_is_no_ldif_is_not_quoted(client, own):

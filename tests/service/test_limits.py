@@ -16,16 +16,15 @@ from drawknife import messages as msg
 from drawknife.answers.certificates import covers
 from drawknife.client import Refused
 
-from ..conftest import DEMO, run, serving
+from ..conftest import DEMO, apart, run, serving
 
 GIB = 2**30
 
 
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("limits")
     files = ["--files", tmp_path_factory.getbasetemp()]
-    with serving(cluster.create_database("limits"), folder, *files) as found:
+    with apart() as folder, serving(cluster.create_database("limits"), folder, *files) as found:
         yield found
 
 

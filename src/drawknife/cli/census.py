@@ -14,7 +14,7 @@ from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
-from .common import FAILED, RAW, counting, errors_in_words, fail, say, serves, write_csv
+from .common import FAILED, RAW, counting, errors_in_words, fail, print_text, say, serves, write_csv
 
 
 @click.command()
@@ -85,7 +85,7 @@ def census(
         found = msg.NewCensus.model_validate({**found.model_dump(), "at": at})
     if as_lines:
         for row in found.rows:
-            click.echo(row.model_dump_json())
+            print_text(row.model_dump_json())
     elif as_csv:
         head = ("folder", "owner", "bytes", "files")
         write_csv([head, *((r.folder, r.owner or "", r.bytes, r.files) for r in found.rows)], raw)

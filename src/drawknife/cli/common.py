@@ -16,11 +16,13 @@ from typing import TYPE_CHECKING, Any, NoReturn, TypeAlias, TypeVar
 
 import click
 from pydantic import BaseModel
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
 
 from drawknife import messages as msg
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.core.words.errors import Conflict, DrawknifeError, NotFound, OutOfReach
+from drawknife.core.words.plain import escaped
 from drawknife.formats.mistakes import BadDocument
 from drawknife.formats.rows import AT_ONCE, CSV, LINES, rows_text
 from drawknife.formats.spreadsheets import guarded
@@ -42,12 +44,28 @@ def console(error: bool = False) -> Console:
     """Where to print. Off a terminal there is no colour, and 100 columns."""
     stream = sys.stderr if error else sys.stdout
     width = None if stream.isatty() or os.environ.get("COLUMNS") else 100
-    return Console(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False, markup=False)
+    return _Visible(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False, markup=False)
+
+
+class _Visible(Console):
+    """A console that shows control characters of a text, and does not send them to the terminal."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        for segment in super().render(renderable, options):
+            if segment.control or (segment.text.isascii() and segment.text.isprintable()):
+                yield segment
+            else:
+                yield Segment(escaped(segment.text), segment.style)
+
+
+def print_text(text: str, nl: bool = True, err: bool = False) -> None:
+    """Print a text without style, with its control characters visible."""
+    click.echo(escaped(text), nl=nl, err=err)
 
 
 def say(text: str) -> None:
     """A message for people, on standard error."""
-    click.echo(text, err=True)
+    print_text(text, err=True)
 
 
 @contextmanager
@@ -276,7 +294,7 @@ def serves(command: F) -> F:
 
 def print_json(message: BaseModel) -> None:
     """A message as JSON."""
-    click.echo(message.model_dump_json(by_alias=True, indent=2))
+    print_text(message.model_dump_json(by_alias=True, indent=2))
 
 
 RAW = click.option(
@@ -299,7 +317,7 @@ def print_rows(rows: Iterable[dict[str, Any]], kind: str, raw: bool) -> bool:
     pieces = 0
     with counting("rows") as tell:
         for pieces, piece in enumerate(rows_text(rows, kind, raw), 1):
-            sys.stdout.write(piece)
+            sys.stdout.write(escaped(piece))
             tell(f"rows: {pieces * AT_ONCE:,}")
     return pieces > 0
 

@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from .common import NOT_SO, WRONG_USAGE, check_private, errors_in_words, fail, say
+from .common import NOT_SO, WRONG_USAGE, check_private, errors_in_words, fail, print_text, say
 from .config_file import read_config
 
 
@@ -86,11 +86,11 @@ def status(address: str) -> None:
 
     found = look(address)
     for name, at in found.applied:
-        click.echo(f"applied  {name}  {at:%Y-%m-%d %H:%M} (UTC)")
+        print_text(f"applied  {name}  {at:%Y-%m-%d %H:%M} (UTC)")
     for name in found.missing:
-        click.echo(f"missing  {name}")
+        print_text(f"missing  {name}")
     for what, count in found.kept:
-        click.echo(f"{count:>12,}  {what}")
+        print_text(f"{count:>12,}  {what}")
     if found.missing:
         fail(
             NOT_SO,

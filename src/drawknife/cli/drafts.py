@@ -94,7 +94,8 @@ def _draw(found: msg.DraftAnswer) -> None:
     if not found.steps:
         out.print("  Nothing is in it yet.", style="dim")
     for c in found.comments:
-        out.print(Padding(Text(f"{c.who}, {c.at:%Y-%m-%d %H:%M}: ", "dim").append(c.says, "default"), (0, 0, 0, 6)))
+        out.print(Padding(Text(f"{c.who}, {c.at:%Y-%m-%d %H:%M}:", "dim"), (0, 0, 0, 6)))
+        out.print(Padding(Text(c.says), (0, 0, 0, 8)))
     for said in found.changed_since:
         out.print(Padding(Text("! changed since it was written: ", "yellow").append(said, "default"), (0, 0, 0, 2)))
     if found.preview is not None and found.steps:

@@ -18,7 +18,20 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
 from .columns import plain_table
-from .common import RAW, WITHOUT_DISK, WRONG_USAGE, Answers, asks, console, fail, print_json, say, serves, write_csv
+from .common import (
+    RAW,
+    WITHOUT_DISK,
+    WRONG_USAGE,
+    Answers,
+    asks,
+    console,
+    fail,
+    print_json,
+    print_text,
+    say,
+    serves,
+    write_csv,
+)
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
 AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
@@ -268,7 +281,7 @@ def censuses(client: Client, as_lines: bool, limit: int, forget: tuple[str, str]
     found = client.censuses(limit)
     if as_lines:
         for line in found.censuses:
-            click.echo(json.dumps(line.model_dump(mode="json"), ensure_ascii=False))
+            print_text(json.dumps(line.model_dump(mode="json"), ensure_ascii=False))
         return
     table = plain_table("store", "when (UTC)", "by", "bytes", "files", "wants a look")
     for c in found.censuses:

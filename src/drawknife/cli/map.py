@@ -15,7 +15,7 @@ from drawknife.core.words.names import parent
 from drawknife.core.words.sizes import number_of
 
 from .access import ENDPOINT, RIGHT
-from .common import RAW, WITHOUT_DISK, Answers, asks, console, counting, print_json, tell_notes, write_csv
+from .common import RAW, WITHOUT_DISK, Answers, asks, console, counting, print_json, print_text, tell_notes, write_csv
 from .marks import legend, mark, tree_labels
 
 #: So many cells of the map are printed unasked; and so many are asked for at once.
@@ -61,7 +61,7 @@ def map_(
                 for location, cell in zip(block.locations, row, strict=True):
                     if cell is not None:
                         line = {"account": account, "location": location, "access": cell}
-                        click.echo(json.dumps(line, ensure_ascii=False))
+                        print_text(json.dumps(line, ensure_ascii=False))
     elif as_csv:
         for i, block in enumerate(_map_blocks(answers, window)):
             head = [["account", *block.locations]] if i == 0 else []
@@ -70,7 +70,7 @@ def map_(
     else:
         accounts, locations = _map_sizes(answers, window)
         if accounts * locations > READABLE_CELLS and not unfolded:
-            click.echo(
+            print_text(
                 f"{number_of(accounts, 'account')} by {number_of(locations, 'location')}: more than one reads. Narrow it with --group, "
                 "--unit, --matching, --store, --under or --depth; --csv and --json-lines tell all of it, and --all prints it."
             )

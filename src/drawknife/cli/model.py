@@ -32,6 +32,7 @@ from .common import (
     faults_of,
     file_answering,
     print_json,
+    print_text,
     read_model_file,
     say,
     serves,
@@ -155,7 +156,7 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
         if as_json:
             import json
 
-            click.echo(
+            print_text(
                 json.dumps(
                     {"sound": False, "mistakes": [f.model_dump() for f in faults_of(error)]},
                     ensure_ascii=False,
@@ -168,11 +169,11 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
     if as_json:
         import json
 
-        click.echo(
+        print_text(
             json.dumps({"sound": True, "findings": [f.model_dump() for f in found]}, ensure_ascii=False, indent=2)
         )
         return
-    click.echo(f"{path} is sound.")
+    print_text(f"{path} is sound.")
     if found:
         out = console()
         out.print(f"\n{len(found)} thing{'' if len(found) == 1 else 's'} to look at:")
@@ -193,7 +194,7 @@ def schema() -> None:
 
     from drawknife.formats.model_file import json_schema
 
-    click.echo(json.dumps(json_schema(), indent=2))
+    print_text(json.dumps(json_schema(), indent=2))
 
 
 @click.command()
@@ -220,7 +221,7 @@ def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> 
         for finding in found.accepted:
             if finding.accepted is not None:
                 by = finding.accepted
-                click.echo(f"{finding.kind}: {finding.text}\n  accepted until {by.until} by {by.who}: {by.note}")
+                print_text(f"{finding.kind}: {finding.text}\n  accepted until {by.until} by {by.who}: {by.note}")
         if not found.accepted:
             say("no finding is accepted")
     else:
@@ -228,8 +229,8 @@ def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> 
         for finding in found.findings:
             if finding.severity != severity:
                 severity = finding.severity
-                click.echo(SEVERITIES[finding.severity])
-            click.echo(f"  {finding.kind}: {finding.text}")
+                print_text(SEVERITIES[finding.severity])
+            print_text(f"  {finding.kind}: {finding.text}")
         if not found.findings:
             say("nothing")
         if found.accepted:

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from drawknife.service.http_server import Certificate
 
 LINK_LASTS = timedelta(days=1)
+#: Beside the token's file: holds the link that signs the first owner in.
+LINK_FILE = "sign-in-link"
 #: The owner that is made at first start.
 FIRST_OWNER = "administrator"
 
@@ -36,10 +38,11 @@ def _size(text: str) -> int:
         raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
-def _configured(context: click.Context, _: click.Parameter, path: Path | None) -> None:
+def _configured(context: click.Context, _: click.Parameter, path: Path | None) -> Path | None:
     """What the configuration file says stands where the command line and the environment say nothing."""
     if path is not None:
         context.default_map = read_config(path, context.command)
+    return path
 
 
 def _folder(**more: Any) -> click.Path:
@@ -55,7 +58,6 @@ def _file(**more: Any) -> click.Path:
     "--config",
     type=_file(exists=True),
     is_eager=True,
-    expose_value=False,
     callback=_configured,
     help="A TOML file with these options, such as `port = 8750`. What is said here, or in the environment, goes first.",
 )
@@ -166,7 +168,7 @@ def _serve(given: Mapping[str, Any]) -> None:
     shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
     if code and given["token_file"]:
-        path = given["token_file"].with_name("sign-in-link")
+        path = given["token_file"].with_name(LINK_FILE)
         path.unlink(missing_ok=True)
         path.touch(mode=0o600, exist_ok=False)
         path.write_text(f"{shown}/sign-in#{code}\n")
@@ -178,7 +180,7 @@ def _serve(given: Mapping[str, Any]) -> None:
 
     options = Options(
         database=database, console=console_folder, key_file=given["key_file"],
-        files=ReadableFolders(given["files"], given["largest"]), threads=given["threads"], processes=given["processes"],
+        files=ReadableFolders(given["files"], given["largest"], _own_files(given)), threads=given["threads"], processes=given["processes"],
         verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
         certificate=_certificate(given), proxy=given["behind_proxy"], ways=ways_of(given), tell=when_of(given),
     )  # fmt: skip
@@ -198,6 +200,14 @@ def check_options(given: Mapping[str, Any]) -> str:
             return f"--behind-proxy: {bad}"
     if wrong := check_telling(given):
         return wrong
+    for option in _SECRETS:
+        path, folder = given[option], _opened_by(given, given[option])
+        if folder is not None:
+            named = "--" + option.replace("_", "-")
+            return (
+                f"{named} {path} lies below --files {folder}, where files are read for whoever may name them:"
+                f" move the file, or open a folder of its own, such as {folder}/files"
+            )
     for option in ("database_file", "tls_key", "webhook_secret_file", "mail_password_file"):
         path = given[option]
         # A key of TLS is often kept for a group of services.
@@ -214,6 +224,25 @@ def check_options(given: Mapping[str, Any]) -> str:
     except OSError as error:
         return f"{given['tls_cert']} and {given['tls_key']} are no certificate and its key: {error.strerror or error}"
     return ""
+
+
+#: The options that name files with the service's own secrets.
+_SECRETS = ("database_file", "token_file", "key_file", "tls_key", "webhook_secret_file", "mail_password_file")
+
+
+def _own_files(given: Mapping[str, Any]) -> tuple[Path, ...]:
+    """The files that the options name, the configuration file, and the link of the first start."""
+    found = [given[option] for option in _SECRETS if given[option] is not None]
+    found += [given["token_file"].with_name(LINK_FILE)] if given["token_file"] is not None else []
+    found += [given["config"]] if given["config"] is not None else []
+    return tuple(found)
+
+
+def _opened_by(given: Mapping[str, Any], path: Path | None) -> Path | None:
+    """The folder of --files below which a file lies."""
+    if path is None:
+        return None
+    return next((f for f in given["files"] if path.resolve().is_relative_to(f.resolve())), None)
 
 
 def _certificate(given: Mapping[str, Any]) -> Certificate | None:

@@ -19,7 +19,7 @@ from drawknife.core.words.sizes import number_of
 from drawknife.trials.comparing import Compared, Listing, compare_server
 from drawknife.trials.over import Address, Credentials, RefusedByServer, read_address
 
-from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail
+from .common import FAILED, NOT_SO, Answers, asks, check_private, console, fail, print_text
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -190,7 +190,7 @@ def _print(compared: Compared) -> None:
     import json
 
     data = {**compared._asdict(), "differences": [d._asdict() for d in compared.differences]}
-    click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+    print_text(json.dumps(data, ensure_ascii=False, indent=2))
 
 
 def _draw(compared: Compared) -> None:

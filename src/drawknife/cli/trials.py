@@ -30,6 +30,7 @@ from .common import (
     errors_in_words,
     fail,
     print_json,
+    print_text,
     read_model_file,
     say,
 )
@@ -185,7 +186,7 @@ def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
         }
         for name, trial, outcomes in done
     ]  # fmt: skip
-    click.echo(json.dumps(found, ensure_ascii=False, indent=2))
+    print_text(json.dumps(found, ensure_ascii=False, indent=2))
 
 
 def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
@@ -323,7 +324,7 @@ def record(answers: Answers, account: str, endpoint: str | None, as_json: bool) 
             steps.append(Step(action, path, allowed=found.allowed, gate=found.gate))
     if as_json:
         fail(WRONG_USAGE, "a trial is written as YAML: leave --json out")
-    click.echo(write_trials([Trial(f"what {account} can do", account, tuple(steps), endpoint)]), nl=False)
+    print_text(write_trials([Trial(f"what {account} can do", account, tuple(steps), endpoint)]), nl=False)
 
 
 def add_to(group: click.Group) -> None:

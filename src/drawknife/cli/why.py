@@ -19,6 +19,7 @@ from drawknife.client import Client
 from drawknife.core.words.actions import ACTIONS
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
+from drawknife.core.words.plain import escaped
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.mistakes import BadDocument
 
@@ -219,7 +220,7 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
     dumps = json.JSONEncoder(ensure_ascii=False).encode
     for answer in answered:
         bad = bad or "error" in answer
-        write(dumps(answer) + "\n")
+        write(escaped(dumps(answer)) + "\n")
     sys.stdout.flush()
     raise SystemExit(1 if bad else 0)
 

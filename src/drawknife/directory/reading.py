@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from drawknife.core.model.items import Subject
 from drawknife.core.words.names import BadValue, Place, check_name, check_path, check_subject_name, fold
+from drawknife.core.words.plain import one_line
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.ldif import Record
 from drawknife.messages import DirectoryOptions
@@ -116,9 +117,10 @@ class _Reader:
             above = parent_dn(dn)
             if above not in unit_of_parent:
                 unit_of_parent[above] = self._unit_above(dn)
-            display = next(filter(None, (self._first(record, d) for d in displays)), None)
+            display = one_line(next(filter(None, (self._first(record, d) for d in displays)), "")) or None
+            mail = one_line(self._first(record, o.mail_attribute.lower()) or "") or None
             self.found.people[key] = Person(
-                called, display, self._first(record, o.mail_attribute.lower()), unit_of_parent[above],
+                called, display, mail, unit_of_parent[above],
                 self._home(record, called), self._known_by(record),
             )  # fmt: skip
             subject = Subject("account", called)

@@ -10,6 +10,7 @@ from uuid import uuid4
 from drawknife.core.model.edits import refuse
 from drawknife.core.model.items import Account, Group, Model, Subject
 from drawknife.core.words.names import BadValue, check_name, fold
+from drawknife.core.words.plain import one_line
 from drawknife.messages import DirectoryOptions
 from drawknife.records.provisioned import Resource
 
@@ -54,18 +55,13 @@ def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Direct
 def _display(body: dict[str, Any]) -> str | None:
     name = body.get("name") or {}
     parts = (name.get("givenName"), name.get("familyName"))
-    return _plain(body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts)))
+    return one_line(body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts))) or None
 
 
 def _mail(body: dict[str, Any]) -> str | None:
     emails = body.get("emails") or ()
-    return _plain(next((e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value")), ""))
-
-
-def _plain(text: str) -> str | None:
-    """A value as a model can hold it: on one line, and without characters that cannot be seen."""
-    seen = "".join(c if unicodedata.category(c) not in ("Cc", "Cf", "Cs") else " " for c in text)
-    return " ".join(unicodedata.normalize("NFC", seen).split()) or None
+    values = (e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value"))
+    return one_line(next(values, "")) or None
 
 
 def check_free(model: Model, directory: str, resource: Resource, called: str) -> None:

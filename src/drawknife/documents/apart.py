@@ -43,6 +43,7 @@ def _main() -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     from .come_back import read as read_here
 
+    answer: dict[str, object]
     try:
         answer = {"decided": [d.model_dump(mode="json") for d in read_here(sys.stdin.buffer.read(), int(sys.argv[1]))]}
     except BadInput as bad:

@@ -17,6 +17,7 @@ from drawknife.answers.drafting import BACK, BACK_TO, LOAD, Laid, lay, misfits, 
 from drawknife.answers.previews import follow, item_changes
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model import values
 from drawknife.core.model.difference import differing
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
@@ -103,6 +104,7 @@ class Drafting:
 
     def begin(self, name: str, about: str | None) -> msg.DraftLine:
         """A new, empty draft."""
+        _check_shown("about", about or "")
         drafts.begin(self._database, _checked(name), about, self._holder.name)
         journal.note(self._database, self._holder.name, f"begin draft {name}")
         return _line(drafts.summary(self._database, name))
@@ -161,7 +163,8 @@ class Drafting:
         drafts.leave_out(self._database, draft.name, number)
 
     def comment(self, name: str, text: str) -> None:
-        """Say something of a draft; anybody may who may write drafts."""
+        """Say something of a draft, in one or more lines; anybody may who may write drafts."""
+        _check_shown("says", text, lines=True)
         drafts.comment(self._database, drafts.summary(self._database, name).name, self._holder.name, text)
 
     def drop(self, name: str) -> None:
@@ -342,3 +345,11 @@ def _checked(name: str) -> str:
         return check_name(name)
     except BadValue as bad:
         raise BadInput("name", str(bad), bad.expected) from None
+
+
+def _check_shown(where: str, text: str, lines: bool = False) -> None:
+    """:class:`BadInput` for a text that would not show what it says."""
+    try:
+        values.text(text, lines)
+    except BadValue as bad:
+        raise BadInput(where, str(bad), bad.expected) from None

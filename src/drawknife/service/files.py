@@ -1,7 +1,7 @@
 """Files that the service may read: regular ones, of bounded size, below the folders that were named at its start.
 
 Certificates, lists of people and passwords of directories are named by whoever may change the model; they are not
-to be a way to read the machine's other files.
+to be a way to read the machine's other files, nor the service's own secrets, wherever these lie.
 """
 
 from __future__ import annotations
@@ -21,11 +21,25 @@ class NotReadable(OutOfReach):
 
 
 class ReadableFolders:
-    """The folders below which files are read, and how large a file may be (bytes)."""
+    """The folders below which files are read, and how large a file may be (bytes).
 
-    def __init__(self, folders: tuple[Path, ...] = (), largest: int = LARGEST) -> None:
+    Those that are the service's `own` are never read for others, under whatever name.
+    """
+
+    def __init__(self, folders: tuple[Path, ...] = (), largest: int = LARGEST, own: tuple[Path, ...] = ()) -> None:
         self.folders = tuple(f.resolve() for f in folders)
         self.largest = largest
+        self.own = own
+
+    def _is_own(self, seen: os.stat_result) -> bool:
+        """Is it one of the service's own? By its number, so that no other name or link leads to it."""
+        for path in self.own:
+            try:
+                if os.path.samestat(path.stat(), seen):
+                    return True
+            except OSError:
+                continue
+        return False
 
     def find(self, name: str) -> Path:
         """Where a file is: an absolute path, or one within one of the folders. :class:`NotReadable` if it is outside."""
@@ -53,8 +67,11 @@ class ReadableFolders:
         except OSError as error:
             raise NotReadable(f"{name} cannot be read: {error.strerror}") from None
         with os.fdopen(number, "rb") as file:
-            if not stat.S_ISREG(os.fstat(number).st_mode):
+            seen = os.fstat(number)
+            if not stat.S_ISREG(seen.st_mode):
                 raise NotReadable(f"{name} is no regular file")
+            if self._is_own(seen):
+                raise NotReadable(f"{name} is a file of the service itself, which it reads for nobody")
             raw = file.read(self.largest + 1)
         if len(raw) > self.largest:
             raise NotReadable(f"{name} is larger than {show_size(self.largest)}")

@@ -8,10 +8,14 @@ from typing import Any
 from flask import Request as FlaskRequest
 
 from drawknife.core.words.errors import BadInput
+from drawknife.core.words.plain import hidden_in
 from drawknife.formats.document import BadDocument, Mistake, read_json
 
-#: What a text with a NUL or half of a surrogate pair looks like, as it stands or escaped.
-_DOUBTFUL = re.compile(r"\x00|[\ud800-\udfff]|\\u(0000|[dD][89abAB][0-9a-fA-F]{2}|[dD][c-fC-F][0-9a-fA-F]{2})")
+#: What a text looks like that may hold a character that is not kept, as it stands or escaped.
+_DOUBTFUL = re.compile(
+    r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]"
+    r"|\\[bf]|\\u(0[06][0-9a-fA-F]{2}|20[0-9a-fA-F]{2}|[dD][89a-fA-F][0-9a-fA-F]{2})"
+)
 
 
 #: A NUL, also as an address spells it, and half of a surrogate pair.
@@ -61,6 +65,10 @@ def _check_all(data: Any, where: tuple[str | int, ...]) -> None:
                 check_text(value.replace("%00", ""))
             except BadInput as bad:
                 raise BadDocument([Mistake(at, None, "", bad.message, bad.expected)]) from None
+            hidden = hidden_in(value.replace("\r\n", "\n"), lines=True)
+            if hidden is not None:
+                said = f"the text holds the character {hidden}"
+                raise BadDocument([Mistake(at, None, "", said, "text without control and direction characters")])
         elif isinstance(value, dict):
             for key, one in value.items():
                 todo += [(key, at), (one, (*at, key))]

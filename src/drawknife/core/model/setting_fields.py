@@ -48,7 +48,7 @@ SETTING_FIELDS = (
     Field("addresses", v.address_line, v.STRING, "allow CIDR or deny CIDR: where it may come from", many=True, word="address-line", stricter=tuple, unset=()),
     Field("hours", v.of(read_hours), v.STRING, "when it may sign in (UTC), such as mon-fri 06:00-20:00", many=True, word="hour-line", stricter=tuple, unset=()),
     Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
-    Field("greeting", v.text, v.STRING, "what is said at sign-in"),
+    Field("greeting", v.greeting, v.STRING, "what is said at sign-in"),
     Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
     Field("acts_as", v.of(d.check_acts_as), v.STRING, "the user of the operating system that a server takes on for it: a name, or {account}"),
 )  # fmt: skip

@@ -8,6 +8,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from ..words.names import BadValue
+from ..words.plain import hidden_in
 from . import items as m
 from .endpoints import read_address, read_network
 
@@ -25,13 +26,24 @@ def shown(value: Any) -> str:
     return found if len(found) <= 60 else found[:57] + "..."
 
 
-def text(value: Any) -> str:
+def text(value: Any, lines: bool = False) -> str:
+    """A text on one line, or where `lines` says so on several."""
     if not isinstance(value, str):
         raise BadValue(f"{shown(value)} is not text", "text (in quotation marks, if it looks like a number)")
-    for c in value:
-        if "\ud800" <= c <= "\udfff" or c == "\x00":
-            raise BadValue("the text holds a character that cannot be kept", "text without it")
+    if any("\ud800" <= c <= "\udfff" for c in value):
+        raise BadValue("the text holds a character that cannot be kept", "text without it")
+    hidden = hidden_in(value, lines)
+    if hidden is not None:
+        many = "one or more lines" if lines else "one line"
+        raise BadValue(f"the text holds the character {hidden}", f"{many} without control and direction characters")
     return value
+
+
+def greeting(value: Any) -> str:
+    """A text of several lines, without tabs."""
+    if isinstance(value, str) and "\t" in value:
+        raise BadValue("the text holds the character U+0009", "lines without tabs")
+    return text(value, lines=True)
 
 
 def note(value: Any) -> str | None:
