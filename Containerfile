@@ -13,8 +13,10 @@ RUN apt-get update && apt-get install --yes --no-install-recommends python3 pyth
     && rm -rf /var/lib/apt/lists/* \
     && useradd --system --create-home --home-dir /var/lib/drawknife drawknife
 COPY --from=built /wheel /wheel
+COPY requirements/run.lock /wheel/
 RUN python3 -m venv /opt/drawknife \
-    && /opt/drawknife/bin/pip install --no-cache-dir "$(ls /wheel/*.whl)[server]" \
+    && /opt/drawknife/bin/pip install --no-cache-dir --require-hashes -r /wheel/run.lock \
+    && /opt/drawknife/bin/pip install --no-cache-dir --no-deps /wheel/*.whl \
     && ln -s /opt/drawknife/bin/drawknife /usr/local/bin/drawknife && rm -rf /wheel
 USER drawknife
 VOLUME /var/lib/drawknife

@@ -4,9 +4,9 @@ import os
 import re
 import shutil
 import subprocess
-import sys
 
 import pytest
+from tools.package import build
 
 from .conftest import ROOT
 
@@ -78,11 +78,8 @@ def test_what_the_page_says_works_word_for_word_on_a_machine_of_its_own(tmp_path
     bare = machine(tmp_path, "true")
     if bare.returncode:
         pytest.skip(f"no machine of one's own can be made here: {bare.stderr.strip()[-200:]}")
-    subprocess.run(
-        [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--no-build-isolation", "--wheel-dir", given, ROOT],
-        check=True, capture_output=True,
-    )  # fmt: skip
-    for folder in ("packaging", "demo"):
+    build(given)
+    for folder in ("packaging", "demo", "requirements"):
         shutil.copytree(ROOT / folder, given / folder)
     script = ["set -x", SYSTEMCTL]
     for number, block in enumerate(blocks()):

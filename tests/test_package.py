@@ -1,10 +1,13 @@
 """The package as it is built: what is in the wheel, and what of it works without the service's packages."""
 
+import json
+import re
 import subprocess
 import sys
 import zipfile
 
 import pytest
+from tools.package import build
 
 from drawknife import __version__
 from drawknife.cli.main import OF_THE_REHEARSAL, OF_THE_SERVER
@@ -16,12 +19,7 @@ from .conftest import DEMO, ROOT
 def wheel(tmp_path_factory):
     """The wheel, unpacked, and the names in it."""
     folder = tmp_path_factory.mktemp("wheel")
-    subprocess.run(
-        [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--no-build-isolation", "--wheel-dir", folder, ROOT],
-        check=True, capture_output=True,
-    )  # fmt: skip
-    (file,) = folder.glob("*.whl")
-    assert file.name.startswith(f"drawknife-{__version__}-")
+    file, _ = build(folder)
     with zipfile.ZipFile(file) as packed:
         packed.extractall(folder / "unpacked")
         return folder / "unpacked", set(packed.namelist())
@@ -42,6 +40,15 @@ def test_the_wheel_holds_the_console_the_schema_the_patterns_man_pages_and_compl
     page = (folder / share / "man/man1/drawknife-who.1").read_text()
     assert "Everybody who has RIGHT at PLACE" in page and "drawknife who download" in page
     assert not (ROOT / "src/drawknife/console").exists()  # nothing of it stays in the checkout
+
+
+def test_the_bill_beside_the_wheel_names_every_package_of_the_lock_with_its_hashes(wheel):
+    (file,) = wheel[0].parent.glob("*.cdx.json")
+    bill = json.loads(file.read_text())
+    locked = dict(re.findall(r"^([\w.-]+)==(\S+)", (ROOT / "requirements/run.lock").read_text(), re.M))
+    assert bill["bomFormat"] == "CycloneDX" and bill["metadata"]["component"]["name"] == "drawknife"
+    assert {c["name"]: c["version"] for c in bill["components"]}.items() >= locked.items() and len(locked) > 40
+    assert all(c["externalReferences"][0]["hashes"] for c in bill["components"])
 
 
 #: The command line, without the packages that a bare installation does not have.
