@@ -1,13 +1,14 @@
 """Kills the service, or the database, while changes, drafts and ways back are made: python -m tools.kills [TIMES].
 
-After each kill all is started again and looked at: every revision is whole or not there, what was answered as done is
-there, the model of each revision can be had back, and nothing is half applied. Ends with a line for each kind of kill.
+Meanwhile the service's certificate is turned over and over, and backups are taken. After each kill all is started again and looked at: every revision is whole or not there, what was answered as done is
+there, the model of each revision can be had back, nothing is half applied, and the last whole backup can be restored. Ends with a line for each kind of kill.
 """
 
 from __future__ import annotations
 
 import os
 import random
+import shutil
 import signal
 import sys
 import threading
@@ -22,12 +23,15 @@ import psycopg
 
 from drawknife.client import Client, ClientError
 from drawknife.core.model.canonical import sound
+from drawknife.core.words.errors import DrawknifeError
+from drawknife.records.backup import restore, take
 from drawknife.records.database import Database
 from drawknife.records.history import model_at
 from drawknife.records.snapshots import read_snapshot
 
 from .cluster import Cluster
 from .serving import Service, serving
+from .slapd import certificates, renew
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "tidewrack.yaml"
@@ -77,14 +81,83 @@ class Doing:
         self.what[kind] += 1
 
 
+class Certificates:
+    """An authority that the clients trust, and two certificates of it, of which one after the other is shown."""
+
+    def __init__(self, folder: Path) -> None:
+        certificates(folder)
+        shutil.copy(folder / "right.pem", folder / "first.pem")
+        shutil.copy(folder / "right.key", folder / "first.key")
+        renew(folder)
+        shutil.copy(folder / "right.pem", folder / "second.pem")
+        shutil.copy(folder / "right.key", folder / "second.key")
+        self.folder, self.turned = folder, 0
+        self.turn()
+        os.environ["SSL_CERT_FILE"] = str(folder / "ca.pem")
+
+    @property
+    def options(self) -> list[str]:
+        return ["--tls-cert", str(self.folder / "shown.pem"), "--tls-key", str(self.folder / "shown.key")]
+
+    def turn(self) -> None:
+        """Show the other one."""
+        self.turned += 1
+        name = ("first", "second")[self.turned % 2]
+        for kind in ("key", "pem"):
+            new = self.folder / f"new.{kind}"
+            shutil.copy(self.folder / f"{name}.{kind}", new)
+            new.chmod(0o600)
+            new.replace(self.folder / f"shown.{kind}")
+
+
+class Beside:
+    """What goes on beside the changes until it is told to stop: certificates are turned, backups are taken."""
+
+    def __init__(self, shown: Certificates, address: str, folder: Path) -> None:
+        self.shown, self.address, self.folder = shown, address, folder
+        self.stop = threading.Event()
+        #: The last backup that was taken whole, and how many were.
+        self.last: Path | None = None
+        self.backups = 0
+        self._threads = [threading.Thread(target=one) for one in (self._turn, self._back_up)]
+
+    def __enter__(self) -> Beside:
+        for thread in self._threads:
+            thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.stop.set()
+        for thread in self._threads:
+            thread.join()
+
+    def _turn(self) -> None:
+        while not self.stop.wait(0.1):
+            self.shown.turn()
+
+    def _back_up(self) -> None:
+        while not self.stop.is_set():
+            file = self.folder / f"{time.monotonic_ns()}.dump"
+            try:
+                take(self.address, file)
+            except DrawknifeError:
+                continue  # the database is gone: there is no file then
+            if self.last is not None:
+                self.last.unlink()
+            self.last = file
+            self.backups += 1
+
+
 def _group(name: str) -> dict[str, Any]:
     return {"op": "add", "kind": "group", "item": {"name": name}}
 
 
-def once(cluster: Cluster, address: str, folder: Path, number: int, rng: random.Random) -> tuple[str, Counter[str]]:
+def once(
+    cluster: Cluster, address: str, folder: Path, number: int, rng: random.Random, shown: Certificates
+) -> tuple[str, Counter[str]]:
     """One kill in the middle of it, and what it was of; AssertionError where something is not as it must be."""
     of = rng.choice(["service", "database"])
-    with serving(address, folder) as service:
+    with serving(address, folder, *shown.options) as service, Beside(shown, address, folder) as beside:
         doing = [Doing(service, number, random.Random(rng.random())) for _ in range(2)]
         threads = [threading.Thread(target=one.run) for one in doing]
         for thread in threads:
@@ -98,13 +171,21 @@ def once(cluster: Cluster, address: str, folder: Path, number: int, rng: random.
             one.stop.set()
         for thread in threads:
             thread.join()
+        beside.stop.set()
     if of == "database":
         cluster.start()
+    if beside.last is not None:
+        if number % 5 == 0:
+            copy = cluster.create_database(f"copy_{number}")
+            restore(copy, beside.last)
+            _look(copy, [])
+        beside.last.unlink()
     for one in doing:
         if one.odd is not None:
             raise one.odd
     _look(address, [name for one in doing for name in one.added])
-    return of, sum((one.what for one in doing), Counter())
+    done = sum((one.what for one in doing), Counter({"backup": beside.backups}))
+    return of, done
 
 
 def kill_database(cluster: Cluster) -> None:
@@ -149,6 +230,7 @@ def main() -> int:
         cluster = Cluster(Path(folder) / "cluster")
         cluster.start()
         try:
+            shown = Certificates(Path(folder))
             address = cluster.create_database("kills")
             with serving(address, Path(folder), "--load", DEMO):
                 pass
@@ -157,7 +239,7 @@ def main() -> int:
                     address = cluster.create_database(f"kills_{number}")
                     with serving(address, Path(folder), "--load", DEMO):
                         pass
-                of, what = once(cluster, address, Path(folder), number, rng)
+                of, what = once(cluster, address, Path(folder), number, rng, shown)
                 killed[of] += 1
                 done += what
                 print(f"{number + 1}: killed the {of}; answered as done: {dict(what)}", flush=True)

@@ -24,21 +24,21 @@ def certificates(folder):
         openssl("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", f"{name}.key", "-out", f"{name}.pem",
                 "-days", "2", "-subj", f"/CN={name}", "-addext", "keyUsage=critical,keyCertSign,cRLSign")  # fmt: skip
     for name, alternative in (("right", "DNS:localhost,IP:127.0.0.1"), ("wrong", "DNS:elsewhere.tidewrack.example")):
-        openssl(
-            "req",
-            "-newkey",
-            "rsa:2048",
-            "-nodes",
-            "-keyout",
-            f"{name}.key",
-            "-out",
-            f"{name}.csr",
-            "-subj",
-            f"/CN={name}",
-        )
-        (folder / f"{name}.ext").write_text(f"subjectAltName={alternative}\n")
-        openssl("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "2",
-                "-out", f"{name}.pem", "-extfile", f"{name}.ext")  # fmt: skip
+        renew(folder, name, alternative)
+
+
+def renew(folder, name="right", alternative="DNS:localhost,IP:127.0.0.1"):
+    """A new certificate of the authority in a folder, and its key."""
+
+    def openssl(*arguments):
+        subprocess.run(["openssl", *arguments], cwd=folder, check=True, capture_output=True)
+
+    openssl(
+        "req", "-newkey", "rsa:2048", "-nodes", "-keyout", f"{name}.key", "-out", f"{name}.csr", "-subj", f"/CN={name}"
+    )
+    (folder / f"{name}.ext").write_text(f"subjectAltName={alternative}\n")
+    openssl("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "2",
+            "-out", f"{name}.pem", "-extfile", f"{name}.ext")  # fmt: skip
 
 
 class Slapd:
