@@ -288,6 +288,9 @@ function SignReport({ number }: { number: number }) {
         <Button size="xs" type="submit" disabled={!file} loading={sign.isPending}>
           Sign report
         </Button>
+        <Text fz="xs" className="quiet" pb={7}>
+          You sign it under your own name.
+        </Text>
       </Group>
       {sign.error && (
         <div role="alert" className="bad" style={{ fontSize: 13, marginTop: 6 }}>
