@@ -17,6 +17,7 @@ from drawknife.core.model.items import Usage
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import BadValue, DrawknifeError
 from drawknife.core.words.names import Place
+from drawknife.formats.model_file import read_model
 
 from .changes import random_change
 from .models import random_model
@@ -166,6 +167,42 @@ def test_the_larger_area_lets_through_what_the_smaller_does(seed):
     area = rng.sample(PARTS, rng.randint(1, 4))
     if not what_is_outside(area, model, applied):
         assert what_is_outside([*area, "unit:fleet", "store:t", "group:g1"], model, applied) == []
+
+
+SMALL = """drawknife: 1
+accounts: [{name: ada, unit: lab}, {name: bo, unit: crew}]
+units: [lab, crew]
+groups: [{name: guests, members: [account:bo]}, {name: crews, members: [account:bo]}]
+stores:
+  - {name: s, folders: [{path: /, entries: ["allow anyone look"]}, {path: /in, entries: ["allow anyone all"]}, {path: /out, entries: ["allow group:guests read"]}]}
+virtual_paths:
+  - {path: /in, leads_to: "s:/in", grants: [signed-in all]}
+  - {path: /out, leads_to: "s:/out", grants: [signed-in all]}
+endpoints: [{name: quay, protocol: sftp, port: 22, only: [unit:lab, group:crews]}]
+quotas: [{name: full, folder: "s:/in", hard_bytes: 30}]
+"""
+AREA = ["s:/in", "unit:lab", "group:guests", "group:crews"]
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        ({"op": "change", "kind": "group", "name": "guests", "drop": {"members": ["account:bo"]}}, "bo would lose"),
+        ({"op": "change", "kind": "group", "name": "crews", "drop": {"members": ["account:bo"]}}, "bo could no longer sign in at quay"),
+        ({"op": "change", "kind": "quota", "name": "full", "set": {"hard_bytes": 40}}, "room of bo at /in"),
+        ({"op": "change", "kind": "setting", "name": "group:guests", "set": {"sessions": 1}}, "sessions of bo"),
+        ({"op": "add", "kind": "virtual-path", "item": {"path": "/out/here", "leads_to": "s:/in", "grants": ["account:bo all"]}}, "/out/here would lead bo to s:/in"),
+        ({"op": "remove", "kind": "virtual-path", "name": "/in"}, "/in would lead bo to nothing"),
+        ({"op": "change", "kind": "store", "name": "s", "set": {"root": "/etc"}}, "the root of store s"),
+        ({"op": "change", "kind": "folder", "name": "s:/in", "add": {"entries": ["deny account:bo upload"]}}, None),
+        ({"op": "add", "kind": "virtual-path", "item": {"path": "/more", "leads_to": "s:/in", "grants": ["signed-in all"]}}, None),
+        ({"op": "change", "kind": "setting", "name": "unit:lab", "set": {"sessions": 1}}, None),
+    ],
+)  # fmt: skip
+def test_each_effect_on_others_is_told_by_itself(change, told):
+    model = read_model(SMALL)
+    found = [x for x in what_is_outside(AREA, model, apply(model, [change])) if not x.startswith("the files of")]
+    assert found == [] if told is None else any(told in x for x in found), found
 
 
 def test_a_change_within_is_let_through_and_one_beside_it_told(demo):

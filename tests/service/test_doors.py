@@ -131,7 +131,12 @@ def test_2000_clients_that_hold_half_a_request_shut_nobody_out(cluster, tmp_path
         finally:
             for one in held:
                 one.close()
-        until(lambda: any("connections were closed to make room" in line for line in service.said))
+        until(
+            lambda: (
+                httpx.get(service.url + "/api/v1/health")
+                and any("connections were closed to make room" in line for line in service.said)
+            )
+        )
 
 
 def test_one_address_takes_no_more_than_half_of_the_connections():
