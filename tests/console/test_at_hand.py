@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 
-from .test_every_page import AXE
+from .test_every_page import AXE, RULES
 
 SIZES = [(1280, 860), (1280, 800), (1440, 900), (1024, 768), (1920, 1080), (800, 700)]
 ANSWERS = ["harrow-dredging", "survey:/charts/harrow", "/harrow", "2031-01-31", "20 GiB", "group:chart-desk"]
@@ -103,6 +103,17 @@ def test_a_role_is_not_offered_what_it_may_not_do(own_page, browser):
 
 @pytest.mark.parametrize("address", ["/accounts/ines?show=access", "/stores?place=survey%3A%2Fcharts", "/reports"])
 def test_paper_has_the_page_without_the_navigation_and_with_every_column(page, address):
+    prints_whole(page, address)
+
+
+def test_paper_has_a_report_with_every_column(own_page):
+    with own_page.service.client() as client:
+        client.make_report("survey:/inbox")
+    prints_whole(own_page, "/reports/1")
+    expect(own_page.get_by_text("survey:/inbox/fulmar").first).to_be_visible()
+
+
+def prints_whole(page, address):
     page.goto(address)
     expect(page.get_by_role("heading", level=1)).to_be_visible()
     expect(page.locator(".mantine-Loader-root")).to_have_count(0)
@@ -151,13 +162,16 @@ def test_on_a_telephone_everything_can_be_reached(page, address):
         ("/virtual-paths", "Add virtual path"), ("/stores", "Add store"), ("/limits", "Add quota"), ("/promises", "Add promise"),
     ],
 )  # fmt: skip
-def test_nothing_is_in_the_way_in_an_editor(page, address, opens):
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_nothing_is_in_the_way_in_an_editor(page, address, opens, scheme):
+    page.add_init_script(f"localStorage.setItem('mantine-color-scheme-value', '{scheme}')")
     page.goto(address)
+    expect(page.locator("html")).to_have_attribute("data-mantine-color-scheme", scheme)
     page.get_by_role("button", name=opens).first.click()
     expect(page.get_by_role("dialog")).to_be_visible()
     page.evaluate("Promise.allSettled(document.getAnimations().map(x => x.finished))")
     page.evaluate(AXE)
-    told = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    told = page.evaluate(f"axe.run(document, {{resultTypes: ['violations'], {RULES[scheme]}}})")
     assert [
         (x["id"], x["nodes"][0]["html"][:160]) for x in told["violations"] if x["impact"] in ("serious", "critical")
     ] == []
