@@ -258,6 +258,13 @@ def test_a_webhook_that_refuses_or_is_not_there_is_not_taken_and_its_path_is_not
     assert "s3cret-path" not in str(away.value)
 
 
+def test_a_letter_shows_control_characters_and_does_not_hold_them():
+    changed = TIDINGS.changes[0]._replace(what="add unit x\x1b[8m\u202e") if TIDINGS.changes else None
+    assert changed is not None
+    said = text(TIDINGS._replace(changes=(changed,)))
+    assert "x\\u001b[8m\\u202e" in said and "\x1b" not in said
+
+
 class _Endless(BaseHTTPRequestHandler):
     """Answers a POST, and never stops."""
 

@@ -18,6 +18,7 @@ from typing import NamedTuple
 import structlog
 from flask import Flask
 
+from drawknife.core.words.plain import escaped
 from drawknife.records.database import Database
 
 from .app import create_app
@@ -237,6 +238,7 @@ def set_up_logging(verbose: bool) -> None:
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,
             structlog.processors.JSONRenderer(ensure_ascii=False),
+            lambda logger, name, line: escaped(str(line)),
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO if verbose else logging.WARNING),
         logger_factory=structlog.PrintLoggerFactory(file=sys.stderr),

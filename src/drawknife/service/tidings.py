@@ -17,6 +17,7 @@ from typing import NamedTuple, Protocol
 
 import httpx
 
+from drawknife.core.words.plain import escaped
 from drawknife.core.words.sizes import number_of
 from drawknife.records.telling import ToldFinding
 
@@ -161,7 +162,7 @@ def subject(tidings: Tidings) -> str:
 
 
 def text(tidings: Tidings) -> str:
-    """What is said to people."""
+    """What is said to people, with its control characters visible."""
     lines = []
     for heading, some in (("New", tidings.new), ("Mended, or gone", tidings.mended)):
         if some:
@@ -173,4 +174,4 @@ def text(tidings: Tidings) -> str:
             lines.append(f"  and {tidings.left_out} before these; `drawknife journal` has them")
         lines.append("")
     lines.append(f"As of revision {tidings.revision}.")
-    return "\n".join(lines) + "\n"
+    return escaped("\n".join(lines)) + "\n"
