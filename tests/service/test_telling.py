@@ -259,9 +259,8 @@ def test_a_webhook_that_refuses_or_is_not_there_is_not_taken_and_its_path_is_not
 
 
 def test_a_letter_shows_control_characters_and_does_not_hold_them():
-    changed = TIDINGS.changes[0]._replace(what="add unit x\x1b[8m\u202e") if TIDINGS.changes else None
-    assert changed is not None
-    said = text(TIDINGS._replace(changes=(changed,)))
+    told = TIDINGS.new[0]._replace(text="x\x1b[8m\u202e")
+    said = text(TIDINGS._replace(new=[told]))
     assert "x\\u001b[8m\\u202e" in said and "\x1b" not in said
 
 
