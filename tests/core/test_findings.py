@@ -1,5 +1,8 @@
 """What wants attention: each kind of finding, where it is and where it is not."""
 
+from dataclasses import replace
+from random import Random
+
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -25,6 +28,27 @@ def test_what_is_kept_of_a_model_before_is_what_is_found_anew(seed):
     before = prepare(model)
     findings(before)
     assert findings(prepare(applied.model, before)) == findings(prepare(applied.model))
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=150, deadline=None)
+def test_what_is_kept_is_right_where_only_members_of_groups_differ(seed):
+    """One membership after the other comes or goes, each model prepared from the one before."""
+    rng, model = Random(seed), random_model(seed)
+    before = prepare(model)
+    before.people.derived["members"] = before.people.members()
+    findings(before)
+    for _ in range(2):
+        groups = list(model.groups)
+        at = rng.randrange(len(groups))
+        subjects = [m.Subject("account", a.name) for a in model.accounts]
+        subjects += [m.Subject("group", g.name) for g in groups[:at]]
+        members = {*groups[at].members} ^ {m.Member(rng.choice(subjects))}
+        groups[at] = replace(groups[at], members=tuple(sorted(members, key=str)))
+        model = replace(model, groups=tuple(groups))
+        after = prepare(model, before)
+        assert findings(after) == findings(prepare(model))
+        before = after
 
 
 @given(st.integers(0, 10**9))

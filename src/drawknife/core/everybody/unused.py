@@ -9,6 +9,7 @@ from typing import NamedTuple
 from ..decide.folders import can_pass
 from ..model.items import Grant, Store, VirtualPath
 from ..model.placeholders import PLACEHOLDER
+from ..prepared.people import People
 from ..prepared.prepared import Prepared
 from ..words.names import ancestors, base, parent, tree_key
 from ..words.rights import BIT, ENTER, INDEX
@@ -77,7 +78,10 @@ class _Known(NamedTuple):
 def _known_of(prepared: Prepared, store: Store) -> _Known:
     """What there is to be found in a store; kept with the people, and looked for anew only where folders are others."""
     key, virtual_paths = f"unused in {store.name}", prepared.model.virtual_paths
-    known = prepared.people.derived.get(key)
+    people = prepared.people
+    known, others = people.derived.get(key), set[str]()
+    if known is None and "members" in people.derived_before:
+        known, others = people.derived_before.get(key), _in_changed_groups(people)
     nothing = _Known(replace(store, folders=()), virtual_paths, {}, {})
     if (
         not isinstance(known, _Known)
@@ -86,16 +90,33 @@ def _known_of(prepared: Prepared, store: Store) -> _Known:
     ):
         known = nothing
     changed, come = _changed(known.store, store)
-    if changed:
-        owned = ((f.path, f.owner) for f in store.folders if f.owner in prepared.people.index)
-        asked = {path: owner for path, owner in owned if not changed.isdisjoint(ancestors(path))}
-        kept_out = {path: owner for path, owner in known.kept_out.items() if changed.isdisjoint(ancestors(path))}
+    if changed or key not in people.derived:
+
+        def to_ask(path: str, owner: str) -> bool:
+            return owner in others or not changed.isdisjoint(ancestors(path))
+
+        owned = ((f.path, f.owner) for f in store.folders if f.owner is not None and f.owner in people.index)
+        asked = {path: owner for path, owner in owned if to_ask(path, owner)}
+        kept_out = {path: owner for path, owner in known.kept_out.items() if not to_ask(path, owner)}
         without = {path: leading for path, leading in known.without_account.items() if path not in changed}
         kept_out |= _who_is_kept_out(prepared, store.name, asked)
         without |= _whose_account_is_gone(prepared, store.name, come)
         known = _Known(store, virtual_paths, kept_out, without)
-        prepared.people.derived[key] = known
+        people.derived[key] = known
     return known
+
+
+def _in_changed_groups(people: People) -> set[str]:
+    """The accounts that are, or were, in a group that has other members: everybody else counts as what they did."""
+    before = people.derived_before["members"]
+    if "members" not in people.derived:
+        people.derived["members"] = people.members()
+    now = people.derived["members"]
+    found = 0
+    for group in people.changed_groups:
+        number = people.number(group)
+        found |= before.get(number, 0) | now.get(number, 0)
+    return {people.accounts[bit].name for bit in bits_in(found)}
 
 
 def _changed(before: Store, after: Store) -> tuple[set[str], list[str]]:

@@ -72,6 +72,14 @@ class People:
         self._standings: dict[str, Standing] = {}
         #: Room for what is derived of the people alone.
         self.derived: dict[str, Any] = {}
+        #: What was derived of the people before these, and the groups that have other members than then. Empty where
+        #: anything else differs.
+        self.derived_before: dict[str, Any] = {}
+        self.changed_groups: tuple[Subject, ...] = ()
+        if before is not None and self.same_numbers and before.accounts == model.accounts:
+            self.derived_before = dict(before.derived)
+            pairs = zip(before.groups, model.groups, strict=True)
+            self.changed_groups = tuple(Subject("group", now.name) for was, now in pairs if was.members != now.members)
         #: Room for how the accounts are divided by virtual paths (core/everybody/division.py).
         self.divided: dict[Hashable, Any] = {}
 
