@@ -53,7 +53,7 @@ DARK = {"console-map"}
 def _report(page: Any) -> None:
     page.get_by_role("combobox", name="About").fill("survey:/inbox")
     page.get_by_role("button", name="Make a report").click()
-    page.get_by_role("button", name="Take it back").wait_for()
+    page.get_by_role("button", name="Sign report").wait_for()
 
 
 def _pattern(page: Any) -> None:
