@@ -45,6 +45,9 @@ HOSTILE = {
     "is a PDF that refers to itself": lambda: b"%PDF-1.7\n1 0 obj<</Type/Catalog/Pages 1 0 R/Kids[1 0 R]/Count 9>>endobj\n"
     b"trailer<</Root 1 0 R/Size 2/Prev 0>>\nstartxref\n9\n%%EOF",
     "is JSON that is deep": lambda: b"[" * 100_000,
+    "has a remark that hides something": lambda: json.dumps(
+        {"report": 7, "decided": [{"row": 1, "decision": "keep", "remark": "x\x1b[8m"}]}
+    ).encode(),
     "is too large": lambda: b"%PDF" + b" " * 2**24,
 }  # fmt: skip
 

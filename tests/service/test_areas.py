@@ -4,6 +4,7 @@ import json
 
 import pytest
 
+from drawknife.client import Client
 from drawknife.core.words.quantities import read_size
 from drawknife.messages import NewCensus
 
@@ -31,7 +32,7 @@ def owner(own):
 
 @pytest.fixture
 def pim(own):
-    with type(own.client())(own.url, own.pims) as client:
+    with Client(own.url, own.pims) as client:
         yield client
 
 

@@ -206,3 +206,14 @@ def test_the_manager_of_services_is_told_when_it_is_ready_and_when_it_stops(addr
         with serving(address, tmp_path, "--processes", "2"):
             assert manager.recv(100) == b"READY=1"
         assert manager.recv(100) == b"STOPPING=1"
+
+
+def test_the_link_of_the_first_start_replaces_nothing_but_an_earlier_link(address, tmp_path):
+    link = tmp_path / "sign-in-link"
+    link.write_text("a shopping list")
+    with serving(address, tmp_path) as service:
+        assert link.read_text() == "a shopping list" and any("stays as it is" in line for line in service.said)
+    link.write_text("http://127.0.0.1:1/sign-in#dk_of-before\n")
+    (tmp_path / "token").unlink()
+    with serving(address, tmp_path) as service:
+        assert service.url + "/sign-in#dk_" in link.read_text() and link.stat().st_mode & 0o777 == 0o600

@@ -168,11 +168,7 @@ def _serve(given: Mapping[str, Any]) -> None:
     shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
     if code and given["token_file"]:
-        path = given["token_file"].with_name(LINK_FILE)
-        path.unlink(missing_ok=True)
-        path.touch(mode=0o600, exist_ok=False)
-        path.write_text(f"{shown}/sign-in#{code}\n")
-        say(f"A link that signs in to the console is in {path}: good once, for a day")
+        _keep_link(given["token_file"].with_name(LINK_FILE), f"{shown}/sign-in#{code}\n")
 
     def ready() -> None:
         say(f"Drawknife serves at {shown}")
@@ -185,6 +181,17 @@ def _serve(given: Mapping[str, Any]) -> None:
         certificate=_certificate(given), proxy=given["behind_proxy"], ways=ways_of(given), tell=when_of(given),
     )  # fmt: skip
     Server(options, listening, ready).run()
+
+
+def _keep_link(path: Path, link: str) -> None:
+    """Write the link that signs in to a file of its owner's only, in the place of an earlier link; nothing else is replaced."""
+    if path.is_symlink() or (path.exists() and "/sign-in#" not in path.read_text(errors="replace")):
+        say(f"{path} holds something else and stays as it is; `drawknife administrator link NAME` prints a link")
+        return
+    path.unlink(missing_ok=True)
+    path.touch(mode=0o600, exist_ok=False)
+    path.write_text(link)
+    say(f"A link that signs in to the console is in {path}: good once, for a day")
 
 
 def check_options(given: Mapping[str, Any]) -> str:

@@ -13,6 +13,7 @@ from pypdf import PdfReader
 
 from drawknife import messages as msg
 from drawknife.core.words.errors import BadInput
+from drawknife.core.words.plain import hidden_in
 
 from .workbook import ABOUT, HEADS
 
@@ -46,6 +47,10 @@ def read(raw: bytes, number: int) -> list[msg.Decided]:
         ) from None
     if of != number:
         raise BadInput("document", f"it is report {of}", f"that of report {number}")
+    for d in found:
+        hidden = hidden_in(d.remark or "", lines=True)
+        if hidden is not None:
+            raise BadInput("document", f"the remark of row {d.row} holds the character {hidden}", "plain text")
     rows = [d.row for d in found]
     twice = sorted({r for r in rows if rows.count(r) > 1})
     if twice:
