@@ -355,7 +355,7 @@ def let_there_be_others(client, example, address):
     if "office" in example and "office" not in {d.name for d in client.directories().directories}:
         client.add_directory("office", {"address": "scim:"})
     for token in client.tokens().tokens:
-        if token.called in ("night-report", "office-sync"):
+        if token.called in ("night-report", "tide-report", "office-sync"):
             client.end_token(token.id)
     forget_names_of_others(address)
     if "make" not in example:

@@ -211,7 +211,7 @@ def make(client: Client, called: str, role: str | None, last_day: str | None, di
 
     \b
     Examples:
-      drawknife token make night-report --role reader --last-day 2027-06-30
+      drawknife token make tide-report --role reader --last-day 2027-06-30
       drawknife token make office-sync --directory office
     """
     made = client.make_token(called, role, last_day, directory)
