@@ -161,6 +161,7 @@ def test_one_address_takes_no_more_than_half_of_the_connections():
     assert server(crowd("a", 4)) == ([], [])
     assert server(crowd("a", 5)) == (["a"], [3])  # the one silent for longest, and not the newest
     assert server(crowd("a", 5, busy={1, 2, 3})) == (["a"], [0])
+    assert server(crowd("a", 5, busy={0, 1, 2, 3})) == (["a"], [4])  # all are answered: the newest has no room
     assert server(crowd("a", 5), proxy="a") == ([], [])
     assert server([*crowd("a", 4), *crowd("b", 5)]) == (["b"], [7])
     assert server([*crowd("a", 4), *crowd("b", 3), *crowd("c", 2)]) == (["a"], [3])
@@ -244,13 +245,15 @@ def test_who_may_put_no_model_in_force_sends_less_to_have_one_looked_at(own, cli
 
 def test_bodies_share_a_budget(own):
     head = f"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
-    held = [connect(own) for _ in range(3)]  # two processes have room for one each
+    held = [connect(own) for _ in range(3)]  # there is room for two
     try:
         for one in held:
             one.sendall(head.encode())
         ready, _, _ = select.select(held, [], [], 30)
         answer = b"".join(iter(lambda: ready[0].recv(65536), b""))
         assert b" 503 " in answer.split(b"\r\n")[0] and b"Retry-After: 60" in answer and b"space for uploads" in answer
+        others = [one for one in held if one is not ready[0]]
+        assert select.select(others, [], [], 0.2)[0] == []  # these wait for their bodies
     finally:
         for one in held:
             one.close()

@@ -75,12 +75,13 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]
 
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
-        if self.error is None:
+        if self.error is not None:
+            return
+        if self.chunked or self.content_length > LARGEST_UNASKED:
+            self.error = self._refusal()
+            self.completed = self.error is not None
+        else:
             self.reserved = self.content_length
-            if self.chunked or self.content_length > LARGEST_UNASKED:
-                self.error = self._refusal()
-            if self.error is not None:
-                self.completed = True
 
     def _refusal(self) -> Error | None:
         """Why a body that is larger than anybody may send is not received; None if it is."""
@@ -96,9 +97,11 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]
         largest = largest_body(self.path, holder)
         if self.content_length > largest or (self.chunked and holder is None):
             return RequestEntityTooLarge(f"at most {show_size(largest)} can be sent here")
-        self.reserved = largest if self.chunked else self.content_length
-        if self.adj.reserved() + self.reserved > self.adj.budget:
+        wanted = largest if self.chunked else self.content_length
+        if self.adj.reserved() + wanted > BUDGET:
             return _NoRoom("other requests fill the space for uploads; try again in a minute")
+        self.reserved = wanted
+        self.adj.reserved()  # the other processes are to know it at once
         return None
 
 
@@ -142,6 +145,12 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
     def reserved(self) -> int:
         """Bytes for which room is kept: of the request that is being received, and of those that wait for their answer."""
         return sum(r.reserved for r in (*self.requests, self.request) if r is not None)
+
+    def handle_close(self) -> None:
+        kept = self.reserved
+        super().handle_close()
+        if kept > LARGEST_UNASKED:
+            self.server.reserved()
 
     def readable(self) -> bool:
         return True if self.draining is not None else bool(super().readable())
@@ -353,7 +362,7 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
 
     def _make_room(self) -> None:
         """Close a connection where there are too many, so that the newest can be served: of the same address, if that
-        has too many, else of the address that has most. The one that was silent for longest goes."""
+        has too many, else of the address that has most. The one that was silent for longest goes, or the newest itself."""
         channels = list(self.active_channels.values())
         if len(channels) <= min(self.most, self.most_of_one):
             return
@@ -366,13 +375,25 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
             crowd = same
         elif len(channels) > self.most:
             crowd = max(by_address.values(), key=len)
+        if not crowd:
+            return
         waiting = [c for c in crowd if c is not channels[-1] and not c.requests]
-        if waiting:
-            min(waiting, key=lambda c: c.last_activity).handle_close()
-            self._closed += 1
+        # Where all are being answered, there is no room for another.
+        longest = min(waiting, key=lambda c: c.last_activity) if waiting else channels[-1]
+        longest.handle_close()
+        self._closed += 1
+
+    def reserved(self) -> int:
+        """Bytes for which the processes of the service keep room; those of this one are brought up to date."""
+        own: int = sum(c.reserved for c in list(self.active_channels.values()))
+        if self.shared is None:
+            return own
+        self.shared.reserves(own)
+        return self.shared.reserved()
 
     def maintenance(self, now: float) -> None:
         super().maintenance(now)
+        self.reserved()
         if self._closed and now - self._logged >= LOGGED_EVERY:
             log.warning("connections were closed to make room", count=self._closed, open=len(self.active_channels))
             self._closed, self._logged = 0, now
@@ -418,8 +439,7 @@ def make_server(
     made.most = max(KEPT_BACK, min(MOST, descriptors - KEPT_BACK))
     made.most_of_one = made.most // 2
     adjustments.known = known
-    adjustments.reserved = lambda: sum(c.reserved for c in list(made.active_channels.values()))
-    adjustments.budget = max(LARGEST_MODEL, BUDGET // (shared.processes if shared is not None else 1))
+    adjustments.reserved = made.reserved
     if certificate is not None:
         made.certificate, made.channel_class = certificate, _TlsChannel
     return made

@@ -8,7 +8,7 @@ from __future__ import annotations
 import mmap
 
 _EACH = 8  # numbers of eight bytes for a process, so that no two share a line of the processor's cache
-_REVISION, _FORGOTTEN, _CONNECTIONS, _READY = range(4)
+_REVISION, _FORGOTTEN, _CONNECTIONS, _READY, _RESERVED = range(5)
 
 
 class Shared:
@@ -56,3 +56,11 @@ class Shared:
     def fewest_elsewhere(self) -> int | None:
         """The least number of connections that another process holds; None where there is no other."""
         return min((n for p, n in enumerate(self._every(_CONNECTIONS)) if p != self.mine), default=None)
+
+    def reserves(self, size: int) -> None:
+        """This process keeps room for so many bytes of requests."""
+        self._write(_RESERVED, size)
+
+    def reserved(self) -> int:
+        """Bytes for which all processes keep room."""
+        return sum(self._every(_RESERVED))
