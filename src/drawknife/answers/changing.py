@@ -150,7 +150,7 @@ class Changing:
         """Put another model in force."""
         held = self.keeper.credentials()
         done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
-        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__}
+        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__ if name != "beside"}
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         changed = done.before != done.after
         return msg.Loaded(

@@ -13,7 +13,7 @@ from drawknife.answers.asked import Asked
 from drawknife.answers.handover import FORMATS, sheet
 from drawknife.core.decide.sign_in import endpoint_allows
 from drawknife.core.decide.way_in import reach
-from drawknife.core.limits.quotas import Limit, called, headroom, uploads_owner
+from drawknife.core.limits.quotas import ELSEWHERE, Limit, called, headroom, uploads_owner
 from drawknife.core.limits.usage import BY, Filled, Used, every_limit, growth, promised, used_by
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.model.items import UNLIMITED, Endpoint
@@ -157,7 +157,7 @@ class LimitAnswers(Asked):
                 )  # fmt: skip
         return msg.FilledLimit(
             **{**limit_fields(f.limit, at), "place": f.place},
-            accounts=_lines(used_by(self.prepared, "account", f.rows)[:10]),
+            accounts=_lines(used_by(self.prepared, "account", [u for u in f.rows if u.folder != ELSEWHERE])[:10]),
             folders=_lines(_exact_folders(f)[:10]),
             history=[msg.LevelPoint(at=p[0], bytes=p[1], files=p[2]) for p in levels], growth=grows,
         )  # fmt: skip
@@ -187,7 +187,7 @@ def _sessions_in_sum(prepared: Prepared, e: Endpoint) -> int | None:
 
 def _exact_folders(f: Filled) -> list[Used]:
     sums: dict[str, list[int]] = {}
-    for u in f.rows:
+    for u in (u for u in f.rows if u.folder != ELSEWHERE):
         total = sums.setdefault(str(u.folder), [0, 0])
         total[0] += u.bytes
         total[1] += u.files

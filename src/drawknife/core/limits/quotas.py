@@ -72,6 +72,10 @@ class Headroom(NamedTuple):
     limits: tuple[Limit, ...]
 
 
+#: Where files lie that count against a limit, and of which it is not told where they are.
+ELSEWHERE = Place("", "/")
+
+
 class UsageByLimit:
     """What counts against each limit: the rows of usage, gone through once for each limit, and kept."""
 
@@ -82,6 +86,10 @@ class UsageByLimit:
         for u in prepared.model.usage:
             self._by_owner.setdefault(u.owner, []).append(u)
             self._by_store.setdefault(u.folder.store, []).append(u)
+        #: What else counts against a limit, by its kind and name, where only a part of a model is there.
+        self._beside = {
+            (kind, name): [Usage(ELSEWHERE, None, bytes_, files)] for kind, name, bytes_, files in prepared.model.beside
+        }
         self._by_quota: dict[str, list[Usage]] = {}
         self._sums: dict[tuple[str, str], tuple[int, int]] = {}
 
@@ -89,7 +97,7 @@ class UsageByLimit:
         return self._by_owner.get(owner, [])
 
     def store(self, name: str) -> list[Usage]:
-        return self._by_store.get(name, [])
+        return [*self._by_store.get(name, []), *self._beside.get(("capacity", name), ())]
 
     def quota(self, quota: Quota) -> list[Usage]:
         """The rows that a quota counts: in its folder and below, or owned by those who share it."""
@@ -97,12 +105,13 @@ class UsageByLimit:
         if found is None:
             if quota.folder is not None:
                 folder = quota.folder
-                found = [u for u in self.store(folder.store) if holds(folder, u.folder)]
+                found = [u for u in self._by_store.get(folder.store, ()) if holds(folder, u.folder)]
             else:
                 covers = {self._prepared.people.number(s) for s in quota.shared_by}
                 owners = [o for o in self._by_owner if covered(self._prepared, o, covers)]
                 found = [u for o in owners for u in self._by_owner[o]]
-            self._by_quota[quota.name] = found
+            kind = "shared" if quota.folder is None else "folder"
+            found = self._by_quota[quota.name] = [*found, *self._beside.get((kind, quota.name), ())]
         return found
 
     def sum(self, kind: str, name: str, rows: Callable[[], list[Usage]]) -> tuple[int, int]:

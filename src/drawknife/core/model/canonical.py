@@ -129,4 +129,5 @@ def sound(model: Model, before: Model | None = None) -> Model:
         stores=made(STORE, with_folders, before.stores, model.stores),
         **parts,
         **lines,
+        beside=model.beside,
     )

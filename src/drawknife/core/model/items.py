@@ -301,6 +301,9 @@ class Model:
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()
+    #: Where the model is a part of one (everybody/shown.py): what counts against limits, and is not in `usage`: kind and name
+    #: of the limit, bytes, files.
+    beside: tuple[tuple[str, str, int, int], ...] = ()
 
     def with_folder(self, store: str, folder: Folder) -> "Model":
         """A model in which `folder` takes the place of the folder of that path, or is added."""

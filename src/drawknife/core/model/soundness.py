@@ -75,7 +75,7 @@ class Names:
     def missing(self, kind: str, name: str, where: Where) -> Flaw | None:
         """The problem, if there is no `kind` of that name."""
         known = self._by_kind[kind]
-        if fold(name) in known:
+        if fold(name) in known or (kind == "account" and Subject(kind, name).key in self.gone):
             return None
         self._missing += 1
         near = nearest(name, known.values()) if self._missing <= MOST_NEAREST else None
