@@ -16,6 +16,7 @@ from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.prepared import prepare
 from drawknife.formats.model_file import read_model
 
+from ..disk.test_everybody import random_model as random_disks
 from .models import random_model, random_questions
 from .test_areas import PARTS, in_places, in_units
 
@@ -114,6 +115,38 @@ def stands_in_a_line(model, area, name):
     if called in map(str, lines):
         return True
     return any(u.owner == name and in_places(area, u.folder.store, u.folder.path) for u in model.usage)
+
+
+@given(seeds)
+@settings(max_examples=60)
+def test_what_a_disk_lets_an_account_of_the_area_is_the_same(seed):
+    rng = Random(seed)
+    model = random_disks(rng)
+    inside = {a.name for a in model.accounts if rng.random() < 0.4}
+    model = sound(
+        replace(
+            model,
+            units=("fleet", "shore"),
+            accounts=tuple(replace(a, unit="fleet" if a.name in inside else "shore") for a in model.accounts),
+        )
+    )
+    part = shown(prepare(model), parse_area(["unit:fleet", rng.choice(["s:/d", "s:/a/b"])]), NOW.date())
+    assert sound(part) == part
+    whole, seen = (Answering(prepare(m), 1, NOW, seen=lambda _: None) for m in (model, part))
+    for name in inside:
+        assert {r.location: r.rights for r in seen.access(name).rows}.items() <= {
+            r.location: r.rights for r in whole.access(name).rows
+        }.items()
+        for location in ("/", "/a", "/a/b", "/d/e", "/in/x", "/f"):
+            for action in ("enter", "list", "download", "upload", "make-folder"):
+                path = location if action in ("enter", "list") else location.rstrip("/") + "/z"
+                asked = {"account": name, "action": action, "path": path, "explain": True}
+                assert decided(seen, asked) == decided(whole, asked)
+
+
+def decided(asked, question):
+    found = asked.decide(question)
+    return found["allowed"], found["gate"], found["reason"]
 
 
 def test_what_is_outside_is_not_there():

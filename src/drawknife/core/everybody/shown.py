@@ -229,6 +229,7 @@ class _Places:
         for reading in self._model.disk_readings:
             if reading.store == store:
                 yield from reading.folders
+                yield from reading.files
 
     def readings(self) -> Iterator[DiskReading]:
         """What was read of disks, as far as it counts for the accounts of the area or lies in it."""
