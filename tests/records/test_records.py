@@ -204,7 +204,7 @@ def test_services_that_start_at_once_do_not_collide(address):
 def test_tokens_are_kept_as_digests_only(database):
     administrators.ensure_owner(database, "ada")
     token = tokens.make_token(database, "ada")
-    assert tokens.holder(database, token) == ("ada", "owner", None, "ada", False, None, None)
+    assert tokens.holder(database, token) == ("ada", "owner", None, "ada", False, None, None, "area")
     assert tokens.holder(database, token + "x") is None
     kept = database.read("SELECT digest, name FROM tokens")
     assert token.encode() not in bytes(kept[0][0])

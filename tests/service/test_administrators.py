@@ -29,7 +29,7 @@ def own(cluster, tmp_path_factory):
         with service.client() as owner:
             for role in ("reader", "drafter", "editor"):
                 owner.add_administrator(f"the-{role}", role)
-            owner.add_administrator("pim", "editor", ["survey:/soundings", "unit:shore/lab"])
+            owner.add_administrator("pim", "editor", ["survey:/soundings", "unit:shore/lab"], reads="everything")
             names = ("the-reader", "the-drafter", "the-editor", "pim")
             service.tokens = {name: signed_in(service, name) for name in names}
             owner.add_directory("sent", {"address": "scim:"})

@@ -19,7 +19,7 @@ def own(cluster, tmp_path_factory):
     address = cluster.create_database("areas")
     with serving(address, tmp_path_factory.mktemp("areas"), "--load", DEMO) as service:
         with service.client() as owner:
-            owner.add_administrator("pim", "editor", AREA)
+            owner.add_administrator("pim", "editor", AREA, reads="everything")
         service.pims = signed_in(service, "pim")
         yield service
 

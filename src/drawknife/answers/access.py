@@ -180,7 +180,8 @@ class AccessAnswers(Asked):
             ]
         return msg.WhoAnswer(
             revision=self.revision, right=right, at=str(target), endpoint=way_in.name if way_in else None,
-            but_for=but_for, total=total, holders=lines, almost=nearly, notes=self.disk_notes(stores=self._stores_at(target)),
+            but_for=but_for, total=total, holders=lines, almost=nearly,
+            notes=[*self.area_notes(), *self.disk_notes(stores=self._stores_at(target))],
         )  # fmt: skip
 
     def _stores_at(self, target: str | Place) -> set[str]:
@@ -303,7 +304,7 @@ class AccessAnswers(Asked):
         columns = locations[wanted.location_offset :][: wanted.location_limit]
         return msg.MapAnswer(
             revision=self.revision, right=wanted.right, endpoint=way_in.name if way_in else None,
-            total_accounts=len(names), total_locations=len(locations), notes=self.disk_notes(),
+            total_accounts=len(names), total_locations=len(locations), notes=[*self.area_notes(), *self.disk_notes()],
             accounts=[self.prepared.people.accounts[i].name for i in rows], locations=columns,
             cells=map_cells(self.prepared, rows, columns, wanted.right, way_in, wanted.store),
         )  # fmt: skip

@@ -59,7 +59,14 @@ class Answering(
         """What wants attention though no rule is broken."""
         lasting = finding_messages(findings(self.prepared))
         now, unknown = attention(self.prepared, self.now, self.certificate_of, self.credentials)
-        shown, accepted = self.part_accepted([*lasting, *now])
+        every = [*lasting, *now]
+        if self.whole is not None:
+            # What the part alone would say, as that nobody is in a group whose members it leaves out, is not so.
+            whole = self.whole.findings()
+            so = {(f.kind, f.about) for f in (*whole.findings, *whole.accepted)}
+            every = [f for f in every if (f.kind, f.about) in so]
+            unknown = [*self.area_notes(), *unknown]
+        shown, accepted = self.part_accepted(every)
         return msg.FindingList(revision=self.revision, findings=shown, accepted=accepted, not_looked_at=unknown)
 
     def part_accepted(

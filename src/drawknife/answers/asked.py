@@ -10,8 +10,10 @@ from typing import Self
 from drawknife import messages as msg
 from drawknife.core.decide.disk_gate import taken_on
 from drawknife.core.decide.sign_in import expired
+from drawknife.core.everybody.shown import part_shown
 from drawknife.core.follows.disk_changes import of_disks
 from drawknife.core.follows.sign_in_changes import Credentials
+from drawknife.core.model.areas import Area
 from drawknife.core.model.items import Endpoint
 from drawknife.core.model.lines import Line, has_ended
 from drawknife.core.prepared.people import PreparedAccount
@@ -21,6 +23,9 @@ from drawknife.core.words.checks import check_location
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, fold, parse_place
 from drawknife.core.words.sizes import number_of
+
+#: What is said where others than the accounts of an area may count, too.
+ONLY_OF_THE_AREA = "Only accounts in your area were looked at. There may be others."
 
 
 class Asked:
@@ -48,6 +53,8 @@ class Asked:
     ) -> None:
         #: Of stores whose disk was read and is left out.
         self.left_out: tuple[str, ...] = ()
+        #: The same answers about the whole model, where only the part is told that an area shows.
+        self.whole: Self | None = None
         self.full = prepared.full
         self.prepared = prepared.on(now.date())
         self.revision = revision
@@ -64,6 +71,18 @@ class Asked:
         found.left_out = tuple(self.full.disks)
         found.full, found.prepared = self.full.without_disks(), self.prepared.without_disks()
         return found
+
+    def bounded(self, area: Area) -> Self:
+        """The same answers about the part of the model that an area shows: what is outside is not there."""
+        found = copy(self)
+        found.whole = self
+        found.full = part_shown(self.full, area, self.now.date())
+        found.prepared = found.full.on(self.now.date())
+        return found
+
+    def area_notes(self) -> list[str]:
+        """What has to be said with an answer about everybody, where that is only everybody of an area."""
+        return [] if self.whole is None else [ONLY_OF_THE_AREA]
 
     def line(self, line: Line) -> msg.LineMessage:
         """A line as it is told, with its end and its note."""

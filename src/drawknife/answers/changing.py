@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any, NamedTuple, Protocol
 
 from drawknife import messages as msg
-from drawknife.answers.previews import WhatFollows, follow, item_changes, preview
+from drawknife.answers.previews import NOBODY_IN_AREA, WhatFollows, follow, item_changes, preview, within
 from drawknife.answers.summaries import summary
 from drawknife.changing import Applied, apply
 from drawknife.core.follows.pairing import Renames
@@ -44,6 +44,12 @@ class Keeper(Protocol):
 
     def prepared_for(self, model: Model) -> Prepared:
         """A model prepared, with the help of the newest."""
+
+    def shown(self, prepared: Prepared) -> Prepared:
+        """What whoever asks reads of a model: itself, or the part that their area shows."""
+
+    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
+        """What an edit makes of a model. What is wrong with it is told as it is wrong in what whoever asks reads."""
 
     def credentials(self) -> Credentials:
         """What each account has to sign in with; None where that is not known."""
@@ -91,7 +97,7 @@ class Changing:
 
         def edit(model: Model) -> tuple[Model, Renames]:
             applied = apply(model, changes)
-            notes.extend((*applied.doubts, *applied.notes))
+            notes[:] = [*applied.doubts, *applied.notes]
             return applied.model, applied.renames
 
         return self.preview_edit(edit, notes)
@@ -108,13 +114,24 @@ class Changing:
         """A preview; that whoever asks may not make the change is told in it, as they may put it in a draft."""
         refused = self.keeper.may_not(before.model, after, renames)
         notes = (*([f"you may not do it yourself: {refused}"] if refused is not None else []), *notes)
-        return preview(before, after, revision, self.now, renames, held, notes)
+        part = self.keeper.shown(before)
+        if part is before:
+            return preview(before, after, revision, self.now, renames, held, notes)
+        whole = before, self.keeper.prepared_for(after)
+        after_part = self.keeper.shown(whole[1]).model
+        return preview(part, after_part, revision, self.now, renames, held, notes, whole)
 
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
         """Could they be done, and do they look like slips? Raises as :meth:`preview`."""
+        applied: list[Applied] = []
+
+        def edit(model: Model) -> tuple[Model, Renames]:
+            applied.append(apply(model, changes))
+            return applied[-1].model, applied[-1].renames
+
         revision, prepared = self.keeper.newest()
-        applied = apply(prepared.model, changes)
-        return msg.Checked(revision=revision, doubts=list(applied.doubts), notes=list(applied.notes))
+        self.keeper.tried(edit, prepared)
+        return msg.Checked(revision=revision, doubts=list(applied[-1].doubts), notes=list(applied[-1].notes))
 
     def change(self, changes: Sequence[dict[str, Any]], expected: int | None = None) -> msg.Changed:
         """Do all of the changes, or none. Raises as :meth:`preview`, and what the keeper raises."""
@@ -186,7 +203,7 @@ class Changing:
     def preview_edit(self, edit: Edit, notes: Sequence[str] = (), back_from: int | None = None) -> msg.Preview:
         """What an edit would do. Accounts that come back are taken to have what they went with after `back_from`."""
         revision, prepared = self.keeper.newest()
-        after, renames = edit(prepared.model)
+        after, renames = self.keeper.tried(edit, prepared)
         held = self._held(self.keeper.credentials(), prepared.model, after, renames, back_from)
         return self._shown(prepared, after, revision, renames, held, notes)
 
@@ -213,8 +230,15 @@ class Changing:
             return after, renames
 
         done = self.keeper.change(noting, what, expected, back_from)
-        count, items = item_changes(done.before, done.after, renamed[-1])
         followed = self.followed(done, renamed[-1], held[-1])
+        before, after = self.keeper.prepared_for(done.before), self.keeper.prepared_for(done.after)
+        if (part := self.keeper.shown(after)) is not after:
+            was = self.keeper.shown(before)
+            outcome = follow(was, part, self.now, renamed[-1], held[-1])
+            whole = follow(before, after, self.now, renamed[-1], held[-1])
+            followed = followed_in_words(within(outcome, whole), NOBODY_IN_AREA) if done.before != done.after else []
+            before, after = was, part
+        count, items = item_changes(before.model, after.model, renamed[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
     def followed(self, done: InForce, renames: Renames, held: Credentials) -> list[str]:
@@ -228,9 +252,9 @@ class Changing:
         return said
 
 
-def followed_in_words(outcome: WhatFollows) -> list[str]:
-    """What followed from a change, in a line or two; of lines without effect the first."""
-    said = summary(outcome.follows)
+def followed_in_words(outcome: WhatFollows, nobody: str = "nobody") -> list[str]:
+    """What followed from a change, in a line or two; of lines without effect the first. `nobody` as in a summary."""
+    said = summary(outcome.follows, nobody)
     said += [f"{x.line} has no effect: {x.reasons[0]}" for x in outcome.without_effect[:2] if x.reasons]
     if not outcome.without_effect:
         said += [f"still, {x}" for x in outcome.held_back[:2]]
@@ -259,6 +283,12 @@ class InMemory:
 
     def prepared_for(self, model: Model) -> Prepared:
         return self._prepared if model is self._prepared.model else prepare(model, self._prepared)
+
+    def shown(self, prepared: Prepared) -> Prepared:
+        return prepared
+
+    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
+        return edit(prepared.model)
 
     def credentials(self) -> Credentials:
         return None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
+from drawknife.answers.previews import reasons_within
 from drawknife.idle import Part, idle
 
 
@@ -13,12 +14,18 @@ class IdleAnswers(Asked):
     def idle(self) -> msg.IdleAnswer:
         """All that could be taken away, with the reason, and nothing would be different."""
         sought = idle(self.full, self.now, self.credentials)
+        parts = [(x.part, list(x.reasons)) for x in sought.found]
+        if self.whole is not None:
+            # Something may have an effect for those who are not told of: only what has none in the whole model has none.
+            so = {(x.kind, x.at, x.says): x.reasons for x in self.whole.idle().idle}
+            called = [((part.kind, part.name, part.says), part, reasons) for part, reasons in parts]
+            parts = [(part, list(reasons_within(reasons, so[key]))) for key, part, reasons in called if key in so]
         found = [
             msg.IdleMessage(
-                number=i, kind=x.part.kind, at=x.part.name, says=x.part.says, reasons=list(x.reasons),
-                guards=_guards(x.part), change=msg.Change(**x.part.change),
+                number=i, kind=part.kind, at=part.name, says=part.says, reasons=reasons, guards=_guards(part),
+                change=msg.Change(**part.change),
             )
-            for i, x in enumerate(sought.found, 1)
+            for i, (part, reasons) in enumerate(parts, 1)
         ]  # fmt: skip
         return msg.IdleAnswer(revision=self.revision, idle=found, left_out=sought.left_out)
 

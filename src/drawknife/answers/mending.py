@@ -81,7 +81,7 @@ class MendAnswers(Asked):
         tried = (self._way(changes, question, not stop, ends) for changes, ends in lasting)
         with many_objects():
             ways = _folded(sorted((way for way in tried if way is not None), key=lambda w: w.rank))
-        left = []
+        left = self.area_notes()
         if len(found.found) > looked_at:
             left.append(
                 f"{number_of(len(found.found) - looked_at, 'more way')}, of which what follows was not looked at;"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from drawknife import messages as msg
 from drawknife.answers.asked import Asked
 from drawknife.answers.previews import access_changes, setting_changes
@@ -10,7 +12,7 @@ from drawknife.core.follows import comes_down
 from drawknife.core.follows.comes_down import Given
 from drawknife.core.model.edits import find
 from drawknife.core.model.items import Subject
-from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS
+from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS, UNIT
 from drawknife.core.model.removal import references
 from drawknife.core.model.soundness import Names
 from drawknife.core.words.errors import BadInput, NotFound
@@ -149,7 +151,11 @@ class PeopleAnswers(Asked):
         called = f"{store}:{found.path}" if kind == "folder" else KINDS[kind].called(found)
         named_by = references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
         return msg.ItemMessage(
-            revision=self.revision, kind=kind, name=called, item=_data(kind, found), named_by=list(map(str, named_by))
+            revision=self.revision,
+            kind=kind,
+            name=called,
+            item=self._data(kind, found),
+            named_by=list(map(str, named_by)),
         )
 
     def items(self, kind: str, offset: int = 0, limit: int | None = None) -> msg.ItemList:
@@ -163,21 +169,23 @@ class PeopleAnswers(Asked):
         some = every[offset:] if limit is None else every[offset : offset + limit]
         return msg.ItemList(
             revision=self.revision, kind=kind, total=len(every),
-            items=[msg.NamedItem(name=name, item=_data(kind, item)) for name, item in some],
+            items=[msg.NamedItem(name=name, item=self._data(kind, item)) for name, item in some],
         )  # fmt: skip
 
     def _check_kind(self, kind: str) -> None:
         if kind not in KINDS:
             raise BadInput("kind", f"{kind!r} is no kind of item", "one of " + ", ".join(KINDS))
 
-
-def _data(kind: str, item: object) -> dict[str, object]:
-    found = KINDS[kind].alone(item)
-    for field in KINDS[kind].lists:
-        # A list that is not empty by default is told, too: who edits it has to see what is there.
-        if field.default and field.name not in found and getattr(item, "kind", "") != "anonymous":
-            found[field.name] = field.written(field.default)
-    return found
+    def _data(self, kind: str, item: Any) -> dict[str, Any]:
+        if kind == UNIT.name:  # the model keeps beside it where it comes from, and why it is there
+            beside = {"source": self.full.model.unit_sources, "note": self.full.model.unit_notes}
+            return {"path": item} | {key: of[item] for key, pairs in beside.items() if item in (of := dict(pairs))}
+        found = KINDS[kind].alone(item)
+        for field in KINDS[kind].lists:
+            # A list that is not empty by default is told, too: who edits it has to see what is there.
+            if field.default and field.name not in found and getattr(item, "kind", "") != "anonymous":
+                found[field.name] = field.written(field.default)
+        return found
 
 
 def _given(g: Given) -> msg.GivenMessage:

@@ -102,7 +102,7 @@ class PlaceAnswers(Asked):
         some = {i for accounts, _ in together.values() for i in accounts}
         return msg.InsideAnswer(
             revision=self.revision, place=str(place), rows=rows, seeing=len(led - some),
-            notes=self.disk_notes(stores={place.store}),
+            notes=[*self.area_notes(), *self.disk_notes(stores={place.store})],
         )  # fmt: skip
 
     def _giving(self, place: Place, index: int, states: tuple[str, ...]) -> list[str]:

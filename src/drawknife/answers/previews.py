@@ -8,6 +8,7 @@ from itertools import islice
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
+from drawknife.answers.asked import ONLY_OF_THE_AREA
 from drawknife.answers.summaries import summary
 from drawknife.core.everybody.findings import Finding
 from drawknife.core.everybody.severity import SEVERITY
@@ -57,6 +58,43 @@ def follow(
         idle, left = lines_without_effect(before, after, follows, at, was, first, added)
         held = held_back(after, first, at.date())
     return WhatFollows(follows, tuple(idle), (left,) if left else (), tuple(held))
+
+
+#: Of whom it is said that nothing concerns them, where only the accounts of an area are told of.
+NOBODY_IN_AREA = "nobody in your area"
+
+
+def within(part: WhatFollows, whole: WhatFollows) -> WhatFollows:
+    """What follows in the part of a model that is told, held against what follows in the whole.
+
+    For others a line may have an effect, and a finding be none: only what is so in the whole is said to be without effect,
+    new, or mended.
+    """
+    idle = {str(x.line): x.reasons for x in whole.without_effect}
+    return part._replace(
+        follows=_within(part.follows, whole.follows),
+        without_effect=tuple(
+            x._replace(reasons=reasons_within(x.reasons, idle[str(x.line)]))
+            for x in part.without_effect
+            if str(x.line) in idle
+        ),
+        held_back=tuple(x for x in part.held_back if x in set(whole.held_back)),
+    )
+
+
+def reasons_within(part: Sequence[str], whole: Sequence[str]) -> tuple[str, ...]:
+    """Why something has no effect, of the reasons that a part of a model gives those that are so in the whole."""
+    return tuple(reason for reason in part if reason in whole) or ("nobody gains or loses anything by it",)
+
+
+def _within(part: Consequences, whole: Consequences) -> Consequences:
+    days = dict(whole.later)
+    new, mended = ({(f.kind, f.about) for f in found} for found in (whole.new_findings, whole.mended))
+    return part._replace(
+        new_findings=tuple(f for f in part.new_findings if (f.kind, f.about) in new),
+        mended=tuple(f for f in part.mended if (f.kind, f.about) in mended),
+        later=tuple((day, _within(then, days.get(day, Consequences()))) for day, then in part.later),
+    )
 
 
 def item_changes(old: Model, new: Model, renames: Renames | None = None) -> tuple[int, list[msg.ItemChange]]:
@@ -119,11 +157,11 @@ def _left_out(outcome: WhatFollows) -> list[str]:
     return said
 
 
-def follows_fields(outcome: WhatFollows, notes: Sequence[str] = ()) -> dict[str, Any]:
-    """The fields of :class:`msg.Follows`."""
+def follows_fields(outcome: WhatFollows, notes: Sequence[str] = (), nobody: str = "nobody") -> dict[str, Any]:
+    """The fields of :class:`msg.Follows`; `nobody` is whom nothing concerns, where nothing does."""
     f = outcome.follows
     return {
-        "nothing": f.nothing, "summary": summary(f), "come": list(f.come[:NAMES]), "come_count": len(f.come),
+        "nothing": f.nothing and nobody == "nobody", "summary": summary(f, nobody), "come": list(f.come[:NAMES]), "come_count": len(f.come),
         "gone": list(f.gone[:NAMES]), "gone_count": len(f.gone),
         "sign_in": [
             msg.SignInChangeMessage(**_named(s.accounts), endpoint=s.endpoint, may=s.may, why=s.why)
@@ -149,7 +187,8 @@ def follows_fields(outcome: WhatFollows, notes: Sequence[str] = ()) -> dict[str,
         "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in outcome.without_effect],
         "notes": [*notes, *outcome.held_back], "left_out": _left_out(outcome),
         "later": [
-            msg.Later(day=day, follows=msg.Follows(**follows_fields(WhatFollows(then, (), ())))) for day, then in f.later
+            msg.Later(day=day, follows=msg.Follows(**follows_fields(WhatFollows(then, (), ()), (), nobody)))
+            for day, then in f.later
         ],
     }  # fmt: skip
 
@@ -162,11 +201,23 @@ def preview(
     renames: Renames | None = None,
     credentials: Credentials = None,
     notes: Sequence[str] = (),
+    whole: tuple[Prepared, Prepared] | None = None,
 ) -> msg.Preview:
-    """What putting `after` in force would change, and what follows."""
+    """What putting `after` in force would change, and what follows.
+
+    `whole` are the models before and after it, where only the parts of them are told that an area shows.
+    """
     count, items = item_changes(before.model, after, renames)
     with many_objects():
         prepared = prepare(after, before)
     outcome = follow(before, prepared, at, renames, credentials)
-    refused = [f"it would be refused: {b.text()}" for b in broken_by(before, prepared, at.date(), renames)]
-    return msg.Preview(revision=revision, item_count=count, items=items, **follows_fields(outcome, [*refused, *notes]))
+    broken = [b.text() for b in broken_by(before, prepared, at.date(), renames)]
+    nobody = "nobody"
+    if whole is not None:
+        outcome, nobody = within(outcome, follow(*whole, at, renames, credentials)), NOBODY_IN_AREA
+        notes = [*notes, ONLY_OF_THE_AREA]
+        if not broken and broken_by(*whole, at.date(), renames):
+            broken = ["it breaks a promise about accounts that are not in your area"]
+    refused = [f"it would be refused: {text}" for text in broken]
+    fields = follows_fields(outcome, [*refused, *notes], nobody)
+    return msg.Preview(revision=revision, item_count=count, items=items, **fields)

@@ -33,6 +33,7 @@ class ReportAnswers(Asked):
         rows, notes = self._of_group(what) if isinstance(what, Group) else self._of_place(what)
         if len(rows) > MOST_ROWS:
             raise _too_long()
+        notes = [*self.area_notes(), *notes]
         called = f"group:{what.name}" if isinstance(what, Group) else str(what)
         title = f"Who is in the group {what.name}" if isinstance(what, Group) else f"Who can get at {what}"
         return called, title, rows, notes

@@ -16,10 +16,11 @@ from drawknife.core.words.sizes import number_of, several
 MOST_LINES = 6
 
 
-def summary(f: Consequences) -> list[str]:
+def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
     """Sentences for people; where nothing is different for anybody, that is said, and what became of findings.
 
-    What is not the same for all that a sentence names is told as "some of".
+    What is not the same for all that a sentence names is told as "some of". `nobody` is whom nothing concerns then: of a part
+    of a model only those are told of who are in it.
     """
     said: list[str] = []
     if f.come:
@@ -48,17 +49,17 @@ def summary(f: Consequences) -> list[str]:
     if f.room:
         differ = len({r.accounts for r in f.room}) > 1
         said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
-    said += _on_disk(f.on_disk)
+    said += _on_disk(f.on_disk, nobody)
     said += f.for_everybody[:2]
     if len(f.for_everybody) > 2:
         said.append(f"and {len(f.for_everybody) - 2} more that hold for everybody")
     if f.for_nobody:
-        said.append("nobody gains or loses anything")
+        said.append(f"{nobody} gains or loses anything")
     new = [x.about for x in f.new_findings if x.kind == NEW]
     if new:
         said.append(f"{number_of(len(new), 'new trial')} not as expected: {several(new)}")
     for day, then in f.later[:2]:
-        said.append(f"from {day} on: " + "; ".join(summary(then)[1 if then.for_nobody else 0 :][:2]))
+        said.append(f"from {day} on: " + "; ".join(summary(then, nobody)[1 if then.for_nobody else 0 :][:2]))
     if len(f.later) > 2:
         said.append(f"and more from {number_of(len(f.later) - 2, 'later day')} on")
     for word, every in (("new finding", f.new_findings), ("mended", f.mended)):
@@ -74,12 +75,12 @@ def summary(f: Consequences) -> list[str]:
     return said
 
 
-def _on_disk(found: OnDisk) -> list[str]:
+def _on_disk(found: OnDisk, nobody: str) -> list[str]:
     if found.not_compared:
         return [not_compared(found.not_compared)]
     if found.access is None:
         return []
-    said = "; ".join(_access(found.access)) or "nobody gains or loses anything"
+    said = "; ".join(_access(found.access)) or f"{nobody} gains or loses anything"
     return [f"with what {of_disks(found.stores)} lets through: {said}"]
 
 

@@ -10,6 +10,7 @@ from drawknife import messages as msg
 from drawknife.client import Client
 from drawknife.core.words.names import fold
 from drawknife.core.words.roles import ADDS, ROLES
+from drawknife.messages.administrators import Reads
 
 from .columns import plain_table
 from .common import WRONG_USAGE, console, fail, print_json, say, serves
@@ -19,6 +20,11 @@ _ROLE = click.option(
 )
 _AREA = click.option(
     "--area", multiple=True, metavar="THING", help="store:NAME, STORE:/folder, unit:PATH or group:NAME. Repeatable."
+)
+_READS = click.option(
+    "--reads",
+    type=click.Choice(("area", "everything")),
+    help="With an area: does it read what touches the area, which is so if this is left out, or everything?",
 )
 _DIRECTORY = click.option(
     "--directory",
@@ -46,10 +52,11 @@ def list_administrators(client: Client, as_json: bool) -> None:
     if as_json:
         print_json(found)
         return
-    table = plain_table("administrator", "role", "area", "password", "added by")
+    table = plain_table("administrator", "role", "area", "reads", "password", "added by")
     for a in found.administrators:
         area = "everything" if a.area is None else ", ".join(a.area)
-        table.add_row(a.name, a.role, area, _password_of(a), a.added_by)
+        reads = "everything" if a.area is None else f"its {a.reads}" if a.reads == "area" else a.reads
+        table.add_row(a.name, a.role, area, reads, _password_of(a), a.added_by)
     console().print(table)
 
 
@@ -61,9 +68,12 @@ def _password_of(a: msg.AdministratorLine) -> str:
 @click.argument("name")
 @_ROLE
 @_AREA
+@_READS
 @_DIRECTORY
 @serves
-def add(client: Client, name: str, role: str | None, area: tuple[str, ...], directory: str | None) -> None:
+def add(
+    client: Client, name: str, role: str | None, area: tuple[str, ...], reads: Reads | None, directory: str | None
+) -> None:
     """Add an administrator, and print a link that signs in to the console: good once, and for a day.
 
     \b
@@ -74,7 +84,7 @@ def add(client: Client, name: str, role: str | None, area: tuple[str, ...], dire
     """
     if role is None:
         fail(WRONG_USAGE, f"say what {name} may do: --role {' or '.join(ROLES)}")
-    client.add_administrator(name, role, area or None, directory)
+    client.add_administrator(name, role, area or None, directory, reads)
     say(f"{name} is an administrator with the role {role}")
     if directory is not None:
         say(f"{name} signs in with the password of the directory {directory}")
@@ -93,6 +103,7 @@ def _print_link(client: Client, name: str) -> None:
 @_ROLE
 @_AREA
 @click.option("--everything", is_flag=True, help="Take the area away: everything may be changed.")
+@_READS
 @_DIRECTORY
 @click.option("--no-directory", is_flag=True, help="It signs in by a link or a password of its own again.")
 @serves
@@ -102,22 +113,30 @@ def change(
     role: str | None,
     area: tuple[str, ...],
     everything: bool,
+    reads: Reads | None,
     directory: str | None,
     no_directory: bool,
 ) -> None:
     """Give an administrator another role, another area, or another way to sign in. It counts at once.
 
     \b
-    Example:
+    Examples:
       drawknife administrator change pim --role drafter
+      drawknife administrator change pim --reads everything
     """
-    if role is None and not area and not everything and directory is None and not no_directory:
-        fail(WRONG_USAGE, "name something to change: --role, --area, --everything, --directory, or --no-directory")
+    if not any((role, area, everything, reads, directory is not None, no_directory)):
+        fail(
+            WRONG_USAGE,
+            "name something to change: --role, --area, --everything, --reads, --directory, or --no-directory",
+        )
     done = client.change_administrator(
-        name, role, [] if everything else area or None, "" if no_directory else directory
+        name, role, [] if everything else area or None, "" if no_directory else directory, reads
     )
     reach = "everything" if done.area is None else ", ".join(done.area)
-    say(f"{done.name} has the role {done.role}, for {reach}")
+    more = (
+        "" if done.area is None else " and reads everything" if done.reads == "everything" else " and reads only that"
+    )
+    say(f"{done.name} has the role {done.role}, for {reach}{more}")
 
 
 @administrator.command("remove")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Literal
 from urllib.parse import quote
 
 from drawknife import messages as msg
@@ -26,23 +27,38 @@ class AdministratorCalls(Connection):
         return self._get(msg.AdministratorList, "/administrators")
 
     def add_administrator(
-        self, name: str, role: str, area: Sequence[str] | None = None, directory: str | None = None
+        self,
+        name: str,
+        role: str,
+        area: Sequence[str] | None = None,
+        directory: str | None = None,
+        reads: Literal["area", "everything"] | None = None,
     ) -> msg.AdministratorLine:
         """Add an administrator. ``POST /administrators``. `area`: store:NAME, STORE:/folder, unit:PATH, group:NAME; None: all.
 
-        With `directory` it signs in through that one, with the password that it has there.
+        With `directory` it signs in through that one, with the password that it has there. With an area it reads only
+        what touches that, unless it `reads` everything.
         """
-        body = {"name": name, "role": role, "area": None if area is None else list(area), "directory": directory}
+        body = {
+            "name": name, "role": role, "area": None if area is None else list(area), "reads": reads,
+            "directory": directory,
+        }  # fmt: skip
         return self._read(msg.AdministratorLine, self._request("POST", "/administrators", json=body))
 
     def change_administrator(
-        self, name: str, role: str | None = None, area: Sequence[str] | None = None, directory: str | None = None
+        self,
+        name: str,
+        role: str | None = None,
+        area: Sequence[str] | None = None,
+        directory: str | None = None,
+        reads: Literal["area", "everything"] | None = None,
     ) -> msg.AdministratorLine:
-        """Another role, area or way to sign in: an empty one is everything, or no directory; None leaves it.
+        """Another role, area, reading or way to sign in: an empty one is everything, or no directory; None leaves it.
 
         ``PATCH /administrators/{name}``.
         """
-        given = {"role": role, "area": None if area is None else list(area), "directory": directory}
+        area_lines = None if area is None else list(area)
+        given = {"role": role, "area": area_lines, "reads": reads, "directory": directory}
         body = {k: v for k, v in given.items() if v is not None}
         return self._read(msg.AdministratorLine, self._request("PATCH", _path(name), json=body))
 

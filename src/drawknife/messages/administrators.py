@@ -21,6 +21,11 @@ Area = Annotated[
     Field(max_length=1000, description="store:NAME, STORE:/folder, unit:PATH, group:NAME; null: all"),
 ]
 
+Reads = Annotated[
+    Literal["area", "everything"],
+    Field(description="With an area: does it bound what is read, too? Without one, everything is read"),
+]
+
 
 class SignIn(Message):
     """A token, or the code of a sign-in link; or a name and a password."""
@@ -36,6 +41,7 @@ class SignedIn(Message):
     name: str
     role: str
     area: list[str] | None
+    reads: Reads
     second_person: bool = Field(description="Are all changes drafts here, applied by another than who wrote them?")
 
 
@@ -51,6 +57,7 @@ class AdministratorLine(Message):
     name: str
     role: str
     area: list[str] | None
+    reads: Reads
     has_password: bool
     added: datetime
     added_by: str
@@ -65,6 +72,7 @@ class NewAdministrator(Message):
     name: Name
     role: Role
     area: Area = None
+    reads: Reads | None = None
     directory: _Directory = None
 
 
@@ -73,6 +81,7 @@ class AdministratorChange(Message):
 
     role: Role | None = None
     area: Area = None
+    reads: Reads | None = None
     directory: _Directory = None
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
@@ -18,15 +17,28 @@ from . import names_taken
 from .credentials import HASHER, nobodys
 from .database import Database
 from .journal import write_line
-from .tokens import tell_of_change
+from .tokens import AREA, tell_of_change
+
+
+class Rights(NamedTuple):
+    """What an administrator may do, and how it signs in, as it is given: its role, its area, what it reads, its directory."""
+
+    role: str
+    area: tuple[str, ...] | None
+    reads: str = AREA
+    directory: str | None = None
 
 
 class Administrator(NamedTuple):
-    """A person. `area` None is everything; of the password only whether there is one."""
+    """A person. `area` None is everything; of the password only whether there is one.
+
+    `reads` is ``area`` or ``everything``: does the area bound what is read, too?
+    """
 
     name: str
     role: str
     area: tuple[str, ...] | None
+    reads: str
     has_password: bool
     added: datetime
     added_by: str
@@ -34,7 +46,7 @@ class Administrator(NamedTuple):
     directory: str | None = None
 
 
-_ROWS = "SELECT name, role, area, password IS NOT NULL, added, added_by, directory FROM administrators"
+_ROWS = "SELECT name, role, area, reads, password IS NOT NULL, added, added_by, directory FROM administrators"
 
 
 def _administrator(row: Any) -> Administrator:
@@ -61,38 +73,35 @@ def find(database: Database, name: str) -> Administrator:
     return _administrator(rows[0])
 
 
-def add(
-    database: Database, name: str, role: str, area: Sequence[str] | None, who: str, directory: str | None = None
-) -> None:
+def add(database: Database, name: str, rights: Rights, who: str) -> None:
     """A new one; :class:`BadInput` if an administrator or a program has or had the name."""
     with database.transaction() as connection:
         _hold(connection)
         names_taken.take(connection, name, "an administrator's", "name")
         connection.execute(
-            "INSERT INTO administrators (name, folded, role, area, added_by, directory) VALUES (%s, %s, %s, %s, %s, %s)",
-            (name, fold(name), role, area if area is None else list(area), who, directory),
+            "INSERT INTO administrators (name, folded, role, area, reads, directory, added_by)"
+            " VALUES (%s, %s, %s, %s, %s, %s, %s)",
+            (name, fold(name), *_columns(rights), who),
         )
-        write_line(connection, who, f"add administrator {name}", [_item(name, None, (role, area, directory))])
+        write_line(connection, who, f"add administrator {name}", [_item(name, None, rights)])
 
 
-def change(
-    database: Database, name: str, role: str, area: Sequence[str] | None, who: str, directory: str | None = None
-) -> None:
-    """Another role, area or way of signing in, which counts at once. :class:`Refused` for the last owner.
+def change(database: Database, name: str, rights: Rights, who: str) -> None:
+    """Another role, area, reading or way of signing in, which counts at once. :class:`Refused` for the last owner.
 
     Who signs in through a directory has no password here any more.
     """
     with database.transaction() as connection:
         _hold(connection)
         before = _locked(connection, name)
-        if before[0] == OWNER and role != OWNER:
+        if before.role == OWNER and rights.role != OWNER:
             _check_not_the_last_owner(connection, name)
         connection.execute(
-            "UPDATE administrators SET role = %s, area = %s, directory = %s,"
+            "UPDATE administrators SET role = %s, area = %s, reads = %s, directory = %s,"
             " password = CASE WHEN %s::text IS NULL THEN password END WHERE name = %s",
-            (role, area if area is None else list(area), directory, directory, name),
+            (*_columns(rights), rights.directory, name),
         )
-        write_line(connection, who, f"change administrator {name}", [_item(name, before, (role, area, directory))])
+        write_line(connection, who, f"change administrator {name}", [_item(name, before, rights)])
         tell_of_change(connection)
 
 
@@ -101,7 +110,7 @@ def remove(database: Database, name: str, who: str) -> int:
     with database.transaction() as connection:
         _hold(connection)
         before = _locked(connection, name)
-        if before[0] == OWNER:
+        if before.role == OWNER:
             _check_not_the_last_owner(connection, name)
         ended = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
         connection.execute("DELETE FROM administrators WHERE name = %s", (name,))
@@ -161,11 +170,18 @@ def _hold(connection: Connection[TupleRow]) -> None:
     connection.execute("LOCK TABLE administrators, tokens IN SHARE ROW EXCLUSIVE MODE")
 
 
-def _locked(connection: Connection[TupleRow], name: str) -> tuple[str, Sequence[str] | None, str | None]:
-    row = connection.execute("SELECT role, area, directory FROM administrators WHERE name = %s", (name,)).fetchone()
+def _locked(connection: Connection[TupleRow], name: str) -> Rights:
+    row = connection.execute(
+        "SELECT role, area, reads, directory FROM administrators WHERE name = %s", (name,)
+    ).fetchone()
     if row is None:
         raise NotFound("administrator", name)
-    return row[0], row[1], row[2]
+    role, area, reads, directory = row
+    return Rights(role, None if area is None else tuple(area), reads, directory)
+
+
+def _columns(rights: Rights) -> tuple[str, list[str] | None, str, str | None]:
+    return rights.role, None if rights.area is None else list(rights.area), rights.reads, rights.directory
 
 
 def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> None:
@@ -176,13 +192,12 @@ def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> No
         raise Refused(f"{name} is the last owner, and somebody has to be: make somebody else an owner first")
 
 
-def _item(name: str, before: Any, after: Any) -> tuple[str, str, Any, Any]:
+def _item(name: str, before: Rights | None, after: Rights | None) -> tuple[str, str, Any, Any]:
     """How the journal has it: beside the model, as directories are."""
 
-    def side(of: Any) -> Any:
+    def side(of: Rights | None) -> Any:
         if of is None:
             return None
-        role, area, directory = of
-        return {"name": name, "role": role, "area": None if area is None else list(area), "directory": directory}
+        return {"name": name, **of._asdict(), "area": None if of.area is None else list(of.area)}
 
     return "administrators", name, side(before), side(after)

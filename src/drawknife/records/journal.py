@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any, Literal, NamedTuple
 
@@ -151,6 +151,14 @@ def read_line(database: Database, revision: int, limit: int, offset: int = 0) ->
     )
     count = database.read("SELECT count(*) FROM item_changes WHERE line = %s", (line,))[0][0]
     return _line(rows[0], [_item(list(item)) for item in found], count)
+
+
+def every_item(database: Database, line: int) -> Iterator[Item]:
+    """All items of a line, by its id."""
+    rows = database.read(
+        "SELECT section, name, before, after FROM item_changes WHERE line = %s ORDER BY number", (line,)
+    )
+    return (_item(list(row)) for row in rows)
 
 
 def _item(row: list[Any]) -> Item:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any, NamedTuple
 
 from psycopg.types.json import Jsonb
@@ -38,12 +38,23 @@ def add_lines(database: Database, draft: str | None, lines: Iterable[dict[str, A
 
 def kept_lines(
     database: Database, most: int, after: int = 0, account: str | None = None, endpoint: str | None = None,
-    allowed: bool | None = None,
+    allowed: bool | None = None, accounts: Collection[str] | None = None,
 ) -> list[KeptLine]:  # fmt: skip
-    """The newest lines, the newest first: those after a number, of an account, at an endpoint, let or refused."""
+    """The newest lines, the newest first: those after a number, of an account, at an endpoint, let or refused.
+
+    `accounts`: only of these, in the form in which names are compared.
+    """
     rows = database.read(
         "SELECT id, draft, line FROM rehearsal_lines WHERE id > %s AND folded = coalesce(%s, folded)"
-        " AND endpoint = coalesce(%s, endpoint) AND allowed = coalesce(%s, allowed) ORDER BY id DESC LIMIT %s",
-        (after, account and fold(account), endpoint and fold(endpoint), allowed, most),
+        " AND endpoint = coalesce(%s, endpoint) AND allowed = coalesce(%s, allowed)"
+        " AND (%s::text[] IS NULL OR folded = ANY(%s)) ORDER BY id DESC LIMIT %s",
+        (
+            after,
+            account and fold(account),
+            endpoint and fold(endpoint),
+            allowed,
+            *[None if accounts is None else list(accounts)] * 2,
+            most,
+        ),
     )
     return [KeptLine(*row) for row in rows]

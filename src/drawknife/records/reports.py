@@ -39,26 +39,30 @@ def add(database: Database, about: str, revision: int, who: str, document: dict[
     return int(rows[0][0])
 
 
-def each(database: Database) -> list[KeptReport]:
-    """The newest, the newest first, without what they told."""
+def each(database: Database, made_by: str | None = None) -> list[KeptReport]:
+    """The newest, the newest first, without what they told; only those made by somebody, if that is given."""
     rows = database.read(
-        "SELECT number, about, revision, made, made_by, '{}'::jsonb, since, signed FROM reports ORDER BY number DESC"
-        " LIMIT %s", (LISTED,),
+        "SELECT number, about, revision, made, made_by, '{}'::jsonb, since, signed FROM reports"
+        " WHERE made_by = coalesce(%s, made_by) ORDER BY number DESC LIMIT %s", (made_by, LISTED),
     )  # fmt: skip
     return [KeptReport(*row) for row in rows]
 
 
-def find(database: Database, number: int) -> KeptReport:
-    """One; :class:`NotFound`."""
-    rows = database.read(_ROWS + " WHERE number = %s", (number,))
+def find(database: Database, number: int, made_by: str | None = None) -> KeptReport:
+    """One; :class:`NotFound`, also for one that somebody else made than is asked for."""
+    rows = database.read(_ROWS + " WHERE number = %s AND made_by = coalesce(%s, made_by)", (number, made_by))
     if not rows:
         raise NotFound("report", str(number), [], "number", "a number that the list of reports has")
     return KeptReport(*rows[0])
 
 
-def last_signed(database: Database, about: str) -> KeptReport | None:
-    """The one about the same that was signed last."""
-    rows = database.read(_ROWS + " WHERE about = %s AND signed IS NOT NULL ORDER BY number DESC LIMIT 1", (about,))
+def last_signed(database: Database, about: str, made_by: str | None = None) -> KeptReport | None:
+    """The one about the same that was signed last; only of those made by somebody, if that is given."""
+    rows = database.read(
+        _ROWS
+        + " WHERE about = %s AND signed IS NOT NULL AND made_by = coalesce(%s, made_by) ORDER BY number DESC LIMIT 1",
+        (about, made_by),
+    )
     return KeptReport(*rows[0]) if rows else None
 
 

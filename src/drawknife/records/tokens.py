@@ -20,6 +20,8 @@ from . import names_taken
 from .database import CHANNEL, Database
 
 PREFIX = "dk_"
+#: What an administrator with an area reads: what touches the area, or everything.
+AREA, EVERYTHING = "area", "everything"
 
 
 class Holder(NamedTuple):
@@ -36,6 +38,12 @@ class Holder(NamedTuple):
     expires: datetime | None = None
     #: The directory that it provisions, and does nothing else.
     directory: str | None = None
+    reads: str = AREA
+
+    @property
+    def shown(self) -> tuple[str, ...] | None:
+        """The area that bounds what it reads; None: it reads everything."""
+        return None if self.reads == EVERYTHING else self.area
 
     @property
     def person(self) -> bool:
@@ -93,7 +101,7 @@ def make_token(
 _HOLDER = (
     "UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE a.name = t.name AND digest = %s"
     " AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
-    " RETURNING t.name, called, kind, t.role, a.role, area, expires, t.directory"
+    " RETURNING t.name, called, kind, t.role, a.role, area, expires, t.directory, a.reads"
 )
 
 
@@ -102,7 +110,7 @@ def holder(database: Database, token: str, kind: str | None = None) -> Holder | 
     rows = database.read(_HOLDER, (digest(token), [kind] if kind else ["token", "session"]))
     if not rows:
         return None
-    name, called, of_kind, role, makers, area, expires, directory = rows[0]
+    name, called, of_kind, role, makers, area, expires, directory, reads = rows[0]
     session = of_kind == "session"
     return Holder(
         name if session else called or name,
@@ -112,6 +120,7 @@ def holder(database: Database, token: str, kind: str | None = None) -> Holder | 
         session,
         expires,
         directory,
+        reads,
     )
 
 

@@ -14,7 +14,7 @@ from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.answers.changing import Changing, followed_in_words
 from drawknife.answers.drafting import BACK, BACK_TO, LOAD, Laid, lay, misfits, names_in, says
-from drawknife.answers.previews import follow, item_changes
+from drawknife.answers.previews import NOBODY_IN_AREA, follow, item_changes, within
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model import values
@@ -22,7 +22,7 @@ from drawknife.core.model.difference import differing
 from drawknife.core.model.items import Model
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.errors import BadInput, DrawknifeError, NotAllowed, Refused
+from drawknife.core.words.errors import BadInput, DrawknifeError, NotAllowed, NotFound, Refused
 from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.roles import DRAFTER, OWNER, covers
 from drawknife.core.words.sizes import number_of
@@ -32,6 +32,7 @@ from drawknife.records.tokens import Holder
 
 from .current import Current
 from .keeping import KeptModel
+from .reading import NOT_SHOWN, Reading
 
 
 class Drafting:
@@ -41,27 +42,28 @@ class Drafting:
         self._state, self._holder = state, holder
         self._database = state.database
         self._keeper = KeptModel(state, holder)
+        self._reading = Reading(state, holder)
 
     # --- looking ----------------------------------------------------------------------------------
 
     def every(self) -> msg.DraftList:
         """All drafts, the newest first."""
-        return msg.DraftList(drafts=[_line(s) for s in drafts.each(self._database)])
+        return msg.DraftList(drafts=[_line(s) for s in drafts.each(self._database) if self._shows(s.begun_by)])
 
     def show(self, name: str) -> msg.DraftAnswer:
         """A draft, and what would follow from it today; or which of its steps fit no more, and why."""
-        draft = drafts.read(self._database, name)
+        draft = self._read(name)
         revision, prepared = self._keeper.newest()
         steps = [s.step for s in draft.steps]
         preview, unfit = None, dict[int, DrawknifeError]()
         try:
-            laid = lay(prepared.model, steps, self._keeper)
+            laid = self._laid(prepared, steps)
             applying = Changing(
                 _Applying(self._state, self._holder, self._why_not_apply(draft), laid), datetime.now(UTC)
             )
             preview = applying.preview_edit(lambda _: (laid.model, laid.renames), laid.notes)
         except DrawknifeError:
-            unfit = misfits(prepared.model, steps, self._keeper)
+            unfit = self._unfit(prepared, steps)
             if not unfit:
                 raise
         return msg.DraftAnswer(
@@ -69,8 +71,9 @@ class Drafting:
             draft=_line(drafts.summary(self._database, draft.name)),
             steps=[
                 msg.DraftStep(
-                    number=s.number, at=s.at, who=s.who, revision=s.revision, step=_without_model(s.step),
-                    says=says(s.step), misfit=self._misfit(s, unfit[i]) if i in unfit else None,
+                    number=s.number, at=s.at, who=s.who, revision=s.revision,
+                    step=_without_model(s.step) if self._may_read(s) else {}, says=says(s.step) if self._may_read(s) else NOT_SHOWN,
+                    misfit=self._misfit(s, unfit[i]) if i in unfit else None,
                 )
                 for i, s in enumerate(draft.steps)
             ],
@@ -86,7 +89,36 @@ class Drafting:
         if not touched:
             return msg.Misfit(says=said)
         by = history.read_revision(self._database, max(number for *_, number in touched))
-        return msg.Misfit(says=said, revision=by.number, who=by.who, what=by.what)
+        return msg.Misfit(says=said, revision=by.number, who=by.who, what=self._reading.told(by))
+
+    def _unfit(self, prepared: Prepared, steps: Sequence[dict[str, Any]]) -> dict[int, DrawknifeError]:
+        """The steps that fit no more, with why not, as far as who asks reads the model."""
+        unfit = misfits(prepared.model, steps, self._keeper)
+        part = self._reading.part(prepared)
+        if part is prepared:
+            return unfit
+        of_part = misfits(part.model, steps, self._keeper)
+        return {i: of_part.get(i, self._reading.beyond()) for i in sorted({*unfit, *of_part})}
+
+    # --- who reads which --------------------------------------------------------------------------
+
+    def _read(self, name: str) -> drafts.Draft:
+        """A draft with its steps; :class:`NotFound`, also for one that is not shown."""
+        draft = drafts.find(self._database, name)
+        found = None if draft is None else drafts.read(self._database, draft[0])
+        if found is None or not self._shows(found.begun_by):
+            raise NotFound("draft", name, (line.name for line in self.every().drafts), "draft")
+        return found
+
+    def _shows(self, begun_by: str) -> bool:
+        """Where an area bounds reading, only the drafts are shown that who asks has begun."""
+        return self._reading.area is None or self._is_own(begun_by)
+
+    def _may_read(self, step: drafts.StoredStep) -> bool:
+        return self._reading.area is None or step.administrator == self._holder.by
+
+    def _is_own(self, begun_by: str) -> bool:
+        return begun_by in (self._holder.name, self._holder.by)
 
     def _changed_since(self, model: Model, draft: drafts.Draft) -> list[str]:
         """What it touches that was changed after it was written, with who changed it last."""
@@ -96,7 +128,8 @@ class Drafting:
             touched = [(d.section, d.name) for d in differing(model, after)]
             for section, name, number in history.touched_since(self._database, revision, touched) if touched else ():
                 by = history.read_revision(self._database, number)
-                said[f"{section.replace('_', ' ')} {name}, by {by.who} in revision {number}: {by.what}"] = None
+                told = self._reading.told(by)
+                said[f"{section.replace('_', ' ')} {name}, by {by.who} in revision {number}: {told}"] = None
             model = after
         return list(said)
 
@@ -113,6 +146,8 @@ class Drafting:
         """Put steps into a draft, which is begun if there is none; nothing is put in that cannot be done after the others."""
         there = drafts.find(self._database, name)
         draft = drafts.read(self._database, name) if there is not None else None
+        if draft is not None and not self._shows(draft.begun_by):
+            raise BadInput("draft", f"the name {name} is taken", "another name")
         if draft is not None:
             self._check_own(draft.begun_by, draft.name, "write on")
         else:
@@ -120,13 +155,13 @@ class Drafting:
         before = [s.step for s in draft.steps] if draft else []
         revision, prepared = self._keeper.newest()
         try:
-            was = lay(prepared.model, before, self._keeper)
+            was = self._laid(prepared, before)
         except DrawknifeError as error:
             raise Refused(
                 f"draft {name} fits no more on the model of today, so nothing can be put in it: {error};"
                 f" `drawknife draft show {name}` tells which of its steps, and `draft leave-out` takes them out"
             ) from None
-        laid = lay(was.model, steps, self._keeper)
+        laid = self._laid(self._state.prepared_for(was.model), steps)
         begun = drafts.add(
             self._database, draft.name if draft else name, steps, revision, self._holder.name, self._holder.by,
             draft.version if draft else None,
@@ -134,10 +169,18 @@ class Drafting:
         if begun:
             journal.note(self._database, self._holder.name, f"begin draft {name}")
         whole = was.then(laid)
-        count, items = item_changes(was.model, laid.model, laid.renames)
         held = _held(self._keeper, prepared.model, whole)
-        outcome = follow(prepared, self._state.prepared_for(whole.model), datetime.now(UTC), whole.renames, held)
-        would = followed_in_words(outcome)
+        now, after = datetime.now(UTC), self._state.prepared_for(whole.model)
+        outcome = follow(prepared, after, now, whole.renames, held)
+        part = self._reading.part(prepared)
+        if part is prepared:
+            would = followed_in_words(outcome)
+            count, items = item_changes(was.model, laid.model, laid.renames)
+        else:
+            shown = self._reading.part(after)
+            would = followed_in_words(within(follow(part, shown, now, whole.renames, held), outcome), NOBODY_IN_AREA)
+            earlier = self._reading.part(self._state.prepared_for(was.model))
+            count, items = item_changes(earlier.model, shown.model, laid.renames)
         return msg.DraftWritten(
             draft=draft.name if draft else name, begun=begun, steps=len(before) + len(steps), revision=revision,
             items=items, item_count=count, would=would, notes=list(laid.notes),
@@ -158,18 +201,18 @@ class Drafting:
 
     def leave_out(self, name: str, number: int) -> None:
         """Take one step out of a draft."""
-        draft = drafts.read(self._database, name)
+        draft = self._read(name)
         self._check_own(draft.begun_by, draft.name, "write on")
         drafts.leave_out(self._database, draft.name, number)
 
     def comment(self, name: str, text: str) -> None:
         """Say something of a draft, in one or more lines; anybody may who may write drafts."""
         _check_shown("says", text, lines=True)
-        drafts.comment(self._database, drafts.summary(self._database, name).name, self._holder.name, text)
+        drafts.comment(self._database, self._read(name).name, self._holder.name, text)
 
     def drop(self, name: str) -> None:
         """Take a draft away; the journal keeps what was in it."""
-        draft = drafts.read(self._database, name)
+        draft = self._read(name)
         self._check_own(draft.begun_by, draft.name, "drop")
         drafts.drop(self._database, draft.name)
         steps = [("steps of the draft", says(s.step), None, _without_model(s.step)) for s in draft.steps]
@@ -189,7 +232,7 @@ class Drafting:
 
         Without it, it is refused where what it touches was changed by others after it was written.
         """
-        draft = drafts.read(self._database, name)
+        draft = self._read(name)
         if not draft.steps:
             raise Refused(f"draft {draft.name} is empty: there is nothing to apply")
         refused = self._why_not_apply(draft)
@@ -197,7 +240,7 @@ class Drafting:
             raise refused
         revision, prepared = self._keeper.newest()
         steps = [s.step for s in draft.steps]
-        back = self._lay(draft, prepared.model).back_from
+        back = self._lay(draft, prepared).back_from
         if expected is None:
             since = self._changed_since(prepared.model, draft)
             if since:
@@ -239,15 +282,16 @@ class Drafting:
     def changing(self, name: str) -> Changing:
         """Changes of the model as it would be with a draft, to look at them; one that there is none of yet is empty."""
         there = drafts.find(self._database, name)
-        keeper = self._keeper if there is None else _Within(self._state, self._holder, *self._drafted(*there))
+        shown = there is not None and self._shows(drafts.summary(self._database, there[0]).begun_by)
+        if there is None or not shown:
+            return Changing(self._keeper, datetime.now(UTC))
+        keeper = _Within(self._state, self._holder, *self._drafted(*there))
         return Changing(keeper, datetime.now(UTC))
 
     def answering(self, name: str) -> Answering:
         """Answers about the model as it would be with a draft. :class:`Refused` where that fits no more."""
-        there = drafts.find(self._database, name)
-        if there is None:
-            raise drafts.missing(self._database, name)
-        revision, laid, prepared = self._drafted(*there)
+        draft = self._read(name)
+        revision, laid, prepared = self._drafted(draft.name, draft.version)
         held = self.held_in(laid)
         origin = laid.renames.origins("account", (a.name for a in self._state.snapshot().model.accounts))
 
@@ -263,14 +307,26 @@ class Drafting:
         revision, today = self._keeper.newest()
 
         def make() -> tuple[int, Laid, Prepared]:
-            laid = self._lay(drafts.read(self._database, name), today.model)
+            laid = self._lay(drafts.read(self._database, name), today)
             return revision, laid, prepare(laid.model, today)
 
         return self._state.kept_apart((name, version, revision), make)
 
-    def _lay(self, draft: drafts.Draft, model: Model) -> Laid:
+    def _laid(self, prepared: Prepared, steps: Sequence[dict[str, Any]]) -> Laid:
+        """What steps make of a model; what is wrong with them is told as it is in what who asks reads of it."""
+        laid: list[Laid] = []
+
+        def edit(model: Model) -> tuple[Model, Renames]:
+            laid.append(lay(model, steps, self._keeper))
+            return laid[-1].model, laid[-1].renames
+
+        self._keeper.tried(edit, prepared)
+        # The notes are of what is read, the model is the whole one.
+        return laid[0]._replace(notes=laid[-1].notes)
+
+    def _lay(self, draft: drafts.Draft, prepared: Prepared) -> Laid:
         try:
-            return lay(model, [s.step for s in draft.steps], self._keeper)
+            return self._laid(prepared, [s.step for s in draft.steps])
         except DrawknifeError as error:
             raise Refused(
                 f"draft {draft.name} fits no more on the model of today: {error};"

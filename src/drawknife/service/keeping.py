@@ -18,6 +18,7 @@ from drawknife.core.follows.promises_held import hold
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.areas import parse_area
 from drawknife.core.model.difference import Differs
+from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.items import Account, Model
 from drawknife.core.model.kinds import NETWORK_FIELDS
 from drawknife.core.prepared.prepared import Prepared
@@ -32,6 +33,7 @@ from drawknife.records.snapshots import Snapshot
 from drawknife.records.tokens import Holder
 
 from .current import Current
+from .reading import Reading
 
 log = structlog.get_logger()
 
@@ -48,6 +50,7 @@ class KeptModel:
 
     def __init__(self, state: Current, holder: Holder, within: Within | None = None) -> None:
         self._state, self._holder, self._within = state, holder, within
+        self._reading = Reading(state, holder)
 
     def newest(self) -> tuple[int, Prepared]:
         snapshot, prepared = self._state.prepared()
@@ -55,6 +58,23 @@ class KeptModel:
 
     def prepared_for(self, model: Model) -> Prepared:
         return self._state.prepared_for(model)
+
+    def shown(self, prepared: Prepared) -> Prepared:
+        return self._reading.part(prepared)
+
+    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
+        if self._reading.area is None:
+            return edit(prepared.model)
+        found = failed = None
+        try:
+            found = edit(prepared.model)
+        except DrawknifeError as error:
+            failed = error
+        # What is wrong in what is shown is told; nothing is told of what else is in the way.
+        edit(self.shown(prepared).model)
+        if found is None:
+            raise self._reading.beyond() from failed
+        return found
 
     def credentials(self) -> Credentials:
         return self._state.credentials(self._state.snapshot())
@@ -65,11 +85,16 @@ class KeptModel:
         renamed: list[tuple[str, str, str]] = []
 
         def within(model: Model, connection: Connection[TupleRow]) -> Model:
-            after, renames = edit(model)
+            after, renames = self.tried(edit, self._state.prepared_for(model))
             for r in renames.each:
                 if r.kind == "account":
                     credentials.carry_renamed(connection, r.old, r.new)
-            keep_promises(self._state, model, after, renames)
+            try:
+                keep_promises(self._state, model, after, renames)
+            except ChangeRefused:
+                if self._reading.area is None:
+                    raise
+                raise self._reading.beyond() from None
             check_may(self._state, self._holder, model, after, renames)
             if self._within is not None:
                 self._within(connection)
@@ -107,6 +132,7 @@ class KeptModel:
 
     def undoing(self, revision: int) -> Edit:
         database = self._state.database
+        self._reading.check_revision(revision)
         then = history.read_revision(database, revision)
         items = [
             Differs(
@@ -125,6 +151,8 @@ class KeptModel:
         return lambda model: (undone(model, revision, items, later), turned_round(then.renames))
 
     def returning(self, as_of: str) -> tuple[int, Edit]:
+        if self._reading.area is not None:
+            raise self._reading.beyond()
         snapshot, _ = self._state.past(as_of)
         since = history.renames_since(self._state.database, snapshot.revision)
 
@@ -170,9 +198,17 @@ def may_not(state: Current, holder: Holder, before: Model, after: Model, renames
     was, now = state.prepared_for(before), state.prepared_for(after)
     at = datetime.now(UTC)
     follows = consequences(was, now, at, renames, state.credentials(state.snapshot()))
-    found = outside(parse_area(holder.area), was, now, follows, renames, at.date())
+    area = parse_area(holder.area)
+    found = outside(area, was, now, follows, renames, at.date())
     if not found:
         return None
+    reading = Reading(state, holder)
+    if reading.area is not None:
+        was, now = reading.part(was), reading.part(now)
+        follows = consequences(was, now, at, renames, state.credentials(state.snapshot()))
+        found = outside(area, was, now, follows, renames, at.date())
+        if not found:
+            return reading.beyond()
     more = f", and {len(found) - 1} more" if len(found) > 1 else ""
     return NotAllowed(
         f"that is not within your area ({', '.join(holder.area)}): {found[0]}{more}; put it in a draft for somebody else",

@@ -9,6 +9,7 @@ from drawknife.records.database import Unavailable
 from .current import Current
 from .metrics import CONTENT_TYPE_LATEST, exposed
 from .problems import problem
+from .routes_and_roles import OF_EVERYBODY
 from .security import asker, refused
 
 LIVE, READY, METRICS = "/health/live", "/health/ready", "/metrics"
@@ -38,6 +39,8 @@ def add_to(app: Flask, current: Current) -> None:
         holder = asker(request, current)
         if holder is None:
             return refused(request, current)
+        if holder.shown is not None:
+            return problem("not-allowed", "Not allowed", 403, OF_EVERYBODY)
         return Response(exposed(current), content_type=CONTENT_TYPE_LATEST)
 
     for path, answering in ((LIVE, live), (READY, ready), (METRICS, metrics)):

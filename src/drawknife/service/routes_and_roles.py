@@ -76,6 +76,21 @@ FOR_PEOPLE = frozenset(
         """)
 )
 
+#: What is about everybody, or about what lies in no area, whatever the area: whoever reads only what touches one does not.
+OF_ALL = frozenset(
+    _routes("""
+        GET /directories                    GET /directories/{name}         GET /host-users
+        GET /disks                          GET /disks/{store}/drift        GET /disks/{store}/plan
+        GET /disks/{store}/adoption         GET /disks/{store}/descriptors  POST /model/preview
+        POST /model/losses                  POST /back-to/preview           POST /drafts/{name}/model
+        PUT /findings/accepted              DELETE /findings/accepted
+        """)
+)
+#: What they are told.
+OF_EVERYBODY = (
+    "this tells of everybody, and you read only what touches your area: ask an owner, or somebody who reads everything"
+)
+
 
 def what_it_takes(role: str, needed: str) -> str | None:
     """What somebody is told whose role is too small; None if it is not."""

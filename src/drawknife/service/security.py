@@ -18,7 +18,7 @@ from drawknife.records.tokens import Holder
 
 from .current import Current
 from .problems import problem, unauthorized
-from .routes_and_roles import FOR_PEOPLE, ROLE_OF, what_it_takes
+from .routes_and_roles import FOR_PEOPLE, OF_ALL, OF_EVERYBODY, ROLE_OF, what_it_takes
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
@@ -88,6 +88,8 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
     wanted = what_it_takes(holder.role, needed)
     if wanted is not None:
         raise NotAllowed(wanted)
+    if (request.method, route) in OF_ALL and holder.shown is not None:
+        raise NotAllowed(OF_EVERYBODY)
     if (request.method, route) in FOR_PEOPLE and not holder.person:
         raise NotAllowed(
             f"only people do this, and {holder.name} is a program of {holder.by}: sign in with a name and a password,"

@@ -21,6 +21,7 @@ from drawknife.core.words.roles import covers
 
 from .current import Current
 from .metrics import REQUESTS, SECONDS, count_verdicts
+from .reading import Reading
 from .requests import read_body
 from .routes_and_roles import ROLE_OF
 from .security import token_in
@@ -61,7 +62,7 @@ def with_single_decisions(app: WSGIApplication, current: Current, prefix: str) -
             if holder is None or holder.directory is not None or not covers(holder.role, role):
                 return app(environ, start_response)
             question = msg.QuestionMessage.model_validate(read_body(raw))
-            asked = current.answering()
+            asked = Reading(current, holder).of(current.answering())
             body = decision(asked, question).encode()
         except Exception:  # whatever it is, the route comes to it, too, and tells it
             return app(environ, start_response)

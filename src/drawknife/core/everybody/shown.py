@@ -72,6 +72,15 @@ def shown(full: Prepared, area: Area, day: date) -> Model:
     return replace(part, beside=_beside(full, part, day))
 
 
+def part_shown(full: Prepared, area: Area, day: date) -> Prepared:
+    """The same, made ready, and kept with the whole."""
+    key = f"shown:{day}:{area}"
+    found = full.derived.get(key)
+    if not isinstance(found, Prepared):
+        found = full.derived[key] = Prepared(shown(full, area, day))
+    return found
+
+
 # --- who ------------------------------------------------------------------------------------------
 
 

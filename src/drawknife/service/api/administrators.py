@@ -47,6 +47,8 @@ def _line(a: administrators.Administrator) -> msg.AdministratorLine:
 @api.get("/administrators", summary="The administrators", responses={200: msg.AdministratorList})
 def list_administrators() -> Response:
     found = administrators.each(current().database)
+    if g.holder.shown is not None:  # administrators lie in no area: there is nobody but who asks
+        found = [a for a in found if a.name == g.holder.by]
     return answer(msg.AdministratorList(administrators=[_line(a) for a in found]))
 
 
@@ -62,11 +64,12 @@ def add(body: msg.NewAdministrator) -> Response:
         raise BadInput("name", str(bad), bad.expected) from None
     database = current().database
     directory = _bound(body.directory) if body.directory else None
-    administrators.add(database, name, body.role, _area(body.area, body.role), g.who, directory)
+    rights = administrators.Rights(body.role, _area(body.area, body.role), body.reads or tokens.AREA, directory)
+    administrators.add(database, name, rights, g.who)
     return answer(_line(administrators.find(database, name)))
 
 
-def _area(lines: list[str] | None, role: str) -> list[str] | None:
+def _area(lines: list[str] | None, role: str) -> tuple[str, ...] | None:
     """An area as it is kept; none where it holds nothing. What an owner may do has none."""
     if not lines:
         return None
@@ -76,12 +79,12 @@ def _area(lines: list[str] | None, role: str) -> list[str] | None:
         parse_area(lines)
     except BadValue as bad:
         raise BadInput("area", str(bad), bad.expected) from None
-    return [line.strip() for line in lines]
+    return tuple(line.strip() for line in lines)
 
 
 @api.patch(
     "/administrators/<string:name>",
-    summary="Give an administrator another role or area, which counts at once",
+    summary="Give an administrator another role, area or reading, which counts at once",
     responses={200: msg.AdministratorLine, **problems(403, 409, 413, 415)},
 )
 def change(path: AdministratorPath, body: msg.AdministratorChange) -> Response:
@@ -91,7 +94,8 @@ def change(path: AdministratorPath, body: msg.AdministratorChange) -> Response:
     given = "area" in body.model_fields_set
     area = body.area if given else None if role == OWNER or old.area is None else list(old.area)
     directory = old.directory if body.directory is None else _bound(body.directory) if body.directory else None
-    administrators.change(state.database, old.name, role, _area(area, role), g.who, directory)
+    rights = administrators.Rights(role, _area(area, role), body.reads or old.reads, directory)
+    administrators.change(state.database, old.name, rights, g.who)
     state.forget_tokens()
     return answer(_line(administrators.find(state.database, old.name)))
 
@@ -116,9 +120,9 @@ def remove(path: AdministratorPath) -> Response:
 )
 def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Response:
     state = current()
+    _check_own(path.name, "set the password of")
     found = administrators.find(state.database, path.name)
     name = found.name
-    _check_own(name, "set the password of")
     if (through := administrators.signs_in_through(state.database, name)) is not None:
         raise refuse(f"{name} signs in with the password of the directory {through[1]}", "a change of it there")
     if len(body.password) < SHORTEST:
@@ -137,7 +141,7 @@ def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Re
 
 def _check_own(name: str, what: str) -> None:
     """One's own business, as a person; or an owner's."""
-    if not covers(g.holder.role, OWNER) and not (g.holder.by == name and g.holder.name == name):
+    if not covers(g.holder.role, OWNER) and not (fold(g.holder.by) == fold(name) and g.holder.person):
         raise NotAllowed(f"to {what} {name} takes the role owner, or to be {name}; you are {g.who}, a {g.holder.role}")
 
 

@@ -27,7 +27,7 @@ from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
 from ..keeping import check_may, check_place, note_what_followed
-from .common import Page, Query, also_as_rows, answer, blueprint, current, not_ahead, problems, rows_answer
+from .common import Page, Query, also_as_rows, answer, blueprint, current, not_ahead, problems, reading, rows_answer
 
 api = blueprint("limits", "The way in and the limits", part="censuses")
 
@@ -35,6 +35,8 @@ api = blueprint("limits", "The way in and the limits", part="censuses")
 @api.get("/censuses", summary="The censuses, the newest first", responses={200: also_as_rows(msg.CensusList)})
 def list_censuses(query: Page) -> Response:
     found = censuses.read_censuses(current().database, query.limit)
+    if (area := reading().area) is not None:
+        found = [c for c in found if area.holds_place(Place(c.store, "/"))]
     lines = [msg.CensusLine.model_validate_json(c.report).model_copy(update={"at": c.at, "who": c.who}) for c in found]
     return rows_answer(msg.CensusList(censuses=lines), "censuses")
 
@@ -53,7 +55,7 @@ def take_census(body: msg.NewCensus) -> Response:
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
         store = find(model, "store", body.store)
-        after, new = _with_census(model, store.name, body)
+        after, new = _with_census(model, store.name, body, reading().accounts())
         total = sum(r.bytes for r in body.rows), sum(r.files for r in body.rows)
         line = msg.CensusLine(
             store=store.name, at=at, who=g.who, measured=body.measured, bytes=total[0], files=total[1],
@@ -126,7 +128,7 @@ def forget_census(query: CensusQuery) -> Response:
         raise NotFound(
             f"census of {query.store} at",
             query.at,
-            [c.at.isoformat() for c in censuses.read_censuses(database, 200)],
+            [c.at.isoformat() for c in censuses.read_censuses(database, 200) if c.store == query.store],
             "at",
         )
     note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}", kind="census")
@@ -140,9 +142,12 @@ def _measured_by(f: Filled, store: str, newest: bool) -> bool:
     return f.place.startswith(f"{store}:") if f.limit.kind == "folder" else newest
 
 
-def _with_census(model: Model, store: str, body: msg.NewCensus) -> tuple[Model, int]:
-    """The model with the usage of a store replaced, and how many new folders it has."""
-    names = {fold(a.name): a.name for a in model.accounts}
+def _with_census(model: Model, store: str, body: msg.NewCensus, known: frozenset[str] | None) -> tuple[Model, int]:
+    """The model with the usage of a store replaced, and how many new folders it has.
+
+    `known` are the accounts that are there for who sends it, in the form in which names are compared; None: all.
+    """
+    names = {fold(a.name): a.name for a in model.accounts if known is None or fold(a.name) in known}
     rows: dict[tuple[str, str | None], list[int]] = {}
     for i, r in enumerate(body.rows):
         owner = None
@@ -159,8 +164,8 @@ def _with_census(model: Model, store: str, body: msg.NewCensus) -> tuple[Model, 
         made = Usage(Place(store, key[0]), key[1], b, n)
         was = old.get(key)
         usage.append(was if was == made and was is not None else made)
-    known = {f.path for s in model.stores if s.name == store for f in s.folders}
-    new = [p for i, f in enumerate(body.new_folders) if (p := _path(f, f"new_folders[{i}]")) not in known]
+    recorded = {f.path for s in model.stores if s.name == store for f in s.folders}
+    new = [p for i, f in enumerate(body.new_folders) if (p := _path(f, f"new_folders[{i}]")) not in recorded]
     stores = tuple(
         replace(s, folders=(*s.folders, *(Folder(p) for p in dict.fromkeys(new)))) if s.name == store and new else s
         for s in model.stores

@@ -26,6 +26,7 @@ from ..current import Current
 from ..drafting import Drafting
 from ..keeping import changing
 from ..problems import MEDIA_TYPE
+from ..reading import Reading
 
 #: Seconds in which a model file that is sent has to be read.
 READ_WITHIN = 60.0
@@ -125,7 +126,7 @@ def rows_response(rows: Iterable[Mapping[str, Any]], kind: str, revision: int | 
 
 def ask(query: Asking | None = None) -> Answering:
     """Answers about the model in force; or as of a revision or a time that has been; or as it would be with a draft."""
-    found = _asked_of(query or Asking())
+    found = reading().of(_asked_of(query or Asking()))
     return found.without_disks() if query is not None and query.without_disk else found
 
 
@@ -137,6 +138,11 @@ def _asked_of(query: Asking) -> Answering:
     if query.as_of is not None:
         raise BadInput("draft", "a draft is of today, and as_of asks of the past", "one of them")
     return drafting().answering(query.draft)
+
+
+def reading() -> Reading:
+    """What who asks reads."""
+    return Reading(current(), g.holder)
 
 
 def write() -> Changing:

@@ -10,7 +10,7 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.messages import Location
 
-from .common import Query, answer, blueprint, check_no_second_person, current, if_match, problems, write
+from .common import Query, answer, ask, blueprint, check_no_second_person, current, if_match, problems, reading, write
 
 api = blueprint("history", "Since when, and the way back")
 
@@ -30,7 +30,10 @@ class WhenQuery(Query):
     responses={200: msg.WhenAnswer},
 )
 def when(query: WhenQuery) -> Response:
-    found = current().when(query.model_dump(exclude_none=True))
+    asked = query.model_dump(exclude_none=True)
+    if (what_is_read := reading()).area is not None:
+        ask().decide(asked)  # is all that it names there, for who asks?
+    found = what_is_read.of_turns(current().when(asked))
     return answer(found, found.revision)
 
 

@@ -12,6 +12,7 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.core.model.endpoints import read_address
 from drawknife.core.words.errors import BadInput, NotAllowed
+from drawknife.core.words.names import fold
 from drawknife.records import censuses, sign_ins
 from drawknife.records.journal import note
 
@@ -28,6 +29,7 @@ from .common import (
     current,
     not_ahead,
     problems,
+    reading,
     rows_answer,
 )
 
@@ -126,6 +128,8 @@ def lockouts() -> Response:
     state = current()
     snapshot = state.snapshot()
     found = sign_ins.all_counting(state.database, snapshot.model, datetime.now(UTC))
+    if (shown := reading().accounts()) is not None:
+        found = [c for c in found if c.of == "account" and fold(c.name) in shown]
     message = msg.LockoutList(
         revision=snapshot.revision,
         counting=[

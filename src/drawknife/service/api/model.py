@@ -39,6 +39,7 @@ from .common import (
     current,
     if_match,
     problems,
+    reading,
     rows_answer,
     sent_model,
     wanted_type,
@@ -202,7 +203,7 @@ def read_lines(query: JournalQuery) -> Response:
         _moment("until", query.until),
         query.kind,
     )
-    total, lines = journal.read_journal(current().database, query.limit, query.offset, wanted)
+    total, lines = reading().lines(query.limit, query.offset, wanted)
     return rows_answer(JournalPage(total=total, lines=[_line(x) for x in lines]), "lines")
 
 
@@ -210,6 +211,7 @@ def read_lines(query: JournalQuery) -> Response:
     "/journal/<int:revision>", summary="One revision, with every item that it changed", responses={200: JournalLine}
 )
 def read_line(path: LinePath, query: Page) -> Response:
+    reading().check_revision(path.revision)
     found = journal.read_line(current().database, path.revision, query.limit, query.offset)
     if found is None:
         raise NotFound("revision", str(path.revision), [], "revision", KNOWN)

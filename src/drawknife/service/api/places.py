@@ -23,6 +23,8 @@ class PlaceQuery(Asking):
 def overview(query: Asking) -> Response:
     asked = ask(query)
     found = asked.overview()
+    if asked.whole is not None:  # directories lie in no area
+        return answer(found, asked.revision)
     failed = [
         msg.FindingMessage(
             kind="sync-failed",

@@ -11,7 +11,7 @@ from drawknife import messages as msg
 from drawknife.records import rehearsals
 
 from ..keeping import check_account_named
-from .common import Query, answer, blueprint, current, problems
+from .common import Query, answer, blueprint, current, problems, reading
 
 api = blueprint("rehearsals", "What clients do at stand-ins.")
 
@@ -30,8 +30,12 @@ class LogQuery(Query):
 @api.get("/rehearsal/log", summary="What clients did at stand-ins, the newest first", responses={200: msg.RehearsalLog})
 def rehearsal_log(query: LogQuery) -> Response:
     allowed = None if query.verdict is None else query.verdict == "allowed"
-    found = rehearsals.kept_lines(current().database, query.most, query.after, query.account, query.endpoint, allowed)
-    lines = [msg.KeptRehearsalLine(id=x.id, draft=x.draft, **x.line) for x in found]
+    found = rehearsals.kept_lines(
+        current().database, query.most, query.after, query.account, query.endpoint, allowed, reading().accounts()
+    )
+    # Which drafts there are is not told to those whose area bounds what they read.
+    bounded = reading().area is not None
+    lines = [msg.KeptRehearsalLine(id=x.id, draft=None if bounded else x.draft, **x.line) for x in found]
     return answer(msg.RehearsalLog(lines=lines, kept=rehearsals.KEPT))
 
 

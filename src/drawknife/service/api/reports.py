@@ -15,7 +15,7 @@ from drawknife.core.words.errors import BadInput, Refused
 from drawknife.records import reports as records
 from drawknife.records.journal import note
 
-from .common import Query, answer, ask, blueprint, current, drafting, problems
+from .common import Query, answer, ask, blueprint, current, drafting, problems, reading
 
 api = blueprint("reports", "Reports of who can get at what, for somebody to sign")
 
@@ -50,20 +50,29 @@ def _line(kept: records.KeptReport) -> msg.ReportLine:
 
 
 def _report(kept: records.KeptReport) -> msg.Report:
-    since = None if kept.since is None else _line(records.find(current().database, kept.since))
+    since = None if kept.since is None else _line(_find(kept.since))
     return msg.Report(**{**_line(kept).model_dump(), **kept.document, "since": since})
 
 
 @api.get("/reports", summary="The reports, the newest first", responses={200: msg.ReportList})
 def reports() -> Response:
-    return answer(msg.ReportList(reports=[_line(kept) for kept in records.each(current().database)]))
+    return answer(msg.ReportList(reports=[_line(kept) for kept in records.each(current().database, _only_by())]))
+
+
+def _only_by() -> str | None:
+    """Whose reports are shown: with an area that bounds reading, one's own; None: everybody's."""
+    return None if reading().area is None else g.who
+
+
+def _find(number: int) -> records.KeptReport:
+    return records.find(current().database, number, _only_by())
 
 
 @api.post("/reports", summary="Make a report", responses={200: msg.Report, **problems(409, 413, 415)})
 def make(body: msg.NewReport) -> Response:
     database, asked = current().database, ask()
     about, title, rows, notes = asked.report(body.about)
-    before = records.last_signed(database, about)
+    before = records.last_signed(database, about, _only_by())
     gone: list[str] = []
     if before is not None:
         rows, gone = compared(rows, [msg.ReportRow(**row) for row in before.document["rows"]])
@@ -75,7 +84,7 @@ def make(body: msg.NewReport) -> Response:
 
 @api.get("/reports/<int:number>", summary="A report", responses={200: msg.Report})
 def report(path: ReportPath) -> Response:
-    return answer(_report(records.find(current().database, path.number)))
+    return answer(_report(_find(path.number)))
 
 
 @api.get(
@@ -89,7 +98,7 @@ def document(path: ReportPath, query: DocumentQuery) -> Response:
     from drawknife.documents import page, paper, workbook
 
     made = {"pdf": paper, "xlsx": workbook, "html": page}[query.kind]
-    found = _report(records.find(current().database, path.number))
+    found = _report(_find(path.number))
     response = Response(made.report(found), mimetype=DOCUMENTS[query.kind])
     response.headers["Content-Disposition"] = f'attachment; filename="report-{path.number}.{query.kind}"'
     return response
@@ -106,7 +115,7 @@ def signed(path: ReportPath, query: SignQuery) -> Response:
     from drawknife.documents import apart
 
     database = current().database
-    kept = records.find(database, path.number)
+    kept = _find(path.number)
     if kept.signed is not None:
         raise Refused(f"report {kept.number} is signed already; make another to go through it again")
     rows = _report(kept).rows

@@ -33,7 +33,10 @@ def health() -> Response:
 
 def _signed_in(holder: tokens.Holder) -> SignedIn:
     area = None if holder.area is None else list(holder.area)
-    return SignedIn(name=holder.name, role=holder.role, area=area, second_person=current().second_person)
+    return SignedIn(
+        name=holder.name, role=holder.role, area=area, reads="everything" if holder.shown is None else "area",
+        second_person=current().second_person,
+    )  # fmt: skip
 
 
 @api.get(
