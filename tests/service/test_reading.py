@@ -397,6 +397,27 @@ def test_a_change_within_the_area_is_made_and_told_as_far_as_it_is_read(seer, ow
     assert done.followed
     assert seer.back(done.revision).changed
     assert owner.journal().lines[0].who == "seer"
+    # Others lose what they had in the area. The journal tells it to those who may read it.
+    done = seer.change([entry("survey:/inbox/lab", "deny group:outer read")])
+    try:
+        assert done.followed == ["nobody in your area gains or loses anything"]
+        assert "hidden-one" in " ".join(owner.journal_line(done.revision).followed)
+    finally:
+        seer.back(done.revision)
+
+
+def test_what_concerns_others_is_refused_without_naming_them(seer, owner):
+    trap = {
+        "op": "add", "kind": "virtual-path",
+        "item": {"path": "/survey", "leads_to": "charts:/", "grants": ["account:odile all", "signed-in all"]},
+    }  # fmt: skip
+    said = refused(403, lambda: seer.change([trap]))
+    assert "your area" in said and "odile" not in said
+    seen = seer.preview([trap])
+    assert "you may not do it yourself" in " ".join(seen.notes) and "odile" not in " ".join(
+        [*seen.notes, *seen.summary]
+    )
+    assert "odile" in " ".join(owner.preview([trap]).summary)
 
 
 def test_more_may_be_read_than_is_changed(own, owner):
