@@ -354,9 +354,9 @@ def test_what_is_about_everybody_is_for_who_reads_everything(own, method, path):
     with own.http(Authorization=f"Bearer {own.seer}") as http:
         url = path.replace("{store}", "charts").replace("{name}", "mine")
         found = http.request(method, url, json=None if method == "GET" else {})
-        assert found.status_code == 403 and "you read only what touches your area" in found.json()["detail"]
+        assert found.status_code == 403 and "outside your area" in found.json()["detail"]
     with own.http(Authorization=f"Bearer {own.token}") as http:
-        assert "touches your area" not in http.request(method, url, json=None if method == "GET" else {}).text
+        assert "outside your area" not in http.request(method, url, json=None if method == "GET" else {}).text
 
 
 def test_metrics_are_for_who_reads_everything(own):
@@ -373,7 +373,7 @@ def test_what_touches_the_area_is_told(seer, own):
     inbox = seer.folder("survey:/inbox")
     assert inbox.owner == "odile" and "allow group:outer read" in [e.line for e in inbox.entries]
     assert [h.account for h in seer.who("list", "survey:/inbox").holders] == ["ines"]
-    assert "There may be others" in " ".join(seer.who("list", "survey:/inbox").notes)
+    assert "outside your area are not checked" in " ".join(seer.who("list", "survey:/inbox").notes)
     assert [p.name for p in seer.promises().promises] == ["kept"]
     assert [t.name for t in seer.trials().trials] == ["ines reads"]
     lines = seer.journal().lines
@@ -387,11 +387,11 @@ def test_what_touches_the_area_is_told(seer, own):
 def test_a_change_within_the_area_is_made_and_told_as_far_as_it_is_read(seer, owner):
     change = [entry("survey:/inbox/lab", "allow group:outer read")]
     before = seer.preview(change)
-    assert not before.nothing and "There may be others" in " ".join(before.notes)
+    assert not before.nothing and "outside your area are not checked" in " ".join(before.notes)
     assert "nobody in your area gains or loses anything" in before.summary
     # It is without effect, but not for the reason that the area alone would give: somebody is in the group.
-    assert [x.reasons for x in before.without_effect] == [["nobody gains or loses anything by it"]]
-    assert [x.reasons for x in owner.preview(change).without_effect] != [["nobody gains or loses anything by it"]]
+    assert [x.reasons for x in before.without_effect] == [["no account gains or loses anything"]]
+    assert [x.reasons for x in owner.preview(change).without_effect] != [["no account gains or loses anything"]]
     done = seer.change([entry("survey:/inbox/lab", "allow account:ines read")])
     assert done.changed and [x.name for x in done.items] == ["survey:/inbox/lab"]
     assert done.followed

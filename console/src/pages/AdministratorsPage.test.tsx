@@ -11,6 +11,7 @@ const PEOPLE = [
     name: "olga",
     role: "owner",
     area: null,
+    reads: "area",
     has_password: true,
     added: "2026-11-20T08:00:00Z",
     added_by: "drawknife serve",
@@ -19,6 +20,7 @@ const PEOPLE = [
     name: "pim",
     role: "editor",
     area: ["unit:fleet"],
+    reads: "area",
     has_password: false,
     added: "2026-11-20T08:00:00Z",
     added_by: "olga",
@@ -66,11 +68,12 @@ test("another role and area are saved as they are written", async () => {
   expect((area as HTMLTextAreaElement).value).toBe("unit:fleet");
   await user.clear(area);
   await user.type(area, "store:survey\ngroup:boats");
+  await user.click(screen.getByLabelText("reads everything"));
   await user.click(screen.getByRole("button", { name: "Save" }));
   await waitFor(() => expect(sent.map((s) => s.method)).toContain("PATCH"));
   expect(sent.find((s) => s.method === "PATCH")).toMatchObject({
     path: "/administrators/pim",
-    body: { role: "editor", area: ["store:survey", "group:boats"] },
+    body: { role: "editor", area: ["store:survey", "group:boats"], reads: "everything" },
   });
 });
 

@@ -1,4 +1,4 @@
-import { Button, Group, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
+import { Button, Checkbox, Group, Modal, Select, Stack, Text, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Administrator, answer, DELETE, GET, PATCH, POST, type Role, type Token } from "../api";
@@ -10,6 +10,7 @@ import { type Column, Table } from "../parts/Table";
 
 const ROLES = Object.entries(declared.roles).map(([role, adds]) => ({ value: role, label: `${role}: ${adds}` }));
 const area = (a: Administrator) => a.area?.join(", ") ?? "everything";
+const reads = (a: Administrator) => (a.area === null || a.reads === "everything" ? "everything" : "its area");
 const KINDS: Record<string, string> = { session: "console session", code: "sign-in link" };
 const when = (text: string | null | undefined) => (text ? new Date(text).toLocaleString("sv").slice(0, 16) : "never");
 
@@ -34,6 +35,7 @@ export function AdministratorsPage() {
     { head: "administrator", track: "minmax(150px, 1fr)", by: (a) => a.name, show: (a) => <b>{a.name}</b> },
     { head: "role", track: "100px", by: (a) => a.role, show: (a) => a.role },
     { head: "area", track: "minmax(200px, 2fr)", by: area, show: area },
+    { head: "reads", track: "110px", by: reads, show: reads },
     {
       head: "password",
       track: "90px",
@@ -129,6 +131,7 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
   const [directory, setDirectory] = useState<string | null>(administrator?.directory ?? null);
   const directories = useQuery({ queryKey: ["directories"], queryFn: () => answer(GET("/api/v1/directories")) });
   const [lines, setLines] = useState(administrator?.area?.join("\n") ?? "");
+  const [readsAll, setReadsAll] = useState(administrator?.reads === "everything");
   const client = useQueryClient();
   const done = async () => {
     await client.invalidateQueries();
@@ -139,6 +142,7 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
       const body = {
         role: role as Role,
         area: lines.split("\n").filter((line) => line.trim()),
+        reads: readsAll ? ("everything" as const) : ("area" as const),
         directory: directory ?? "",
       };
       if (administrator === null)
@@ -178,6 +182,14 @@ function Edited({ administrator, close }: { administrator: Administrator | null;
             minRows={2}
             value={lines}
             onChange={(e) => setLines(e.currentTarget.value)}
+          />
+          <Checkbox
+            label="reads everything"
+            description="Otherwise an area limits what can be read, too."
+            size="xs"
+            disabled={!lines.trim()}
+            checked={readsAll || !lines.trim()}
+            onChange={(e) => setReadsAll(e.currentTarget.checked)}
           />
           <Select
             label="signs in through"

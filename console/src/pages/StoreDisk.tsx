@@ -5,6 +5,7 @@ import { Code } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
+import { useReadsEverything } from "../parts/who";
 
 const COLUMNS: Column<DriftLine>[] = [
   {
@@ -65,7 +66,12 @@ const COLUMNS: Column<DriftLine>[] = [
 /** What was read of a store's disk, and where that says something else than the server. */
 export function StoreDisk({ store }: { store: string }) {
   const [matching, filter] = useFilter("Filter the disk", "An account, a place, a right");
-  const disks = useQuery({ queryKey: ["disks"], queryFn: () => answer(GET("/api/v1/disks")) });
+  const readsEverything = useReadsEverything();
+  const disks = useQuery({
+    queryKey: ["disks"],
+    queryFn: () => answer(GET("/api/v1/disks")),
+    enabled: readsEverything,
+  });
   const disk = disks.data?.disks.find((d) => d.store === store);
   const drift = useQuery({
     queryKey: ["drift", store],

@@ -59,9 +59,13 @@ const PLACES = [
   ["/administrators", "Administrators", IconUserShield],
 ] as const;
 
+/** Pages about what lies in no area. */
+const OF_EVERYBODY: readonly string[] = ["/directories"];
+
 /** The frame of every page: where one can go, on the left. */
 export function Shell({ who, children }: { who: SignedIn; children: ReactNode }) {
   const { setColorScheme } = useMantineColorScheme();
+  const places = who.reads === "everything" ? PLACES : PLACES.filter(([to]) => !OF_EVERYBODY.includes(to));
   const scheme = useComputedColorScheme("light");
   const client = useQueryClient();
   const past = usePast();
@@ -89,9 +93,9 @@ export function Shell({ who, children }: { who: SignedIn; children: ReactNode })
           <span style={{ flex: 1 }}>Go to …</span>
           <Kbd size="xs">Ctrl K</Kbd>
         </button>
-        <Palette pages={PLACES} />
+        <Palette pages={places} />
         <nav style={{ display: "grid", gap: 1, minHeight: 0, overflowY: "auto" }} aria-label="Main">
-          {PLACES.map(([to, label, Icon]) => (
+          {places.map(([to, label, Icon]) => (
             <NavLink key={to} to={to} end={to === "/"} onClick={() => setMenu(false)}>
               <Icon size={17} stroke={1.6} />
               {label}

@@ -16,6 +16,12 @@ export function useMay(role: "drafter" | "editor" | "owner"): boolean {
   return who === null || ROLES.indexOf(who.role) >= ROLES.indexOf(role);
 }
 
+/** Can they read everything, and not only what is in their area? */
+export function useReadsEverything(): boolean {
+  const who = useContext(Who);
+  return who === null || who.reads === "everything";
+}
+
 /** May they change the model here: in force, or in the draft that is open? */
 export function useMayChange(): boolean {
   const draft = useDraft();

@@ -24,8 +24,8 @@ from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, Place, fold, parse_place
 from drawknife.core.words.sizes import number_of
 
-#: What is said where others than the accounts of an area may count, too.
-ONLY_OF_THE_AREA = "Only accounts in your area were looked at. There may be others."
+#: The note of an answer that covers the accounts of an area only.
+ONLY_OF_THE_AREA = "Accounts outside your area are not checked and not shown."
 
 
 class Asked:

@@ -84,7 +84,7 @@ def within(part: WhatFollows, whole: WhatFollows) -> WhatFollows:
 
 def reasons_within(part: Sequence[str], whole: Sequence[str]) -> tuple[str, ...]:
     """Why something has no effect, of the reasons that a part of a model gives those that are so in the whole."""
-    return tuple(reason for reason in part if reason in whole) or ("nobody gains or loses anything by it",)
+    return tuple(reason for reason in part if reason in whole) or ("no account gains or loses anything",)
 
 
 def _within(part: Consequences, whole: Consequences) -> Consequences:
@@ -217,7 +217,7 @@ def preview(
         outcome, nobody = within(outcome, follow(*whole, at, renames, credentials)), NOBODY_IN_AREA
         notes = [*notes, ONLY_OF_THE_AREA]
         if not broken and broken_by(*whole, at.date(), renames):
-            broken = ["it breaks a promise about accounts that are not in your area"]
+            broken = ["it breaks a promise about accounts outside your area"]
     refused = [f"it would be refused: {text}" for text in broken]
     fields = follows_fields(outcome, [*refused, *notes], nobody)
     return msg.Preview(revision=revision, item_count=count, items=items, **fields)

@@ -24,7 +24,7 @@ _AREA = click.option(
 _READS = click.option(
     "--reads",
     type=click.Choice(("area", "everything")),
-    help="With an area: does it read what touches the area, which is so if this is left out, or everything?",
+    help="With an area: read only what is in it (the default), or everything.",
 )
 _DIRECTORY = click.option(
     "--directory",
@@ -134,7 +134,7 @@ def change(
     )
     reach = "everything" if done.area is None else ", ".join(done.area)
     more = (
-        "" if done.area is None else " and reads everything" if done.reads == "everything" else " and reads only that"
+        "" if done.area is None else ", and reads everything" if done.reads == "everything" else ", and reads only that"
     )
     say(f"{done.name} has the role {done.role}, for {reach}{more}")
 

@@ -23,7 +23,9 @@ Area = Annotated[
 
 Reads = Annotated[
     Literal["area", "everything"],
-    Field(description="With an area: does it bound what is read, too? Without one, everything is read"),
+    Field(
+        description="With an area: `area` limits reading, too; `everything` limits only changes. Without one: everything"
+    ),
 ]
 
 

@@ -161,6 +161,7 @@ WHERE = {
     "Questions": "questions",
     "ReachAnswer": "limits",
     "ReachMessage": "people",
+    "Reads": "administrators",
     "RehearsalLine": "rehearsals",
     "RehearsalLines": "rehearsals",
     "RehearsalLog": "rehearsals",

@@ -19,7 +19,7 @@ from drawknife.records.tokens import Holder
 from .current import Current
 
 #: What is said of a change that reaches beyond the area of who asks.
-NOT_SHOWN = "a change beyond your area"
+NOT_SHOWN = "a change outside your area"
 
 
 class Reading:
@@ -45,7 +45,9 @@ class Reading:
 
     def beyond(self) -> NotAllowed:
         """That something reaches farther than what is shown, which is not told of."""
-        return NotAllowed(f"this reaches beyond your area ({', '.join(self._holder.shown or ())}): ask an owner")
+        return NotAllowed(
+            f"this affects something outside your area ({', '.join(self._holder.shown or ())}). Ask an owner."
+        )
 
     # --- the journal ------------------------------------------------------------------------------
 

@@ -86,9 +86,9 @@ OF_ALL = frozenset(
         PUT /findings/accepted              DELETE /findings/accepted
         """)
 )
-#: What they are told.
+#: The reason of that refusal.
 OF_EVERYBODY = (
-    "this tells of everybody, and you read only what touches your area: ask an owner, or somebody who reads everything"
+    "this also covers what is outside your area, which you cannot read. Ask an owner for the right to read everything."
 )
 
 
