@@ -82,7 +82,9 @@ def own(cluster, tmp_path_factory):
             hidden = owner.change([set_note("account", "hidden-one")]).revision
             # Of two in one revision one lies outside: it is not shown.
             mixed = owner.change([set_note("account", "ines"), set_note("account", "hidden-one", "more")]).revision
-            shown = owner.change([entry("survey:/inbox", "allow account:bo look")]).revision
+            # A change in the area may concern others, who are not told of.
+            shown = owner.change([entry("survey:/inbox/lab", "deny group:outer read")]).revision
+            assert "hidden-one" in " ".join(owner.journal_line(shown).followed)
             owner.add_to_draft("hidden-draft", [set_note("account", "hidden-one", "in a draft")])
             owner.comment_on_draft("hidden-draft", "hidden words")
             report = owner.make_report("survey:/inbox").number
@@ -387,7 +389,7 @@ def test_what_touches_the_area_is_told(seer, own):
 def test_a_change_within_the_area_is_made_and_told_as_far_as_it_is_read(seer, owner):
     change = [entry("survey:/inbox/lab", "allow group:outer read")]
     before = seer.preview(change)
-    assert not before.nothing and "outside your area are not checked" in " ".join(before.notes)
+    assert not before.nothing and "outside your area are not checked" in " ".join(before.left_out)
     assert "nobody in your area gains or loses anything" in before.summary
     # It is without effect, but not for the reason that the area alone would give: somebody is in the group.
     assert [x.reasons for x in before.without_effect] == [["no account gains or loses anything"]]
@@ -398,7 +400,7 @@ def test_a_change_within_the_area_is_made_and_told_as_far_as_it_is_read(seer, ow
     assert seer.back(done.revision).changed
     assert owner.journal().lines[0].who == "seer"
     # Others lose what they had in the area. The journal tells it to those who may read it.
-    done = seer.change([entry("survey:/inbox/lab", "deny group:outer read")])
+    done = seer.change([entry("survey:/inbox", "deny group:outer upload")])
     try:
         assert done.followed == ["nobody in your area gains or loses anything"]
         assert "hidden-one" in " ".join(owner.journal_line(done.revision).followed)

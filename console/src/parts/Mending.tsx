@@ -88,6 +88,7 @@ function Ways({ found, until }: { found: Mends; until: string | null }) {
     mutationFn: (way: Mends["mends"][number]) => writeChanges(way.changes, draft, found.revision),
     onSuccess: () => client.invalidateQueries(),
   });
+  const inArea = found.only_area ? " in your area" : "";
   return (
     <div style={{ fontSize: 13.5 }}>
       {!found.mends.length && (
@@ -122,8 +123,8 @@ function Ways({ found, until }: { found: Mends; until: string | null }) {
               ))}
               <div className={way.other_count ? "state-own" : "quiet"}>
                 {way.other_count
-                  ? `What else follows touches ${way.other_count} other ${way.other_count === 1 ? "account" : "accounts"}`
-                  : "Nobody else is touched"}
+                  ? `Affects ${way.other_count} other ${way.other_count === 1 ? "account" : "accounts"}${inArea}`
+                  : `No effect on others${inArea}`}
               </div>
               {way.follows.map((said) => (
                 <div key={said} className="quiet">

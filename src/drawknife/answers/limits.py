@@ -135,7 +135,8 @@ class LimitAnswers(Asked):
         found.sort(key=lambda x: -x.fullness)
         return msg.LimitList(
             revision=self.revision, limits=found,
-            promised=[
+            # Of all that is given away, to everybody, a part is no sum.
+            promised=[] if self.whole is not None else [
                 msg.PromisedLine(store=p.store, given=p.given, capacity=p.capacity, unlimited_accounts=p.open)
                 for p in promised(prepared)
             ],

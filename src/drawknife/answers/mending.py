@@ -94,6 +94,7 @@ class MendAnswers(Asked):
         return msg.MendsAnswer(
             revision=self.revision, allowed=now.allowed, text=now.text,
             mends=[_message(i, *some) for i, some in enumerate(ways[:most], 1)], left_out=left,
+            only_area=self.whole is not None,
             on_disk=[] if stop else self._on_disk(question),
         )  # fmt: skip
 

@@ -135,6 +135,7 @@ class PlaceAnswers(Asked):
     def endpoints(self) -> msg.EndpointList:
         """The endpoints, and which of them do not start, and why."""
         lines = []
+        asked = self.prepared if self.whole is None else self.whole.prepared
         for e in self.full.model.endpoints:
             clash = self.prepared.stopped_by.get(e.name)
             lines.append(
@@ -144,7 +145,8 @@ class PlaceAnswers(Asked):
                     tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
                     entries=list(map(self.line, e.entries)), note=e.note,
                     never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
-                    sessions_allowed=sessions_allowed(self.prepared, e),
+                    # Ports are for everybody: how many are needed is not a matter of an area.
+                    sessions_allowed=sessions_allowed(asked, asked.endpoints[fold(e.name)]),
                     starts=e.enabled and clash is None, clash=clash.text if clash else None,
                     certificate=e.certificate is not None,
                 )

@@ -215,7 +215,7 @@ def preview(
     nobody = "nobody"
     if whole is not None:
         outcome, nobody = within(outcome, follow(*whole, at, renames, credentials)), NOBODY_IN_AREA
-        notes = [*notes, ONLY_OF_THE_AREA]
+        outcome = outcome._replace(left_out=(ONLY_OF_THE_AREA, *outcome.left_out))
         if not broken and broken_by(*whole, at.date(), renames):
             broken = ["it breaks a promise about accounts outside your area"]
     refused = [f"it would be refused: {text}" for text in broken]

@@ -113,8 +113,9 @@ def _draw(out: Console, found: msg.MendsAnswer, stop: bool, until: date | None) 
             out.print(f"    or {len(m.alike) - ALIKE} more that are wider", style="dim")
         for broken in m.breaks:
             out.print(Padding(Text("✗ breaks ", "red").append(broken, "default"), (0, 0, 0, 4), expand=False))
-        others = "nobody else is touched" if not m.other_count else f"{m.other_count} other account" + (
-            "" if m.other_count == 1 else "s"
+        where = " in your area" if found.only_area else ""
+        others = f"no effect on others{where}" if not m.other_count else f"{m.other_count} other account" + (
+            ("" if m.other_count == 1 else "s") + where
         )  # fmt: skip
         out.print(Padding(Text(others, "dim" if not m.other_count else "yellow"), (0, 0, 0, 4), expand=False))
         for line in m.follows:

@@ -53,6 +53,7 @@ class MendsAnswer(Message):
     text: str
     mends: list[MendMessage]
     left_out: list[str] = Field(description="What was not looked at")
+    only_area: bool = Field(False, description="Are only accounts in the area of who asks counted?")
     on_disk: list[str] = Field(
         [], description="What has to be done on the disk as well: no change of the model is past what it refuses"
     )

@@ -82,7 +82,11 @@ class Reading:
         if self.area is None:
             return journal.read_journal(database, limit, offset, wanted)
         shown = [line for line in self._every_line(wanted) if self._shows(line)]
-        return len(shown), shown[offset : offset + limit]
+        return len(shown), [self.of_line(line) for line in shown[offset : offset + limit]]
+
+    def of_line(self, line: journal.JournalRow) -> journal.JournalRow:
+        """A line without what followed from it, which names everybody."""
+        return line if self.area is None else line._replace(followed=None)
 
     def _every_line(self, wanted: journal.LinesWanted, some: int = 1000) -> Iterator[journal.JournalRow]:
         offset = 0

@@ -215,4 +215,4 @@ def read_line(path: LinePath, query: Page) -> Response:
     found = journal.read_line(current().database, path.revision, query.limit, query.offset)
     if found is None:
         raise NotFound("revision", str(path.revision), [], "revision", KNOWN)
-    return answer(_line(found))
+    return answer(_line(reading().of_line(found)))
