@@ -7,6 +7,7 @@ import { SaveRow } from "../parts/SaveRow";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
+import { useMay } from "../parts/who";
 
 const ROLES = Object.entries(declared.roles).map(([role, adds]) => ({ value: role, label: `${role}: ${adds}` }));
 const area = (a: Administrator) => a.area?.join(", ") ?? "everything";
@@ -18,6 +19,7 @@ const when = (text: string | null | undefined) => (text ? new Date(text).toLocal
 export function AdministratorsPage() {
   const [edited, setEdited] = useState<Administrator | "new" | null>(null);
   const [link, setLink] = useState<string | null>(null);
+  const isOwner = useMay("owner");
   const client = useQueryClient();
   const people = useQuery({ queryKey: ["administrators"], queryFn: () => answer(GET("/api/v1/administrators")) });
   const tokens = useQuery({ queryKey: ["tokens"], queryFn: () => answer(GET("/api/v1/tokens")) });
@@ -44,16 +46,17 @@ export function AdministratorsPage() {
     {
       head: "",
       track: "210px",
-      show: (a) => (
-        <Group gap={4}>
-          <Button size="compact-xs" variant="subtle" onClick={() => setEdited(a)}>
-            Edit
-          </Button>
-          <Button size="compact-xs" variant="subtle" onClick={() => makeLink.mutate(a.name)}>
-            Sign-in link
-          </Button>
-        </Group>
-      ),
+      show: (a) =>
+        isOwner && (
+          <Group gap={4}>
+            <Button size="compact-xs" variant="subtle" onClick={() => setEdited(a)}>
+              Edit
+            </Button>
+            <Button size="compact-xs" variant="subtle" onClick={() => makeLink.mutate(a.name)}>
+              Sign-in link
+            </Button>
+          </Group>
+        ),
     },
   ];
   const tokenColumns: Column<Token>[] = [
@@ -76,9 +79,11 @@ export function AdministratorsPage() {
     <Page
       title="Administrators"
       beside={
-        <Button size="xs" onClick={() => setEdited("new")}>
-          Add an administrator
-        </Button>
+        isOwner && (
+          <Button size="xs" onClick={() => setEdited("new")}>
+            Add an administrator
+          </Button>
+        )
       }
     >
       {problem && (

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { answer, DELETE, type Finding, type Overview, PUT } from "../api";
 import { usePast } from "../past";
 import { Empty } from "./states";
-import { useMay } from "./who";
+import { useHasNoArea, useMay } from "./who";
 
 const SEVERITIES: Record<Finding["severity"], string> = {
   "stops-people": "Stops people now",
@@ -101,7 +101,8 @@ export function Findings({ overview: data }: { overview: Overview }) {
 function Row({ finding: f }: { finding: Finding }) {
   const [title, to] = KINDS[f.kind] ?? [f.kind, () => "/"];
   const [accepting, setAccepting] = useState(false);
-  const may = useMay("editor");
+  const isEditor = useMay("editor");
+  const may = useHasNoArea() && isEditor;
   const past = usePast();
   const client = useQueryClient();
   const reopen = useMutation({

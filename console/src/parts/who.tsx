@@ -22,6 +22,12 @@ export function useReadsEverything(): boolean {
   return who === null || who.reads === "everything";
 }
 
+/** Can they change what lies in no area? */
+export function useHasNoArea(): boolean {
+  const who = useContext(Who);
+  return who === null || who.area === null;
+}
+
 /** May they change the model here: in force, or in the draft that is open? */
 export function useMayChange(): boolean {
   const draft = useDraft();

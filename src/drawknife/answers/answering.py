@@ -65,7 +65,7 @@ class Answering(
             whole = self.whole.findings()
             so = {(f.kind, f.about) for f in (*whole.findings, *whole.accepted)}
             every = [f for f in every if (f.kind, f.about) in so]
-            unknown = [*self.area_notes(), *unknown]
+            unknown = ["accounts outside your area", *unknown]
         shown, accepted = self.part_accepted(every)
         return msg.FindingList(revision=self.revision, findings=shown, accepted=accepted, not_looked_at=unknown)
 
