@@ -41,9 +41,9 @@ def test_a_plan_is_looked_at_done_and_taken_back(service, tmp_path, monkeypatch)
         status, text, _ = said("disk", "plan", "s")
         assert status == 0 and "What the lists cannot say:" in text and "putting, renaming and deleting" in text
         assert said("disk", "plan", "s", "--acl")[1].startswith("# file: ")
-        assert said("disk", "plan", "s", "--script")[1].startswith("#!/bin/sh")
+        assert said("disk", "plan", "s", "--script")[1].startswith("#!/usr/bin/python3 -I")
         assert "one of --script" in said("disk", "plan", "s", "--acl", "--script")[2]
-        assert "--under is for looking" in said("disk", "plan", "s", "--apply", "--under", "/d1")[2]
+        assert "--under does not go with" in said("disk", "plan", "s", "--json", "--under", "/d1")[2]
         assert (
             "there is no folder /none on this machine"
             in said("disk", "plan", "s", "--apply", "--yes", "--root", "/none")[2]
@@ -52,15 +52,16 @@ def test_a_plan_is_looked_at_done_and_taken_back(service, tmp_path, monkeypatch)
         assert said("disk", "plan", "s", "--apply", given="n\n")[0] == 1
         assert as_it_was(read_disk(str(root), "s")) == was and not os.path.exists("s-before.acl")
         status, _, told = said("disk", "plan", "s", "--apply", "--yes")
-        assert status == 0 and "what was is kept in s-before.acl" in told
+        assert status == 0 and "s-before.acl has what was" in told
         assert stat.S_IMODE(os.stat("s-before.acl").st_mode) == 0o600
         status, _, told = said("disk", "plan", "s", "--apply", "--yes")
-        assert status == 3 and "s-before.acl is there already" in told  # the way back is not written over
+        assert status == 3 and "s-before.acl already exists" in told  # the way back is not written over
         status, _, told = said("disk", "plan", "s", "--apply", "--yes", "--kept", "other.acl")
-        assert status == 2 and "is not as it was read" in told and not os.path.exists("other.acl")
-        status, _, told = said("disk", "put-back", "s-before.acl", "--root", root)
+        assert status == 3 and "not as it was read" in told and not os.path.exists("other.acl")
+        assert said("disk", "put-back", "s-before.acl", "--root", root, given="n\n")[0] == 1
+        status, _, told = said("disk", "put-back", "s-before.acl", "--root", root, "--yes")
         assert status == 0 and "things put back" in told and as_it_was(read_disk(str(root), "s")) == was
-        assert said("disk", "put-back", "s-before.acl", "--root", "/none")[0] == 3
+        assert said("disk", "put-back", "s-before.acl", "--root", "/none", "--yes")[0] == 3
 
 
 @AS_ROOT

@@ -1,6 +1,8 @@
 """A plan says on the disk what the model says, as far as lists can, and tells what they cannot: held against the kernel."""
 
+import json
 import os
+import stat
 import subprocess
 from dataclasses import replace
 from random import Random
@@ -11,8 +13,8 @@ from hypothesis import strategies as st
 
 from drawknife.core.decide.gates import verdict
 from drawknife.core.disk.one_object import lets
-from drawknife.core.disk.plan_steps import PlanSteps
 from drawknife.core.disk.planned_list import Machine, permissions, planned
+from drawknife.core.disk.read_folders import made_below
 from drawknife.core.everybody.disk_plan import DiskPlan
 from drawknife.core.everybody.drift import drift
 from drawknife.core.model import disk as d
@@ -20,16 +22,16 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.errors import BadInput, Refused
+from drawknife.core.words.names import BadValue, check_path
 from drawknife.core.words.rights import BUNDLES, FILE_RIGHTS
-from drawknife.disk import read_disk
-from drawknife.disk.applying import apply_plan, put_back
+from drawknife.disk import read_disk, standalone
 from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
-from drawknife.disk.plan_text import restore_text, script
+from drawknife.disk.plan_text import as_thing, plan_data, restore_text, script
+from drawknife.disk.standalone import carrying_out
 
 from .test_everybody import random_thing
 from .test_kernel import AS_ROOT, NOW, Tree, questions, really
-from .trees import USERS, as_user, model_of, random_tree
+from .trees import USERS, as_user, model_of, random_tree, tried
 
 # --- one list ---------------------------------------------------------------------------------------
 
@@ -118,6 +120,13 @@ def told_of(found, prepared):
     return said
 
 
+def carried_out(root, plan, steps, under="/"):
+    """What became of a plan, and what was kept."""
+    kept = []
+    data = json.loads(json.dumps(plan_data(plan.disk.reading, str(root), steps, under)))
+    return standalone.carry_out(str(root), data, kept.append), b"".join(kept)
+
+
 @AS_ROOT
 @pytest.mark.parametrize("seed", range(PLANS))
 def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(seed):
@@ -128,13 +137,12 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
         prepared = prepare(model)
         plan = DiskPlan(prepared, "s")
         found = plan.plan()
-        kept = []
         was = read_disk(str(root), "s")
         link = root.parent / "link"
         link.symlink_to(root)  # a root may be come to by a link
-        done = apply_plan(str(link), PlanSteps(plan.disk, found.steps), kept.append)
+        done, kept = carried_out(link, plan, found.steps)
         now = read_disk(str(root), "s")
-        assert (len(kept) == done.changed and (done.changed == 0)) or found.steps
+        assert done.left == [] and done.changed == len(standalone.kept_things(kept))
         # What it is now is what the plan said that it would be; and a plan of that changes nothing.
         after = prepare(
             replace(model, disk_readings=(replace(now, store="s", users=model.disk_readings[0].users),)), prepared
@@ -145,7 +153,7 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
             elif step.what == "files":
                 assert step.planned in [x.thing for x in after.disks["s"].files(step.path)]
         again = DiskPlan(after, "s")
-        assert apply_plan(str(root), PlanSteps(again.disk, again.steps()), kept.append).changed == 0
+        assert carried_out(root, again, again.steps())[0].changed == 0
         told = told_of(found, plan.after())
         checks = let = 0
         tree = Tree(root)
@@ -183,45 +191,46 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
                 checks, let = checks + 1, let + really_let
         assert checks > 200
         tree.clear()
-        assert put_back(str(root), "".join(reversed(kept)).encode()) == done.changed
+        assert standalone.put_back(str(root), kept).changed == done.changed
         assert as_it_was(read_disk(str(root), "s")) == as_it_was(was)
 
 
 @AS_ROOT
 @pytest.mark.parametrize("seed", range(8))
-def test_the_script_does_the_same_and_takes_it_back(seed, tmp_path):
-    """With the real tools: the script, its undoing, and the text for ``setfacl --restore`` of the folders in it."""
+def test_the_script_does_the_same_and_undoes_it(seed, tmp_path):
+    """As a stranger would run it: Debian's own Python, without anything else; and the text for ``setfacl --restore``."""
     rng = Random(seed)
     with random_tree(rng, folders=16, files=24) as root:
         (root / "a b'[c]*").mkdir()
         os.chmod(root / "a b'[c]*", 0o700)
         model = promising(root, rng)
-        prepared = prepare(model)
-        plan = DiskPlan(prepared, "s")
+        plan = DiskPlan(prepare(model), "s")
         steps = plan.steps()
         was = as_it_was(read_disk(str(root), "s"))
-        file = tmp_path / "plan.sh"
-        file.write_text(script("s", str(root), steps, "made of a test"))
+        file = tmp_path / "plan.py"
+        file.write_text(script(plan_data(plan.disk.reading, str(root), steps), "made of a test"))
 
-        def sh(*words):
-            done = subprocess.run(["sh", file, *words], cwd=tmp_path, capture_output=True, text=True, check=False)
-            return done.returncode, done.stderr
+        def ran(*words):
+            done = subprocess.run(
+                ["/usr/bin/python3", "-I", file, *words], cwd=tmp_path, capture_output=True, text=True, check=False
+            )
+            return done.returncode, done.stdout + done.stderr
 
-        assert sh() == (0, "")
+        status, said = ran()
+        assert status == 0 and "things changed" in said
         by_script = as_it_was(read_disk(str(root), "s"))
-        assert sh()[0] == 1 and "is there already" in sh()[1]  # what was is not written over
-        assert sh("undo") == (0, "") and as_it_was(read_disk(str(root), "s")) == was
+        assert ran()[0] == 1 and "already exists" in ran()[1]  # what was is not written over
+        assert ran("undo")[0] == 0 and as_it_was(read_disk(str(root), "s")) == was
         text = restore_text(steps)
         subprocess.run(["setfacl", "--restore=-"], input=text, cwd=root, text=True, check=True)
         for step in steps:
             if step.what == "folder" and not step.perhaps:
                 assert thing_at(root / step.path.lstrip("/"), True) == step.planned
-        assert sh("undo") == (0, "")
-        kept = []
-        apply_plan(str(root), PlanSteps(plan.disk, steps), kept.append)
+        assert ran("undo")[0] == 0
+        _, kept = carried_out(root, plan, steps)
         assert as_it_was(read_disk(str(root), "s")) == by_script
         # What was kept is what getfacl writes: the tool can put it back, too.
-        subprocess.run(["setfacl", "--restore=-"], input="".join(kept), cwd=root, text=True, check=True)
+        subprocess.run(["setfacl", "--restore=-"], input=kept, cwd=root, check=True)
         assert as_it_was(read_disk(str(root), "s")) == was
 
 
@@ -231,27 +240,120 @@ def thing_at(path, folder):
     return d.ThingOnDisk(status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default)
 
 
+# --- what is left alone -----------------------------------------------------------------------------
+
+
+def opening(root, more=()):
+    """A server that opens a store to u0, of which the disk is closed to all but root."""
+    for path in (root, *more):
+        os.chown(path, 0, 0)
+        os.chmod(path, 0o700 if path.is_dir() else 0o600)
+    model = model_of(root)
+    entries = (m.Entry("allow", m.Subject("account", "u0"), BUNDLES["read"]),)
+    store = replace(model.stores[0], baseline="closed", folders=(m.Folder("/", None, False, entries),))
+    return DiskPlan(prepare(sound(replace(model, stores=(store,)))), "s")
+
+
+def can_use(user, path):
+    """What a process of a user can do with a file: read it?"""
+    return as_user(user, lambda: tried(lambda: os.close(os.open(path, os.O_RDONLY))))
+
+
 @AS_ROOT
-def test_a_disk_that_is_not_as_it_was_read_is_left_alone_and_a_failure_stops(monkeypatch, tmp_path):
+@pytest.mark.parametrize("name", [b"priva\xcc\x88te", b"not utf-8 \xff", b"control \x01"])
+def test_a_folder_that_the_reading_left_out_stays_closed(tmp_path, name):
+    """A name that no model can hold, mode 0700, files in it for everybody: neither it nor what is in it is opened."""
+    root = tmp_path / "root"
+    inner = root / "inner"
+    inner.mkdir(parents=True)
+    for above in (*tmp_path.parents, tmp_path):
+        os.chmod(above, os.stat(above).st_mode | 0o011)
+    odd = os.path.join(os.fsencode(inner), name)
+    os.mkdir(odd, 0o700)
+    with open(os.path.join(odd, b"secret"), "w") as file:
+        file.write("x")
+    plan = opening(root, (inner,))
+    done, _ = carried_out(root, plan, plan.steps())
+    assert stat.S_IMODE(os.stat(odd).st_mode) == 0o700 and not can_use(USERS[0], os.path.join(odd, b"secret"))
+    assert [x.path for x in done.left] == [b"inner/" + name] and done.changed == 2  # the rest is opened
+    # Where the left folder itself is open to everybody, what lies above it stays closed.
+    os.chmod(odd, 0o755)
+    os.chmod(root, 0o700), os.chmod(inner, 0o700)
+    for path in (root, inner):
+        os.removexattr(path, ACCESS) if ACCESS in os.listxattr(path) else None
+        os.removexattr(path, DEFAULT) if DEFAULT in os.listxattr(path) else None
+        os.chmod(path, 0o700)
+    plan = opening(root, (inner,))
+    done, _ = carried_out(root, plan, plan.steps())
+    # The root can be opened: the way on is closed.
+    assert done.changed == 1 and [x.path for x in done.left] == [b"inner/" + name, b"inner"]
+    assert not can_use(USERS[0], os.path.join(odd, b"secret")) and "would be opened" in done.left[1].why
+
+
+@AS_ROOT
+def test_what_changed_since_the_reading_is_left_alone_with_all_below_it(tmp_path):
+    root = tmp_path / "root"
+    private, gone, file = root / "private", root / "gone", root / "file"
+    (private / "deeper").mkdir(parents=True)
+    gone.mkdir()
+    file.write_text("x")
+    for above in (*tmp_path.parents, tmp_path):
+        os.chmod(above, os.stat(above).st_mode | 0o011)
+    plan = opening(root, (private, private / "deeper", gone, file))
+    steps = plan.steps()
+    gone.rmdir()
+    os.chmod(private, 0o711)  # made otherwise after the reading
+    os.chmod(file, 0o604)
+    done, _ = carried_out(root, plan, steps)
+    assert stat.S_IMODE(private.stat().st_mode) == 0o711 and stat.S_IMODE((private / "deeper").stat().st_mode) == 0o700
+    why = {x.path: x.why for x in done.left}
+    assert "not as it was read" in why[b"private"] and why[b"file"] == "not as it was read"
+    assert "would be opened" in why[b""]  # others could read the file
+    assert done.changed == 0 and not can_use(USERS[0], file)
+    # As somebody changes it in between: it is looked at once more before it is changed.
+    os.chmod(file, 0o600), os.chmod(private, 0o700)
+
+    def meanwhile(text):
+        os.chmod(private / "deeper", 0o750)
+
+    data = plan_data(plan.disk.reading, str(root), steps)
+    done = standalone.carry_out(str(root), data, meanwhile)
+    assert "changed meanwhile" in {x.path: x.why for x in done.left}[b"private/deeper"]
+    assert stat.S_IMODE((private / "deeper").stat().st_mode) == 0o750
+
+
+@AS_ROOT
+def test_only_a_part_is_changed_where_only_that_is_wanted(tmp_path):
+    root = tmp_path / "root"
+    one, other = root / "one", root / "other"
+    one.mkdir(parents=True), other.mkdir()
+    plan = opening(root, (one, other))
+    done, kept = carried_out(root, plan, plan.steps(), "/one")
+    assert [path for path, _ in standalone.kept_things(kept)] == [b"one"] and done.changed == 1
+    assert stat.S_IMODE(other.stat().st_mode) == 0o700
+
+
+@AS_ROOT
+def test_links_are_not_followed_and_files_with_other_names_are_left(tmp_path):
     rng = Random(1)
-    with random_tree(rng) as root:
-        model = promising(root, rng)
-        plan = DiskPlan(prepare(model), "s")
-        steps = PlanSteps(plan.disk, plan.steps())
-        os.chmod(root, 0o701)
-        kept = []
-        with pytest.raises(Refused, match="/ is not as it was read"):
-            apply_plan(str(root), steps, kept.append)
-        assert kept == []
     with random_tree(rng) as root:
         (root / "twice").write_text("x")
         os.link(root / "twice", root.parent / "elsewhere")
         os.symlink("/etc", root / "link")
-        model = promising(root, rng)
-        steps = DiskPlan(prepare(model), "s")
-        steps = PlanSteps(steps.disk, steps.steps())
+        before = os.stat("/etc").st_mode, thing_at(root / "twice", False)
+        plan = DiskPlan(prepare(promising(root, rng)), "s")
+        carried_out(root, plan, plan.steps())
+        assert (os.stat("/etc").st_mode, thing_at(root / "twice", False)) == before
+
+
+@AS_ROOT
+def test_a_failure_stops_and_is_put_back(monkeypatch):
+    rng = Random(1)
+    with random_tree(rng) as root:
+        plan = DiskPlan(prepare(promising(root, rng)), "s")
+        data = plan_data(plan.disk.reading, str(root), plan.steps())
         was = as_it_was(read_disk(str(root), "s"))
-        real, count = os.setxattr, []
+        real, count, kept = os.setxattr, [], []
 
         def failing(*arguments):
             count.append(1)
@@ -262,12 +364,78 @@ def test_a_disk_that_is_not_as_it_was_read_is_left_alone_and_a_failure_stops(mon
         with monkeypatch.context() as patched:
             patched.setattr(os, "setxattr", failing)
             with pytest.raises(OSError, match="No space left"):
-                apply_plan(str(root), steps, kept.append)
-        assert 0 < len(kept) <= 3 and as_it_was(read_disk(str(root), "s")) != was
-        put_back(str(root), "".join(kept).encode())
+                standalone.carry_out(str(root), data, kept.append)
+        assert as_it_was(read_disk(str(root), "s")) != was
+        standalone.put_back(str(root), b"".join(kept))
         assert as_it_was(read_disk(str(root), "s")) == was
-        with pytest.raises(BadInput, match="getfacl:3"):
-            put_back(str(root), b"# file: .\n# owner: 0\nnonsense\n")
+        with pytest.raises(standalone.NotKept, match="line 3"):
+            standalone.put_back(str(root), b"# file: .\n# owner: 0\nnonsense\n\n")
+
+
+@AS_ROOT
+@pytest.mark.parametrize("seed", range(int(os.environ.get("DISK_KILLS") or 8)))
+def test_killed_at_any_moment_it_can_be_put_back(seed, tmp_path, monkeypatch):
+    """The process ends between any two calls that change something, in the middle of one thing, too."""
+    rng = Random(f"kill {seed}")
+    monkeypatch.setattr(carrying_out, "BATCH", 5)
+    with random_tree(rng, folders=12, files=16) as root:
+        plan = DiskPlan(prepare(promising(root, rng)), "s")
+        data = plan_data(plan.disk.reading, str(root), plan.steps())
+        was = as_it_was(read_disk(str(root), "s"))
+        kept = tmp_path / "kept.acl"
+        left = rng.randint(1, 40)
+        child = os.fork()
+        if child == 0:
+
+            def counted(real):
+                def call(*arguments):
+                    nonlocal left
+                    left -= 1
+                    if left < 0:
+                        os._exit(9)
+                    return real(*arguments)
+
+                return call
+
+            for name in ("setxattr", "chmod", "removexattr", "fdatasync"):
+                setattr(os, name, counted(getattr(os, name)))
+            with standalone.kept_in(str(kept)) as keep:
+                standalone.carry_out(str(root), data, keep)
+            os._exit(0)
+        os.waitpid(child, 0)
+        text = kept.read_bytes() if kept.exists() else b""
+        # The last block may be cut anywhere, and what is before it is good.
+        standalone.put_back(str(root), text)
+        assert as_it_was(read_disk(str(root), "s")) == was
+        if text:
+            whole = standalone.kept_things(text)
+            assert standalone.kept_things(text[: -rng.randint(1, 20)]) == whole[:-1]
+
+
+@given(st.binary(min_size=1, max_size=6).filter(lambda name: not {0, 0x2F} & set(name) and name not in (b".", b"..")))
+@settings(max_examples=300)
+def test_a_name_is_kept_as_getfacl_writes_it_and_is_in_a_model_if_it_can_be(name):
+    thing = standalone.Thing(5, 6, 0o1750, standalone.Acl(7, ((8, 5),), 5, ((9, 4),), 7, 0))
+    assert standalone.kept_things(standalone.as_getfacl(name, thing)) == [(name, thing._replace(mode=0o1770))]
+    try:
+        expected = check_path("/a/" + name.decode("utf-8"))
+    except (BadValue, UnicodeDecodeError):
+        expected = None
+    assert standalone.location_of("/a", name) == expected
+
+
+@given(st.integers(0, 10**9))
+@settings(max_examples=300)
+def test_the_script_judges_a_thing_as_the_product_does(seed):
+    """What it is on its own for: the same check, the same folders below, the same text."""
+    thing = random_thing(Random(seed))
+    mine = as_thing(thing)
+    assert standalone.thing_from_text(str(thing)) == mine
+    assert standalone.made_below(mine) == as_thing(made_below(thing))
+    for user in USERS:
+        for bit in (d.READ, d.WRITE, d.SEARCH):
+            found = standalone.allows(standalone.User(user.uid, user.gid, user.groups), mine, bit)
+            assert found == lets(user, thing, bit)
 
 
 def as_it_was(reading):

@@ -357,6 +357,7 @@ def test_what_is_about_everybody_is_for_who_reads_everything(own, method, path):
         url = path.replace("{store}", "charts").replace("{name}", "mine")
         found = http.request(method, url, json=None if method == "GET" else {})
         assert found.status_code == 403 and "outside your area" in found.json()["detail"]
+        assert method != "GET" or http.head(url).status_code == 403
     with own.http(Authorization=f"Bearer {own.token}") as http:
         assert "outside your area" not in http.request(method, url, json=None if method == "GET" else {}).text
 

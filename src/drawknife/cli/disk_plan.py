@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from itertools import groupby
-from typing import IO, TYPE_CHECKING
+from typing import IO, TYPE_CHECKING, Any
 
 import click
 from rich.console import Console
@@ -16,7 +16,7 @@ from drawknife import messages as msg
 from drawknife.core.words.sizes import number_of
 
 from .changing import Apply, asking_with, edits
-from .common import FAILED, RAW, Answers, asks, console, counting, fail, print_json, say, write_csv
+from .common import FAILED, RAW, WRONG_USAGE, Answers, asks, console, counting, fail, print_json, say, write_csv
 
 if TYPE_CHECKING:
     from drawknife.core.disk.plan_steps import PlanStep
@@ -26,14 +26,14 @@ _WHAT = {"folder": "itself", "children": "folders in it", "deeper": "folders fur
 
 @click.command()
 @click.argument("store")
-@click.option("--script", "as_script", is_flag=True, help="Print a shell script that does it, and can take it back.")
+@click.option("--script", "as_script", is_flag=True, help="Print a Python script that carries it out and can undo it.")
 @click.option("--acl", "as_acl", is_flag=True, help="Print the folders' lists, for `setfacl --restore=-` in the root.")
 @click.option("--apply", "doing", is_flag=True, help="Do it on this machine, after asking.")
 @click.option("--root", metavar="FOLDER", help="With --apply or --script: the store's root is there.")
 @click.option("--kept", metavar="FILE", help="With --apply: keep what was in this file.  [default: STORE-before.acl]")
 @click.option("--yes", is_flag=True, help="With --apply: do not ask.")
 @click.option(
-    "--under", metavar="PATH", default="/", show_default=True, help="Show only what is of this folder, and below it."
+    "--under", metavar="PATH", default="/", show_default=True, help="Only this folder and everything below it."
 )
 @asks
 def plan(
@@ -62,15 +62,15 @@ def plan(
     """  # fmt: skip
     if as_script + as_acl + doing + as_json > 1:
         raise click.UsageError("one of --script, --acl, --apply and --json")
-    if under != "/" and (as_script or as_acl or doing or as_json):
-        raise click.UsageError("--under is for looking: the others are about the whole store")
+    if under != "/" and (as_acl or as_json):
+        raise click.UsageError("--under does not go with --acl and --json")
     found = answers.disk_plan(store)
     if as_json:
         print_json(found)
     elif as_script or as_acl:
-        _print_text(found, root, as_script)
+        _print_text(answers, found, root, as_script, under)
     elif doing:
-        _do(answers, found, root, kept or f"{found.store}-before.acl", yes)
+        _do(answers, found, root, kept or f"{found.store}-before.acl", yes, under)
     else:
         _draw(found, under)
 
@@ -149,14 +149,14 @@ def _root(found: msg.PlanAnswer, root: str | None) -> str:
     return top
 
 
-def _print_text(found: msg.PlanAnswer, root: str | None, as_script: bool) -> None:
+def _print_text(answers: Answers, found: msg.PlanAnswer, root: str | None, as_script: bool, under: str) -> None:
     from drawknife.disk.plan_text import restore_text, script
 
     steps = _steps(found)
     if as_script:
         read = f", read {found.taken:%Y-%m-%d %H:%M} UTC" if found.taken else ""
         about = f"Makes the disk of {found.store}{read} say what the model says at revision {found.revision}."
-        click.echo(script(found.store, _root(found, root), steps, about), nl=False)
+        click.echo(script(_data(answers, found, _root(found, root), under), about), nl=False)
         return
     click.echo(restore_text(steps), nl=False)
     left = sum(s.what != "folder" or s.perhaps for s in steps)
@@ -166,59 +166,47 @@ def _print_text(found: msg.PlanAnswer, root: str | None, as_script: bool) -> Non
         )
 
 
-def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool) -> None:
-    from drawknife.core.disk.plan_steps import PlanSteps
-    from drawknife.core.disk.read_folders import Disk
-    from drawknife.disk.applying import apply_plan
+def _data(answers: Answers, found: msg.PlanAnswer, top: str, under: str) -> dict[str, Any]:
+    """A plan with the reading that it is of, as it is carried out."""
+    from drawknife.core.words.names import check_path
+    from drawknife.disk.plan_text import plan_data
     from drawknife.formats.model_file import read_item
+
+    reading = read_item("disk-reading", answers.item("disk-reading", found.store).item)
+    return plan_data(reading, top, _steps(found), check_path(under))
+
+
+def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool, under: str) -> None:
+    from drawknife.disk import standalone
 
     top = _root(found, root)
     if not os.path.isdir(top):
         fail(FAILED, f"there is no folder {top} on this machine; where the store's files are here, --root says")
-    if not found.steps:
+    if not (_only_under(found, under) if under != "/" else found).steps:
         click.echo("Nothing to change.")
         return
     if not yes:
-        _draw(found)
+        _draw(found, under)
         click.confirm(f"Do it at {top}?", abort=True, err=True)
-    reading = read_item("disk-reading", answers.item("disk-reading", found.store).item)
+    data = _data(answers, found, top, under)
     try:
         # What is there already may be the only way back of an earlier time: it is never written over.
-        file = os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with standalone.kept_in(kept) as keep, counting("changing") as tell:
+            done = standalone.carry_out(top, data, keep, lambda n: tell(number_of(n, "thing")))
     except FileExistsError:
-        fail(
-            FAILED, f"{kept} is there already, and may be needed to take something back: name another file with --kept"
-        )
-    except OSError as error:
-        fail(FAILED, f"{kept} cannot be written: {error.strerror}")
-    written = 0
-
-    def keep(text: str) -> None:
-        nonlocal written
-        data = text.encode()
-        while data:
-            data = data[os.write(file, data) :]
-        os.fdatasync(file)
-        written += 1
-
-    try:
-        with counting("changing") as tell:
-            done = apply_plan(top, PlanSteps(Disk(reading), _steps(found)), keep, lambda n: tell(number_of(n, "thing")))
+        fail(FAILED, f"{kept} already exists, and may be needed to put something back: name another file with --kept")
     except OSError as error:
         back = (
-            f"; {number_of(written, 'thing')} before it: `drawknife disk put-back {kept} --root {top}` takes that back"
+            f"; `drawknife disk put-back {kept} --root {top}` undoes what was changed" if os.path.exists(kept) else ""
         )
-        fail(
-            FAILED, f"{os.fsdecode(error.filename or top)} cannot be changed: {error.strerror}{back if written else ''}"
-        )
-    finally:
-        os.close(file)
-        if not written:
-            os.unlink(kept)
-    say(f"{number_of(done.changed, 'thing')} changed; what was is kept in {kept}")
-    for left in done.left:
-        say(f"  left as it is: {left}")
+        fail(FAILED, f"{os.fsdecode(error.filename or top)} cannot be changed: {error.strerror}{back}")
+    was = f"; {kept} has what was" if done.changed else ""
+    say(f"{number_of(done.changed, 'thing')} changed{was}")
+    for left in done.in_words():
+        say(f"  left: {left}")
     say(f"Read the disk again: `drawknife disk read {found.store}{f' --root {root}' if root else ''}`")
+    if done.left:
+        raise SystemExit(FAILED)
 
 
 @click.command()
@@ -277,19 +265,26 @@ def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_js
 @click.command("put-back")
 @click.argument("file", type=click.File("rb"))
 @click.option("--root", metavar="FOLDER", required=True, help="The root of the store that it is of.")
-def put_back(file: IO[bytes], root: str) -> None:
+@click.option("--yes", is_flag=True, help="Do not ask.")
+def put_back(file: IO[bytes], root: str, yes: bool) -> None:
     """Put back what a plan found, from the FILE in which it was kept.
 
     \b
     Example:
       drawknife disk put-back survey-before.acl --root .run/files/survey
     """
-    from drawknife.disk.applying import put_back as put
+    from drawknife.disk import standalone
 
-    from .common import errors_in_words
-
-    with errors_in_words():
-        try:
-            say(f"{number_of(put(root, file.read()), 'thing')} put back")
-        except OSError as error:
-            fail(FAILED, f"{os.fsdecode(error.filename or root)} cannot be changed: {error.strerror}")
+    text = file.read()
+    try:
+        things = len(standalone.kept_things(text))
+        if not yes:
+            click.confirm(f"Put back {number_of(things, 'thing')} at {root}?", abort=True, err=True)
+        done = standalone.put_back(root, text)
+    except standalone.NotKept as error:
+        fail(WRONG_USAGE, f"{file.name}: {error}")
+    except OSError as error:
+        fail(FAILED, f"{os.fsdecode(error.filename or root)} cannot be changed: {error.strerror}")
+    say(f"{number_of(done.changed, 'thing')} put back")
+    for left in done.in_words():
+        say(f"  left: {left}")

@@ -99,17 +99,6 @@ def reading_from(
     )  # fmt: skip
 
 
-def things_from(text: bytes) -> dict[str, ThingOnDisk]:
-    """What a text as of ``getfacl -n`` says of things, by their paths counted from where it was made. :class:`BadInput` with the line."""
-    numbers: dict[str, dict[str, int]] = {"user": {}, "group": {}}
-    found = {}
-    for block in _blocks(text, "/"):
-        if block is None:
-            raise BadInput("getfacl", "it names something that no model can hold", "the text that was kept here")
-        found[block.path] = _made(block, numbers, True)
-    return found
-
-
 def _within(path: bytes, top: str) -> str | None:
     """A path of the machine as one of the store; None if it is outside, or no model can hold it."""
     try:

@@ -17,10 +17,11 @@ from datetime import UTC, datetime
 from drawknife.core.disk.read_folders import made_below
 from drawknife.core.model.disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk
 from drawknife.core.model.items import DiskReading
-from drawknife.core.words.names import BadValue, check_path
+from drawknife.core.words.names import check_path
 from drawknife.core.words.sizes import number_of
 
 from .attributes import ACCESS, DEFAULT, read_list
+from .standalone import location_of
 
 #: Things seen so far, every now and then.
 Progress = Callable[[int], None]
@@ -153,11 +154,3 @@ def _look(
     except FileNotFoundError:
         seen.vanished += 1
     return None
-
-
-def location_of(above: str, name: bytes) -> str | None:
-    """Where a folder is in its store; None if no model can hold its name."""
-    try:
-        return check_path(f"{above.rstrip('/')}/{name.decode('utf-8')}")
-    except (BadValue, UnicodeDecodeError):
-        return None

@@ -30,9 +30,9 @@ from drawknife.formats.model_file import model_data
 from drawknife.records import drafts, history, journal
 from drawknife.records.tokens import Holder
 
+from .bounded_reading import NOT_SHOWN, Reading
 from .current import Current
 from .keeping import KeptModel
-from .reading import NOT_SHOWN, Reading
 
 
 class Drafting:

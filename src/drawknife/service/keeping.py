@@ -32,8 +32,8 @@ from drawknife.records.journal import note_followed
 from drawknife.records.snapshots import Snapshot
 from drawknife.records.tokens import Holder
 
+from .bounded_reading import Reading
 from .current import Current
-from .reading import Reading
 
 log = structlog.get_logger()
 

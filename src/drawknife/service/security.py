@@ -80,17 +80,18 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
     if request.url_rule is None:
         return  # there is no such route, and the answer says so
     route = route_of(request.url_rule.rule).removeprefix(prefix)
-    needed = ROLE_OF.get((request.method, route))
+    method = "GET" if request.method == "HEAD" else request.method  # its answer is that of GET, without the body
+    needed = ROLE_OF.get((method, route))
     if needed is None:
-        if request.method in ("OPTIONS", "HEAD") or route.startswith("/openapi"):
+        if method == "OPTIONS" or route.startswith("/openapi"):
             return
         raise NotAllowed("this is for nobody: the route stands in no line of the table of roles")
     wanted = what_it_takes(holder.role, needed)
     if wanted is not None:
         raise NotAllowed(wanted)
-    if (request.method, route) in OF_ALL and holder.shown is not None:
+    if (method, route) in OF_ALL and holder.shown is not None:
         raise NotAllowed(OF_EVERYBODY)
-    if (request.method, route) in FOR_PEOPLE and not holder.person:
+    if (method, route) in FOR_PEOPLE and not holder.person:
         raise NotAllowed(
             f"only people do this, and {holder.name} is a program of {holder.by}: sign in with a name and a password,"
             " by a link, or with a token of your own"

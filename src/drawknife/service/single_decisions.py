@@ -19,9 +19,9 @@ from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.core.words.roles import covers
 
+from .bounded_reading import Reading
 from .current import Current
 from .metrics import REQUESTS, SECONDS, count_verdicts
-from .reading import Reading
 from .requests import read_body
 from .routes_and_roles import ROLE_OF
 from .security import token_in

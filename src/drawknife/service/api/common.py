@@ -22,11 +22,11 @@ from drawknife.messages import Message, Problem
 
 from .. import openapi
 from ..bodies import PREFIX
+from ..bounded_reading import Reading
 from ..current import Current
 from ..drafting import Drafting
 from ..keeping import changing
 from ..problems import MEDIA_TYPE
-from ..reading import Reading
 
 #: Seconds in which a model file that is sent has to be read.
 READ_WITHIN = 60.0

@@ -1,0 +1,452 @@
+"""A plan carried out on a disk, and put back."""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+import sys
+import unicodedata
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from typing import Any, NamedTuple
+
+from .lists_and_modes import (
+    ACCESS,
+    DEFAULT,
+    READ,
+    SEARCH,
+    WRITE,
+    Acl,
+    NotKept,
+    Thing,
+    User,
+    acl_from_bytes,
+    acl_to_bytes,
+    allows,
+    as_getfacl,
+    kept_things,
+    made_below,
+    thing_from_text,
+)
+
+#: So many things are noted at once before they are changed.
+BATCH = 1000
+
+#: Takes what a batch of things was, as text of getfacl, and has it safe on disk when it returns.
+Keep = Callable[[bytes], None]
+Progress = Callable[[int], None]
+
+
+# --- the plan -------------------------------------------------------------------------------------
+
+
+class Plan:
+    """What was read, and what becomes of it. `data` is what plan_text.py makes of a plan."""
+
+    def __init__(self, data: dict[str, Any]) -> None:
+        self.under: str = data["under"]
+        self.listed = {path: thing_from_text(text) for path, text in data["listed"].items()}
+        self.files = {path: set(map(thing_from_text, some)) for path, some in data["files"].items()}
+        self.folders = {path: thing_from_text(text) for path, text in data["folders"].items()}
+        self.perhaps = set(data["perhaps"])
+        self.becoming = {
+            path: {thing_from_text(now): thing_from_text(then) for now, then in some.items()}
+            for path, some in data["becoming"].items()
+        }
+        self.below = {
+            path: {how_far: thing_from_text(then) for how_far, then in some.items()}
+            for path, some in data["below"].items()
+        }
+        self._with_steps = {"/", *data["with_steps"]}
+        self.users = [User(uid, gid, tuple(groups)) for uid, gid, groups in data["users"] if uid != 0]
+
+    def as_read(self, path: str) -> Thing:
+        """What a folder was when the disk was read."""
+        found, at = self.listed.get(path), path
+        while found is None:
+            at = at.rpartition("/")[0] or "/"
+            if at in self.listed:
+                found = made_below(self.listed[at])
+        return found
+
+    def folder(self, path: str, now: Thing) -> Thing:
+        """What a folder becomes that is as it was read."""
+        at, level = path, 0
+        while at not in self._with_steps:
+            at, level = at.rpartition("/")[0] or "/", level + 1
+        if not level:
+            return self.folders.get(path, now)
+        below = self.below.get(at, {})
+        return below.get("below") or below.get("children" if level == 1 else "deeper") or now
+
+    def file(self, folder: str, now: Thing) -> Thing:
+        """What a file in a folder becomes."""
+        return self.becoming.get(folder, {}).get(now, now)
+
+    def gaining_search(self, now: Thing, then: Thing) -> list[User]:
+        """Users who can pass a folder as it will be, and cannot as it is; of those not known one for each group, and a stranger."""
+        gids = {then.gid, *(gid for gid, _ in then.acl.groups)} if then.acl else {then.gid}
+        named = {uid for uid, _ in then.acl.users} if then.acl else set()
+        known = {user.uid for user in self.users}
+        others = [User(-1, gid) for gid in sorted(gids)] + [User(uid, -1) for uid in sorted(named - known - {0})]
+        every = [*self.users, *others, User(-1, -1)]
+        return [user for user in every if allows(user, then, SEARCH) and not allows(user, now, SEARCH)]
+
+
+# --- the disk -------------------------------------------------------------------------------------
+
+
+class Found(NamedTuple):
+    """A thing below the root: its path, where it is in the store (empty for a file), what it is, and what it becomes."""
+
+    path: bytes
+    location: str
+    now: Thing
+    then: Thing
+
+
+class Left(NamedTuple):
+    """A thing that is left alone, and why. `now` None: it is not there, or its permissions are not known."""
+
+    path: bytes
+    why: str
+    now: Thing | None
+
+
+class Done:
+    """How many things were changed, and which were left alone."""
+
+    def __init__(self) -> None:
+        self.changed = 0
+        self.left: list[Left] = []
+
+    def in_words(self) -> list[str]:
+        """A line for each thing that was left alone."""
+        return [f"{shown(left.path)}: {left.why}" for left in self.left]
+
+
+def shown(path: bytes) -> str:
+    """A path for people, without control characters."""
+    text = os.fsdecode(b"/" + path)
+    return text if text.isprintable() else ascii(text)[1:-1]
+
+
+NOT_AS_READ = "not as it was read; left as it is, with everything below it"
+
+
+def carry_out(root: str, data: dict[str, Any], keep: Keep, progress: Progress | None = None) -> Done:
+    """Make the disk at `root` what a plan says. OSError where something cannot be done; what was done until then is kept."""
+    plan, done = Plan(data), Done()
+    with _opened(os.fsencode(os.path.realpath(root)), None) as top:
+        found, folders = _look(top, plan, done, progress)
+        # Folders come after everything in them.
+        found.reverse()
+        for at in range(0, len(found), BATCH):
+            batch = found[at : at + BATCH]
+            keep(b"".join(as_getfacl(each.path, each.now) for each in batch))
+            for each in batch:
+                _change(top, plan, each, folders, done)
+    return done
+
+
+def _look(top: int, plan: Plan, done: Done, progress: Progress | None) -> tuple[list[Found], dict[bytes, Thing]]:
+    """What is to change, each folder before what is in it; and what each folder is that was come to."""
+    start = plan.under.strip("/").encode()
+    found: list[Found] = []
+    folders: dict[bytes, Thing] = {}
+    met = set()
+    todo = [(start, plan.under)]
+    device = os.fstat(top).st_dev
+    seen = 0
+    while todo:
+        path, location = todo.pop()
+        try:
+            fd = _open_below(top, path, os.O_RDONLY | os.O_DIRECTORY)
+        except FileNotFoundError:
+            done.left.append(Left(path, "gone since it was read", None))
+            continue
+        with _closing(fd):
+            now = _thing(fd, True)
+            met.add(location)
+            if now != plan.as_read(location):
+                done.left.append(Left(path, NOT_AS_READ, now))
+                continue
+            folders[path] = now
+            found.append(Found(path, location, now, plan.folder(location, now)))
+            for name in sorted(map(os.fsencode, os.listdir(fd))):
+                seen += 1
+                if progress is not None and seen % BATCH == 0:
+                    progress(seen)
+                below = os.path.join(path, name)
+                with _opened_if_there(name, fd) as thing:
+                    if thing is not None:
+                        inner = _look_at(thing, below, location, name, device, plan, found, done)
+                        todo += [(below, inner)] if inner is not None else []
+    for location in plan.folders.keys() - met - plan.perhaps:
+        if _is_below(location, plan.under) and not any(
+            _is_below(location, "/" + os.fsdecode(left.path)) for left in done.left
+        ):
+            done.left.append(Left(os.fsencode(location.strip("/")), "gone since it was read", None))
+    return [each for each in found if each.then != each.now], folders
+
+
+def _is_below(location: str, top: str) -> bool:
+    return location == top or location.startswith(top.rstrip("/") + "/")
+
+
+def _look_at(
+    fd: int, path: bytes, folder: str, name: bytes, device: int, plan: Plan, found: list[Found], done: Done
+) -> str | None:
+    """Look at one thing in a folder; where it is in the store if it is a folder to go into."""
+    status = os.fstat(fd)
+    if stat.S_ISLNK(status.st_mode):
+        return None
+    now = _thing(fd, stat.S_ISDIR(status.st_mode))
+    if stat.S_ISREG(status.st_mode):
+        then = plan.file(folder, now)
+        if now not in plan.files.get(folder, ()):
+            done.left.append(Left(path, "not as it was read", now))
+        elif then != now and status.st_nlink > 1:
+            why = f"left as it is: it has {status.st_nlink} names, and others may lie elsewhere"
+            done.left.append(Left(path, why, now))
+        else:
+            found.append(Found(path, "", now, then))
+        return None
+    if not stat.S_ISDIR(status.st_mode):
+        done.left.append(Left(path, "left as it is: no file and no folder", now))
+    elif status.st_dev != device:
+        done.left.append(Left(path, "left as it is: another file system, which was not read", now))
+    else:
+        location = location_of(folder, name)
+        if location is not None:
+            return location
+        done.left.append(Left(path, "left as it is: its name cannot be written in a model, so it was not read", now))
+    return None
+
+
+def location_of(above: str, name: bytes) -> str | None:
+    """Where a folder is in its store; None if no model can hold its name (Unicode NFC, no control characters)."""
+    try:
+        text = name.decode("utf-8")
+    except UnicodeDecodeError:
+        return None
+    if unicodedata.normalize("NFC", text) != text or any(unicodedata.category(c) == "Cc" for c in text):
+        return None
+    return f"{above.rstrip('/')}/{text}"
+
+
+def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> None:
+    """Change one thing, if it is still as it was seen, and nobody gets to something by it that is left alone."""
+    if each.location and (left := _opened_up(plan, each, folders, done)) is not None:
+        why = f"left as it is: it would be opened to users who can use {shown(left.path)}, which is left as it is"
+        done.left.append(Left(each.path, why, each.now))
+        return
+    try:
+        fd = _open_below(top, each.path, os.O_PATH)
+    except (FileNotFoundError, NotADirectoryError):
+        done.left.append(Left(each.path, "gone since it was read", None))
+        return
+    with _closing(fd):
+        if _thing(fd, bool(each.location)) != each.now:
+            done.left.append(Left(each.path, "changed meanwhile; left as it is", each.now))
+            return
+        put(fd, each.path, each.now, each.then)
+        done.changed += 1
+        if each.location:
+            folders[each.path] = each.then
+
+
+def _opened_up(plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> Left | None:
+    """What is left alone below a folder, and could be used by somebody who can pass the folder only once it is changed."""
+    some = [left for left in done.left if left.now is not None and _lies_in(left.path, each.path)]
+    users = plan.gaining_search(each.now, each.then) if some else []
+    for left in some:
+        for user in users:
+            if _can_come_to(user, left.path, each.path, folders) and _can_use(user, left.now):
+                return left
+    return None
+
+
+def _lies_in(path: bytes, folder: bytes) -> bool:
+    return not folder or path.startswith(folder + b"/")
+
+
+def _can_come_to(user: User, path: bytes, folder: bytes, folders: dict[bytes, Thing]) -> bool:
+    """Can a user pass every folder between one and something below it? One that is not known is taken to be passed."""
+    at = os.path.dirname(path)
+    while at != folder:
+        thing = folders.get(at)
+        if thing is not None and not allows(user, thing, SEARCH):
+            return False
+        at = os.path.dirname(at)
+    return True
+
+
+def _can_use(user: User, thing: Thing | None) -> bool:
+    return thing is None or any(allows(user, thing, bit) for bit in (READ, WRITE, SEARCH))
+
+
+@contextmanager
+def _opened(name: bytes, folder: int | None) -> Iterator[int]:
+    fd = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC, dir_fd=folder)
+    with _closing(fd):
+        yield fd
+
+
+@contextmanager
+def _opened_if_there(name: bytes, folder: int) -> Iterator[int | None]:
+    try:
+        fd = os.open(name, os.O_PATH | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
+    except FileNotFoundError:
+        yield None
+        return
+    with _closing(fd):
+        yield fd
+
+
+@contextmanager
+def _closing(fd: int) -> Iterator[None]:
+    try:
+        yield
+    finally:
+        os.close(fd)
+
+
+def _open_below(top: int, path: bytes, flags: int) -> int:
+    """Open what is at a path below a folder; no part of the path may be a link."""
+    at = os.dup(top)
+    parts = path.split(b"/") if path else []
+    try:
+        for part in parts[:-1]:
+            inner = os.open(part, os.O_PATH | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=at)
+            os.close(at)
+            at = inner
+        return os.open(parts[-1] if parts else b".", flags | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=at)
+    finally:
+        os.close(at)
+
+
+def _through(fd: int) -> str:
+    """A path that leads to what was opened, wherever it is by now."""
+    return f"/proc/self/fd/{fd}"
+
+
+def _thing(fd: int, is_folder: bool) -> Thing:
+    status = os.fstat(fd)
+    acl = _list_of(fd, ACCESS)
+    return Thing(
+        status.st_uid, status.st_gid, stat.S_IMODE(status.st_mode), acl, _list_of(fd, DEFAULT) if is_folder else None
+    )
+
+
+def _list_of(fd: int, name: str) -> Acl | None:
+    try:
+        return acl_from_bytes(os.getxattr(_through(fd), name))
+    except OSError as error:
+        if error.errno in (errno.ENODATA, errno.ENOTSUP):
+            return None
+        raise
+
+
+def put(fd: int, path: bytes, now: Thing, wanted: Thing) -> None:
+    """Give a thing that was opened its mode and lists. OSError where it cannot be done, or did not come out so."""
+    through = _through(fd)
+    try:
+        if wanted.acl is None and now.acl is not None:
+            os.removexattr(through, ACCESS)
+        os.chmod(through, wanted.mode)
+        if wanted.acl is not None:
+            os.setxattr(through, ACCESS, acl_to_bytes(wanted.acl))
+        if wanted.default is not None:
+            os.setxattr(through, DEFAULT, acl_to_bytes(wanted.default))
+        elif now.default is not None:
+            os.removexattr(through, DEFAULT)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, shown(path)) from None
+    came = _thing(fd, now.default is not None or wanted.default is not None)
+    plain = wanted.acl is not None and not (wanted.acl.users or wanted.acl.groups or wanted.acl.mask is not None)
+    if came != (wanted._replace(acl=None) if plain and came.acl is None else wanted):
+        raise OSError(errno.EPERM, f"it became {came}, and not {wanted}", shown(path))
+
+
+def put_back(root: str, text: bytes) -> Done:
+    """Put back what was kept, the folders first. :class:`NotKept` before anything is changed; OSError as above."""
+    was = kept_things(text)
+    done = Done()
+    with _opened(os.fsencode(os.path.realpath(root)), None) as top:
+        for path, thing in reversed(was):
+            try:
+                fd = _open_below(top, path, os.O_PATH)
+            except (FileNotFoundError, NotADirectoryError):
+                done.left.append(Left(path, "not there any more", None))
+                continue
+            with _closing(fd):
+                status = os.fstat(fd)
+                if stat.S_ISLNK(status.st_mode):
+                    done.left.append(Left(path, "a link now, and left as it is", None))
+                    continue
+                now = _thing(fd, stat.S_ISDIR(status.st_mode))
+                wanted = thing._replace(uid=now.uid, gid=now.gid)
+                if wanted != now:
+                    put(fd, path, now, wanted)
+                    done.changed += 1
+    return done
+
+
+# --- a file of what was ---------------------------------------------------------------------------
+
+
+@contextmanager
+def kept_in(name: str) -> Iterator[Keep]:
+    """A new file, for nobody else, in which is kept what things were. One that nothing was kept in is removed."""
+    fd = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+    size = 0
+
+    def keep(text: bytes) -> None:
+        nonlocal size
+        if not size:
+            _sync_folder(os.path.dirname(os.path.abspath(name)))
+        at = memoryview(text)
+        while at:
+            at = at[os.write(fd, at) :]
+        os.fdatasync(fd)
+        size += len(text)
+
+    try:
+        yield keep
+    finally:
+        os.close(fd)
+        if not size:
+            os.unlink(name)
+
+
+def _sync_folder(path: str) -> None:
+    with _opened(os.fsencode(path), None) as fd:
+        os.fsync(fd)
+
+
+def main(data: dict[str, Any], arguments: Iterable[str]) -> int:
+    """Run as a script: with ``undo`` it puts back what it kept. Exit status 1 where something went wrong, 3 where things were left."""
+    root, kept = data["root"], f"{data['store']}-before.acl"
+    undoing = list(arguments) == ["undo"]
+    try:
+        if undoing:
+            with open(kept, "rb") as file:
+                done = put_back(root, file.read())
+        else:
+            with kept_in(kept) as keep:
+                done = carry_out(root, data, keep)
+    except FileExistsError:
+        print(
+            f"{kept} already exists, and may be needed to undo an earlier run. Move it away, or undo first.",
+            file=sys.stderr,
+        )
+        return 1
+    except (OSError, NotKept) as error:
+        print(f"{error}; run with `undo` to put back what was changed" if not undoing else str(error), file=sys.stderr)
+        return 1
+    print(f"{done.changed} things {'put back' if undoing else f'changed; what they were is in {kept}'}")
+    for line in done.in_words():
+        print(f"left: {line}")
+    return 3 if done.left else 0
