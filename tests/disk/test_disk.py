@@ -305,7 +305,7 @@ def literally(model, everything):
     found = {}
     for account in model.accounts:
         for path in paths:
-            refused, wider = [], []
+            refused, wider, partly = [], [], []
             for right in RIGHTS:
                 if (path == "/" and right == "delete-folder") or (
                     right in FILE_RIGHTS and not prepared.disks["s"].files(path)
@@ -336,9 +336,17 @@ def literally(model, everything):
                         refused.append(right)
                     elif not server and disk:
                         wider.append(right)
+                if right in ("download", "overwrite", "append") and right not in refused:
+                    asked = [
+                        (x.number, let_by(free, None, str(x.thing)) is None)
+                        for x in prepared.disks["s"].files(path)
+                        if let_by(prepared, account.name if x.thing.uid == uid else None) in (None, "disk")
+                    ]
+                    missing = sum(number for number, let in asked if not let)
+                    partly += [(right, missing, sum(number for number, _ in asked))] if missing else []
             refused, wider = list(dict.fromkeys(refused)), list(dict.fromkeys(wider))
-            if refused or wider:
-                found[account.name, path] = (tuple(refused), tuple(wider))
+            if refused or wider or partly:
+                found[account.name, path] = (tuple(refused), tuple(wider), tuple(partly))
     return found
 
 
@@ -353,7 +361,7 @@ def test_drift_is_what_single_verdicts_say(seed):
     found = drift(prepare(model), "s")
     told = {}
     for row in found.rows:
-        told[row.account, row.location] = (row.refused, row.wider)
+        told[row.account, row.location] = (row.refused, row.wider, row.partly)
         assert bool(row.refused) is (row.reason is not None)
     # A folder that is told of is as told; one that is not is as the nearest above that is, or is counted there.
     assert told.items() <= wanted.items() and len(wanted) == len(told) + sum(row.below for row in found.rows)

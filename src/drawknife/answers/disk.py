@@ -10,7 +10,7 @@ from drawknife.core.disk.read_folders import Disk
 from drawknife.core.everybody.adopting import adopt
 from drawknife.core.everybody.described_drift import described_drift
 from drawknife.core.everybody.describing import adopt_described, describe
-from drawknife.core.everybody.disk_plan import DiskPlan
+from drawknife.core.everybody.disk_plan import DiskPlan, Opened
 from drawknife.core.everybody.drift import Drift, drift
 from drawknife.core.model.items import DescriptorReading
 from drawknife.core.words.errors import BadInput, NotFound
@@ -101,6 +101,7 @@ class DiskAnswers(Asked):
             ],
             not_said=_not_said(plan.not_said, True),
             made=[msg.MadeMessage(place=f"{name}:{path}", text=text) for path, text in plan.made], notes=plan_notes(plan),
+            opened=[_opened(x, disk) for x in plan.opened], private=[_opened(x, disk) for x in plan.private],
         )  # fmt: skip
 
     def adopt(self, store: str) -> msg.AdoptAnswer:
@@ -160,7 +161,7 @@ class DiskAnswers(Asked):
         rows = [
             msg.DriftLine(
                 account=x.account, acts_as=x.acts_as, location=x.location, place=str(x.place), refused=list(x.refused),
-                wider=list(x.wider), reason=x.reason, server=x.server, below=x.below,
+                wider=list(x.wider), reason=x.reason, server=x.server, below=x.below, partly=_partly(x),
             )
             for x in found.rows[:most]
         ]  # fmt: skip
@@ -176,11 +177,23 @@ class DiskAnswers(Asked):
         )  # fmt: skip
 
 
+def _partly(row: Drift) -> list[msg.PartlyMessage]:
+    return [msg.PartlyMessage(**x._asdict()) for x in row.partly]
+
+
+def _opened(x: Opened, disk: Disk) -> msg.OpenedMessage:
+    lists = f" {x.thing.acl}" if x.thing.acl is not None else ""
+    return msg.OpenedMessage(
+        place=f"{disk.reading.store}:{x.path}", number=x.number, thing=disk.in_words(x.thing) + lists, read=list(x.read),
+        write=list(x.write),
+    )  # fmt: skip
+
+
 def _not_said(rows: tuple[Drift, ...], planned: bool) -> list[msg.NotSaid]:
     return [
         msg.NotSaid(
             account=x.account, acts_as=x.acts_as, location=x.location, place=str(x.place), refused=list(x.refused),
-            wider=list(x.wider), below=x.below, reasons=reasons(x) if planned else [x.reason] if x.reason else [],
+            wider=list(x.wider), below=x.below, partly=_partly(x), reasons=reasons(x) if planned else [x.reason] if x.reason else [],
         )
         for x in rows
     ]  # fmt: skip

@@ -226,6 +226,8 @@ def _draw(found: msg.DriftAnswer) -> None:
         if row.refused:
             out.print(Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default"))
             out.print(Padding(Text(row.reason or "", "dim"), (0, 0, 0, 6), expand=False))
+        for part in row.partly:
+            out.print(f"    ◐ the disk refuses {part.right} on {part.refused:,} of {number_of(part.files, 'file')}")
         if row.wider:
             out.print(Text("    ! the disk lets besides ", "yellow").append(", ".join(row.wider), "default"))
             out.print(Padding(Text(row.server or "", "dim"), (0, 0, 0, 6), expand=False))

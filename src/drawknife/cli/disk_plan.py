@@ -95,6 +95,20 @@ def _draw(found: msg.PlanAnswer, under: str = "/") -> None:
     tell_not_said(found.not_said, "What the lists cannot say:", out)
     for made in found.made:
         out.print(f"  new files in {made.place} can be {made.text} besides: one list is for new files and new folders")
+    for title, files in (
+        ("Files opened to more users:", found.opened),
+        (
+            "Files that stay closed, as others beside them are open (open them by hand, and read the disk again):",
+            found.private,
+        ),
+    ):
+        if files:
+            out.print(title, style="bold")
+        for x in files:
+            out.print(Text(f"  {number_of(x.number, 'file')} in {x.place}", "bold").append(f"   {x.thing}", "dim"))
+            for word, users in (("read", x.read), ("write", x.write)):
+                if users:
+                    out.print(f"    {word}: {', '.join(users)}")
     changes = number_of(len(found.steps), "change")
     said = number_of(len(found.not_said), "thing") if found.not_said else "nothing"
     out.print(f"\n{changes if found.steps else 'Nothing to change'}; {said} that lists cannot say")
@@ -112,6 +126,8 @@ def _only_under(found: msg.PlanAnswer, under: str) -> msg.PlanAnswer:
             "steps": [s for s in found.steps if is_under(s.path)],
             "not_said": [x for x in found.not_said if is_under(x.place[place:])],
             "made": [x for x in found.made if is_under(x.place[place:])],
+            "opened": [x for x in found.opened if is_under(x.place[place:])],
+            "private": [x for x in found.private if is_under(x.place[place:])],
         }
     )
 
@@ -128,6 +144,8 @@ def tell_not_said(rows: Sequence[msg.NotSaid], title: str, out: Console) -> None
         ):  # fmt: skip
             if rights:
                 out.print(Text(f"    {mark} {word} ", style).append(", ".join(rights), "default"))
+        for part in row.partly:
+            out.print(f"    ◐ {part.right}: refused on {part.refused:,} of {number_of(part.files, 'file')}")
         for reason in row.reasons:
             out.print(Padding(Text(reason, "dim"), (0, 0, 0, 6), expand=False))
 

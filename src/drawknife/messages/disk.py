@@ -29,6 +29,14 @@ class DiskList(Message):
     disks: list[DiskLine]
 
 
+class PartlyMessage(Message):
+    """A right that the server allows on the files of a folder, and that the disk refuses on some of them."""
+
+    right: str
+    refused: int = Field(description="So many files refuse it")
+    files: int = Field(description="Of so many")
+
+
 class DriftLine(Message):
     """One folder for one account; so many folders below are the same, or cannot be come to by it."""
 
@@ -41,6 +49,7 @@ class DriftLine(Message):
     reason: str | None = Field(description="What the disk says of the first right that it refuses")
     server: str | None = Field(description="What the server says of the first right that only the disk lets")
     below: int
+    partly: list[PartlyMessage] = Field(default=[], description="What the disk refuses on some of the files only")
 
 
 class DriftAnswer(Message):
@@ -81,6 +90,7 @@ class NotSaid(Message):
     wider: list[str]
     reasons: list[str]
     below: int
+    partly: list[PartlyMessage] = Field(default=[], description="What stays refused on some of the files only")
 
 
 class MadeMessage(Message):
@@ -88,6 +98,16 @@ class MadeMessage(Message):
 
     place: str
     text: str
+
+
+class OpenedMessage(Message):
+    """Files of a folder that are alike, and the users of accounts who can read or write them only with it."""
+
+    place: str
+    number: int
+    thing: str = Field(description="Owner, group, mode and list, by names")
+    read: list[str]
+    write: list[str]
 
 
 class PlanAnswer(Message):
@@ -100,6 +120,11 @@ class PlanAnswer(Message):
     steps: list[PlanStepMessage]
     not_said: list[NotSaid] = Field(description="What access control lists cannot say")
     made: list[MadeMessage]
+    opened: list[OpenedMessage] = Field(default=[], description="Files that are opened to somebody, as the model says")
+    private: list[OpenedMessage] = Field(
+        default=[],
+        description="Files that stay closed though the model says so: others in their folder are open to somebody",
+    )
     notes: list[str]
 
 

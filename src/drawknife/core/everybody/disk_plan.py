@@ -36,6 +36,16 @@ ALL_OF_IT = 10**9
 ASKED_FOR = "0666 0777"
 
 
+class Opened(NamedTuple):
+    """Files of a folder that are alike, and the users of accounts to whom they are opened: to read, or to write."""
+
+    path: str
+    thing: ThingOnDisk
+    number: int
+    read: tuple[str, ...]
+    write: tuple[str, ...]
+
+
 class Plan(NamedTuple):
     """What is to become of a store's disk.
 
@@ -43,6 +53,8 @@ class Plan(NamedTuple):
     folders in one that are as that made them; `made` are the folders in which what will be made is let more than the model
     says, with what; `lost` how many users that no account acts as had something as others, by folder, and lose it. `owners`
     are the users of accounts that own something there: its attributes and its list are theirs to change, and nobody else's.
+    `opened` are the files that are opened to somebody, as the model says; `private` those that stay closed though it says
+    so: other files in their folder are open to somebody to whom they are not.
     """
 
     steps: tuple[PlanStep, ...]
@@ -51,6 +63,8 @@ class Plan(NamedTuple):
     lost: tuple[tuple[str, int], ...]
     owners: tuple[str, ...]
     left_out: tuple[str, ...]
+    opened: tuple[Opened, ...] = ()
+    private: tuple[Opened, ...] = ()
 
 
 class DiskPlan:
@@ -209,10 +223,40 @@ class DiskPlan:
             at, level = self.nearest(folder)
             found = self.wanted(at, level)
             wanted = {**found.files, **({now.uid: found.owning[now.uid]} if now.uid in found.owning else {})}
+            if self.is_private(folder, now):
+                wanted = {uid: p & permissions(self.machine.users[uid], now) for uid, p in wanted.items()}
             # To run a file is nothing that a server lets: who can, can.
             wanted = {uid: p | permissions(self.machine.users[uid], now) & SEARCH for uid, p in wanted.items()}
             self._files[key] = now if self._same(wanted, now) else planned(now, wanted, self.machine)
         return self._files[key]
+
+    def is_private(self, folder: str, thing: ThingOnDisk) -> bool:
+        """Is a file closed to a user who may use it by the model, owns it not, and to whom another one beside it is open?
+
+        What a model says, it says of all files in a folder. Whoever closed one of them meant that one.
+        """
+        others = [x.thing for x in self.disk.files(folder) if x.thing != thing]
+        for uid, p in self.wanted(*self.nearest(folder)).files.items() if others else ():
+            user = self.machine.users[uid]
+            closed = p & ~permissions(user, thing) & (READ | WRITE)
+            if uid != thing.uid and any(uid != x.uid and permissions(user, x) & closed for x in others):
+                return True
+        return False
+
+    def _opened(self) -> Iterator[tuple[bool, Opened]]:
+        """The files that would be opened to somebody by what the model says, and whether they stay closed, as they are private."""
+        for files in self.disk.reading.files:
+            at, level = self.nearest(files.path)
+            wanted = self.wanted(at, level).files
+            gains: dict[int, list[str]] = {READ: [], WRITE: []}
+            for uid, p in sorted(wanted.items()):
+                user = self.machine.users[uid]
+                for bit in gains:
+                    if uid != files.thing.uid and p & bit and not permissions(user, files.thing) & bit:
+                        gains[bit].append(user.name)
+            if any(gains.values()):
+                is_private = self.is_private(files.path, files.thing)
+                yield is_private, Opened(files.path, files.thing, files.number, *map(tuple, gains.values()))
 
     def _same(self, wanted: dict[int, int], thing: ThingOnDisk) -> bool:
         """Does a thing let everybody do what is wanted already, at once where that is asked?"""
@@ -228,9 +272,11 @@ class DiskPlan:
         """All that changes, and what cannot be said."""
         steps = self.steps()
         found = drift(self.after(), self.store, most=ALL_OF_IT)
+        opened = list(self._opened())
         return Plan(
             steps, found.rows, tuple(self._of_made()), tuple(self._lost(steps)),
             self._owners(), found.left_out,
+            tuple(x for private, x in opened if not private), tuple(x for private, x in opened if private),
         )  # fmt: skip
 
     def steps(self) -> tuple[PlanStep, ...]:

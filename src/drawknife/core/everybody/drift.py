@@ -9,12 +9,12 @@ from typing import NamedTuple
 from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
 from ..disk.one_object import ROOT
 from ..disk.read_folders import Disk
-from ..model.disk import ThingOnDisk
+from ..model.disk import READ, WRITE, ThingOnDisk
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
 from ..words.names import Place, child, parent, tree_key
-from ..words.rights import FILE_RIGHTS, RIGHTS
+from ..words.rights import FILE_RIGHTS, INDEX, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap
 from .cell import Cell
@@ -25,11 +25,20 @@ from .effective import right_obstacles
 MOST_FOLDERS = 100_000
 
 
+class Partly(NamedTuple):
+    """A right that the server lets on the files of a folder, and that the disk refuses on some of them."""
+
+    right: str
+    refused: int
+    files: int
+
+
 class Drift(NamedTuple):
     """One folder for one account: what the server lets and the disk refuses, and what the disk lets and the server does not.
 
     `reason` is what the disk says of the first right that it refuses, `server` what the server says of the first that only
-    the disk lets. So many folders `below` it are the same, or cannot be come to by it.
+    the disk lets. So many folders `below` it are the same, or cannot be come to by it. Where files of the folder differ,
+    `partly` has what is refused on some of them only.
     """
 
     account: str
@@ -41,6 +50,7 @@ class Drift(NamedTuple):
     reason: str | None
     server: str | None = None
     below: int = 0
+    partly: tuple[Partly, ...] = ()
 
 
 class DriftFound(NamedTuple):
@@ -147,9 +157,32 @@ def _compare(
             ]
         refused += [right] if any(lets and not on_disk for lets, on_disk in asked) else []
         wider += [right] if not shared and any(on_disk and not lets for lets, on_disk in asked) else []
-    if not refused and not wider:
+    partly = tuple(_partly(account, cell, sets, refused)) if has_files else ()
+    if not refused and not wider and not partly:
         return None
-    return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None)
+    return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None, partly=partly)
+
+
+#: What is asked of each file by itself.
+_OF_A_FILE = {"download": READ, "overwrite": WRITE, "append": WRITE}
+
+
+def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[str]) -> Iterator[Partly]:
+    """The rights that the server lets on files of a folder, and the disk on some of them only."""
+    assert cell.place is not None
+    files = sets.disk.files(cell.place.path)
+    if len(files) < 2:
+        return
+    for right, wanted in _OF_A_FILE.items():
+        number = INDEX[right]
+        if right in refused:
+            continue
+        asked = [
+            x for x in files if (cell.owning if sets.owning(x.thing) >> account.index & 1 else cell.plain)[number] & 1
+        ]
+        missing = sum(x.number for x in asked if not sets.lets(x.thing, wanted) >> account.index & 1)
+        if missing:
+            yield Partly(right, missing, sum(x.number for x in asked))
 
 
 def _in_words(prepared: Prepared, row: Drift) -> Drift:
@@ -208,7 +241,10 @@ def folded(rows: Iterator[Drift]) -> list[Drift]:
     last: dict[str, int] = {}
     for row in rows:
         above = last.get(parent(row.location)) if row.location != "/" else None
-        if above is not None and (found[above][4:6] == row[4:6] or ("enter" in found[above].refused and not row.wider)):
+        if above is not None and (
+            (found[above].refused, found[above].wider, found[above].partly) == (row.refused, row.wider, row.partly)
+            or ("enter" in found[above].refused and not row.wider)
+        ):
             found[above] = found[above]._replace(below=found[above].below + 1)
             last[row.location] = above
         else:
