@@ -295,6 +295,21 @@ def with_entries(model, rng):
     return sound(replace(model, stores=(replace(model.stores[0], folders=made),)))
 
 
+def created(folder):
+    """A file that somebody of whom nothing is known creates in a folder, with the mode 0666 and the umask 022."""
+    nobody, gid = 2**32 - 2, folder.gid if folder.mode & 0o2000 else 2**32 - 2
+    default = folder.default
+    if default is None:
+        return d.ThingOnDisk(nobody, gid, 0o644)
+    owner, other = default.owner & 6, default.other & 6
+    if default.mask is not None:
+        acl = default._replace(owner=owner, mask=default.mask & 6, other=other)
+        return d.ThingOnDisk(nobody, gid, owner << 6 | (default.mask & 6) << 3 | other, acl)
+    acl = default._replace(owner=owner, group=default.group & 6, other=other)
+    named = default.users or default.groups
+    return d.ThingOnDisk(nobody, gid, owner << 6 | (default.group & 6) << 3 | other, acl if named else None)
+
+
 def literally(model, everything):
     """Each folder of each account, by single verdicts: what the server lets and the disk refuses, and the other way round."""
     reading = model.disk_readings[0]
@@ -307,10 +322,11 @@ def literally(model, everything):
         for path in paths:
             refused, wider, partly = [], [], []
             for right in RIGHTS:
-                if (path == "/" and right == "delete-folder") or (
-                    right in FILE_RIGHTS and not prepared.disks["s"].files(path)
-                ):
+                if path == "/" and right == "delete-folder":
                     continue
+                no_file = not prepared.disks["s"].files(path)
+                if right == "set-attributes" and no_file:
+                    continue  # only its owner may, who is not known
                 of_file = right in FILE_RIGHTS
                 at = (path.rstrip("/") + "/x") if of_file or right in ("upload", "make-folder") else path
                 to = {"to": at + "y"} if right == "rename" else {}
@@ -326,8 +342,9 @@ def literally(model, everything):
                 if of_file:
                     uid = next(u.uid for u in USERS if u.name == account.name)
                     there = [x.thing for x in prepared.disks["s"].files(path)]
+                    there = there or [created(prepared.disks["s"].folder(path))]
                     kinds = [(account.name if t.uid == uid else None, str(t)) for t in there]
-                    if all(let_by(prepared, owner) in (None, "disk") for owner in (None, account.name)):
+                    if not no_file and all(let_by(prepared, owner) in (None, "disk") for owner in (None, account.name)):
                         kinds = [(None, text) for _, text in kinds]  # the server does not tell them apart
                 for owner in dict.fromkeys(owner for owner, _ in kinds):
                     server = let_by(prepared, owner) in (None, "disk")

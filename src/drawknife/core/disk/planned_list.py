@@ -12,9 +12,6 @@ from typing import NamedTuple
 from ..model.disk import READ, SEARCH, WRITE, Acl, OsUser, ThingOnDisk
 from .one_object import ROOT, lets
 
-#: What stands for a group or an owner that is not known: of a thing that is to be made.
-UNKNOWN = -1
-
 
 class Machine:
     """The users of a machine by number, and who is in which group. Two names of one number are one user here."""
@@ -51,10 +48,17 @@ def permissions(user: OsUser, thing: ThingOnDisk) -> int:
     return sum(bit for bit in (READ, WRITE, SEARCH) if lets(user, thing, bit))
 
 
-def planned(thing: ThingOnDisk, wanted: Mapping[int, int], machine: Machine, default: bool = False) -> ThingOnDisk:
+def planned(
+    thing: ThingOnDisk,
+    wanted: Mapping[int, int],
+    machine: Machine,
+    default: bool = False,
+    of_unknown: int | None = None,
+) -> ThingOnDisk:
     """The same thing with a list by which each user (by number) has what is wanted, and whoever is not named keeps what it has.
 
-    With `default`, it is the list of what will be made in a folder: by whom is not known, and its maker has all.
+    With `default`, it is the list of what will be made in a folder: by whom is not known, and its maker has all. Where its group
+    is not known either, that group has `of_unknown`.
     """
     has = {uid: permissions(user, thing) for uid, user in machine.users.items() if uid not in wanted}
     kept = {uid: p for uid, p in has.items() if not _as_others(machine.users[uid], thing)}
@@ -69,12 +73,9 @@ def planned(thing: ThingOnDisk, wanted: Mapping[int, int], machine: Machine, def
     gives = {gid: p & mask for gid, p in acl.groups} if acl else {}
     gives[thing.gid] = (acl.group if acl else thing.mode >> 3 & 7) & mask
     lines: dict[int, int] = {}
-    everyone = 7
-    for p in asked.values():
-        everyone &= p
-    # Of a group nobody of which is known, what it has is left; of one that others may be the group of, what all may have.
+    # Of a group nobody of which is known, what it has is left.
     lines[thing.gid] = (
-        everyone if thing.gid == UNKNOWN else _least(thing.gid, limit, machine, thing.uid, gives[thing.gid])
+        _least(thing.gid, limit, machine, thing.uid, gives[thing.gid]) if of_unknown is None else of_unknown
     )
     for gid in gives:
         if gid != thing.gid and not machine.members.get(gid):

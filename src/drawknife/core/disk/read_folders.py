@@ -28,6 +28,32 @@ def made_below(thing: ThingOnDisk) -> ThingOnDisk:
     return thing._replace(mode=mode & 0o7000 | bits, acl=default)
 
 
+#: The owner or group of what somebody will create, of whom nothing is known.
+UNKNOWN = -1
+#: What a server asks for where its store does not say: of files, and of folders.
+ASKED_FOR = "0666 0777"
+#: The umask of a process where nothing else is known.
+UMASK = 0o022
+
+
+def file_created_in(folder: ThingOnDisk, asked: int, umask: int = UMASK) -> ThingOnDisk:
+    """A file that somebody creates in a folder with the mode that is asked for (docs/rules.md, "The disk").
+
+    A default list takes the place of the umask; its owner, mask (or group) and others are cut to the mode.
+    """
+    gid = folder.gid if folder.mode & 0o2000 else UNKNOWN
+    default = folder.default
+    if default is None:
+        return ThingOnDisk(UNKNOWN, gid, asked & ~umask & 0o777)
+    group = default.group if default.mask is None else default.mask
+    mode = (default.owner << 6 | group << 3 | default.other) & asked
+    if default.mask is None and not default.users and not default.groups:
+        return ThingOnDisk(UNKNOWN, gid, mode)
+    acl = default._replace(owner=mode >> 6 & 7, other=mode & 7)
+    acl = acl._replace(group=mode >> 3 & 7) if default.mask is None else acl._replace(mask=mode >> 3 & 7)
+    return ThingOnDisk(UNKNOWN, gid, mode, acl)
+
+
 class Disk:
     """The reading of one store."""
 

@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from ..decide.disk_gate import taken_on
-from ..disk.read_folders import made_below
+from ..disk.read_folders import ASKED_FOR, file_created_in, made_below
 from ..model.disk import READ, STICKY, WRITE
 from ..model.items import Entry, Folder, Model, Subject
 from ..model.kinds import FOLDER
@@ -289,9 +289,9 @@ class _Adopting:
             return sets.root
         if right in ("rename", "delete-file"):
             return sets.everybody
-        if folder.default is None and right != "download":
-            return sets.root  # by its mode and its maker's umask, what is made can be written by its maker
-        return sets.lets(made_below(folder), READ if right == "download" else WRITE)
+        asked = self.prepared.stores[self.store].store.creation_mode or ASKED_FOR
+        file = file_created_in(folder, int(asked.split()[0], 8))
+        return sets.lets(file, READ if right == "download" else WRITE)
 
     def _holding(self, path: str) -> int:
         """Who owns files in a folder."""

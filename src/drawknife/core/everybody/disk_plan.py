@@ -14,8 +14,8 @@ from typing import NamedTuple
 from ..decide.disk_gate import taken_on
 from ..disk.one_object import lets
 from ..disk.plan_steps import PlanStep
-from ..disk.planned_list import UNKNOWN, Machine, WantedAccess, permissions, plain_acl, planned
-from ..disk.read_folders import Disk, made_below
+from ..disk.planned_list import Machine, WantedAccess, permissions, plain_acl, planned
+from ..disk.read_folders import ASKED_FOR, UNKNOWN, Disk, file_created_in, made_below
 from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, FolderOnDisk, ThingOnDisk
 from ..prepared.prepared import Prepared
 from ..words.names import UNRECORDED, ancestors, child, parent, tree_key
@@ -32,8 +32,6 @@ _WRITING = tuple(INDEX[r] for r in ("overwrite", "append"))
 _ENTER, _LIST, _DOWNLOAD, _DELETE_FOLDER = (INDEX[r] for r in ("enter", "list", "download", "delete-folder"))
 #: What a plan cannot say is told whole, however much was compared.
 ALL_OF_IT = 10**9
-#: What a server asks for where its store does not say: of files, and of folders.
-ASKED_FOR = "0666 0777"
 
 
 class Opened(NamedTuple):
@@ -197,7 +195,7 @@ class DiskPlan:
         whole = {**wanted.folder, **{uid: permissions(users[uid], now) | SEARCH for uid in wanted.passing}}
         if not self._same(whole, now):
             new = planned(new, whole, self.machine)
-        making = {uid: p | wanted.files[uid] for uid, p in below.folder.items()}
+        making = self._in_default_list(wanted, below)
         if not any(making.values()):
             return new
         group = now.gid if mode & 0o2000 else UNKNOWN
@@ -207,9 +205,30 @@ class DiskPlan:
         makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
         if made is None and (not makers or (len(makers) == 1 and makers == {uid for uid, p in making.items() if p})):
             return new  # nothing is made there, or by one alone and for nobody else
-        base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700 | mode & 7)
-        found = planned(base, making, self.machine, default=True)
+        # Of what is not known to be let now, nothing is let to users who are no account.
+        base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700)
+        making_there = {uid for uid, user in users.items() if permissions(user, new) & WRITE}
+        of_unknown = self._least_of_groups(making_there, making) if group == UNKNOWN else None
+        found = planned(base, making, self.machine, default=True, of_unknown=of_unknown)
         return new._replace(default=found.acl or plain_acl(found.mode))
+
+    def _in_default_list(self, wanted: WantedAccess, below: WantedAccess) -> dict[int, int]:
+        """What the default list of a folder may say of each user, as it is for new files and new folders alike.
+
+        To search is nothing that a file is asked for. To read and to write it says where both may be, or where the mode that
+        is asked for new files has no room for it.
+        """
+        room = ~(self._asks[0] >> 3)
+        files = {uid: p & below.files.get(uid, 0) for uid, p in wanted.files.items()}
+        return {uid: p & (SEARCH | files.get(uid, 0) | room) for uid, p in below.folder.items()}
+
+    def _least_of_groups(self, makers: set[int], making: dict[int, int]) -> int:
+        """What all may have who are in the primary group of somebody who creates something."""
+        found = 7
+        for gid in {self.machine.users[uid].gid for uid in makers}:
+            for uid in self.machine.members[gid]:
+                found &= making.get(uid, 0)
+        return found
 
     @staticmethod
     def _made(now: ThingOnDisk, group: int) -> ThingOnDisk | None:
@@ -376,12 +395,12 @@ class DiskPlan:
             if then.default is None:
                 continue
             wanted = self.wanted(path, 0)
-            made = made_below(then)._replace(uid=UNKNOWN, gid=UNKNOWN)
+            made = file_created_in(then, asks)
             words = []
             for bit, word in ((READ, "read"), (WRITE, "written")):
                 more = [
                     users[uid].name for uid, p in sorted(wanted.files.items())
-                    if not p & bit and permissions(users[uid], made) & bit & (asks >> 3 | asks)
+                    if not p & bit and permissions(users[uid], made) & bit
                 ]  # fmt: skip
                 if more:
                     words.append(f"{word} by {several(more, 3)}")

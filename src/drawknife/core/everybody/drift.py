@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
-from ..disk.one_object import ROOT
-from ..disk.read_folders import Disk
-from ..model.disk import READ, WRITE, ThingOnDisk
+from ..decide.sign_in import verb
+from ..disk.one_object import ROOT, line
+from ..disk.read_folders import ASKED_FOR, Disk, file_created_in
+from ..model.disk import READ, STICKY, WRITE, ThingOnDisk
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -118,8 +119,8 @@ def _nobodys(disk: Disk, acted_as: set[str]) -> tuple[tuple[str, int, int], ...]
     known = {u.uid for u in disk.reading.users if u.name in acted_as} | {ROOT}
     folders: Counter[int] = Counter(f.thing.uid for f in disk.reading.folders)
     files: Counter[int] = Counter()
-    for line in disk.reading.files:
-        files[line.thing.uid] += line.number
+    for some in disk.reading.files:
+        files[some.thing.uid] += some.number
     return tuple((disk.called(uid), folders[uid], files[uid]) for uid in sorted((folders | files).keys() - known))
 
 
@@ -142,9 +143,16 @@ def _compare(
     there, has_files = sets.at(place.path), bool(sets.disk.files(place.path))
     files: _Files | None = None
     refused, wider = [], []
+    created = None if has_files else _on_created(prepared, account, place, sets)
     for number, right in enumerate(RIGHTS):
         on_files = right in FILE_RIGHTS
-        if (place.path == "/" and right == "delete-folder") or (on_files and not has_files):
+        if place.path == "/" and right == "delete-folder":
+            continue
+        if on_files and created is not None:
+            if right in created:
+                let = bool(cell.plain[number] & 1)
+                refused += [right] if let and not created[right] else []
+                wider += [right] if not shared and created[right] and not let else []
             continue
         let, let_own = bool(cell.plain[number] & 1), bool(cell.owning[number] & 1)
         if not on_files or let == let_own:
@@ -161,6 +169,16 @@ def _compare(
     if not refused and not wider and not partly:
         return None
     return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None, partly=partly)
+
+
+def _on_created(prepared: Prepared, account: PreparedAccount, place: Place, sets: DiskSets) -> dict[str, bool]:
+    """What the disk lets an account do with a file that somebody else will create in a folder in which there is none."""
+    folder, there, bit = sets.disk.folder(place.path), sets.at(place.path), account.index
+    file = _created(prepared, place)
+    come = there[INDEX["enter"]] >> bit & 1
+    taking = there[INDEX["upload"]] & (sets.owning(folder) if folder.mode & STICKY else sets.everybody)
+    may = {right: bool(come and sets.lets(file, wanted) >> bit & 1) for right, wanted in _OF_A_FILE.items()}
+    return may | dict.fromkeys(("rename", "delete-file"), bool(taking >> bit & 1))
 
 
 #: What is asked of each file by itself.
@@ -196,9 +214,30 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
             next(disk_obstacles(prepared, account, row.refused[0], row.place, row.location, x), None) for x in things
         )
         reason = next((x.text for x in obstacles if x is not None), None)
+        if reason is None:
+            reason = _why_not_created(prepared, account, row)
     if row.wider:
         server = why_not(prepared, account, row.location, row.wider[0])
     return row._replace(reason=reason, server=server)
+
+
+def _why_not_created(prepared: Prepared, account: PreparedAccount, row: Drift) -> str | None:
+    """What the disk has against a right on a file that somebody else will create in a folder in which there is none."""
+    taken = taken_on(prepared, account, row.place.store)
+    right = row.refused[0]
+    if taken is None or taken.user is None:
+        return None
+    if right not in _OF_A_FILE:
+        return f"{row.place} is sticky: only the owner of a file or of the folder can {verb(right)} there"
+    file = _created(prepared, row.place)
+    why = line(taken.user, file, _OF_A_FILE[right], taken.disk.group)
+    return f"{account.name} (user {taken.user.uid}) may not {verb(right)} in {row.place} what somebody else creates there: {why}"
+
+
+def _created(prepared: Prepared, place: Place) -> ThingOnDisk:
+    """A file that somebody will create in a folder."""
+    asked = prepared.stores[place.store].store.creation_mode or ASKED_FOR
+    return file_created_in(prepared.disks[place.store].folder(place.path), int(asked.split()[0], 8))
 
 
 def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
