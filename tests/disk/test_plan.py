@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from drawknife.core.decide.gates import verdict
 from drawknife.core.disk.one_object import lets
 from drawknife.core.disk.planned_list import Machine, permissions, planned
-from drawknife.core.disk.read_folders import made_below
+from drawknife.core.disk.read_folders import file_created_in, made_below
+from drawknife.core.everybody.adopting import adopt, with_folders
 from drawknife.core.everybody.disk_plan import DiskPlan
 from drawknife.core.everybody.drift import drift
 from drawknife.core.model import disk as d
@@ -238,6 +239,145 @@ def thing_at(path, folder):
     status, name = path.stat(), os.fsencode(path)
     default = read_list(name, DEFAULT) if folder else None
     return d.ThingOnDisk(status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default)
+
+
+# --- nobody gains more ------------------------------------------------------------------------------
+
+
+def each_file(root):
+    return [p for p in sorted(root.rglob("*")) if p.is_file() and not p.is_symlink()]
+
+
+@AS_ROOT
+@pytest.mark.parametrize("seed", range(int(os.environ.get("DISK_TREES") or 10)))
+def test_adopted_planned_and_carried_out_no_file_is_wider(seed):
+    rng = Random(f"adopted {seed}")
+    with random_tree(rng, folders=12, files=30) as root:
+        prepared = prepare(promising(root, rng))
+        adopted = prepare(with_folders(prepared.model, "s", adopt(prepared, "s").folders), prepared)
+        plan = DiskPlan(adopted, "s")
+        found = plan.plan()
+        assert found.opened == ()
+        before = {path: thing_at(path, False) for path in each_file(root)}
+        carried_out(root, plan, found.steps)
+        for path, was in before.items():
+            now = thing_at(path, False)
+            for user in (
+                u for u in (*USERS, STRANGER) if u.uid != was.uid
+            ):  # what is one's own is open to oneself anyhow
+                assert permissions(user, now) & ~permissions(user, was) & 6 == 0, (path, user, was, now)
+
+
+STRANGER = d.OsUser("stranger", 79998, 71001, (71004,))
+
+
+def created_by(root, umask):
+    """What users of the machine create in each folder with a umask: (folder, kind) to things; then it is gone again."""
+    found = {}
+    folders = [root, *(p for p in sorted(root.rglob("*")) if p.is_dir())]
+    for user in (*USERS, STRANGER):
+
+        def create(user=user):
+            os.umask(umask)
+            return [
+                (
+                    tried(lambda at=at: os.close(os.open(at / f"new-{user.name}", os.O_CREAT | os.O_EXCL, 0o666))),
+                    tried(os.mkdir, at / f"dir-{user.name}"),
+                )
+                for at in folders
+            ]
+
+        for at, (file, folder) in zip(folders, as_user(user, create), strict=True):
+            if file:
+                found.setdefault((at, "file"), []).append((user, thing_at(at / f"new-{user.name}", False)))
+                (at / f"new-{user.name}").unlink()
+            if folder:
+                found.setdefault((at, "folder"), []).append((user, thing_at(at / f"dir-{user.name}", True)))
+                (at / f"dir-{user.name}").rmdir()
+    return found
+
+
+@AS_ROOT
+def test_what_is_created_gives_nobody_more_than_the_model_and_the_disk_gave():
+    """By each user, of whom one is no account, with each umask: files and folders, before the plan and after it."""
+    checks = sum(checked_creations(seed) for seed in range(int(os.environ.get("DISK_TREES") or 8)))
+    assert checks > 1000
+
+
+def checked_creations(seed):
+    rng = Random(f"created {seed}")
+    with random_tree(rng, folders=8, files=6) as root:
+        os.chmod(root.parent, 0o755)
+        model = promising(root, rng)
+        reading = replace(model.disk_readings[0], users=tuple(sorted((*USERS, STRANGER))))
+        model = sound(replace(model, disk_readings=(reading,)))
+        plan = DiskPlan(prepare(model), "s")
+        found = plan.plan()
+        server = prepare(replace(model, disk_readings=()))
+        told = told_of(found, plan.after())
+        before = {umask: created_by(root, umask) for umask in (0, 0o22, 0o77)}
+        lists = {
+            "/" + str(at.relative_to(root)) if at != root else "/": thing_at(at, True)
+            for at in (root, *root.rglob("*"))
+            if at.is_dir()
+        }
+        carried_out(root, plan, found.steps)
+        checks = 0
+        for umask, was in before.items():
+            for (at, kind), things in created_by(root, umask).items():
+                place = "/" + str(at.relative_to(root)) if at != root else "/"
+                for maker, thing in things:
+                    for user in (*USERS, STRANGER):
+                        if user == maker:
+                            continue
+                        had = 0
+                        for _, earlier in was.get((at, kind), ()):
+                            had |= permissions(user, earlier)
+                        if lists[place].default is not None:  # what it says was said of whatever anybody creates there
+                            said = file_created_in(lists[place], 0o666) if kind == "file" else made_below(lists[place])
+                            had |= permissions(user, said._replace(uid=-1))
+                        gained = permissions(user, thing) & ~had & (6 if kind == "file" else 7)
+                        checks += 1
+                        if gained:
+                            assert may(server, told, user, place, kind, gained), (
+                                umask,
+                                place,
+                                kind,
+                                maker,
+                                user,
+                                thing,
+                                gained,
+                            )
+    return checks
+
+
+def may(server, told, user, place, kind, gained):
+    """Does the model let a user what it gained on something that others create in a folder, or was it told?"""
+    if server.account(user.name) is None:
+        return False
+    if not server.namespace(server.account(user.name)).served:
+        return False
+    at = place.rstrip("/") + "/new"
+    rights = {d.READ: ("download",), d.WRITE: ("overwrite", "append")} if kind == "file" else {
+        d.READ: ("list",), d.WRITE: ("upload", "make-folder", "rename", "delete-file", "delete-folder"), d.SEARCH: ("enter", "list", "upload", "make-folder", "rename", "delete-file", "delete-folder"),
+    }  # fmt: skip
+    for bit, some in rights.items():
+        if gained & bit:
+            thing = "file" if kind == "file" else "folder"
+            inside = at + "/x" if kind == "folder" else at
+            asked = [
+                Question(
+                    user.name, r, at if kind == "file" or r in ("list", "enter") else inside,
+                    thing="folder" if r == "delete-folder" else thing if kind == "file" else "file" if r in ("rename", "delete-file") else "folder",
+                    **({"to": inside + "y"} if r == "rename" else {}),
+                )
+                for r in some
+            ]  # fmt: skip
+            let = any(verdict(server, q, NOW).allowed for q in asked)
+            known = [place, place.rstrip("/") + "/…", place.rstrip("/") + "/…/…"]
+            if not let and not any((user.name, where, r) in told for where in known for r in some):
+                return False
+    return True
 
 
 # --- what is left alone -----------------------------------------------------------------------------

@@ -7,6 +7,7 @@ import select
 import socket
 import stat
 import threading
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -87,7 +88,10 @@ def held_by(process, port):
         for line in Path("/proc/net/tcp").read_text().splitlines()[1:]
         if line.split()[1].endswith(f":{port:04X}") and line.split()[3] == "01"
     }
-    links = [os.readlink(p) for p in Path(f"/proc/{process}/fd").iterdir() if p.exists() or p.is_symlink()]
+    links = []
+    for number in Path(f"/proc/{process}/fd").iterdir():
+        with suppress(FileNotFoundError):  # it was closed meanwhile
+            links.append(os.readlink(number))
     return sum(link.removeprefix("socket:[").removesuffix("]") in established for link in links)
 
 

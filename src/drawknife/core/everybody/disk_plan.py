@@ -196,21 +196,30 @@ class DiskPlan:
         if not self._same(whole, now):
             new = planned(new, whole, self.machine)
         making = self._in_default_list(wanted, below)
-        if not any(making.values()):
-            return new
+        makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
+        more_make = any(not permissions(users[uid], now) & WRITE for uid in makers)
         group = now.gid if mode & 0o2000 else UNKNOWN
         made = self._made(now, group)
-        if made is not None and self._same(making, made):
+        if self._is_default_enough(made, making, makers, more_make):
             return new
-        makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
-        if made is None and (not makers or (len(makers) == 1 and makers == {uid for uid, p in making.items() if p})):
-            return new  # nothing is made there, or by one alone and for nobody else
         # Of what is not known to be let now, nothing is let to users who are no account.
         base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700)
         making_there = {uid for uid, user in users.items() if permissions(user, new) & WRITE}
         of_unknown = self._least_of_groups(making_there, making) if group == UNKNOWN else None
         found = planned(base, making, self.machine, default=True, of_unknown=of_unknown)
         return new._replace(default=found.acl or plain_acl(found.mode))
+
+    def _is_default_enough(
+        self, made: ThingOnDisk | None, making: dict[int, int], makers: set[int], more_make: bool
+    ) -> bool:
+        """Does a folder need no other default list than it has, or none at all?
+
+        Whoever can create things there only now gets one: what the umask would give was never given there before.
+        """
+        using = {uid for uid, p in making.items() if p}
+        if made is not None:
+            return (not using and not more_make) or self._same(making, made)
+        return not more_make and (not using or not makers or (len(makers) == 1 and using == makers))
 
     def _in_default_list(self, wanted: WantedAccess, below: WantedAccess) -> dict[int, int]:
         """What the default list of a folder may say of each user, as it is for new files and new folders alike.
