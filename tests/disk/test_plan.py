@@ -253,7 +253,7 @@ def each_file(root):
 def test_adopted_planned_and_carried_out_no_file_is_wider(seed):
     rng = Random(f"adopted {seed}")
     with random_tree(rng, folders=12, files=30) as root:
-        prepared = prepare(promising(root, rng))
+        prepared = prepare(with_stranger(promising(root, rng)))
         adopted = prepare(with_folders(prepared.model, "s", adopt(prepared, "s").folders), prepared)
         plan = DiskPlan(adopted, "s")
         found = plan.plan()
@@ -269,6 +269,12 @@ def test_adopted_planned_and_carried_out_no_file_is_wider(seed):
 
 
 STRANGER = d.OsUser("stranger", 79998, 71001, (71004,))
+
+
+def with_stranger(model):
+    """The same with a user of the machine who is no account."""
+    reading = replace(model.disk_readings[0], users=tuple(sorted((*USERS, STRANGER))))
+    return sound(replace(model, disk_readings=(reading,)))
 
 
 def created_by(root, umask):
@@ -308,9 +314,7 @@ def checked_creations(seed):
     rng = Random(f"created {seed}")
     with random_tree(rng, folders=8, files=6) as root:
         os.chmod(root.parent, 0o755)
-        model = promising(root, rng)
-        reading = replace(model.disk_readings[0], users=tuple(sorted((*USERS, STRANGER))))
-        model = sound(replace(model, disk_readings=(reading,)))
+        model = with_stranger(promising(root, rng))
         plan = DiskPlan(prepare(model), "s")
         found = plan.plan()
         server = prepare(replace(model, disk_readings=()))
@@ -335,7 +339,8 @@ def checked_creations(seed):
                             had |= permissions(user, earlier)
                         if lists[place].default is not None:  # what it says was said of whatever anybody creates there
                             said = file_created_in(lists[place], 0o666) if kind == "file" else made_below(lists[place])
-                            had |= permissions(user, said._replace(uid=-1))
+                            gid = said.gid if said.mode & 0o2000 else -1  # else it has a group of its maker's
+                            had |= permissions(user, said._replace(uid=-1, gid=gid if kind == "folder" else said.gid))
                         gained = permissions(user, thing) & ~had & (6 if kind == "file" else 7)
                         checks += 1
                         if gained:

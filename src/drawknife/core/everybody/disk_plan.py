@@ -183,10 +183,11 @@ class DiskPlan:
         at, level = self.nearest(path)
         key = (at, level, now)
         if key not in self._folders:
-            self._folders[key] = self._folder(self.wanted(at, level), self.wanted(at, min(level + 1, 2)), now)
+            self._folders[key] = self._folder(at, self.wanted(at, level), self.wanted(at, min(level + 1, 2)), now)
         return self._folders[key]
 
-    def _folder(self, wanted: WantedAccess, below: WantedAccess, now: ThingOnDisk) -> ThingOnDisk:
+    def _folder(self, at: str, wanted: WantedAccess, below: WantedAccess, now: ThingOnDisk) -> ThingOnDisk:
+        """What a folder is to become that is known as `at`, or lies below that."""
         mode = now.mode
         if wanted.sticky is not None and any(p & WRITE for uid, p in wanted.folder.items() if uid != now.uid):
             mode = mode & ~STICKY if wanted.sticky - {now.uid} else mode | STICKY
@@ -197,15 +198,18 @@ class DiskPlan:
             new = planned(new, whole, self.machine)
         making = self._in_default_list(wanted, below)
         makers = {uid for uid, p in wanted.folder.items() if p & WRITE}
-        more_make = any(not permissions(users[uid], now) & WRITE for uid in makers)
+        more_make = any(
+            not permissions(users[uid], now) & WRITE or not self.disk.can_come_to(users[uid], at) for uid in makers
+        )
         group = now.gid if mode & 0o2000 else UNKNOWN
         made = self._made(now, group)
-        if self._is_default_enough(made, making, makers, more_make):
+        making_there = {uid for uid, user in users.items() if permissions(user, new) & WRITE}
+        of_unknown = self._least_of_groups(making_there, making) if group == UNKNOWN else None
+        too_much = more_make and made is not None and of_unknown is not None and _group_of(made) & ~of_unknown
+        if not too_much and self._is_default_enough(made, making, makers, more_make):
             return new
         # Of what is not known to be let now, nothing is let to users who are no account.
         base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700)
-        making_there = {uid for uid, user in users.items() if permissions(user, new) & WRITE}
-        of_unknown = self._least_of_groups(making_there, making) if group == UNKNOWN else None
         found = planned(base, making, self.machine, default=True, of_unknown=of_unknown)
         return new._replace(default=found.acl or plain_acl(found.mode))
 
@@ -415,3 +419,9 @@ class DiskPlan:
                     words.append(f"{word} by {several(more, 3)}")
             if words:
                 yield path, " and ".join(words)
+
+
+def _group_of(thing: ThingOnDisk) -> int:
+    """What the owning group of a thing may do."""
+    acl = thing.acl
+    return thing.mode >> 3 & 7 if acl is None else acl.group & (7 if acl.mask is None else acl.mask)
