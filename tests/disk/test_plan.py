@@ -142,7 +142,8 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
         link = root.parent / "link"
         link.symlink_to(root)  # a root may be come to by a link
         done, kept = carried_out(link, plan, found.steps)
-        now = read_disk(str(root), "s")
+        now = read_disk(str(root), "s", recorded=[f.path for f in model.stores[0].folders])
+        assert now.absent == tuple(f.path for f in model.stores[0].folders if f.path.startswith("/planned"))
         assert done.left == [] and done.changed == len(standalone.kept_things(kept))
         # What it is now is what the plan said that it would be; and a plan of that changes nothing.
         after = prepare(
@@ -154,6 +155,8 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
             elif step.what == "files":
                 assert step.planned in [x.thing for x in after.disks["s"].files(step.path)]
         again = DiskPlan(after, "s")
+        certain = [x for x in again.steps() if x.what in ("folder", "files") and not x.perhaps]
+        assert certain == []  # it is carried out
         assert carried_out(root, again, again.steps())[0].changed == 0
         told = told_of(found, plan.after())
         checks = let = 0

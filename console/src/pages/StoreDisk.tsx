@@ -50,6 +50,11 @@ const COLUMNS: Column<DriftLine>[] = [
             </div>
           </div>
         )}
+        {(x.partly ?? []).map((part) => (
+          <div key={part.right}>
+            <span className="state-own">◐ the disk refuses</span> {part.right} on {part.refused} of {part.files} files
+          </div>
+        ))}
         {x.wider.length > 0 && (
           <div>
             <span className="state-own">! the disk lets besides</span> {x.wider.join(", ")}

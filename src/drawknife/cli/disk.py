@@ -109,12 +109,12 @@ def read(
     if text is None:
         if passwd or group or folders:
             raise click.UsageError("--passwd, --group and --folders go with --getfacl")
-        reading = _read(top, line.name, confined)
+        reading = _read(top, line.name, confined, _recorded(answers, line.name))
     else:
         from drawknife.disk import reading_from, users_from
 
         users, groups = users_from(passwd or (), group or ())
-        reading = reading_from(text.read(), line.name, top, users, groups, folders or ())
+        reading = reading_from(text.read(), line.name, top, users, groups, folders or (), _recorded(answers, line.name))
         reading = replace(reading, confined=confined)
     there = {x.store.casefold() for x in answers.disks().disks if not x.windows}
     say(f"{line.name}: {_in_short(reading)}")
@@ -148,12 +148,24 @@ def _in_short(reading: DiskReading) -> str:
     )
 
 
-def _read(top: str, store: str, confined: bool) -> DiskReading:
+def _recorded(answers: Answers, store: str) -> list[str]:
+    """The folders of a store that the model has."""
+    top = f"{store}:"
+    return [x.name.removeprefix(top) for x in answers.items("folder").items if x.name.startswith(top)]
+
+
+def _read(top: str, store: str, confined: bool, recorded: Iterable[str]) -> DiskReading:
     from drawknife.disk import read_disk
 
     with counting("reading") as tell:
         try:
-            return read_disk(top, store, confined=confined, progress=lambda things: tell(number_of(things, "thing")))
+            return read_disk(
+                top,
+                store,
+                confined=confined,
+                recorded=recorded,
+                progress=lambda things: tell(number_of(things, "thing")),
+            )
         except OSError as error:
             fail(FAILED, f"{os.fsdecode(error.filename or top)} cannot be read: {error.strerror}")
 

@@ -296,7 +296,7 @@ def put_back(file: IO[bytes], root: str, yes: bool) -> None:
     text = file.read()
     try:
         things = len(standalone.kept_things(text))
-        if not yes:
+        if things and not yes:
             click.confirm(f"Put back {number_of(things, 'thing')} at {root}?", abort=True, err=True)
         done = standalone.put_back(root, text)
     except standalone.NotKept as error:

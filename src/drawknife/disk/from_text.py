@@ -55,12 +55,19 @@ def users_from(passwd: Iterable[str], group: Iterable[str]) -> tuple[list[OsUser
 
 
 def reading_from(
-    text: bytes, store: str, root: str, users: list[OsUser], groups: list[OsGroup], folders: Iterable[bytes] = ()
+    text: bytes,
+    store: str,
+    root: str,
+    users: list[OsUser],
+    groups: list[OsGroup],
+    folders: Iterable[bytes] = (),
+    recorded: Iterable[str] = (),
 ) -> DiskReading:
     """The reading of a store whose root is at `root` in the text of ``getfacl -R``.
 
     The text does not tell folders from files: a folder is what has something in it, a default list or setgid or sticky bits, or
-    is one of `folders`, as ``find -type d`` lists them. :class:`BadInput` with the line that is none.
+    is one of `folders`, as ``find -type d`` lists them. Of the folders that the model has (`recorded`) it is told then which
+    are not there. :class:`BadInput` with the line that is none.
     """
     numbers = {"user": {u.name: u.uid for u in users}, "group": {g.name: g.gid for g in groups}}
     things: dict[str, _Block] = {}
@@ -74,6 +81,7 @@ def reading_from(
     if "/" not in things:
         raise BadInput("root", f"the text does not tell of {root}", "the folder that `getfacl -R` was called with")
     known = {parent(path) for path in things if path != "/"} | {"/"}
+    folders = list(folders)
     for line in folders:
         place = _within(b"/" + line.strip(b"\n").strip(b"/"), top)
         if place is not None:
@@ -95,7 +103,7 @@ def reading_from(
         )
     return DiskReading(
         store, None, False, (), tuple(listed), tuple(FilesOnDisk(p, t, n) for (p, t), n in sorted(files.items(), key=str)),
-        tuple(users), tuple(groups), odd, tuple(notes),
+        tuple(users), tuple(groups), odd, tuple(notes), tuple(sorted(set(recorded) - known)) if folders else (),
     )  # fmt: skip
 
 

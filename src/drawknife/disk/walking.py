@@ -10,7 +10,7 @@ import os
 import pwd
 import stat
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -59,15 +59,30 @@ def _thing(path: bytes, found: os.stat_result, folder: bool) -> ThingOnDisk:
     )  # fmt: skip
 
 
-def read_disk(root: str, store: str, *, confined: bool = False, progress: Progress | None = None) -> DiskReading:
-    """Read the disk that a store is on, from its root. OSError if the root cannot be read."""
+def read_disk(
+    root: str, store: str, *, confined: bool = False, recorded: Iterable[str] = (), progress: Progress | None = None
+) -> DiskReading:
+    """Read the disk that a store is on, from its root. OSError if the root cannot be read.
+
+    `recorded` are the folders that the model has: which of them are not there is a part of the reading.
+    """
     top = os.fsencode(os.path.abspath(root))
     seen = _walk(top, progress)
     return DiskReading(
         store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(top)), tuple(seen.folders),
         tuple(seen.files), tuple(_users()), tuple(OsGroup(g.gr_name, g.gr_gid) for g in sorted(grp.getgrall())),
-        seen.odd, tuple(seen.notes()),
+        seen.odd, tuple(seen.notes()), tuple(sorted(path for path in recorded if _is_absent(top, path))),
     )  # fmt: skip
+
+
+def _is_absent(top: bytes, path: str) -> bool:
+    """Is there certainly no folder at a path below the root?"""
+    try:
+        return not stat.S_ISDIR(os.lstat(top + os.fsencode(path.rstrip("/"))).st_mode)
+    except (FileNotFoundError, NotADirectoryError):
+        return True
+    except OSError:
+        return False
 
 
 def _above(top: bytes) -> list[FolderOnDisk]:

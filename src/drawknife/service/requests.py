@@ -8,13 +8,12 @@ from typing import Any
 from flask import Request as FlaskRequest
 
 from drawknife.core.words.errors import BadInput
-from drawknife.core.words.plain import hidden_in
+from drawknife.core.words.plain import HIDDEN, hidden_in
 from drawknife.formats.document import BadDocument, Mistake, read_json
 
 #: What a text looks like that may hold a character that is not kept, as it stands or escaped.
 _DOUBTFUL = re.compile(
-    r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]"
-    r"|\\[bf]|\\u(0[06][0-9a-fA-F]{2}|20[0-9a-fA-F]{2}|[dD][89a-fA-F][0-9a-fA-F]{2})"
+    f"[{HIDDEN}\ud800-\udfff]" + r"|\\[bf]|\\u(0[06][0-9a-fA-F]{2}|20[0-9a-fA-F]{2}|[dD][89a-fA-F][0-9a-fA-F]{2})"
 )
 
 

@@ -81,7 +81,8 @@ class DiskPlan:
         there = {f.path for f in reading.folders} | {f.path for f in reading.files}
         #: Folders that are on the disk for certain; and all that are planned one by one.
         self.there = {up for path in there for up in ancestors(path)}
-        recorded = {f.path for f in prepared.stores[store].store.folders}
+        absent = set(reading.absent)
+        recorded = {f.path for f in prepared.stores[store].store.folders if absent.isdisjoint(ancestors(f.path))}
         self.known = sorted(self.there | {up for path in recorded for up in ancestors(path)}, key=tree_key)
         self._known = set(self.known)
         self._order = {path: at for at, path in enumerate(self.known)}

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
-from ..decide.sign_in import verb
 from ..disk.one_object import ROOT, line
 from ..disk.read_folders import ASKED_FOR, Disk, file_created_in
 from ..model.disk import READ, STICKY, WRITE, ThingOnDisk
@@ -228,10 +227,11 @@ def _why_not_created(prepared: Prepared, account: PreparedAccount, row: Drift) -
     if taken is None or taken.user is None:
         return None
     if right not in _OF_A_FILE:
-        return f"{row.place} is sticky: only the owner of a file or of the folder can {verb(right)} there"
+        return f"{row.place} is sticky: only the owner of a file or of the folder can rename or delete it"
     file = _created(prepared, row.place)
     why = line(taken.user, file, _OF_A_FILE[right], taken.disk.group)
-    return f"{account.name} (user {taken.user.uid}) may not {verb(right)} in {row.place} what somebody else creates there: {why}"
+    done = {"download": "read", "overwrite": "overwrite", "append": "append to"}[right]
+    return f"{account.name} (user {taken.user.uid}) cannot {done} files that others create in {row.place}: {why}"
 
 
 def _created(prepared: Prepared, place: Place) -> ThingOnDisk:

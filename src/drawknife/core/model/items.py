@@ -241,8 +241,8 @@ class Promise:
 class DiskReading:
     """What was read of the disk that a store is on: its folders and files, those above its root, the machine's users and groups.
 
-    `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. A
-    folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
+    `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. `absent` are
+    folders that the model records and that are not on the disk. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
     """
 
     store: str
@@ -255,6 +255,7 @@ class DiskReading:
     groups: tuple[OsGroup, ...] = ()
     odd: int = 0
     notes: tuple[str, ...] = ()
+    absent: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

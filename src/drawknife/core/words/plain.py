@@ -7,9 +7,9 @@ import unicodedata
 
 #: C0 and C1 control characters but line feed and tab, DEL, separators of lines and paragraphs, and marks of direction
 #: (Unicode Standard Annex 9, section 2).
-_HIDDEN = "\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069"
-_IN_TEXT = re.compile(f"[{_HIDDEN}]")
-_IN_A_LINE = re.compile(f"[{_HIDDEN}\t\n]")
+HIDDEN = "\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069"
+_IN_TEXT = re.compile(f"[{HIDDEN}]")
+_IN_A_LINE = re.compile(f"[{HIDDEN}\t\n]")
 
 
 def hidden_in(text: str, lines: bool = False) -> str | None:
