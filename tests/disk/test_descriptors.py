@@ -15,10 +15,12 @@ from drawknife.core.model import descriptors as w
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 from drawknife.formats.descriptors_csv import folders_from_csv, names_from_csv, rows_of
 from drawknife.formats.document import BadDocument
+from drawknife.formats.exported import exported_text
 
 DOMAIN = "S-1-5-21-11-22-33-"
 ACCOUNTS = {"ada": DOMAIN + "1101", "bo": DOMAIN + "1102", "cy": DOMAIN + "1103"}
@@ -306,3 +308,28 @@ def test_sddl_as_it_comes():
 def test_what_is_no_descriptor_is_refused(text):
     with pytest.raises(BadValue):
         w.parse_descriptor(text)
+
+
+@pytest.mark.parametrize(
+    "text", ["O:BAD:(A;;FA;;;BA)D:(A;;FA;;;WD)", "O:BAO:SYD:(A;;FA;;;BA)", "D:(A;;0x1ffffffff;;;BA)"]
+)
+def test_a_descriptor_that_says_two_things_is_refused(text):
+    with pytest.raises(BadValue):
+        w.parse_descriptor(text)
+
+
+def test_a_tree_is_one_whatever_the_case_of_its_drive_and_folders_and_however_it_was_exported():
+    rows = ["#TYPE Listed.Folder", "path,owner,descriptor"]
+    rows += [
+        f'{path},BA,"D:PAI(A;OICI;FA;;;BA)"' for path in ("D:\\Survey", "d:\\survey\\Charts", "D:\\SURVEY\\charts\\New")
+    ]
+    for encoding in ("utf-8", "utf-8-sig", "utf-16"):
+        text = exported_text("\r\n".join(rows).encode(encoding), "descriptors")
+        folders, notes = folders_from_csv(text.splitlines(keepends=True), "D:\\survey")
+        assert [f.path for f in folders] == ["/", "/Charts", "/Charts/New"] and notes == []
+    twice = [*rows, 'D:\\survey\\CHARTS,BA,"D:(A;;FA;;;BA)"']
+    with pytest.raises(BadDocument) as found:
+        folders_from_csv([line + "\n" for line in twice], None)
+    assert "is there twice" in str(found.value) and found.value.mistakes[0].line == 6
+    with pytest.raises(BadInput, match="descriptors:2"):
+        exported_text(b"path\n\xe4", "descriptors")

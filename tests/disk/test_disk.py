@@ -1,6 +1,8 @@
 """Disk readings: how they are written, what is left out of them, drift, and what a change of them is told as."""
 
+import grp
 import os
+import pwd
 import re
 import subprocess
 from dataclasses import replace
@@ -150,9 +152,97 @@ def test_the_text_of_getfacl_tells_the_same(seed):
     assert found.notes == ("the folders above the root were not told of, and are not asked",)
 
 
+TEXT = """# file: {top}
+# owner: root
+# group: root
+user::rwx
+group::r-x
+other::r-x
+
+# file: {below}a
+# owner: root
+# group: root
+user::rwx
+group::r-x
+other::r-x
+
+# file: {below}a/tool
+# owner: root
+# group: root
+# flags: s--
+user::rwx
+group::r-x
+other::r-x
+
+# file: {below}a/umläut
+# owner: root
+# group: root
+user::rw-
+group::r--
+other::r--
+
+"""
+
+
+@pytest.mark.parametrize("folders", [b"", b"/srv/s\n/srv/s/a\n", b".\n./a\n", "\ufeff.\r\n./a\r\n".encode("utf-16-le")])
+@pytest.mark.parametrize(
+    "encoded",
+    [
+        str.encode,
+        lambda t: t.replace("\n", "\r\n").encode(),
+        lambda t: t.encode("utf-16"),
+        lambda t: t.encode("utf-8-sig"),
+    ],
+)
+@pytest.mark.parametrize(
+    ("top", "below"), [("srv/s", "srv/s/"), ("/srv/s/", "/srv/s//"), ("/srv/s", "/srv/s/"), (".", "./"), ("./", "./")]
+)  # fmt: skip
+def test_the_text_of_getfacl_is_read_however_it_was_made(top, below, encoded, folders):
+    """By a path from the top or from where it was called, from shells of either kind: a setuid file is a file."""
+    text = encoded(TEXT.format(top=top, below=below))
+    found = reading_from(
+        text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)], folders.splitlines(keepends=True)
+    )
+    assert found.folders == (d.parse_folder("0:0 0755 /"),) and found.odd == 0
+    assert {str(x) for x in found.files} == {"1 of 0:0 4755 in /a", "1 of 0:0 0644 in /a"}
+
+
+def test_users_whom_no_list_has_are_looked_up_by_number_and_by_name(monkeypatch, tmp_path):
+    """A directory of users need not list them: who owns something, or is acted as, is asked for."""
+    known = {u.pw_name: u for u in (
+        pwd.struct_passwd((r"DOM\john smith", "x", os.getuid(), 71009, "", "/", "/bin/sh")),
+        pwd.struct_passwd(("ines@dom.example", "x", 71010, 71009, "", "/", "/bin/sh")),
+    )}  # fmt: skip
+    by_number = {u.pw_uid: u for u in known.values()}
+    monkeypatch.setattr(pwd, "getpwall", list)
+    monkeypatch.setattr(pwd, "getpwnam", known.__getitem__)
+    monkeypatch.setattr(pwd, "getpwuid", by_number.__getitem__)
+    monkeypatch.setattr(os, "getgrouplist", lambda name, gid: [gid])
+    monkeypatch.setattr(grp, "getgrall", list)
+    monkeypatch.setattr(grp, "getgrgid", {71009: grp.struct_group((r"DOM\domain users", "x", 71009, []))}.__getitem__)
+    found = read_disk(str(tmp_path), "s", acting=["ines@dom.example", "nobody-there"])
+    assert found.users == (d.OsUser(r"DOM\john smith", os.getuid(), 71009), d.OsUser("ines@dom.example", 71010, 71009))
+    assert found.groups == (d.OsGroup(r"DOM\domain users", 71009),)
+    assert [d.parse_user(str(u)) for u in found.users] == list(found.users)
+    assert d.parse_group(str(found.groups[0])) == found.groups[0]
+    assert d.check_acts_as(r"DOM\john smith") and d.check_acts_as("{account}@dom.example")
+
+
+def test_lines_that_refer_to_a_directory_of_users_are_no_users():
+    users, groups = users_from(["root:x:0:0::/:/bin/sh", "+@staff::::::", "-ines::::::"], ["root:x:0:", "+:::"])
+    assert [u.name for u in users] == ["root"] and [g.name for g in groups] == ["root"]
+
+
+def test_names_in_another_encoding_are_counted():
+    text = TEXT.format(top="srv/s", below="srv/s/").encode("latin-1")
+    assert reading_from(text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)]).odd == 1
+
+
 @pytest.mark.parametrize(
     ("text", "where", "told"),
     [
+        (b"something else\n# file: srv/s\n", "getfacl:1", "stands before the first"),
+        (b"\xff\xfex", "", "begins as UTF-16"),
         (b"# file: srv/s\n# owner: who\n# group: root\nuser::rwx\ngroup::r-x\nother::r-x\n", "getfacl:1", "user 'who' is in none"),
         (b"# file: srv/s\n# owner: 0\nuser::rwx\nnonsense\n", "getfacl:4", "is no line of getfacl"),
         (b"# file: srv/s\n# owner: 0\nuser::rwx\n", "getfacl:1", "without user::, group:: or other::"),

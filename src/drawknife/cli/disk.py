@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
+from io import StringIO
 from typing import IO
 
 import click
@@ -56,13 +57,13 @@ def disk() -> None:
 )
 @click.option(
     "--descriptors",
-    type=click.File("r", encoding="utf-8-sig"),
+    type=click.File("rb"),
     metavar="FILE",
     help="Of a Windows tree: CSV with path, owner and descriptor (SDDL).",
 )
 @click.option(
     "--names",
-    type=click.File("r", encoding="utf-8-sig"),
+    type=click.File("rb"),
     metavar="FILE",
     help="With --descriptors: CSV with sid and subject, account:NAME or group:NAME.",
 )
@@ -76,8 +77,8 @@ def read(
     passwd: IO[str] | None,
     group: IO[str] | None,
     folders: IO[bytes] | None,
-    descriptors: IO[str] | None,
-    names: IO[str] | None,
+    descriptors: IO[bytes] | None,
+    names: IO[bytes] | None,
 ) -> None:
     """Read the disk that STORE is on, here: owners, modes and access control lists of its folders and files.
 
@@ -101,7 +102,9 @@ def read(
     if descriptors is not None:
         if text or passwd or group or folders or confined:
             raise click.UsageError("--descriptors goes with --names and --root alone")
-        _read_descriptors(apply, answers, line.name, root, descriptors, names or ())
+        _read_descriptors(
+            apply, answers, line.name, root, descriptors.read(), names.read() if names else b"sid,subject"
+        )
         return
     top = root or line.root
     if top is None:
@@ -109,12 +112,17 @@ def read(
     if text is None:
         if passwd or group or folders:
             raise click.UsageError("--passwd, --group and --folders go with --getfacl")
-        reading = _read(top, line.name, confined, _recorded(answers, line.name))
+        reading = _read(top, line.name, confined, _recorded(answers, line.name), _acting(answers))
     else:
         from drawknife.disk import reading_from, users_from
 
-        users, groups = users_from(passwd or (), group or ())
+        lines = [list(file or ()) for file in (passwd, group)]
+        users, groups = users_from(*lines)
         reading = reading_from(text.read(), line.name, top, users, groups, folders or (), _recorded(answers, line.name))
+        referring = sum(line.startswith(("+", "-")) for some in lines for line in some)
+        if referring:
+            note = f"{number_of(referring, 'line')} of passwd or group that refer to a directory of users"
+            reading = replace(reading, notes=(*reading.notes, note))
         reading = replace(reading, confined=confined)
     there = {x.store.casefold() for x in answers.disks().disks if not x.windows}
     say(f"{line.name}: {_in_short(reading)}")
@@ -124,13 +132,15 @@ def read(
 
 
 def _read_descriptors(
-    apply: Apply, answers: Answers, store: str, root: str | None, lines: Iterable[str], names: Iterable[str]
+    apply: Apply, answers: Answers, store: str, root: str | None, descriptors: bytes, names: bytes
 ) -> None:
     from drawknife.formats.descriptors_csv import folders_from_csv, names_from_csv
+    from drawknife.formats.exported import exported_text
 
-    folders, notes = folders_from_csv(lines, root)
+    folders, notes = folders_from_csv(StringIO(exported_text(descriptors, "descriptors"), newline=""), root)
+    sid_names = names_from_csv(StringIO(exported_text(names, "names"), newline=""))
     found = DescriptorReading(
-        store, datetime.now(UTC).replace(microsecond=0), tuple(folders), tuple(names_from_csv(names)), tuple(notes)
+        store, datetime.now(UTC).replace(microsecond=0), tuple(folders), tuple(sid_names), tuple(notes)
     )
     say(f"{store}: {number_of(len(folders), 'folder')} with descriptors, {number_of(len(found.names), 'name')}")
     for note in notes:
@@ -148,24 +158,26 @@ def _in_short(reading: DiskReading) -> str:
     )
 
 
+def _acting(answers: Answers) -> list[str]:
+    """The users of the machine that accounts act as."""
+    return list(answers.host_users().users)
+
+
 def _recorded(answers: Answers, store: str) -> list[str]:
     """The folders of a store that the model has."""
     top = f"{store}:"
     return [x.name.removeprefix(top) for x in answers.items("folder").items if x.name.startswith(top)]
 
 
-def _read(top: str, store: str, confined: bool, recorded: Iterable[str]) -> DiskReading:
+def _read(top: str, store: str, confined: bool, recorded: Iterable[str], acting: Iterable[str]) -> DiskReading:
     from drawknife.disk import read_disk
 
     with counting("reading") as tell:
         try:
             return read_disk(
-                top,
-                store,
-                confined=confined,
-                recorded=recorded,
+                top, store, confined=confined, recorded=recorded, acting=acting,
                 progress=lambda things: tell(number_of(things, "thing")),
-            )
+            )  # fmt: skip
         except OSError as error:
             fail(FAILED, f"{os.fsdecode(error.filename or top)} cannot be read: {error.strerror}")
 

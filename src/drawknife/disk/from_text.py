@@ -14,6 +14,7 @@ from drawknife.core.model.items import DiskReading
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, check_path, parent
 from drawknife.core.words.sizes import number_of
+from drawknife.formats.exported import exported_bytes
 
 _LINE = re.compile(rb"(default:)?(user|group|mask|other):([^:]*):([r-][w-][x-])\s*(?:#.*)?")
 _ESCAPE = re.compile(rb"\\([0-7]{3}|\\)")
@@ -33,19 +34,22 @@ class _Block:
 
 
 def users_from(passwd: Iterable[str], group: Iterable[str]) -> tuple[list[OsUser], list[OsGroup]]:
-    """The users and groups of lines of passwd and group. :class:`BadInput` with the line that is none."""
+    """The users and groups of lines of passwd and group. :class:`BadInput` with the line that is none.
+
+    Lines with ``+`` or ``-`` refer to a directory of users (nsswitch ``compat``), and are no users.
+    """
     groups, members = [], {}
     for number, line in enumerate(group, 1):
-        if line.strip() and not line.startswith("#"):
-            parts = line.rstrip("\n").split(":")
+        if line.strip() and not line.startswith(("#", "+", "-")):
+            parts = line.rstrip("\r\n").split(":")
             if len(parts) < 4 or not parts[2].isdecimal():
                 raise BadInput(f"group:{number}", f"{line.strip()!r} is no line of a group file", "NAME:x:GID:MEMBER,…")
             groups.append(OsGroup(parts[0], int(parts[2])))
             members[int(parts[2])] = set(filter(None, parts[3].split(",")))
     users = []
     for number, line in enumerate(passwd, 1):
-        if line.strip() and not line.startswith("#"):
-            parts = line.rstrip("\n").split(":")
+        if line.strip() and not line.startswith(("#", "+", "-")):
+            parts = line.rstrip("\r\n").split(":")
             if len(parts) < 4 or not (parts[2].isdecimal() and parts[3].isdecimal()):
                 raise BadInput(f"passwd:{number}", f"{line.strip()!r} is no line of a passwd file", "NAME:x:UID:GID:…")
             name, gid = parts[0], int(parts[3])
@@ -69,6 +73,7 @@ def reading_from(
     is one of `folders`, as ``find -type d`` lists them. Of the folders that the model has (`recorded`) it is told then which
     are not there. :class:`BadInput` with the line that is none.
     """
+    text = exported_bytes(text)
     numbers = {"user": {u.name: u.uid for u in users}, "group": {g.name: g.gid for g in groups}}
     things: dict[str, _Block] = {}
     odd = 0
@@ -81,12 +86,17 @@ def reading_from(
     if "/" not in things:
         raise BadInput("root", f"the text does not tell of {root}", "the folder that `getfacl -R` was called with")
     known = {parent(path) for path in things if path != "/"} | {"/"}
-    folders = list(folders)
+    folders = exported_bytes(b"\n".join(line.rstrip(b"\r\n") for line in folders)).split(b"\n")
+    folders = [line for line in folders if line]
     for line in folders:
-        place = _within(b"/" + line.strip(b"\n").strip(b"/"), top)
+        place = _placed(line, top)
         if place is not None:
             known.add(place)
-    known |= {path for path, block in things.items() if block.default or block.flags}
+    # A file may be setuid, and hardly ever sticky; where the folders are listed, they are those that are.
+    marks = 0 if folders else 0o3000
+    known |= {
+        path for path, block in things.items() if block.default or (block.flags & marks and not block.flags & 0o4000)
+    }
     made = {path: _made(block, numbers, path in known) for path, block in things.items()}
     listed: list[FolderOnDisk] = []
     files: Counter[tuple[str, ThingOnDisk]] = Counter()
@@ -105,6 +115,14 @@ def reading_from(
         store, None, False, (), tuple(listed), tuple(FilesOnDisk(p, t, n) for (p, t), n in sorted(files.items(), key=str)),
         tuple(users), tuple(groups), odd, tuple(notes), tuple(sorted(set(recorded) - known)) if folders else (),
     )  # fmt: skip
+
+
+def _placed(name: bytes, top: str) -> str | None:
+    """Where a thing is in the store that a text names: from the top of the machine, or from the root as ``.`` and ``./a``."""
+    name = re.sub(rb"/+", b"/", name)
+    if name == b"." or name.startswith(b"./"):
+        return _within(b"/" + name[1:].strip(b"/"), "/")
+    return _within(b"/" + name.strip(b"/"), top)
 
 
 def _within(path: bytes, top: str) -> str | None:
@@ -127,9 +145,17 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
             if begun:
                 yield block
             name = _ESCAPE.sub(lambda x: b"\\" if x[1] == b"\\" else bytes([int(x[1], 8) & 0xFF]), line[8:])
-            path = _within(b"/" if name == b"." else b"/" + name.strip(b"/"), top)
+            path = _placed(name, top)
             begun, block = True, None if path is None else _Block(number, path)
-        elif block is None or not line.strip():
+        elif not line.strip():
+            continue
+        elif not begun:
+            raise BadInput(
+                f"getfacl:{number}",
+                f"{line.decode(errors='replace')!r} stands before the first `# file:` line",
+                "the text of getfacl",
+            )
+        elif block is None:
             continue
         elif line.startswith(b"# owner: "):
             block.owner = line[9:].strip()

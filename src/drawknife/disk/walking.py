@@ -11,6 +11,7 @@ import pwd
 import stat
 from collections import Counter
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -60,17 +61,27 @@ def _thing(path: bytes, found: os.stat_result, folder: bool) -> ThingOnDisk:
 
 
 def read_disk(
-    root: str, store: str, *, confined: bool = False, recorded: Iterable[str] = (), progress: Progress | None = None
+    root: str,
+    store: str,
+    *,
+    confined: bool = False,
+    recorded: Iterable[str] = (),
+    acting: Iterable[str] = (),
+    progress: Progress | None = None,
 ) -> DiskReading:
     """Read the disk that a store is on, from its root. OSError if the root cannot be read.
 
-    `recorded` are the folders that the model has: which of them are not there is a part of the reading.
+    `recorded` are the folders that the model has: which of them are not there is a part of the reading. `acting` are the
+    users that accounts act as: they are looked up by name, and whoever the disk names by number, as a directory of users
+    need not list them.
     """
     top = os.fsencode(os.path.abspath(root))
     seen = _walk(top, progress)
+    uids, gids = _numbers([*(f.thing for f in seen.folders), *(f.thing for f in seen.files)])
+    users = _users(uids, acting)
     return DiskReading(
         store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(top)), tuple(seen.folders),
-        tuple(seen.files), tuple(_users()), tuple(OsGroup(g.gr_name, g.gr_gid) for g in sorted(grp.getgrall())),
+        tuple(seen.files), tuple(users), tuple(_groups(gids.union(*((u.gid, *u.groups) for u in users)))),
         seen.odd, tuple(seen.notes()), tuple(sorted(path for path in recorded if _is_absent(top, path))),
     )  # fmt: skip
 
@@ -96,13 +107,42 @@ def _above(top: bytes) -> list[FolderOnDisk]:
     return found[::-1]
 
 
-def _users() -> list[OsUser]:
-    """The users of this machine, with all their groups."""
+def _numbers(things: Iterable[ThingOnDisk]) -> tuple[set[int], set[int]]:
+    """The numbers of the users and groups that things name."""
+    uids, gids = set(), set()
+    for thing in set(things):
+        uids.add(thing.uid)
+        gids.add(thing.gid)
+        for acl in filter(None, (thing.acl, thing.default)):
+            uids.update(uid for uid, _ in acl.users)
+            gids.update(gid for gid, _ in acl.groups)
+    return uids, gids
+
+
+def _groups(gids: Iterable[int]) -> list[OsGroup]:
+    """The groups of this machine, those too that are only found by their numbers."""
+    found = {OsGroup(g.gr_name, g.gr_gid) for g in grp.getgrall()}
+    for gid in set(gids) - {g.gid for g in found}:
+        with suppress(KeyError):
+            found.add(OsGroup(grp.getgrgid(gid).gr_name, gid))
+    return sorted(found)
+
+
+def _users(uids: Iterable[int], names: Iterable[str]) -> list[OsUser]:
+    """The users of this machine, those too that are only found by their numbers or names, with all their groups."""
+    every = {user.pw_name: user for user in pwd.getpwall()}
+    for name in set(names) - every.keys():
+        with suppress(KeyError):
+            every[name] = pwd.getpwnam(name)
+    for uid in set(uids) - {user.pw_uid for user in every.values()}:
+        with suppress(KeyError):
+            user = pwd.getpwuid(uid)
+            every[user.pw_name] = user
     found = []
-    for user in pwd.getpwall():
-        groups = os.getgrouplist(user.pw_name, user.pw_gid)
+    for name, user in every.items():
+        groups = os.getgrouplist(name, user.pw_gid)
         further = tuple(sorted(set(groups) - {user.pw_gid}))
-        found.append(OsUser(user.pw_name, user.pw_uid, user.pw_gid, further))
+        found.append(OsUser(name, user.pw_uid, user.pw_gid, further))
     return sorted(found)
 
 

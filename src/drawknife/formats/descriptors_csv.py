@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterable, Sequence
+from itertools import chain
 
 from drawknife.core.model.descriptors import DescribedFolder, SidName, parse_described, parse_sid_name
 from drawknife.core.words.names import BadValue
@@ -26,6 +27,7 @@ def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[lis
         rows.append((line, _plain(row["path"]), row.get("owner", ""), row["descriptor"]))
     top = _plain(root) if root else min((path for _, path, _, _ in rows), key=len, default="")
     folders: dict[str, DescribedFolder] = {}
+    spelled: dict[str, str] = {}
     outside = 0
     for line, path, owner, descriptor in rows:
         if path.casefold() != top.casefold() and not path.casefold().startswith(top.casefold().rstrip("/") + "/"):
@@ -33,7 +35,7 @@ def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[lis
             continue
         owned = descriptor if not owner or descriptor.startswith("O:") else f"O:{owner}{descriptor}"
         try:
-            found = parse_described(f"{owned} /{path[len(top) :].strip('/')}")
+            found = parse_described(f"{owned} {_spelled('/' + path[len(top) :].strip('/'), spelled)}")
         except BadValue as bad:
             wrong.append(Mistake((), line, path, str(bad), bad.expected))
             continue
@@ -70,6 +72,15 @@ def rows_of(folders: Sequence[DescribedFolder], root: str) -> list[tuple[str, st
     ]
 
 
+def _spelled(path: str, spelled: dict[str, str]) -> str:
+    """A path with each folder spelled as it was at first: Windows does not tell upper and lower case apart."""
+    if path == "/":
+        return path
+    above, _, name = path.rpartition("/")
+    full = f"{_spelled(above or '/', spelled).rstrip('/')}/{name}"
+    return spelled.setdefault(full.casefold(), full)
+
+
 def _plain(path: str) -> str:
     return path.replace("\\", "/").rstrip("/")
 
@@ -77,7 +88,11 @@ def _plain(path: str) -> str:
 def _rows(
     lines: Iterable[str], columns: Sequence[str], needed: set[str], wrong: list[Mistake]
 ) -> Iterable[tuple[int, dict[str, str]]]:
-    reader = csv.DictReader(lines, strict=True)
+    # Some shells write a first line that names the type of what they export.
+    every = iter(lines)
+    first = next(every, "")
+    skipped = first.startswith("#TYPE ")
+    reader = csv.DictReader(every if skipped else chain((first,), every), strict=True)
     try:
         missing = needed - set(reader.fieldnames or ())
         if missing:
@@ -88,8 +103,10 @@ def _rows(
         for row in reader:
             cells = {k: unguarded(v.strip()) for k, v in row.items() if isinstance(k, str) and isinstance(v, str)}
             if any(not cells.get(name) for name in needed):
-                wrong.append(Mistake((), reader.line_num, "", "a field is empty", "a field for each column"))
+                wrong.append(Mistake((), reader.line_num + skipped, "", "a field is empty", "a field for each column"))
             else:
-                yield reader.line_num, cells
+                yield reader.line_num + skipped, cells
     except csv.Error as error:
-        wrong.append(Mistake((), reader.line_num, "", f"this is no CSV: {error}", "commas, and quotation marks"))
+        wrong.append(
+            Mistake((), reader.line_num + skipped, "", f"this is no CSV: {error}", "commas, and quotation marks")
+        )

@@ -155,6 +155,8 @@ def _mask(text: str) -> int:
                 found |= RIGHTS_OF[text[i : i + 2]]
     except (KeyError, ValueError):
         raise BadValue(f"{text!r} are no rights of SDDL", "such as FA, 0x1301bf, or FRFX") from None
+    if not 0 <= found < 2**32:
+        raise BadValue(f"{text!r} has more than 32 bits", "rights such as 0x1301bf")
     for generic, meant in _GENERIC.items():
         if found & generic:
             found = found & ~generic | meant
@@ -205,8 +207,12 @@ def parse_descriptor(text: str) -> Descriptor:
     """A descriptor in SDDL; its group and its audit list are passed over."""
     owner, protected, left_out = None, False, 0
     aces: tuple[Ace, ...] | None = None
+    kinds = ""
     for kind, head, entries in _parts(text):
         head = head.strip()
+        if kind and kind in kinds:
+            raise BadValue(f"{text[:80]!r} has two parts {kind}:", "each part once")
+        kinds += kind
         if not kind or (kind in "OG" and entries):
             raise BadValue(f"{text[:80]!r} is no security descriptor", "SDDL, such as O:BAG:SYD:PAI(A;OICI;FA;;;BA)")
         if kind == "O":

@@ -99,7 +99,8 @@ _THING = r"(?P<uid>\d{1,10}):(?P<gid>\d{1,10}) (?P<mode>[0-7]{3,4})(?: acl=(?P<a
 _ALONE = re.compile(_THING)
 _FOLDER = re.compile(_THING + r" (?P<path>/.*)", re.DOTALL)
 _FILES = re.compile(r"(?P<count>\d{1,12}) of " + _THING + r" in (?P<path>/.*)", re.DOTALL)
-_USER = re.compile(r"(\S+) (\d{1,10}) (\d{1,10}(?:,\d{1,10})*)")
+#: Names of a domain may have spaces, backslashes and `@`: numbers come last.
+_USER = re.compile(r"(\S(?:.*\S)?) (\d{1,10}) (\d{1,10}(?:,\d{1,10})*)")
 _ENTRY = re.compile(r"([ugmo]):(\d*):([r-][w-][x-])")
 _LARGEST_ID = 2**32 - 2
 
@@ -197,8 +198,8 @@ def parse_user(text: str) -> OsUser:
 
 def parse_group(text: str) -> OsGroup:
     """A line of a group of the machine."""
-    name, _, gid = text.partition(" ")
-    if not name or not gid.isdecimal():
+    name, _, gid = text.rpartition(" ")
+    if not name.strip() or not gid.isdecimal():
         raise BadValue(f"{text!r} is no group of a machine", "NAME GID, such as survey 2001")
     return OsGroup(name, _id(gid))
 
@@ -206,7 +207,7 @@ def parse_group(text: str) -> OsGroup:
 def check_acts_as(value: str) -> str:
     """The user that a server takes on for an account: a name, ``{account}``, or a name with that in it."""
     bare: Any = value.replace("{account}", "")
-    if not value or any(c in bare for c in " :/{}\n\t") or not value.isprintable():
+    if not value.strip() or value != value.strip() or any(c in bare for c in ":/{}") or not value.isprintable():
         raise BadValue(f"{value!r} is no user of a machine", "a name such as ftpd, or {account}")
     return value
 
