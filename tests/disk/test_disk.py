@@ -13,10 +13,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from drawknife.answers import Answering
+from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import verdict
 from drawknife.core.disk.one_object import lets, line
 from drawknife.core.disk.planned_list import permissions
 from drawknife.core.disk.read_folders import Disk
+from drawknife.core.everybody.adopting import adopt
+from drawknife.core.everybody.disk_plan import DiskPlan
 from drawknife.core.everybody.drift import drift
 from drawknife.core.follows.consequences import consequences_on
 from drawknife.core.model import disk as d
@@ -205,6 +208,34 @@ def test_the_text_of_getfacl_is_read_however_it_was_made(top, below, encoded, fo
     )
     assert found.folders == (d.parse_folder("0:0 0755 /"),) and found.odd == 0
     assert {str(x) for x in found.files} == {"1 of 0:0 4755 in /a", "1 of 0:0 0644 in /a"}
+
+
+def test_what_could_not_be_read_is_unknown_and_never_let(monkeypatch, tmp_path):
+    tmp_path.chmod(0o755)
+    (tmp_path / "closed" / "deeper").mkdir(parents=True)
+    (tmp_path / "open").mkdir()
+    real = os.scandir
+
+    def scandir(path):
+        if os.fsencode(path).endswith(b"/closed"):
+            raise PermissionError(13, "Permission denied", path)
+        return real(path)
+
+    monkeypatch.setattr(os, "scandir", scandir)
+    found = read_disk(str(tmp_path), "s", confined=True, recorded=["/closed/deeper", "/gone"])
+    assert found.unknown == (d.UnknownBelow("/closed", "unreadable"),) and found.absent == ("/gone",)
+    assert "1 folder which could not be read" in found.notes
+    reading = replace(found, users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6)))
+    model = replace(small(), disk_readings=(reading,))
+    prepared = prepare(model)
+    for action, path in (("upload", "/closed/x"), ("list", "/closed/deeper"), ("download", "/closed/deeper/x")):
+        told = explain(prepared, Question("ada", action, path), NOW)
+        assert (told.verdict.gate, told.verdict.reason) == ("disk", "unknown")
+        assert "s:/closed could not be read" in told.verdict.text
+    assert verdict(prepared, Question("ada", "list", "/closed"), NOW).allowed  # the folder itself was seen
+    for what in (drift(prepared, "s").left_out, adopt(prepared, "s").left_out, DiskPlan(prepared, "s").plan().left_out):
+        assert any("what lies in s:/closed" in x for x in what)
+    assert not [x for x in DiskPlan(prepared, "s").steps() if x.path.startswith("/closed")]
 
 
 def test_users_whom_no_list_has_are_looked_up_by_number_and_by_name(monkeypatch, tmp_path):

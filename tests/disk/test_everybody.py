@@ -53,7 +53,13 @@ def random_reading(rng, confined=None):
     files = tuple({(x.path, x.thing): x for x in files}.values())
     above = (d.FolderOnDisk("/", d.ThingOnDisk(0, 0, rng.choice((0o755, 0o711, 0o750)))),)
     confined = rng.random() < 0.5 if confined is None else confined
-    return m.DiskReading("s", None, confined, above, folders, files, tuple(sorted(USERS)), (), 0, ())
+    unknown = ()
+    if rng.random() < 0.3:
+        at, why = rng.choice(PATHS[1:]), rng.choice((d.UNREADABLE, d.MOUNT))
+        unknown = (d.UnknownBelow(at, why),)
+        folders = tuple(x for x in folders if not x.path.startswith(f"{at}/") and (x.path != at or why == d.UNREADABLE))
+        files = tuple(x for x in files if not f"{x.path}/".startswith(f"{at}/"))
+    return m.DiskReading("s", None, confined, above, folders, files, tuple(sorted(USERS)), (), 0, (), (), unknown)
 
 
 def random_model(rng):

@@ -140,6 +140,7 @@ class Asked:
         ]
         said = [f"what {of_disks(disks)} lets through counts, too (--without-disk leaves it out)"] if disks else []
         for name in disks:
+            said += self.prepared.disks[name].unknown_in_words()
             store = self.prepared.stores[name]
             more = [f.path for f in self.prepared.disks[name].reading.folders if store.folder(f.path) is None]
             if more:

@@ -16,7 +16,16 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from drawknife.core.disk.read_folders import made_below
-from drawknife.core.model.disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk
+from drawknife.core.model.disk import (
+    MOUNT,
+    UNREADABLE,
+    FilesOnDisk,
+    FolderOnDisk,
+    OsGroup,
+    OsUser,
+    ThingOnDisk,
+    UnknownBelow,
+)
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.names import check_path
 from drawknife.core.words.sizes import number_of
@@ -39,18 +48,20 @@ class WalkedDisk:
     odd: int = 0
     links: int = 0
     others: int = 0
-    unreadable: int = 0
-    other_file_systems: int = 0
+    unknown: list[UnknownBelow] = field(default_factory=list)
     vanished: int = 0
 
     def notes(self) -> list[str]:
         """What is not judged, in words."""
         counted = (
             (self.links, "link", "not followed"), (self.others, "device, socket or pipe", "left out"),
-            (self.unreadable, "folder", "which could not be read"), (self.vanished, "thing", "gone while it was read"),
-            (self.other_file_systems, "folder", "on other file systems, not entered"),
+            (self._not_read(UNREADABLE), "folder", "which could not be read"), (self.vanished, "thing", "gone while it was read"),
+            (self._not_read(MOUNT), "folder", "on other file systems, not entered"),
         )  # fmt: skip
         return [f"{number_of(count, what)} {how}" for count, what, how in counted if count]
+
+    def _not_read(self, why: str) -> int:
+        return sum(x.why == why for x in self.unknown)
 
 
 def _thing(path: bytes, found: os.stat_result, folder: bool) -> ThingOnDisk:
@@ -83,6 +94,7 @@ def read_disk(
         store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(top)), tuple(seen.folders),
         tuple(seen.files), tuple(users), tuple(_groups(gids.union(*((u.gid, *u.groups) for u in users)))),
         seen.odd, tuple(seen.notes()), tuple(sorted(path for path in recorded if _is_absent(top, path))),
+        tuple(sorted(seen.unknown)),
     )  # fmt: skip
 
 
@@ -169,7 +181,7 @@ def _walk(top: bytes, progress: Progress | None) -> WalkedDisk:
         except FileNotFoundError:
             seen.vanished += 1
         except OSError:
-            seen.unreadable += 1
+            seen.unknown.append(UnknownBelow(location, UNREADABLE))
         seen.files += [FilesOnDisk(location, thing, number) for thing, number in combinations.most_common()]
     seen.folders.sort(key=lambda x: x.path)
     seen.files.sort(key=lambda x: x.path)
@@ -197,10 +209,10 @@ def _look(
         elif not stat.S_ISDIR(mode):
             seen.links += stat.S_ISLNK(mode)
             seen.others += not stat.S_ISLNK(mode)
-        elif found.st_dev != device:
-            seen.other_file_systems += 1
         elif (location := location_of(above, entry.name)) is None:
             seen.odd += 1
+        elif found.st_dev != device:
+            seen.unknown.append(UnknownBelow(location, MOUNT))
         else:
             thing = _thing(entry.path, found, True)
             if thing != expected:

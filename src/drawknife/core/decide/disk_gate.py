@@ -7,7 +7,19 @@ from collections.abc import Callable, Iterator
 from ..disk.one_object import ROOT, lets, line
 from ..disk.planned_list import Machine, permissions, planned
 from ..disk.read_folders import Disk
-from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, OsUser, ThingOnDisk, letters, parse_thing
+from ..model.disk import (
+    MOUNT,
+    READ,
+    SEARCH,
+    STICKY,
+    UNREADABLE,
+    WRITE,
+    FilesOnDisk,
+    OsUser,
+    ThingOnDisk,
+    letters,
+    parse_thing,
+)
 from ..prepared.namespace import Location
 from ..prepared.needs import Sites
 from ..prepared.people import PreparedAccount
@@ -49,7 +61,7 @@ def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, questio
         return None
     disk, _, user = taken
     action = question.action
-    if user is None:
+    if user is None or disk.unknown_at(path) is not None:
         return "disk"
     if action in ("enter", "list"):
         good = disk.can_come_to(user, path) and (action == "enter" or lets(user, disk.folder(path), READ))
@@ -177,9 +189,27 @@ def disk_gate(
     if isinstance(found, Refusal):
         yield found
     elif found is not None:
+        unknown = next(_unknown(found, sites), None)
+        if unknown is not None:
+            yield unknown
+            return
         yield from _at_place(found)
         if sites.there is not None and sites.there.place is not None and sites.there.place.store == found.store:
             yield from _at_destination(found, sites.there.place.path)
+
+
+_NOT_READ = {UNREADABLE: "could not be read", MOUNT: "is another file system, which was not read"}
+
+
+def _unknown(asking: _Asking, sites: Sites) -> Iterator[Refusal]:
+    """A refusal for each place of which nothing is known: that a disk lets something is only said of what was read."""
+    there = sites.there.place if sites.there is not None else None
+    places = [asking.path, *([there.path] if there is not None and there.store == asking.store else [])]
+    for path in places:
+        folder = asking.disk.unknown_at(path)
+        if folder is not None:
+            why = _NOT_READ[asking.disk.unknown[folder]]
+            yield Refusal("disk", "unknown", f"unknown: {asking.called(folder)} {why}; read the disk again as root")
 
 
 def disk_obstacles(

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from ..model.disk import SEARCH, STICKY, FilesOnDisk, OsUser, ThingOnDisk
+from ..model.disk import MOUNT, SEARCH, STICKY, FilesOnDisk, OsUser, ThingOnDisk
 from ..words.names import ancestors, parent
+from ..words.sizes import several
 from .one_object import lets
 
 if TYPE_CHECKING:
@@ -59,6 +60,8 @@ class Disk:
 
     def __init__(self, reading: DiskReading) -> None:
         self.reading = reading
+        #: Folders below which nothing was read, and why.
+        self.unknown = {x.path: x.why for x in reading.unknown}
         self._listed = {folder.path: folder.thing for folder in reading.folders}
         self._found: dict[str, ThingOnDisk] = {}
         self._users = {user.name: user for user in reading.users}
@@ -86,6 +89,20 @@ class Disk:
         """Whose a thing is, and its mode."""
         users, groups = self._names
         return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
+
+    def unknown_at(self, path: str) -> str | None:
+        """The folder for which nothing is known of what lies at a path; None where it is known."""
+        for up in ancestors(path) if self.unknown else ():
+            if self.unknown.get(up) == MOUNT or (up in self.unknown and up != path):
+                return up
+        return None
+
+    def unknown_in_words(self) -> list[str]:
+        """What was not read, for people: one line."""
+        if not self.unknown:
+            return []
+        named = several([f"{self.reading.store}:{path}" for path in sorted(self.unknown)], 5)
+        return [f"unknown, as it was not read: what lies in {named}"]
 
     def lists(self, path: str) -> bool:
         """Does the reading list a folder?"""

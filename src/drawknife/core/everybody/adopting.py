@@ -178,6 +178,9 @@ class _Adopting:
         given: dict[str, Masks] = {}
         for path in sorted(listed | before.keys() | {"/"}, key=tree_key):
             kept = before.get(path, Folder(path))
+            if self.disk.unknown_at(path) is not None:
+                found |= {path: kept} if path in before else {}
+                continue  # nothing is known of it
             owner = self._owners.get(self.disk.folder(path).uid) or self._owner_left(kept)
             theirs = for_others(self.prepared, self.acting, kept)
             masks, owning = self._masks(path)

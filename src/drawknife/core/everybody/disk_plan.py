@@ -78,11 +78,12 @@ class DiskPlan:
             if taken is not None and taken.user is not None and taken.user.uid in self.machine.users:
                 self._bits[taken.user.uid] = self._bits.get(taken.user.uid, 0) | 1 << index
         reading = self.disk.reading
-        there = {f.path for f in reading.folders} | {f.path for f in reading.files}
+        there = {f.path for f in reading.folders} | {f.path for f in reading.files} | self.disk.unknown.keys()
         #: Folders that are on the disk for certain; and all that are planned one by one.
         self.there = {up for path in there for up in ancestors(path)}
         absent = set(reading.absent)
         recorded = {f.path for f in prepared.stores[store].store.folders if absent.isdisjoint(ancestors(f.path))}
+        recorded = {path for path in recorded if self.disk.unknown_at(path) is None}
         self.known = sorted(self.there | {up for path in recorded for up in ancestors(path)}, key=tree_key)
         self._known = set(self.known)
         self._order = {path: at for at, path in enumerate(self.known)}
@@ -181,6 +182,8 @@ class DiskPlan:
 
     def folder(self, path: str, now: ThingOnDisk) -> ThingOnDisk:
         """What a folder of the store is to become."""
+        if self.disk.unknown_at(child(path, UNRECORDED)) is not None:
+            return now  # below it there is something of which nothing is known, and it is not opened
         at, level = self.nearest(path)
         key = (at, level, now)
         if key not in self._folders:

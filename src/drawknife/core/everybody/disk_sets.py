@@ -14,8 +14,11 @@ from ..disk.read_folders import made_below
 from ..model.disk import READ, SEARCH, STICKY, WRITE, FilesOnDisk, ThingOnDisk
 from ..prepared.prepared import Prepared
 from ..words.names import parent
+from ..words.rights import INDEX
 from .closed_form import NOBODY, Sets
 
+#: What is asked of a folder itself, and of nothing in it.
+_OF_THE_FOLDER = frozenset(INDEX[right] for right in ("enter", "list", "delete-folder"))
 #: So many folders that are alike are remembered.
 KEPT = 4096
 
@@ -53,7 +56,9 @@ class DiskSets:
         found = self._at.get(key)
         if found is None:
             listed, level = self._nearest(path)
-            if level and not self.disk.files(path):
+            if self.disk.unknown and (kept := self._of_unknown(path, below)) is not None:
+                found = kept
+            elif level and not self.disk.files(path):
                 # What is not listed is as the folder above it made it, and so are all such folders below that.
                 found = self.at(listed, min(level + below, 2))
             else:
@@ -75,6 +80,15 @@ class DiskSets:
             # What was asked of is kept with it: an identity counts as long as that lives.
             found = self._let_by[key] = (*both, (disk, plain, owning))
         return found[0], found[1]
+
+    def _of_unknown(self, path: str, below: int) -> Sets | None:
+        """What is known to be let at a folder of which not all is known; None where all is."""
+        if self.disk.unknown_at(path) is not None or (below and path in self.disk.unknown):
+            return [self.not_asked] * len(NOBODY)
+        if path not in self.disk.unknown:
+            return None
+        of_itself = self._of(path, 0) if self._anybody else NOBODY
+        return [(x if number in _OF_THE_FOLDER else 0) | self.not_asked for number, x in enumerate(of_itself)]
 
     def _nearest(self, path: str) -> tuple[str, int]:
         """The nearest folder that is listed, and how many levels above a folder that is."""

@@ -86,7 +86,8 @@ def drift(
     shared = Counter(taken.values())
     disk = prepared.disks[store]
     listed = {f.path for f in disk.reading.folders} | {f.path for f in disk.reading.files}
-    paths = sorted(listed | {f.path for f in prepared.stores[store].store.folders})
+    paths = listed | {f.path for f in prepared.stores[store].store.folders}
+    paths = {path for path in paths if disk.unknown_at(path) is None}
     rows: list[Drift] = []
     folders = accounts = 0
     sets = DiskSets(prepared, store, range(len(prepared.people.accounts)))
@@ -96,12 +97,12 @@ def drift(
             break
         accounts += 1
         who = _prepared(prepared, name)
-        cells = [c for c in AccessMap(prepared, [who.index]).cells({store: paths}) if c.members and c.segment]
+        cells = [c for c in AccessMap(prepared, [who.index]).cells({store: sorted(paths)}) if c.members and c.segment]
         folders += len(cells)
         compared = (_compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells))
         found_here = (x for x in compared if x is not None)
         rows += (_in_words(prepared, row) for row in (folded(found_here) if fold_rows else found_here))
-    left = []
+    left = disk.unknown_in_words()
     if accounts < len(asked):
         left.append(f"{len(asked) - accounts:,} more accounts were not compared: ask for one of them")
     if without and only is None:
@@ -146,6 +147,8 @@ def _compare(
     for number, right in enumerate(RIGHTS):
         on_files = right in FILE_RIGHTS
         if place.path == "/" and right == "delete-folder":
+            continue
+        if place.path in sets.disk.unknown and right not in ("enter", "list", "delete-folder"):
             continue
         if on_files and created is not None:
             if right in created:

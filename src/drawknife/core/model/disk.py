@@ -71,6 +71,20 @@ class FilesOnDisk(NamedTuple):
         return f"{self.number} of {self.thing} in {self.path}"
 
 
+#: Why nothing is known below a folder: it could not be read, or another file system is mounted there.
+UNREADABLE, MOUNT = "unreadable", "mount"
+
+
+class UnknownBelow(NamedTuple):
+    """A folder below which nothing was read, and why; of a mount point nothing is known, itself included."""
+
+    path: str
+    why: str
+
+    def __str__(self) -> str:
+        return f"{self.why} {self.path}"
+
+
 class OsUser(NamedTuple):
     """A user of the machine, with the primary group and the further ones."""
 
@@ -185,6 +199,14 @@ def parse_files(text: str) -> FilesOnDisk:
     if found is None:
         raise BadValue(f"{text!r} tells of no files of a reading", "COUNT of UID:GID MODE [acl=…] in /path")
     return FilesOnDisk(check_path(found["path"]), _thing(found, False), int(found["count"]))
+
+
+def parse_unknown(text: str) -> UnknownBelow:
+    """A line of a folder below which nothing was read."""
+    why, _, path = text.partition(" ")
+    if why not in (UNREADABLE, MOUNT):
+        raise BadValue(f"{text!r} names no folder that was not read", "unreadable /path, or mount /path")
+    return UnknownBelow(check_path(path), why)
 
 
 def parse_user(text: str) -> OsUser:

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 from ..words.names import Place
 from .descriptors import DescribedFolder, SidName
-from .disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser
+from .disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, UnknownBelow
 from .lines import (
     BUILT_IN,
     EFFECTS,
@@ -242,7 +242,7 @@ class DiskReading:
     """What was read of the disk that a store is on: its folders and files, those above its root, the machine's users and groups.
 
     `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. `absent` are
-    folders that the model records and that are not on the disk. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
+    folders that the model records and that are not on the disk, `unknown` those below which nothing was read. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
     """
 
     store: str
@@ -256,6 +256,7 @@ class DiskReading:
     odd: int = 0
     notes: tuple[str, ...] = ()
     absent: tuple[str, ...] = ()
+    unknown: tuple[UnknownBelow, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

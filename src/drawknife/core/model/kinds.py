@@ -259,6 +259,7 @@ DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
     Field("odd", v.COUNT, v.NUMBER, "so many names that no model can hold were met", 0),
     Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
     Field("absent", v.of(check_path), v.PATH, "recorded folders that are not on the disk", (), many=True, word="absent"),
+    Field("unknown", v.of(d.parse_unknown), v.STRING, "folders below which nothing was read: unreadable /path, or mount /path", (), many=True, write=str, word="unknown"),
 ), "store", can_be_renamed=False)  # fmt: skip
 DESCRIPTORS = Kind("descriptor-reading", "descriptor_readings", m.DescriptorReading, (
     Field("store", v.of(check_name), v.NAME, "the store whose Windows tree was read", REQUIRED, names="store"),
