@@ -66,7 +66,7 @@ def test_what_is_written_is_read_again(seed):
         (d.parse_folder, "0:0 0755 acl=u::rwx /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,g::---,o::--- /"),
         (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,u:5:r--,g::---,m::r--,o::--- /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u::rwx,g::---,o::--- /"),
         (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"), (d.parse_files, "x of 0:0 0644 in /"), (d.parse_user, "ines"), (d.parse_thing, "0:0"), (d.parse_thing, "0:0 0644 /a"),
-        (d.parse_user, "ines 1 x"), (d.parse_group, "crew"), (d.check_acts_as, "a b"), (d.check_acts_as, "{unit}"), (d.check_acts_as, ""),
+        (d.parse_user, "ines 1 x"), (d.parse_group, "crew"), (d.check_acts_as, " a b"), (d.check_acts_as, "{unit}"), (d.check_acts_as, ""),
     ],
 )  # fmt: skip
 def test_lines_that_are_none(read, text):
