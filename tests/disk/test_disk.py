@@ -210,6 +210,21 @@ def test_the_text_of_getfacl_is_read_however_it_was_made(top, below, encoded, fo
     assert {str(x) for x in found.files} == {"1 of 0:0 4755 in /a", "1 of 0:0 0644 in /a"}
 
 
+def test_the_way_to_a_root_is_the_way_that_the_kernel_takes(tmp_path):
+    """Each folder that is passed, on the way to a link and on the way on from it."""
+    (tmp_path / "data" / "real" / "store").mkdir(parents=True)
+    (tmp_path / "srv").mkdir()
+    (tmp_path / "srv" / "link").symlink_to("../data/real")
+    (tmp_path / "data" / "real" / "store" / "x").mkdir(mode=0o700)
+    found = read_disk(str(tmp_path / "srv" / "link" / "store"), "s")
+    passed = [x.path.removeprefix(str(tmp_path)) for x in found.above if x.path.startswith(str(tmp_path))]
+    assert passed == ["", "/srv", "/data", "/data/real"] and found.above[0].path == "/"
+    assert [x.path for x in found.folders] == ["/", "/x"]
+    (tmp_path / "round").symlink_to("round")
+    with pytest.raises(OSError):
+        read_disk(str(tmp_path / "round"), "s")
+
+
 def test_what_could_not_be_read_is_unknown_and_never_let(monkeypatch, tmp_path):
     tmp_path.chmod(0o755)
     (tmp_path / "closed" / "deeper").mkdir(parents=True)

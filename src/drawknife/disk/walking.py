@@ -5,6 +5,7 @@ Links are not followed, other file systems not entered, and both are told. What 
 
 from __future__ import annotations
 
+import errno
 import grp
 import os
 import pwd
@@ -36,6 +37,10 @@ from .standalone import location_of
 #: Things seen so far, every now and then.
 Progress = Callable[[int], None]
 TELL_EVERY = 5000
+#: So many links are followed on the way to a root, as Linux does it.
+MOST_LINKS = 40
+#: Where other kinds of access control lists are kept.
+OTHER_LISTS = {"system.nfs4_acl", "system.richacl", "system.cifs_acl", "system.ntfs_acl"}
 
 
 @dataclass(slots=True)
@@ -86,14 +91,15 @@ def read_disk(
     users that accounts act as: they are looked up by name, and whoever the disk names by number, as a directory of users
     need not list them.
     """
-    top = os.fsencode(os.path.abspath(root))
+    called = os.fsencode(os.path.abspath(root))
+    top = os.path.realpath(called)
     seen = _walk(top, progress)
     uids, gids = _numbers([*(f.thing for f in seen.folders), *(f.thing for f in seen.files)])
     users = _users(uids, acting)
     return DiskReading(
-        store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(top)), tuple(seen.folders),
+        store, datetime.now(UTC).replace(microsecond=0), confined, tuple(_above(called)), tuple(seen.folders),
         tuple(seen.files), tuple(users), tuple(_groups(gids.union(*((u.gid, *u.groups) for u in users)))),
-        seen.odd, tuple(seen.notes()), tuple(sorted(path for path in recorded if _is_absent(top, path))),
+        seen.odd, (*seen.notes(), *_seen_besides(top)), tuple(sorted(path for path in recorded if _is_absent(top, path))),
         tuple(sorted(seen.unknown)),
     )  # fmt: skip
 
@@ -108,15 +114,41 @@ def _is_absent(top: bytes, path: str) -> bool:
         return False
 
 
-def _above(top: bytes) -> list[FolderOnDisk]:
-    """The folders above the root, from the top of the file system."""
-    found, at = [], os.path.dirname(top)
-    while top != b"/":
-        found.append(FolderOnDisk(check_path(os.fsdecode(at)), _thing(at, os.stat(at), True)))
-        if at == b"/":
-            break
-        at = os.path.dirname(at)
-    return found[::-1]
+def _above(root: bytes) -> list[FolderOnDisk]:
+    """The folders that the kernel passes on the way to the root, from the top of the file system: links are followed."""
+    found: dict[str, FolderOnDisk] = {}
+    at, todo = b"/", [part for part in root.split(b"/") if part]
+    links = 0
+    while todo:
+        path = check_path(os.fsdecode(at))
+        found.setdefault(path, FolderOnDisk(path, _thing(at, os.stat(at), True)))
+        part = todo.pop(0)
+        inner = os.path.normpath(os.path.join(at, part))
+        if os.path.islink(inner):
+            links += 1
+            if links > MOST_LINKS:
+                raise OSError(errno.ELOOP, os.strerror(errno.ELOOP), os.fsdecode(root))
+            target = os.readlink(inner)
+            at = b"/" if target.startswith(b"/") else at
+            todo = [*(part for part in target.split(b"/") if part), *todo]
+        else:
+            at = inner
+    return list(found.values())
+
+
+def _seen_besides(top: bytes) -> list[str]:
+    """What is seen at the root and not judged, in words."""
+    found = []
+    if os.statvfs(top).f_flag & os.ST_RDONLY:
+        found.append("the file system is mounted read-only")
+    names = {os.fsdecode(name) for name in os.listxattr(top)}
+    labels = sorted(name for name in names if name.startswith("security.") and name != "security.capability")
+    if labels:
+        found.append(f"security labels ({', '.join(labels)})")
+    others = sorted(names & OTHER_LISTS)
+    if others:
+        found.append(f"lists of another system ({', '.join(others)})")
+    return found
 
 
 def _numbers(things: Iterable[ThingOnDisk]) -> tuple[set[int], set[int]]:
