@@ -295,7 +295,7 @@ def test_where_a_disk_refuses_what_the_server_lets(own_page):
     page.get_by_text("the disk of survey refuses what the server lets ines").click()
     expect(page).to_have_url(re.compile(r"/stores\?place=survey%3A%2F$"))
     row = page.get_by_label("The disk").locator(".row", has_text="/charts/drafts")
-    expect(row).to_contain_text("the disk refuses enter, list, upload, make-folder")
+    expect(row).to_contain_text("the disk refuses enter, list, download, upload, append, make-folder")
     expect(row).to_contain_text("ines (user 8) may not search survey:/charts/drafts: it is 9:9 0700, others have ---")
     page.get_by_label("Filter the disk").fill("delete-folder")
     expect(row).to_have_count(0)
