@@ -388,6 +388,33 @@ def may(server, told, user, place, kind, gained):
     return True
 
 
+@AS_ROOT
+def test_who_only_passes_a_folder_gets_at_nothing_beside_the_way(tmp_path):
+    """u0 is led to /a/in, below a folder that is closed to it. What lies beside the way is as open as folders are made."""
+    root = tmp_path / "root"
+    for path in (root / "a" / "in", root / "a" / "beside" / "deeper"):
+        path.mkdir(parents=True)
+    files = [root / "a" / "file", root / "a" / "beside" / "file", root / "a" / "beside" / "deeper" / "file"]
+    for file in files:
+        file.write_text("x")
+    (root / "a" / "in" / "file").write_text("x")
+    for above in (*tmp_path.parents, tmp_path):
+        os.chmod(above, os.stat(above).st_mode | 0o011)
+    os.chmod(root / "a", 0o700)
+    model = model_of(root)
+    entries = (m.Entry("allow", m.Subject("account", "u0"), BUNDLES["read"]),)
+    store = replace(model.stores[0], baseline="closed", folders=(m.Folder("/a/in", None, False, entries),))
+    paths = (m.VirtualPath("/in", "s:/a/in", "all", (m.Grant(m.Subject("account", "u0"), (1 << 11) - 1),)),)
+    plan = DiskPlan(prepare(sound(replace(model, stores=(store,), virtual_paths=paths))), "s")
+    done, _ = carried_out(root, plan, plan.steps())
+    assert done.left == [] and can_use(USERS[0], root / "a" / "in" / "file")
+    assert [can_use(USERS[0], file) for file in files] == [False, False, False]
+    assert as_user(USERS[0], lambda: tried(lambda: os.listdir(root / "a"))) is False
+    again = DiskPlan(prepare(replace(plan.prepared.model, disk_readings=(
+        replace(read_disk(str(root), "s"), users=plan.disk.reading.users),))), "s")  # fmt: skip
+    assert not [x for x in again.steps() if x.what in ("folder", "files")]
+
+
 # --- what is left alone -----------------------------------------------------------------------------
 
 

@@ -45,11 +45,15 @@ class Keeper(Protocol):
     def prepared_for(self, model: Model) -> Prepared:
         """A model prepared, with the help of the newest."""
 
+    @property
+    def bounded(self) -> bool:
+        """Does whoever asks read only the part of a model that their area shows?"""
+
     def shown(self, prepared: Prepared) -> Prepared:
         """What whoever asks reads of a model: itself, or the part that their area shows."""
 
-    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
-        """What an edit makes of a model. What is wrong with it is told as it is wrong in what whoever asks reads."""
+    def tried(self, edit: Edit, model: Model) -> tuple[Model, Renames]:
+        """What an edit makes of a model. An error is the one that the edit makes in what whoever asks reads."""
 
     def credentials(self) -> Credentials:
         """What each account has to sign in with; None where that is not known."""
@@ -114,12 +118,11 @@ class Changing:
         """A preview; that whoever asks may not make the change is told in it, as they may put it in a draft."""
         refused = self.keeper.may_not(before.model, after, renames)
         notes = (*([f"you may not do it yourself: {refused}"] if refused is not None else []), *notes)
-        part = self.keeper.shown(before)
-        if part is before:
+        if not self.keeper.bounded:
             return preview(before, after, revision, self.now, renames, held, notes)
         whole = before, self.keeper.prepared_for(after)
-        after_part = self.keeper.shown(whole[1]).model
-        return preview(part, after_part, revision, self.now, renames, held, notes, whole)
+        was, now = map(self.keeper.shown, whole)
+        return preview(was, now.model, revision, self.now, renames, held, notes, whole)
 
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
         """Could they be done, and do they look like slips? Raises as :meth:`preview`."""
@@ -130,7 +133,7 @@ class Changing:
             return applied[-1].model, applied[-1].renames
 
         revision, prepared = self.keeper.newest()
-        self.keeper.tried(edit, prepared)
+        self.keeper.tried(edit, prepared.model)
         return msg.Checked(revision=revision, doubts=list(applied[-1].doubts), notes=list(applied[-1].notes))
 
     def change(self, changes: Sequence[dict[str, Any]], expected: int | None = None) -> msg.Changed:
@@ -203,7 +206,7 @@ class Changing:
     def preview_edit(self, edit: Edit, notes: Sequence[str] = (), back_from: int | None = None) -> msg.Preview:
         """What an edit would do. Accounts that come back are taken to have what they went with after `back_from`."""
         revision, prepared = self.keeper.newest()
-        after, renames = self.keeper.tried(edit, prepared)
+        after, renames = self.keeper.tried(edit, prepared.model)
         held = self._held(self.keeper.credentials(), prepared.model, after, renames, back_from)
         return self._shown(prepared, after, revision, renames, held, notes)
 
@@ -231,14 +234,12 @@ class Changing:
 
         done = self.keeper.change(noting, what, expected, back_from)
         followed = self.followed(done, renamed[-1], held[-1])
-        before, after = self.keeper.prepared_for(done.before), self.keeper.prepared_for(done.after)
-        if (part := self.keeper.shown(after)) is not after:
-            was = self.keeper.shown(before)
-            outcome = follow(was, part, self.now, renamed[-1], held[-1])
-            whole = follow(before, after, self.now, renamed[-1], held[-1])
-            followed = followed_in_words(within(outcome, whole), NOBODY_IN_AREA) if done.before != done.after else []
-            before, after = was, part
-        count, items = item_changes(before.model, after.model, renamed[-1])
+        before, after = done.before, done.after
+        if self.keeper.bounded and before != after:
+            was, now = (self.keeper.prepared_for(model) for model in (before, after))
+            followed = followed_as_shown(self.keeper, (was, now), self.now, renamed[-1], held[-1])
+            before, after = (self.keeper.shown(prepared).model for prepared in (was, now))
+        count, items = item_changes(before, after, renamed[-1])
         return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
 
     def followed(self, done: InForce, renames: Renames, held: Credentials) -> list[str]:
@@ -250,6 +251,17 @@ class Changing:
             said = followed_in_words(follow(was, self.keeper.prepared_for(done.after), self.now, renames, held))
         self.keeper.followed(done, said)
         return said
+
+
+def followed_as_shown(
+    keeper: Keeper, whole: tuple[Prepared, Prepared], now: datetime, renames: Renames, held: Credentials
+) -> list[str]:
+    """The effects of a change, in a line or two, as far as whoever asks reads the models before and after it."""
+    outcome = follow(*whole, now, renames, held)
+    if not keeper.bounded:
+        return followed_in_words(outcome)
+    before, after = map(keeper.shown, whole)
+    return followed_in_words(within(follow(before, after, now, renames, held), outcome), NOBODY_IN_AREA)
 
 
 def followed_in_words(outcome: WhatFollows, nobody: str = "nobody") -> list[str]:
@@ -284,11 +296,15 @@ class InMemory:
     def prepared_for(self, model: Model) -> Prepared:
         return self._prepared if model is self._prepared.model else prepare(model, self._prepared)
 
+    @property
+    def bounded(self) -> bool:
+        return False
+
     def shown(self, prepared: Prepared) -> Prepared:
         return prepared
 
-    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
-        return edit(prepared.model)
+    def tried(self, edit: Edit, model: Model) -> tuple[Model, Renames]:
+        return edit(model)
 
     def credentials(self) -> Credentials:
         return None

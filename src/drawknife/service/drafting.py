@@ -12,9 +12,9 @@ from psycopg.rows import TupleRow
 
 from drawknife import messages as msg
 from drawknife.answers import Answering
-from drawknife.answers.changing import Changing, followed_in_words
+from drawknife.answers.changing import Changing, followed_as_shown
 from drawknife.answers.drafting import BACK, BACK_TO, LOAD, Laid, lay, misfits, names_in, says
-from drawknife.answers.previews import NOBODY_IN_AREA, follow, item_changes, within
+from drawknife.answers.previews import item_changes
 from drawknife.core.follows.pairing import Renames
 from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model import values
@@ -57,7 +57,7 @@ class Drafting:
         steps = [s.step for s in draft.steps]
         preview, unfit = None, dict[int, DrawknifeError]()
         try:
-            laid = self._laid(prepared, steps)
+            laid = self._laid(prepared.model, steps)
             applying = Changing(
                 _Applying(self._state, self._holder, self._why_not_apply(draft), laid), datetime.now(UTC)
             )
@@ -155,13 +155,13 @@ class Drafting:
         before = [s.step for s in draft.steps] if draft else []
         revision, prepared = self._keeper.newest()
         try:
-            was = self._laid(prepared, before)
+            was = self._laid(prepared.model, before)
         except DrawknifeError as error:
             raise Refused(
                 f"draft {name} fits no more on the model of today, so nothing can be put in it: {error};"
                 f" `drawknife draft show {name}` tells which of its steps, and `draft leave-out` takes them out"
             ) from None
-        laid = self._laid(self._state.prepared_for(was.model), steps)
+        laid = self._laid(was.model, steps)
         begun = drafts.add(
             self._database, draft.name if draft else name, steps, revision, self._holder.name, self._holder.by,
             draft.version if draft else None,
@@ -170,17 +170,12 @@ class Drafting:
             journal.note(self._database, self._holder.name, f"begin draft {name}")
         whole = was.then(laid)
         held = _held(self._keeper, prepared.model, whole)
-        now, after = datetime.now(UTC), self._state.prepared_for(whole.model)
-        outcome = follow(prepared, after, now, whole.renames, held)
-        part = self._reading.part(prepared)
-        if part is prepared:
-            would = followed_in_words(outcome)
-            count, items = item_changes(was.model, laid.model, laid.renames)
-        else:
-            shown = self._reading.part(after)
-            would = followed_in_words(within(follow(part, shown, now, whole.renames, held), outcome), NOBODY_IN_AREA)
-            earlier = self._reading.part(self._state.prepared_for(was.model))
-            count, items = item_changes(earlier.model, shown.model, laid.renames)
+        both = prepared, self._state.prepared_for(whole.model)
+        would = followed_as_shown(self._keeper, both, datetime.now(UTC), whole.renames, held)
+        old, new = was.model, laid.model
+        if self._keeper.bounded:
+            old, new = (self._keeper.shown(self._state.prepared_for(model)).model for model in (old, new))
+        count, items = item_changes(old, new, laid.renames)
         return msg.DraftWritten(
             draft=draft.name if draft else name, begun=begun, steps=len(before) + len(steps), revision=revision,
             items=items, item_count=count, would=would, notes=list(laid.notes),
@@ -240,7 +235,7 @@ class Drafting:
             raise refused
         revision, prepared = self._keeper.newest()
         steps = [s.step for s in draft.steps]
-        back = self._lay(draft, prepared).back_from
+        back = self._lay(draft, prepared.model).back_from
         if expected is None:
             since = self._changed_since(prepared.model, draft)
             if since:
@@ -307,12 +302,12 @@ class Drafting:
         revision, today = self._keeper.newest()
 
         def make() -> tuple[int, Laid, Prepared]:
-            laid = self._lay(drafts.read(self._database, name), today)
+            laid = self._lay(drafts.read(self._database, name), today.model)
             return revision, laid, prepare(laid.model, today)
 
         return self._state.kept_apart((name, version, revision), make)
 
-    def _laid(self, prepared: Prepared, steps: Sequence[dict[str, Any]]) -> Laid:
+    def _laid(self, model: Model, steps: Sequence[dict[str, Any]]) -> Laid:
         """What steps make of a model; what is wrong with them is told as it is in what who asks reads of it."""
         laid: list[Laid] = []
 
@@ -320,13 +315,13 @@ class Drafting:
             laid.append(lay(model, steps, self._keeper))
             return laid[-1].model, laid[-1].renames
 
-        self._keeper.tried(edit, prepared)
+        self._keeper.tried(edit, model)
         # The notes are of what is read, the model is the whole one.
         return laid[0]._replace(notes=laid[-1].notes)
 
-    def _lay(self, draft: drafts.Draft, prepared: Prepared) -> Laid:
+    def _lay(self, draft: drafts.Draft, model: Model) -> Laid:
         try:
-            return self._laid(prepared, [s.step for s in draft.steps])
+            return self._laid(model, [s.step for s in draft.steps])
         except DrawknifeError as error:
             raise Refused(
                 f"draft {draft.name} fits no more on the model of today: {error};"

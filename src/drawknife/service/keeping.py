@@ -59,19 +59,23 @@ class KeptModel:
     def prepared_for(self, model: Model) -> Prepared:
         return self._state.prepared_for(model)
 
+    @property
+    def bounded(self) -> bool:
+        return self._reading.area is not None
+
     def shown(self, prepared: Prepared) -> Prepared:
         return self._reading.part(prepared)
 
-    def tried(self, edit: Edit, prepared: Prepared) -> tuple[Model, Renames]:
-        if self._reading.area is None:
-            return edit(prepared.model)
+    def tried(self, edit: Edit, model: Model) -> tuple[Model, Renames]:
+        if not self.bounded:
+            return edit(model)
         found = failed = None
         try:
-            found = edit(prepared.model)
+            found = edit(model)
         except DrawknifeError as error:
             failed = error
-        # What is wrong in what is shown is told; nothing is told of what else is in the way.
-        edit(self.shown(prepared).model)
+        # An error in the part that is shown is reported as it is; any other obstacle without its details.
+        edit(self.shown(self._state.prepared_for(model)).model)
         if found is None:
             raise self._reading.beyond() from failed
         return found
@@ -85,14 +89,14 @@ class KeptModel:
         renamed: list[tuple[str, str, str]] = []
 
         def within(model: Model, connection: Connection[TupleRow]) -> Model:
-            after, renames = self.tried(edit, self._state.prepared_for(model))
+            after, renames = self.tried(edit, model)
             for r in renames.each:
                 if r.kind == "account":
                     credentials.carry_renamed(connection, r.old, r.new)
             try:
                 keep_promises(self._state, model, after, renames)
             except ChangeRefused:
-                if self._reading.area is None:
+                if not self.bounded:
                     raise
                 raise self._reading.beyond() from None
             check_may(self._state, self._holder, model, after, renames)
@@ -151,7 +155,7 @@ class KeptModel:
         return lambda model: (undone(model, revision, items, later), turned_round(then.renames))
 
     def returning(self, as_of: str) -> tuple[int, Edit]:
-        if self._reading.area is not None:
+        if self.bounded:
             raise self._reading.beyond()
         snapshot, _ = self._state.past(as_of)
         since = history.renames_since(self._state.database, snapshot.revision)
