@@ -33,6 +33,7 @@ class WantedAccess(NamedTuple):
     """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
 
     Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
+    Those in `shut` come so far only with the plan: they pass, if they are in `passing`, and can do nothing else there.
     """
 
     folder: dict[int, int]
@@ -41,6 +42,7 @@ class WantedAccess(NamedTuple):
     #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody may take anything.
     sticky: frozenset[int] | None
     passing: tuple[int, ...]
+    shut: frozenset[int]
 
 
 def permissions(user: OsUser, thing: ThingOnDisk) -> int:

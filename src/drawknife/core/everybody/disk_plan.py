@@ -145,10 +145,14 @@ class DiskPlan:
             changes |= self._sets.get(below, nothing)[0][0][_DELETE_FOLDER]
         changes |= sets[level + 1][0][_DELETE_FOLDER]
         taking = self._any(plain, plain, _TAKING)
-        folder, files, own, takers, passing = {}, {}, {}, set(), []
+        folder, files, own, takers, passing, shut = {}, {}, {}, set(), [], set()
+        # Who passes the folder above, by what lies on some other way from there.
+        beside = self._passing.get(parent(path) if level == 0 and path != "/" else path, 0) if level < 2 else 0
         for uid, bits in self._bits.items():
             if not self._members.get(path, 0) & bits:
                 passing += [uid] if enters & bits else []
+                if (enters | beside) & bits and not self.disk.can_come_to(self.machine.users[uid], path):
+                    shut.add(uid)
                 continue
             p = READ if plain[_LIST] & bits else 0
             p |= WRITE | SEARCH if changes & bits else 0
@@ -157,7 +161,8 @@ class DiskPlan:
             own[uid] = self._on_files(owning, bits) | files[uid]
             if taking & bits:
                 takers.add(uid)
-        return WantedAccess(folder, files, own, frozenset(takers) if changes else None, tuple(passing))
+        sticky = frozenset(takers) if changes else None
+        return WantedAccess(folder, files, own, sticky, tuple(passing), frozenset(shut))
 
     @staticmethod
     def _any(plain: list[int], owning: list[int], rights: tuple[int, ...]) -> int:
@@ -197,7 +202,7 @@ class DiskPlan:
             mode = mode & ~STICKY if wanted.sticky - {now.uid} else mode | STICKY
         new = now._replace(mode=mode)
         users = self.machine.users
-        whole = {**wanted.folder, **{uid: permissions(users[uid], now) | SEARCH for uid in wanted.passing}}
+        whole = {**wanted.folder, **self._without_way(wanted, now)}
         if not self._same(whole, now):
             new = planned(new, whole, self.machine)
         making = self._in_default_list(wanted, below)
@@ -216,6 +221,13 @@ class DiskPlan:
         base = made or ThingOnDisk(UNKNOWN, group, mode & 0o2000 | 0o700)
         found = planned(base, making, self.machine, default=True, of_unknown=of_unknown)
         return new._replace(default=found.acl or plain_acl(found.mode))
+
+    def _without_way(self, wanted: WantedAccess, now: ThingOnDisk) -> dict[int, int]:
+        """What users have at a folder to which nothing leads them: what they had, but for those who come so far only now."""
+        found = {uid: 0 for uid in wanted.shut if uid != now.uid}
+        for uid in wanted.passing:
+            found[uid] = found.get(uid, permissions(self.machine.users[uid], now)) | SEARCH
+        return found
 
     def _is_default_enough(
         self, made: ThingOnDisk | None, making: dict[int, int], makers: set[int], more_make: bool
@@ -237,7 +249,8 @@ class DiskPlan:
         """
         room = ~(self._asks[0] >> 3)
         files = {uid: p & below.files.get(uid, 0) for uid, p in wanted.files.items()}
-        return {uid: p & (SEARCH | files.get(uid, 0) | room) for uid, p in below.folder.items()}
+        making = {uid: p & (SEARCH | files.get(uid, 0) | room) for uid, p in below.folder.items()}
+        return {**dict.fromkeys(wanted.shut, 0), **making}
 
     def _least_of_groups(self, makers: set[int], making: dict[int, int]) -> int:
         """What all may have who are in the primary group of somebody who creates something."""
@@ -258,7 +271,9 @@ class DiskPlan:
         if key not in self._files:
             at, level = self.nearest(folder)
             found = self.wanted(at, level)
-            wanted = {**found.files, **({now.uid: found.owning[now.uid]} if now.uid in found.owning else {})}
+            wanted = {**dict.fromkeys(found.shut - {now.uid}, 0), **found.files}
+            if now.uid in found.owning:
+                wanted[now.uid] = found.owning[now.uid]
             if self.is_private(folder, now):
                 wanted = {uid: p & permissions(self.machine.users[uid], now) for uid, p in wanted.items()}
             # To run a file is nothing that a server lets: who can, can.
