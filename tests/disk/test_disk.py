@@ -249,7 +249,7 @@ def test_what_could_not_be_read_is_unknown_and_never_let(monkeypatch, tmp_path):
         assert "s:/closed could not be read" in told.verdict.text
     assert verdict(prepared, Question("ada", "list", "/closed"), NOW).allowed  # the folder itself was seen
     for what in (drift(prepared, "s").left_out, adopt(prepared, "s").left_out, DiskPlan(prepared, "s").plan().left_out):
-        assert any("what lies in s:/closed" in x for x in what)
+        assert any("the contents of s:/closed" in x for x in what)
     assert not [x for x in DiskPlan(prepared, "s").steps() if x.path.startswith("/closed")]
 
 

@@ -25,10 +25,11 @@ from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.names import BadValue, check_path
 from drawknife.core.words.rights import BUNDLES, FILE_RIGHTS
-from drawknife.disk import read_disk, standalone
+from drawknife.disk import read_disk
 from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
 from drawknife.disk.plan_text import as_thing, plan_data, restore_text, script
 from drawknife.disk.standalone import carrying_out
+from drawknife.disk.standalone import lists_and_modes as modes
 
 from .test_everybody import random_thing
 from .test_kernel import AS_ROOT, NOW, Tree, questions, really
@@ -125,7 +126,7 @@ def carried_out(root, plan, steps, under="/"):
     """What became of a plan, and what was kept."""
     kept = []
     data = json.loads(json.dumps(plan_data(plan.disk.reading, str(root), steps, under)))
-    return standalone.carry_out(str(root), data, kept.append), b"".join(kept)
+    return carrying_out.carry_out(str(root), data, kept.append), b"".join(kept)
 
 
 @AS_ROOT
@@ -144,7 +145,7 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
         done, kept = carried_out(link, plan, found.steps)
         now = read_disk(str(root), "s", recorded=[f.path for f in model.stores[0].folders])
         assert now.absent == tuple(f.path for f in model.stores[0].folders if f.path.startswith("/planned"))
-        assert done.left == [] and done.changed == len(standalone.kept_things(kept))
+        assert done.left == [] and done.changed == len(modes.kept_things(kept))
         # What it is now is what the plan said that it would be; and a plan of that changes nothing.
         after = prepare(
             replace(model, disk_readings=(replace(now, store="s", users=model.disk_readings[0].users),)), prepared
@@ -195,7 +196,7 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
                 checks, let = checks + 1, let + really_let
         assert checks > 200
         tree.clear()
-        assert standalone.put_back(str(root), kept).changed == done.changed
+        assert carrying_out.put_back(str(root), kept).changed == done.changed
         assert as_it_was(read_disk(str(root), "s")) == as_it_was(was)
 
 
@@ -492,7 +493,7 @@ def test_what_changed_since_the_reading_is_left_alone_with_all_below_it(tmp_path
         os.chmod(private / "deeper", 0o750)
 
     data = plan_data(plan.disk.reading, str(root), steps)
-    done = standalone.carry_out(str(root), data, meanwhile)
+    done = carrying_out.carry_out(str(root), data, meanwhile)
     assert "changed meanwhile" in {x.path: x.why for x in done.left}[b"private/deeper"]
     assert stat.S_IMODE((private / "deeper").stat().st_mode) == 0o750
 
@@ -504,7 +505,7 @@ def test_only_a_part_is_changed_where_only_that_is_wanted(tmp_path):
     one.mkdir(parents=True), other.mkdir()
     plan = opening(root, (one, other))
     done, kept = carried_out(root, plan, plan.steps(), "/one")
-    assert [path for path, _ in standalone.kept_things(kept)] == [b"one"] and done.changed == 1
+    assert [path for path, _ in modes.kept_things(kept)] == [b"one"] and done.changed == 1
     assert stat.S_IMODE(other.stat().st_mode) == 0o700
 
 
@@ -539,12 +540,12 @@ def test_a_failure_stops_and_is_put_back(monkeypatch):
         with monkeypatch.context() as patched:
             patched.setattr(os, "setxattr", failing)
             with pytest.raises(OSError, match="No space left"):
-                standalone.carry_out(str(root), data, kept.append)
+                carrying_out.carry_out(str(root), data, kept.append)
         assert as_it_was(read_disk(str(root), "s")) != was
-        standalone.put_back(str(root), b"".join(kept))
+        carrying_out.put_back(str(root), b"".join(kept))
         assert as_it_was(read_disk(str(root), "s")) == was
-        with pytest.raises(standalone.NotKept, match="line 3"):
-            standalone.put_back(str(root), b"# file: .\n# owner: 0\nnonsense\n\n")
+        with pytest.raises(modes.NotKept, match="line 3"):
+            carrying_out.put_back(str(root), b"# file: .\n# owner: 0\nnonsense\n\n")
 
 
 @AS_ROOT
@@ -574,29 +575,29 @@ def test_killed_at_any_moment_it_can_be_put_back(seed, tmp_path, monkeypatch):
 
             for name in ("setxattr", "chmod", "removexattr", "fdatasync"):
                 setattr(os, name, counted(getattr(os, name)))
-            with standalone.kept_in(str(kept)) as keep:
-                standalone.carry_out(str(root), data, keep)
+            with carrying_out.kept_in(str(kept)) as keep:
+                carrying_out.carry_out(str(root), data, keep)
             os._exit(0)
         os.waitpid(child, 0)
         text = kept.read_bytes() if kept.exists() else b""
         # The last block may be cut anywhere, and what is before it is good.
-        standalone.put_back(str(root), text)
+        carrying_out.put_back(str(root), text)
         assert as_it_was(read_disk(str(root), "s")) == was
         if text:
-            whole = standalone.kept_things(text)
-            assert standalone.kept_things(text[: -rng.randint(1, 20)]) == whole[:-1]
+            whole = modes.kept_things(text)
+            assert modes.kept_things(text[: -rng.randint(1, 20)]) == whole[:-1]
 
 
 @given(st.binary(min_size=1, max_size=6).filter(lambda name: not {0, 0x2F} & set(name) and name not in (b".", b"..")))
 @settings(max_examples=300)
 def test_a_name_is_kept_as_getfacl_writes_it_and_is_in_a_model_if_it_can_be(name):
-    thing = standalone.Thing(5, 6, 0o1750, standalone.Acl(7, ((8, 5),), 5, ((9, 4),), 7, 0))
-    assert standalone.kept_things(standalone.as_getfacl(name, thing)) == [(name, thing._replace(mode=0o1770))]
+    thing = modes.Thing(5, 6, 0o1750, modes.Acl(7, ((8, 5),), 5, ((9, 4),), 7, 0))
+    assert modes.kept_things(modes.as_getfacl(name, thing)) == [(name, thing._replace(mode=0o1770))]
     try:
         expected = check_path("/a/" + name.decode("utf-8"))
     except (BadValue, UnicodeDecodeError):
         expected = None
-    assert standalone.location_of("/a", name) == expected
+    assert carrying_out.location_of("/a", name) == expected
 
 
 @given(st.integers(0, 10**9))
@@ -605,11 +606,11 @@ def test_the_script_judges_a_thing_as_the_product_does(seed):
     """What it is on its own for: the same check, the same folders below, the same text."""
     thing = random_thing(Random(seed))
     mine = as_thing(thing)
-    assert standalone.thing_from_text(str(thing)) == mine
-    assert standalone.made_below(mine) == as_thing(made_below(thing))
+    assert modes.thing_from_text(str(thing)) == mine
+    assert modes.made_below(mine) == as_thing(made_below(thing))
     for user in USERS:
         for bit in (d.READ, d.WRITE, d.SEARCH):
-            found = standalone.allows(standalone.User(user.uid, user.gid, user.groups), mine, bit)
+            found = modes.allows(modes.User(user.uid, user.gid, user.groups), mine, bit)
             assert found == lets(user, thing, bit)
 
 

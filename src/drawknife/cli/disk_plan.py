@@ -195,7 +195,7 @@ def _data(answers: Answers, found: msg.PlanAnswer, top: str, under: str) -> dict
 
 
 def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool, under: str) -> None:
-    from drawknife.disk import standalone
+    from drawknife.disk.standalone.carrying_out import carry_out, kept_in
 
     top = _root(found, root)
     if not os.path.isdir(top):
@@ -209,8 +209,8 @@ def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, ye
     data = _data(answers, found, top, under)
     try:
         # What is there already may be the only way back of an earlier time: it is never written over.
-        with standalone.kept_in(kept) as keep, counting("changing") as tell:
-            done = standalone.carry_out(top, data, keep, lambda n: tell(number_of(n, "thing")))
+        with kept_in(kept) as keep, counting("changing") as tell:
+            done = carry_out(top, data, keep, lambda n: tell(number_of(n, "thing")))
     except FileExistsError:
         fail(FAILED, f"{kept} already exists, and may be needed to put something back: name another file with --kept")
     except OSError as error:
@@ -291,15 +291,16 @@ def put_back(file: IO[bytes], root: str, yes: bool) -> None:
     Example:
       drawknife disk put-back survey-before.acl --root .run/files/survey
     """
-    from drawknife.disk import standalone
+    from drawknife.disk.standalone import carrying_out
+    from drawknife.disk.standalone.lists_and_modes import NotKept, kept_things
 
     text = file.read()
     try:
-        things = len(standalone.kept_things(text))
+        things = len(kept_things(text))
         if things and not yes:
             click.confirm(f"Put back {number_of(things, 'thing')} at {root}?", abort=True, err=True)
-        done = standalone.put_back(root, text)
-    except standalone.NotKept as error:
+        done = carrying_out.put_back(root, text)
+    except NotKept as error:
         fail(WRONG_USAGE, f"{file.name}: {error}")
     except OSError as error:
         fail(FAILED, f"{os.fsdecode(error.filename or root)} cannot be changed: {error.strerror}")

@@ -12,9 +12,9 @@ from functools import lru_cache
 
 from drawknife.core.model.disk import Acl
 
-from . import standalone
+from .standalone import lists_and_modes as modes
 
-ACCESS, DEFAULT = standalone.ACCESS, standalone.DEFAULT
+ACCESS, DEFAULT = modes.ACCESS, modes.DEFAULT
 _VERSION = 2
 #: There is no list, or the file system has none.
 _NONE = {errno.ENODATA, errno.ENOTSUP, errno.EOPNOTSUPP}
@@ -26,14 +26,14 @@ def acl_from(data: bytes) -> Acl:
     if len(data) < 4 or len(data) % 8 != 4 or struct.unpack_from("<I", data)[0] != _VERSION:
         raise ValueError("no access control list of version 2")
     try:
-        return Acl(*standalone.acl_from_bytes(data))
+        return Acl(*modes.acl_from_bytes(data))
     except KeyError:
         raise ValueError("an access control list without owner, group or others") from None
 
 
 def acl_to(acl: Acl) -> bytes:
     """The attribute that holds a list."""
-    return standalone.acl_to_bytes(standalone.Acl(*acl))
+    return modes.acl_to_bytes(modes.Acl(*acl))
 
 
 def read_list(path: bytes, name: str, follow: bool = False) -> Acl | None:

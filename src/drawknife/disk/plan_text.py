@@ -15,18 +15,19 @@ from drawknife.core.model.items import DiskReading
 
 from . import standalone
 from .standalone import carrying_out, lists_and_modes
+from .standalone.lists_and_modes import Acl, Thing, as_getfacl
 
 
-def as_thing(thing: ThingOnDisk) -> standalone.Thing:
+def as_thing(thing: ThingOnDisk) -> Thing:
     """A thing as the standalone module has it."""
-    acl, default = (None if x is None else standalone.Acl(*x) for x in (thing.acl, thing.default))
-    return standalone.Thing(thing.uid, thing.gid, thing.mode, acl, default)
+    acl, default = (None if x is None else Acl(*x) for x in (thing.acl, thing.default))
+    return Thing(thing.uid, thing.gid, thing.mode, acl, default)
 
 
 def restore_text(steps: Iterable[PlanStep]) -> str:
     """The folders of a plan that are known to be there, for ``setfacl --restore`` in the store's root."""
     blocks = (
-        standalone.as_getfacl(s.path.strip("/").encode(), as_thing(s.planned))
+        as_getfacl(s.path.strip("/").encode(), as_thing(s.planned))
         for s in steps
         if s.what == "folder" and not s.perhaps
     )

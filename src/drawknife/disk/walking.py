@@ -32,7 +32,7 @@ from drawknife.core.words.names import check_path
 from drawknife.core.words.sizes import number_of
 
 from .attributes import ACCESS, DEFAULT, read_list
-from .standalone import location_of
+from .standalone.carrying_out import location_of
 
 #: Things seen so far, every now and then.
 Progress = Callable[[int], None]

@@ -102,7 +102,7 @@ class Disk:
         if not self.unknown:
             return []
         named = several([f"{self.reading.store}:{path}" for path in sorted(self.unknown)], 5)
-        return [f"unknown, as it was not read: what lies in {named}"]
+        return [f"not read, and unknown: the contents of {named}"]
 
     def lists(self, path: str) -> bool:
         """Does the reading list a folder?"""

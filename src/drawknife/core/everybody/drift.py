@@ -140,37 +140,53 @@ def _compare(
     """One folder of one account; None where both say the same."""
     place = cell.place
     assert place is not None
-    there, has_files = sets.at(place.path), bool(sets.disk.files(place.path))
-    files: _Files | None = None
+    both = _Both(prepared, account, place, cell, sets)
     refused, wider = [], []
-    created = None if has_files else _on_created(prepared, account, place, sets)
-    for number, right in enumerate(RIGHTS):
-        on_files = right in FILE_RIGHTS
-        if place.path == "/" and right == "delete-folder":
-            continue
-        if place.path in sets.disk.unknown and right not in ("enter", "list", "delete-folder"):
-            continue
-        if on_files and created is not None:
-            if right in created:
-                let = bool(cell.plain[number] & 1)
-                refused += [right] if let and not created[right] else []
-                wider += [right] if not shared and created[right] and not let else []
-            continue
-        let, let_own = bool(cell.plain[number] & 1), bool(cell.owning[number] & 1)
-        if not on_files or let == let_own:
-            asked = [(let, bool(there[number] >> account.index & 1))]
-        else:
-            # The server tells its own files from others': of each, the disk is asked apart.
-            files = files or _Files(prepared, account, place, cell.location)
-            asked = [
-                (lets, files.let(right, some)) for lets, some in ((let, files.others), (let_own, files.own)) if some
-            ]
-        refused += [right] if any(lets and not on_disk for lets, on_disk in asked) else []
-        wider += [right] if not shared and any(on_disk and not lets for lets, on_disk in asked) else []
-    partly = tuple(_partly(account, cell, sets, refused)) if has_files else ()
+    for right in RIGHTS:
+        asked = both.asked(right)
+        if any(server and not disk for server, disk in asked):
+            refused.append(right)
+        if not shared and any(disk and not server for server, disk in asked):
+            wider.append(right)
+    partly = tuple(_partly(account, cell, sets, refused))
     if not refused and not wider and not partly:
         return None
     return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None, partly=partly)
+
+
+class _Both:
+    """What the server and the disk answer an account about one folder."""
+
+    def __init__(self, prepared: Prepared, account: PreparedAccount, place: Place, cell: Cell, sets: DiskSets) -> None:
+        self._prepared, self._account, self._place, self._cell = prepared, account, place, cell
+        self._there = sets.at(place.path)
+        self._is_unknown = place.path in sets.disk.unknown
+        has_files = bool(sets.disk.files(place.path))
+        self._created = None if has_files else _on_created(prepared, account, place, sets)
+        self._files: _Files | None = None
+
+    def asked(self, right: str) -> list[tuple[bool, bool]]:
+        """The answers to a right, each as (server, disk); several where they are about different files, none where not asked."""
+        number = INDEX[right]
+        if self._place.path == "/" and right == "delete-folder":
+            return []
+        if self._is_unknown and right not in ("enter", "list", "delete-folder"):
+            return []
+        on_others, on_own = (bool(sides[number] & 1) for sides in (self._cell.plain, self._cell.owning))
+        if right not in FILE_RIGHTS:
+            return [(on_others, self._disk(number))]
+        if self._created is not None:
+            return [(on_others, self._created[right])] if right in self._created else []
+        if on_others == on_own:
+            return [(on_others, self._disk(number))]
+        # The server tells its own files from others': of each, the disk is asked apart.
+        if self._files is None:
+            self._files = _Files(self._prepared, self._account, self._place, self._cell.location)
+        sides = ((on_others, self._files.others), (on_own, self._files.own))
+        return [(server, self._files.let(right, some)) for server, some in sides if some]
+
+    def _disk(self, number: int) -> bool:
+        return bool(self._there[number] >> self._account.index & 1)
 
 
 def _on_created(prepared: Prepared, account: PreparedAccount, place: Place, sets: DiskSets) -> dict[str, bool]:
@@ -197,12 +213,14 @@ def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[
         number = INDEX[right]
         if right in refused:
             continue
-        asked = [
-            x for x in files if (cell.owning if sets.owning(x.thing) >> account.index & 1 else cell.plain)[number] & 1
-        ]
-        missing = sum(x.number for x in asked if not sets.lets(x.thing, wanted) >> account.index & 1)
+        asked = missing = 0
+        for some in files:
+            is_own = sets.owning(some.thing) >> account.index & 1
+            if (cell.owning if is_own else cell.plain)[number] & 1:
+                asked += some.number
+                missing += 0 if sets.lets(some.thing, wanted) >> account.index & 1 else some.number
         if missing:
-            yield Partly(right, missing, sum(x.number for x in asked))
+            yield Partly(right, missing, asked)
 
 
 def _in_words(prepared: Prepared, row: Drift) -> Drift:
