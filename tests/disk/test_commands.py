@@ -57,7 +57,7 @@ def test_a_plan_is_looked_at_done_and_taken_back(service, tmp_path, monkeypatch)
         status, _, told = said("disk", "plan", "s", "--apply", "--yes")
         assert status == 3 and "s-before.acl already exists" in told  # the way back is not written over
         status, _, told = said("disk", "plan", "s", "--apply", "--yes", "--kept", "other.acl")
-        assert status == 3 and "not as it was read" in told and not os.path.exists("other.acl")
+        assert status == 3 and "changed since it was read" in told and not os.path.exists("other.acl")
         assert said("disk", "put-back", "s-before.acl", "--root", root, given="n\n")[0] == 1
         status, _, told = said("disk", "put-back", "s-before.acl", "--root", root, "--yes")
         assert status == 0 and "things put back" in told and as_it_was(read_disk(str(root), "s")) == was

@@ -463,7 +463,7 @@ def test_a_folder_that_the_reading_left_out_stays_closed(tmp_path, name):
     done, _ = carried_out(root, plan, plan.steps())
     # The root can be opened: the way on is closed.
     assert done.changed == 1 and [x.path for x in done.left] == [b"inner/" + name, b"inner"]
-    assert not can_use(USERS[0], os.path.join(odd, b"secret")) and "would be opened" in done.left[1].why
+    assert not can_use(USERS[0], os.path.join(odd, b"secret")) and "would give more users access" in done.left[1].why
 
 
 @AS_ROOT
@@ -483,8 +483,8 @@ def test_what_changed_since_the_reading_is_left_alone_with_all_below_it(tmp_path
     done, _ = carried_out(root, plan, steps)
     assert stat.S_IMODE(private.stat().st_mode) == 0o711 and stat.S_IMODE((private / "deeper").stat().st_mode) == 0o700
     why = {x.path: x.why for x in done.left}
-    assert "not as it was read" in why[b"private"] and why[b"file"] == "not as it was read"
-    assert "would be opened" in why[b""]  # others could read the file
+    assert "changed since it was read" in why[b"private"] and why[b"file"] == "changed since it was read"
+    assert "would give more users access" in why[b""]  # others could read the file
     assert done.changed == 0 and not can_use(USERS[0], file)
     # As somebody changes it in between: it is looked at once more before it is changed.
     os.chmod(file, 0o600), os.chmod(private, 0o700)

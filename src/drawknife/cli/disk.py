@@ -80,14 +80,14 @@ def read(
     descriptors: IO[bytes] | None,
     names: IO[bytes] | None,
 ) -> None:
-    """Read the disk that STORE is on, here: owners, modes and access control lists of its folders and files.
+    """Read owners, modes and access control lists of the disk that STORE is on.
 
-    A folder that is as the one above would make it is left out, and files that are alike are counted. With it the
-    users and groups of this machine are read. It needs no more than to be let see all of it; links are not
-    followed, other file systems not entered. What was read last is replaced.
+    Folders that look as their parent would create them are left out, and equal files are counted. The users and
+    groups of this machine are read, too. Links are not followed and other file systems not entered. Folders that
+    cannot be read and mount points stay unknown, so run it as root. The new reading replaces the last one.
 
-    Where nothing may be installed, the text of `getfacl -R` will do, with the machine's lines of users and groups. Of a Windows
-    tree, a CSV file of paths and security descriptors, and one that says whom identifiers stand for.
+    Where Drawknife is not installed, use the text of `getfacl -R` with the machine's passwd and group lines. For a
+    Windows tree, use a CSV file of paths and security descriptors, and one that maps security identifiers to names.
 
     \b
     Examples:
@@ -197,7 +197,7 @@ def list_disks(answers: Answers, as_json: bool) -> None:
         return
     out = console()
     for d in found.disks:
-        when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at a time that is not told"
+        when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at an unknown time"
         confined = ", confined to its root" if d.confined else ""
         out.print(Text().append(d.store, "bold").append(f"   read {when}{confined}", "dim"))
         more = (

@@ -26,11 +26,13 @@ _WHAT = {"folder": "itself", "children": "folders in it", "deeper": "folders fur
 
 @click.command()
 @click.argument("store")
-@click.option("--script", "as_script", is_flag=True, help="Print a Python script that carries it out and can undo it.")
+@click.option("--script", "as_script", is_flag=True, help="Print a Python script that applies and reverts the plan.")
 @click.option("--acl", "as_acl", is_flag=True, help="Print the folders' lists, for `setfacl --restore=-` in the root.")
-@click.option("--apply", "doing", is_flag=True, help="Do it on this machine, after asking.")
-@click.option("--root", metavar="FOLDER", help="With --apply or --script: the store's root is there.")
-@click.option("--kept", metavar="FILE", help="With --apply: keep what was in this file.  [default: STORE-before.acl]")
+@click.option("--apply", "doing", is_flag=True, help="Apply the plan on this machine, after asking.")
+@click.option("--root", metavar="FOLDER", help="With --apply or --script: where the store's root is.")
+@click.option(
+    "--kept", metavar="FILE", help="With --apply: the file for what was there before.  [default: STORE-before.acl]"
+)
 @click.option("--yes", is_flag=True, help="With --apply: do not ask.")
 @click.option(
     "--under", metavar="PATH", default="/", show_default=True, help="Only this folder and everything below it."
@@ -48,11 +50,12 @@ def plan(
     under: str,
     as_json: bool,
 ) -> None:
-    """What makes the disk of STORE say what the model says, as far as access control lists can.
+    """Plan access control lists that make the disk of STORE match the model.
 
-    Each user that an account acts as gets what the model lets that account do, in as few lines as groups make it; others
-    keep what is theirs by a line or a group. Owners stay. What lists cannot say is told, folder by folder. What lets the
-    same already is left as it is, and what was is kept: `drawknife disk put-back` or `setfacl --restore` takes it back.
+    Each user that an account acts as gets what the model allows that account, in as few lines as possible. Other users
+    keep their own lines and groups, and nobody gets more than the model and the disk gave before. Owners stay. The plan
+    lists what access control lists cannot express, and every file that it opens. --apply and --script keep what was:
+    `drawknife disk put-back` or `setfacl --restore` restores it.
 
     \b
     Examples:
@@ -221,7 +224,7 @@ def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, ye
     was = f"; {kept} has what was" if done.changed else ""
     say(f"{number_of(done.changed, 'thing')} changed{was}")
     for left in done.in_words():
-        say(f"  left: {left}")
+        say(f"  not changed: {left}")
     say(f"Read the disk again: `drawknife disk read {found.store}{f' --root {root}' if root else ''}`")
     if done.left:
         raise SystemExit(FAILED)
@@ -282,10 +285,10 @@ def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_js
 
 @click.command("put-back")
 @click.argument("file", type=click.File("rb"))
-@click.option("--root", metavar="FOLDER", required=True, help="The root of the store that it is of.")
+@click.option("--root", metavar="FOLDER", required=True, help="Where the store's root is.")
 @click.option("--yes", is_flag=True, help="Do not ask.")
 def put_back(file: IO[bytes], root: str, yes: bool) -> None:
-    """Put back what a plan found, from the FILE in which it was kept.
+    """Restore what a plan changed, from the FILE that it kept.
 
     \b
     Example:
@@ -306,4 +309,4 @@ def put_back(file: IO[bytes], root: str, yes: bool) -> None:
         fail(FAILED, f"{os.fsdecode(error.filename or root)} cannot be changed: {error.strerror}")
     say(f"{number_of(done.changed, 'thing')} put back")
     for left in done.in_words():
-        say(f"  left: {left}")
+        say(f"  not changed: {left}")

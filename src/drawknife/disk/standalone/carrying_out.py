@@ -132,7 +132,7 @@ def shown(path: bytes) -> str:
     return text if text.isprintable() else ascii(text)[1:-1]
 
 
-NOT_AS_READ = "not as it was read; left as it is, with everything below it"
+NOT_AS_READ = "changed since it was read; everything below it is left, too"
 
 
 def carry_out(root: str, data: dict[str, Any], keep: Keep, progress: Progress | None = None) -> Done:
@@ -206,22 +206,22 @@ def _look_at(
     if stat.S_ISREG(status.st_mode):
         then = plan.file(folder, now)
         if now not in plan.files.get(folder, ()):
-            done.left.append(Left(path, "not as it was read", now))
+            done.left.append(Left(path, "changed since it was read", now))
         elif then != now and status.st_nlink > 1:
-            why = f"left as it is: it has {status.st_nlink} names, and others may lie elsewhere"
+            why = f"has {status.st_nlink} names, and others may lie elsewhere"
             done.left.append(Left(path, why, now))
         else:
             found.append(Found(path, "", now, then))
         return None
     if not stat.S_ISDIR(status.st_mode):
-        done.left.append(Left(path, "left as it is: no file and no folder", now))
+        done.left.append(Left(path, "neither a file nor a folder", now))
     elif status.st_dev != device:
-        done.left.append(Left(path, "left as it is: another file system, which was not read", now))
+        done.left.append(Left(path, "another file system, which was not read", now))
     else:
         location = location_of(folder, name)
         if location is not None:
             return location
-        done.left.append(Left(path, "left as it is: its name cannot be written in a model, so it was not read", now))
+        done.left.append(Left(path, "not read, as a model cannot hold its name", now))
     return None
 
 
@@ -239,7 +239,7 @@ def location_of(above: str, name: bytes) -> str | None:
 def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> None:
     """Change one thing, if it is still as it was seen, and nobody gets to something by it that is left alone."""
     if each.location and (left := _opened_up(plan, each, folders, done)) is not None:
-        why = f"left as it is: it would be opened to users who can use {shown(left.path)}, which is left as it is"
+        why = f"opening it would give more users access to {shown(left.path)}, which is not changed"
         done.left.append(Left(each.path, why, each.now))
         return
     try:
@@ -249,7 +249,7 @@ def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done
         return
     with _closing(fd):
         if _thing(fd, bool(each.location)) != each.now:
-            done.left.append(Left(each.path, "changed meanwhile; left as it is", each.now))
+            done.left.append(Left(each.path, "changed meanwhile", each.now))
             return
         put(fd, each.path, each.now, each.then)
         done.changed += 1
@@ -379,12 +379,12 @@ def put_back(root: str, text: bytes) -> Done:
             try:
                 fd = _open_below(top, path, os.O_PATH)
             except (FileNotFoundError, NotADirectoryError):
-                done.left.append(Left(path, "not there any more", None))
+                done.left.append(Left(path, "does not exist any more", None))
                 continue
             with _closing(fd):
                 status = os.fstat(fd)
                 if stat.S_ISLNK(status.st_mode):
-                    done.left.append(Left(path, "a link now, and left as it is", None))
+                    done.left.append(Left(path, "is a link now", None))
                     continue
                 now = _thing(fd, stat.S_ISDIR(status.st_mode))
                 wanted = thing._replace(uid=now.uid, gid=now.gid)
@@ -448,5 +448,5 @@ def main(data: dict[str, Any], arguments: Iterable[str]) -> int:
         return 1
     print(f"{done.changed} things {'put back' if undoing else f'changed; what they were is in {kept}'}")
     for line in done.in_words():
-        print(f"left: {line}")
+        print(f"not changed: {line}")
     return 3 if done.left else 0
