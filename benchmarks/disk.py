@@ -17,8 +17,9 @@ from drawknife.core.model.canonical import sound
 from drawknife.core.model.disk import OsUser, parse_acl, parse_files, parse_folder
 from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
-from drawknife.disk import acl_to, read_disk
-from drawknife.disk.attributes import ACCESS, DEFAULT
+from drawknife.disk import read_disk
+from drawknife.disk.standalone import lists_and_modes as modes
+from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT
 
 from .large import large_model
 from .timing import against
@@ -121,7 +122,7 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 file = at / str(k)
                 file.touch()
                 if k % 2:
-                    os.setxattr(file, ACCESS, acl_to(LIST))
+                    os.setxattr(file, ACCESS, modes.acl_to_bytes(modes.Acl(*LIST)))
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         ratio, ours, theirs = against(lambda: read_disk(folder, "s"), lambda: _bare(folder), 5)
         grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024

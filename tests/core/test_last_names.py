@@ -8,7 +8,7 @@ import pytest
 from drawknife.changing import apply
 from drawknife.core.decide.gates import verdict
 from drawknife.core.follows.days import consequences
-from drawknife.core.model import descriptors as w
+from drawknife.core.model import described_folders as w
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.kinds import SECTIONS

@@ -1,12 +1,15 @@
 """Planning, doing, taking back, taking over and Windows trees, on the command line and in a service."""
 
+import json
 import os
 import stat
+import subprocess
 from dataclasses import replace
 from random import Random
 
 import pytest
 
+from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.formats.model_file import read_model, write_model
 
@@ -107,7 +110,7 @@ def test_a_windows_tree_is_read_compared_taken_over_and_written(tmp_path):
     assert (
         said("disk", "read", "S", "--descriptors", tree, "--names", names)[0] == 0
     )  # again, in the place of the first
-    assert "2 folders listed, 4 names; a Windows tree" in said("disk", "list")[1]
+    assert "2 folders listed, 4 names; Windows tree" in said("disk", "list")[1]
     assert "is let" not in said("disk", "compare", "s")[1] and said("disk", "compare", "s", "--fail")[0] == 1
     assert said("disk", "adopt", "s")[0] == 0
     found = read_model(model.read_text())
@@ -116,10 +119,75 @@ def test_a_windows_tree_is_read_compared_taken_over_and_written(tmp_path):
     ].sealed
     status, text, _ = said("disk", "descriptors", "s", "--root", "D:\\s")
     assert status == 0 and text.splitlines()[0] == "path,owner,descriptor" and "D:\\s\\a,S-1-5-32-544,O:BAD:PAI" in text
-    assert "no POSIX lists" in said("disk", "plan", "s")[2]
+    assert "not POSIX lists" in said("disk", "plan", "s")[2]
     assert said("group", "rename", "crew", "hands")[0] == 0  # whom an identifier stands for is carried along
     assert f"{crew} group:hands" in said("disk", "show", "s")[1]
     assert said("disk", "remove", "s")[0] == 0 and "were not read" in said("disk", "descriptors", "s")[2]
+
+
+@AS_ROOT
+def test_a_scan_of_another_machine_is_the_reading_made_there(tmp_path):
+    """The script needs Debian's Python alone; its output is what `disk read` finds by itself on the same disk."""
+    model, here, there = (tmp_path / name for name in ("model.yaml", "here.yaml", "there.yaml"))
+    with random_tree(Random(7)) as root:
+        (root / "Größe").mkdir(mode=0o700)
+        os.mkdir(os.fsencode(root) + b"/a\xff")
+        found = promising(root, Random(7))
+        (store,) = found.stores
+        folders = (*store.folders, m.Folder("/nowhere"))
+        model.write_text(write_model(sound(replace(found, stores=(replace(store, folders=folders),)))))
+        script = run("disk", "scanner", "s", "--root", root, "--model", model)
+        assert script.returncode == 0, script.stderr
+        scan = subprocess.run(
+            ["/usr/bin/python3", "-I", "-"], input=script.stdout, capture_output=True, text=True, cwd="/", check=True
+        )
+        taking = [run("disk", "read", "s", "--root", root, "--model", model, "--out", here)]
+        taking += [run("disk", "read", "s", "-", "--model", model, "--out", there, given=scan.stdout)]
+        assert [x.returncode for x in taking] == [0, 0], taking
+        readings = [replace(read_model(x.read_text()).disk_readings[0], taken=None) for x in (here, there)]
+        assert readings[0] == readings[1] and "/nowhere" in readings[0].absent and readings[0].odd == 1
+        other = run(
+            "disk", "read", "s", "-", "--model", model, given=scan.stdout.replace('"store": "s"', '"store": "t"')
+        )
+        assert "a scan of store t" in other.stderr
+        for text in ("", "[]", "{}", '{"nfs4": [1]}'):
+            bad = run("disk", "read", "s", "-", "--model", model, given=text)
+            assert bad.returncode == 2 and "Traceback" not in bad.stderr and "scanner" in bad.stderr, bad
+        gone = subprocess.run(
+            ["/usr/bin/python3", "-I", "-", "/nowhere"], input=script.stdout, capture_output=True, text=True
+        )
+        assert (gone.returncode, gone.stdout) == (1, "") and "/nowhere cannot be read" in gone.stderr
+
+
+@AS_ROOT
+def test_what_is_not_judged_is_named_with_its_places(tmp_path):
+    """Attributes i and a, security labels, and mounts that are read-only."""
+    root = tmp_path / "root"
+    (root / "fixed").mkdir(parents=True)
+    (root / "log").touch()
+    (root / "named").touch()
+    os.setxattr(root / "named", "security.drawknife-test", b"x")
+    (root / "inner").mkdir()
+    model = tmp_path / "model.yaml"
+    model.write_text(write_model(sound(m.Model(stores=(m.Store("s", str(root)),)))))
+    script = tmp_path / "scanner.py"
+    script.write_text(run("disk", "scanner", "s", "--model", model).stdout)
+    subprocess.run(["chattr", "+i", root / "fixed"], check=True)
+    subprocess.run(["chattr", "+a", root / "log"], check=True)
+    try:
+        steps = 'mount --bind "$1/inner" "$1/inner" && mount -o remount,bind,ro "$1/inner" && exec python3 -I "$2"'
+        scan = subprocess.run(
+            ["unshare", "-m", "sh", "-c", steps, "sh", root, script], capture_output=True, text=True, check=True
+        )
+    finally:
+        subprocess.run(["chattr", "-i", root / "fixed"], check=True)
+        subprocess.run(["chattr", "-a", root / "log"], check=True)
+    assert json.loads(scan.stdout)["notes"] == [
+        "attribute a (can only be appended to): /log",
+        "attribute i (cannot be changed): /fixed",
+        "mounted read-only: /inner",
+        "security label security.drawknife-test: /named",
+    ]
 
 
 def test_the_demo_takes_its_own_files():

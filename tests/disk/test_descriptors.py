@@ -11,6 +11,7 @@ from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.everybody.adopting import with_folders
 from drawknife.core.everybody.described_drift import described_drift
 from drawknife.core.everybody.describing import adopt_described, describe
+from drawknife.core.model import described_folders as described
 from drawknife.core.model import descriptors as w
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
@@ -138,18 +139,18 @@ def random_folders(rng):
             found = w.Descriptor(owner, False, None)
         else:
             up = path.rpartition("/")[0] or "/"
-            _, aces = Literal([w.DescribedFolder(p, str(d)) for p, d in made.items()]).at(up)
+            _, aces = Literal([described.DescribedFolder(p, str(d)) for p, d in made.items()]).at(up)
             inherited = [w.Ace(*a) for a in literally_inherited(aces or [], owner, True)]
             if kind > 0.92 and inherited:
                 inherited.pop()  # as after a move
             found = w.Descriptor(owner, False, (*(own if rng.random() < 0.6 else ()), *inherited))
         made[path] = found
-    return tuple(w.DescribedFolder(path, str(found)) for path, found in made.items())
+    return tuple(described.DescribedFolder(path, str(found)) for path, found in made.items())
 
 
 def server(folders=(), names=True):
-    lines = [w.SidName(sid, m.Subject("account", name)) for name, sid in ACCOUNTS.items()]
-    lines += [w.SidName(sid, m.Subject("group", name)) for name, (sid, _) in GROUPS.items()]
+    lines = [described.SidName(sid, m.Subject("account", name)) for name, sid in ACCOUNTS.items()]
+    lines += [described.SidName(sid, m.Subject("group", name)) for name, (sid, _) in GROUPS.items()]
     reading = m.DescriptorReading("s", None, tuple(folders), tuple(lines) if names else ())
     everything = (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)
     return sound(
@@ -229,7 +230,7 @@ def test_what_administrators_write_is_said_whole():
     inherited = "(A;OICIID;FA;;;BA)(A;OICIID;0x1200a9;;;WD)"
     crew, office, cy = (f"{DOMAIN}{n}" for n in (2001, 2002, 1103))
     folders = tuple(
-        w.parse_described(line)
+        described.parse_described(line)
         for line in (
             f"{root} /",
             f"O:BAD:AI(D;OICI;FA;;;{cy})(A;OICI;FA;;;{crew}){inherited} /a",
@@ -278,7 +279,7 @@ def test_csv_of_windows_and_its_mistakes():
 def test_what_is_written_is_read_again(seed):
     for folder in random_folders(Random(seed)):
         found = folder.descriptor
-        assert w.parse_descriptor(str(found)) == found and w.parse_described(str(folder)) == folder
+        assert w.parse_descriptor(str(found)) == found and described.parse_described(str(folder)) == folder
 
 
 def test_sddl_as_it_comes():

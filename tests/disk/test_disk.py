@@ -30,15 +30,15 @@ from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
-from drawknife.disk import acl_from, acl_to, read_disk, reading_from, users_from
-from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
+from drawknife.disk import read_disk, reading_from, users_from
+from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT, acl_from_bytes
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.formats.questions import read_question
 
 from ..conftest import run, serving
 from ..core.test_promises import NOW
 from .test_kernel import AS_ROOT
-from .trees import GROUPS, USERS, model_of, random_acl, random_tree
+from .trees import GROUPS, USERS, acl_to, model_of, random_acl, random_tree, read_list
 
 # --- lines ------------------------------------------------------------------------------------------
 
@@ -54,7 +54,7 @@ def test_what_is_written_is_read_again(seed):
     folder = d.FolderOnDisk(path, thing)
     files = d.FilesOnDisk(path, thing._replace(default=None), rng.randint(1, 10**9))
     assert d.parse_folder(str(folder)) == folder and d.parse_files(str(files)) == files
-    assert thing.acl is None or acl_from(acl_to(thing.acl)) == thing.acl
+    assert thing.acl is None or d.Acl(*acl_from_bytes(acl_to(thing.acl))) == thing.acl
     user = d.OsUser("ines", 9, 7, tuple(sorted({1, 2, rng.randint(8, 99)})))
     assert d.parse_user(str(user)) == user and d.parse_group("crew 7") == d.OsGroup("crew", 7)
 
@@ -127,7 +127,7 @@ def test_a_plain_tree_is_one_folder_and_odd_things_are_told(tmp_path):
     os.mkdir(os.fsencode(root) + b"/a\xff")
     reading = read_disk(str(root), "s")
     assert [f.path for f in reading.folders] == ["/"] and reading.files == () and reading.odd == 1
-    assert reading.notes == ("1 link not followed", "1 device, socket or pipe left out")
+    assert reading.notes == ("links not followed: 1", "devices, sockets or pipes left out: 1")
     with pytest.raises(OSError, match="No such file"):
         read_disk(str(tmp_path / "none"), "s")
 
@@ -239,7 +239,7 @@ def test_what_could_not_be_read_is_unknown_and_never_let(monkeypatch, tmp_path):
     monkeypatch.setattr(os, "scandir", scandir)
     found = read_disk(str(tmp_path), "s", confined=True, recorded=["/closed/deeper", "/gone"])
     assert found.unknown == (d.UnknownBelow("/closed", "unreadable"),) and found.absent == ("/gone",)
-    assert "1 folder which could not be read" in found.notes
+    assert "folders that could not be read: 1" in found.notes
     reading = replace(found, users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6)))
     model = replace(small(), disk_readings=(reading,))
     prepared = prepare(model)

@@ -14,9 +14,9 @@ from drawknife.core.decide.explain import explain
 from drawknife.core.decide.gates import verdict
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.disk.attributes import ACCESS, DEFAULT
+from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT
 
-from .trees import USERS, as_user, model_of, random_tree, tried
+from .trees import USERS, as_user, model_of, random_tree, read_list, tried
 
 TREES = int(os.environ.get("DISK_TREES") or 22)
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
@@ -166,8 +166,6 @@ def thing_of(disk, tree, file):
     ]
     if len(alike) > 1:  # told apart by their lists
         has = ACCESS in os.listxattr(file)
-        from drawknife.disk.attributes import read_list
-
         own = read_list(os.fsencode(file), ACCESS) if has else None
         alike = [x for x in alike if x.acl == own]
     (found,) = alike

@@ -26,14 +26,14 @@ from drawknife.core.prepared.question import Question
 from drawknife.core.words.names import BadValue, check_path
 from drawknife.core.words.rights import BUNDLES, FILE_RIGHTS
 from drawknife.disk import read_disk
-from drawknife.disk.attributes import ACCESS, DEFAULT, read_list
 from drawknife.disk.plan_text import as_thing, plan_data, restore_text, script
-from drawknife.disk.standalone import carrying_out
+from drawknife.disk.standalone import carrying_out, file_names
 from drawknife.disk.standalone import lists_and_modes as modes
+from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT
 
 from .test_everybody import random_thing
 from .test_kernel import AS_ROOT, NOW, Tree, questions, really
-from .trees import USERS, as_user, model_of, random_tree, tried
+from .trees import USERS, as_user, model_of, random_tree, read_list, tried
 
 # --- one list ---------------------------------------------------------------------------------------
 
@@ -597,7 +597,7 @@ def test_a_name_is_kept_as_getfacl_writes_it_and_is_in_a_model_if_it_can_be(name
         expected = check_path("/a/" + name.decode("utf-8"))
     except (BadValue, UnicodeDecodeError):
         expected = None
-    assert carrying_out.location_of("/a", name) == expected
+    assert file_names.location_of("/a", name) == expected
 
 
 @given(st.integers(0, 10**9))

@@ -11,8 +11,9 @@ from pathlib import Path
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.model.disk import Acl, OsUser
-from drawknife.disk import acl_to, read_disk
-from drawknife.disk.attributes import ACCESS, DEFAULT
+from drawknife.disk import read_disk
+from drawknife.disk.standalone import lists_and_modes as modes
+from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT
 
 #: Ids that no user of the machine has.
 USERS = tuple(
@@ -21,6 +22,16 @@ USERS = tuple(
 )
 OWNERS, GROUPS = (0, 70001, 70002, 70003, 79999), (0, 71001, 71002, 71003, 71004)
 MODES = (0o755, 0o750, 0o700, 0o770, 0o711, 0o777, 0o775, 0o444, 0o070, 0o007, 0o000, 0o705, 0o600, 0o660, 0o333)
+
+
+def acl_to(acl):
+    """The extended attribute that holds a list."""
+    return modes.acl_to_bytes(modes.Acl(*acl))
+
+
+def read_list(path, name):
+    """One of the lists of a thing; None if it has none."""
+    return Acl(*modes.acl_from_bytes(os.getxattr(path, name))) if name in os.listxattr(path) else None
 
 
 def random_acl(rng, folder=True):

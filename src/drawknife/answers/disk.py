@@ -40,7 +40,7 @@ class DiskAnswers(Asked):
             + [
                 msg.DiskLine(
                     store=r.store, taken=r.taken, confined=False, folders=len(r.folders), files=0, users=len(r.names), odd=0,
-                    windows=True, notes=list(r.notes),
+                    windows=True, form="NFSv4 lists" if _is_nfs4(r) else "Windows tree", notes=list(r.notes),
                 )
                 for r in self.full.model.descriptor_readings
             ],
@@ -55,7 +55,7 @@ class DiskAnswers(Asked):
     def _disk(self, store: str) -> Disk:
         if self._windows(store) is not None:
             remedy = "what is about descriptors: `disk compare`, `disk adopt` and `disk descriptors`"
-            raise BadInput("store", f"{store} is a Windows tree, which has no POSIX lists", remedy)
+            raise BadInput("store", f"{store} has descriptors or NFSv4 lists, not POSIX lists", remedy)
         disk = next((d for name, d in self.prepared.disks.items() if fold(name) == fold(store)), None)
         if disk is None:
             raise self._not_read(store, "disk", "")
@@ -130,7 +130,7 @@ class DiskAnswers(Asked):
             )
         return msg.AdoptAnswer(
             revision=self.revision, store=name, folders=sum(bool(f.entries) for f in found.folders),
-            changes=list(found.changes), not_said=_not_said(found.not_said, False), notes=[*notes, *found.left_out],
+            changes=list(found.changes), not_said=_not_said(found.not_said, False), notes=[*notes, *(f"not checked: {x}" for x in found.left_out)],
         )  # fmt: skip
 
     def descriptors(self, store: str) -> msg.DescriptorsAnswer:
@@ -138,6 +138,10 @@ class DiskAnswers(Asked):
         windows = self._windows(store)
         if windows is None:
             raise self._not_read(store, "descriptors", " --descriptors FILE --names FILE")
+        if _is_nfs4(windows):
+            raise BadInput(
+                "store", f"{store} has NFSv4 lists, which are not written", "`disk compare` and `disk adopt`"
+            )
         found = describe(self.prepared, windows)
         rows = [msg.DescriptorLine(path=f.path, owner=f.descriptor.owner, descriptor=f.text) for f in found.folders]
         return msg.DescriptorsAnswer(
@@ -175,6 +179,10 @@ class DiskAnswers(Asked):
                 f"{name} owns {number_of(folders, 'folder')} and {number_of(files, 'file')}" for name, folders, files in found.owners
             ],
         )  # fmt: skip
+
+
+def _is_nfs4(reading: DescriptorReading) -> bool:
+    return any(folder.is_nfs4 for folder in reading.folders)
 
 
 def _partly(row: Drift) -> list[msg.PartlyMessage]:

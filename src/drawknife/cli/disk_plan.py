@@ -272,7 +272,7 @@ def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_js
     if as_json:
         print_json(found)
         return
-    from drawknife.core.model.descriptors import DescribedFolder
+    from drawknife.core.model.described_folders import DescribedFolder
     from drawknife.formats.descriptors_csv import COLUMNS, rows_of
 
     item = answers.item("store", found.store).item

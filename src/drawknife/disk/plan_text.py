@@ -14,7 +14,7 @@ from drawknife.core.model.disk import ThingOnDisk
 from drawknife.core.model.items import DiskReading
 
 from . import standalone
-from .standalone import carrying_out, lists_and_modes
+from .standalone import carrying_out, file_names, lists_and_modes, scanning
 from .standalone.lists_and_modes import Acl, Thing, as_getfacl
 
 
@@ -67,17 +67,39 @@ def script(data: dict[str, Any], about: str) -> str:
     """A script for Debian's own Python, without anything else (`about`: a line that says of what it was made)."""
     name = f"{data['store']}-plan.py"
     head = [
-        "#!/usr/bin/python3 -I",
-        f"# {about}",
-        f"#   python3 {name}        carries it out, and keeps what was in ./{data['store']}-before.acl",
-        f"#   python3 {name} undo   puts that back",
-        f'"""{standalone.__doc__}"""\n',
-        "from __future__ import annotations\n",
+        about,
+        f"  python3 {name}        carries it out, and keeps what was in ./{data['store']}-before.acl",
+        f"  python3 {name} undo   puts that back",
     ]
-    # Text, numbers, lists and dictionaries only: as JSON has them, so has Python.
-    plan = json.dumps(data, ensure_ascii=False, indent=1)
-    run = f'if __name__ == "__main__":\n    sys.exit(main({plan}, sys.argv[1:]))\n'
-    return "\n".join([*head, _by_itself(lists_and_modes), _by_itself(carrying_out), run])
+    modules = [lists_and_modes, file_names, carrying_out]
+    return _script(head, standalone.__doc__ or "", modules, f"main({_as_python(data)}, sys.argv[1:])")
+
+
+def scanner(asked: dict[str, Any]) -> str:
+    """A script for Debian's own Python that prints a scan of a disk, as :func:`~drawknife.disk.standalone.scanning.scan` makes it.
+
+    `asked` has the store, its root, `confined` as 0 or 1, and as lists `recorded` folders and users in `acting`.
+    """
+    name, store = f"{asked['store']}-scanner.py", asked["store"]
+    head = [
+        f"Reads the disk of store {store} and changes nothing. Run it as root on the machine that has the disk.",
+        f"  python3 {name} > {store}.scan              reads {asked['root']}",
+        f"  drawknife disk read {store} - < {store}.scan   where Drawknife is",
+    ]
+    modules = [file_names, lists_and_modes, scanning]
+    return _script(head, scanning.__doc__ or "", modules, f"print_scan({_as_python(asked)}, sys.argv[1:])")
+
+
+def _as_python(data: dict[str, Any]) -> str:
+    """Plain data as source. Text, numbers, lists and dictionaries are written alike in JSON and Python."""
+    return json.dumps(data, ensure_ascii=False, indent=1)
+
+
+def _script(head: list[str], docstring: str, modules: list[ModuleType], call: str) -> str:
+    lines = ["#!/usr/bin/python3 -I", *(f"# {line}" for line in head), f'"""{docstring}"""\n']
+    lines.append("from __future__ import annotations\n")
+    run = f'if __name__ == "__main__":\n    sys.exit({call})\n'
+    return "\n".join([*lines, *map(_by_itself, modules), run])
 
 
 def _by_itself(module: ModuleType) -> str:

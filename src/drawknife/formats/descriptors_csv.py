@@ -6,7 +6,9 @@ import csv
 from collections.abc import Iterable, Sequence
 from itertools import chain
 
-from drawknife.core.model.descriptors import DescribedFolder, SidName, parse_described, parse_sid_name
+from drawknife.core.model.described_folders import DescribedFolder, SidName, parse_described, parse_sid_name
+from drawknife.core.model.lines import parse_subject
+from drawknife.core.model.nfs4 import principal
 from drawknife.core.words.names import BadValue
 
 from .document import BadDocument, Mistake
@@ -50,15 +52,22 @@ def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[lis
     return sorted(folders.values()), notes
 
 
-def names_from_csv(lines: Iterable[str]) -> list[SidName]:
-    """Whom identifiers stand for. Raises :class:`BadDocument` with the lines of all mistakes."""
+def names_from_csv(lines: Iterable[str], column: str = "sid") -> list[SidName]:
+    """Whom identifiers stand for: those of Windows in a column ``sid``, or of an NFS server in a column ``principal``.
+
+    Raises :class:`BadDocument` with the lines of all mistakes.
+    """
     wrong: list[Mistake] = []
     found = []
-    for line, row in _rows(lines, ("sid", "subject"), {"sid", "subject"}, wrong):
+    for line, row in _rows(lines, (column, "subject"), {column, "subject"}, wrong):
         try:
-            found.append(parse_sid_name(f"{row['sid']} {row['subject']}"))
+            if column == "principal":
+                subject = parse_subject(row["subject"])
+                found.append(SidName(principal(subject, row[column]), subject))
+            else:
+                found.append(parse_sid_name(f"{row[column]} {row['subject']}"))
         except BadValue as bad:
-            wrong.append(Mistake((), line, row["sid"], str(bad), bad.expected))
+            wrong.append(Mistake((), line, row[column], str(bad), bad.expected))
     if wrong:
         raise BadDocument(wrong)
     return found

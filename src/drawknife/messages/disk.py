@@ -20,7 +20,8 @@ class DiskLine(Message):
     files: int = Field(description="So many files were read")
     users: int
     odd: int = Field(description="So many names were met that no model can hold")
-    windows: bool = Field(description="It is a Windows tree, with security descriptors")
+    windows: bool = Field(description="It has security descriptors or NFSv4 lists instead of modes and POSIX lists")
+    form: str = Field(default="", description="With `windows`: Windows tree, or NFSv4 lists")
     notes: list[str]
 
 

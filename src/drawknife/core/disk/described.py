@@ -1,9 +1,14 @@
-"""A Windows tree: what descriptors let, and what a folder or file inherits (MS-DTYP, sections 2.5.3.2 and 2.5.3.4)."""
+"""A tree with descriptors: what they allow, and what a folder or file inherits.
+
+Windows: MS-DTYP, sections 2.5.3.2 and 2.5.3.4. NFSv4: RFC 8881, sections 6.2.1 and 6.4.3. Both evaluate a list alike; they differ in
+who deletes, and in that NFSv4 asks for a search of every folder on the way.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..model.described_folders import DescribedFolder
 from ..model.descriptors import (
     CONTAINER_INHERIT,
     CREATOR_OWNER,
@@ -13,10 +18,10 @@ from ..model.descriptors import (
     OBJECT_INHERIT,
     OWNER_RIGHTS,
     Ace,
-    DescribedFolder,
     Descriptor,
 )
-from ..words.names import parent
+from ..model.nfs4 import GROUP_AT, OWNER_AT, Nfs4Descriptor
+from ..words.names import ancestors, parent
 
 READ, WRITE, APPEND, TRAVERSE, DELETE_CHILD, ATTRIBUTES, DELETE = 0x1, 0x2, 0x4, 0x20, 0x40, 0x100, 0x10000
 #: What each right asks of a folder itself, and of a file.
@@ -24,8 +29,8 @@ OF_FOLDER = {"enter": TRAVERSE, "list": READ, "upload": WRITE, "make-folder": AP
 OF_FILE = {
     "download": READ, "overwrite": WRITE, "append": APPEND, "rename": DELETE, "delete-file": DELETE, "set-attributes": ATTRIBUTES,
 }  # fmt: skip
-#: What has another way: whoever may delete what is in a folder needs no right on the thing.
-BY_PARENT = {"rename", "delete-file", "delete-folder"}
+#: Whoever may delete what is in a folder needs no right on the thing.
+BY_PARENT = {"rename", "delete-file"}
 #: Stands for an owner of whom nothing is known.
 SOMEBODY = "S-1-0-0"
 
@@ -56,24 +61,30 @@ def for_file(aces: Iterable[Ace], owner: str | None) -> tuple[Ace, ...]:
     )
 
 
-def deciding(aces: tuple[Ace, ...], token: frozenset[str], right: int, owner: str | None) -> Ace | None:
-    """The entry that decides about a single right for somebody who counts as all of `token`: the first that speaks of it."""
+def counting_as(token: frozenset[str], owner: str | None, group: str | None = None) -> frozenset[str]:
+    """All that somebody with `token` counts as at a thing: its owner, or one of its group, besides."""
+    if owner in token:
+        token |= {OWNER_RIGHTS, OWNER_AT}
+    return token | {GROUP_AT} if group in token else token
+
+
+def deciding(aces: Iterable[Ace], who: frozenset[str], right: int) -> Ace | None:
+    """The entry that decides a single right for somebody who counts as all of `who`: the first that names it."""
     for ace in aces:
-        speaks = ace.mask & right and not ace.flags & INHERIT_ONLY
-        if speaks and (ace.sid in token or (ace.sid == OWNER_RIGHTS and owner in token)):
+        if ace.mask & right and ace.sid in who and not ace.flags & INHERIT_ONLY:
             return ace
     return None
 
 
-def allows(aces: tuple[Ace, ...] | None, token: frozenset[str], right: int, owner: str | None) -> bool:
-    """May somebody who counts as all of `token` use a single right?"""
+def allows(aces: tuple[Ace, ...] | None, who: frozenset[str], right: int) -> bool:
+    """May somebody who counts as all of `who` use a single right? None for `aces`: there is no list, and anybody may."""
     if aces is None:
         return True
-    found = deciding(aces, token, right, owner)
+    found = deciding(aces, who, right)
     return found is not None and found.allows
 
 
-class WindowsTree:
+class DescribedTree:
     """The folders of a store, listed or not."""
 
     def __init__(self, folders: Iterable[DescribedFolder]) -> None:
@@ -86,28 +97,65 @@ class WindowsTree:
         if found is None:
             above = self.folder(parent(path))
             aces = None if above.aces is None else for_folder(above.aces, above.owner)
-            found = self._made[path] = Descriptor(above.owner, False, aces)
+            found = self._made[path] = above._replace(protected=False, aces=aces, left_out=0)
         return found
 
-    def lets(self, token: frozenset[str], me: str, path: str, right: str, own: bool = False) -> bool:
+    def allows(self, token: frozenset[str], me: str, path: str, right: str, own: bool = False) -> bool:
         """May somebody use a right at a folder: on the folder, or on a file in it that is its own, or is not."""
         at = self.folder(path)
+        if isinstance(at, Nfs4Descriptor):
+            way = ancestors(parent(path) if right == "delete-folder" else path)
+            if not all(self._allows_at(token, up, TRAVERSE) for up in way):
+                return False
+        if right == "delete-folder" and path == "/":
+            return False
         if right in OF_FOLDER:
-            if right == "delete-folder" and path != "/":
-                above = self.folder(parent(path))
-                if allows(above.aces, token, DELETE_CHILD, above.owner):
-                    return True
-            return allows(at.aces, token, OF_FOLDER[right], at.owner)
-        if right in BY_PARENT and allows(at.aces, token, DELETE_CHILD, at.owner):
-            return True
-        owner = me if own else SOMEBODY
-        aces = None if at.aces is None else for_file(at.aces, owner)
-        return allows(aces, token, OF_FILE[right], owner)
+            who = counting_as(token, at.owner, at.group)
+            if right == "delete-folder":
+                return self._may_delete(token, self.folder(parent(path)), at.aces, who)
+            return allows(at.aces, who, OF_FOLDER[right])
+        aces, who = self._file(token, at, me if own else SOMEBODY)
+        if right in BY_PARENT:
+            return self._may_delete(token, at, aces, who)
+        return allows(aces, who, OF_FILE[right])
 
-    def decides(self, token: frozenset[str], me: str, path: str, right: str) -> Ace | None:
-        """The entry that decides about a right at a folder, on the folder or on others' files in it; None where none speaks."""
+    def decides(self, token: frozenset[str], path: str, right: str) -> Ace | None:
+        """The entry that decides a right at a folder, on the folder or on others' files in it; None where none names it."""
         at = self.folder(path)
-        aces = at.aces or ()
         if right in OF_FOLDER:
-            return deciding(aces, token, OF_FOLDER[right], at.owner)
-        return deciding(for_file(aces, SOMEBODY), token, OF_FILE[right], SOMEBODY)
+            return deciding(at.aces or (), counting_as(token, at.owner, at.group), OF_FOLDER[right])
+        aces, who = self._file(token, at, SOMEBODY)
+        return deciding(aces or (), who, OF_FILE[right])
+
+    def not_passed(self, token: frozenset[str], path: str) -> str | None:
+        """The first folder on the way to one, that one too, that somebody cannot search; None where nothing asks for it."""
+        if not isinstance(self.folder(path), Nfs4Descriptor):
+            return None
+        way = reversed(list(ancestors(path)))
+        return next((up for up in way if not self._allows_at(token, up, TRAVERSE)), None)
+
+    def _allows_at(self, token: frozenset[str], path: str, right: int) -> bool:
+        at = self.folder(path)
+        return allows(at.aces, counting_as(token, at.owner, at.group), right)
+
+    def _file(
+        self, token: frozenset[str], folder: Descriptor, owner: str
+    ) -> tuple[tuple[Ace, ...] | None, frozenset[str]]:
+        """The list of a file that `owner` creates in a folder, and as what somebody counts there: its group is the folder's."""
+        aces = None if folder.aces is None else for_file(folder.aces, owner)
+        return aces, counting_as(token, owner, folder.group)
+
+    def _may_delete(
+        self, token: frozenset[str], above: Descriptor, aces: tuple[Ace, ...] | None, who: frozenset[str]
+    ) -> bool:
+        """May somebody delete a thing with the list `aces`, by that or by the folder that holds it?
+
+        Where NFSv4 lists name neither, whoever may add a file to the folder may delete (RFC 8881, section 6.2.1.3.2).
+        """
+        at_folder = counting_as(token, above.owner, above.group)
+        if allows(above.aces, at_folder, DELETE_CHILD) or allows(aces, who, DELETE):
+            return True
+        if not isinstance(above, Nfs4Descriptor):
+            return False
+        is_named = deciding(above.aces or (), at_folder, DELETE_CHILD) or deciding(aces or (), who, DELETE)
+        return not is_named and allows(above.aces, at_folder, WRITE)

@@ -1,13 +1,14 @@
-"""Where a Windows tree says something else than the model, for everybody whose identifier is known."""
+"""Where a tree with descriptors differs from the model, for everybody whose identifier is known."""
 
 from __future__ import annotations
 
-from ..disk.described import WindowsTree
+from ..disk.described import DescribedTree
 from ..model.descriptors import ANONYMOUS, AUTHENTICATED, EVERYONE
 from ..model.items import DescriptorReading
+from ..model.nfs4 import ANONYMOUS_AT, AUTHENTICATED_AT, EVERYONE_AT
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
-from ..words.names import tree_key
+from ..words.names import Place, tree_key
 from ..words.rights import FILE_RIGHTS, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap
@@ -16,7 +17,7 @@ from .drift import MOST_FOLDERS, Drift, DriftFound, folded, why_not
 
 
 class Tokens:
-    """Whom the accounts of a model are to Windows: their own identifier, and all that they count as."""
+    """The identifiers of the accounts of a model: their own, and all that they count as."""
 
     def __init__(self, prepared: Prepared, reading: DescriptorReading) -> None:
         self._of = {line.subject: line.sid for line in reading.names}
@@ -30,15 +31,16 @@ class Tokens:
     def token(self, account: PreparedAccount) -> frozenset[str]:
         """All that an account counts as."""
         found = {self._of[subject] for subject in account.standing.ranks if subject in self._of}
-        besides = ANONYMOUS if account.account.kind == "anonymous" else AUTHENTICATED
-        return frozenset({*found, EVERYONE, besides})
+        is_anonymous = account.account.kind == "anonymous"
+        besides = (ANONYMOUS, ANONYMOUS_AT) if is_anonymous else (AUTHENTICATED, AUTHENTICATED_AT)
+        return frozenset({*found, EVERYONE, EVERYONE_AT, *besides})
 
 
 def described_drift(
     prepared: Prepared, reading: DescriptorReading, only: list[str] | None = None, fold_rows: bool = True
 ) -> DriftFound:
     """The drift of a store with descriptors: folder by folder, on the folder, on others' files in it, and on one's own."""
-    tree, tokens = WindowsTree(reading.folders), Tokens(prepared, reading)
+    tree, tokens = DescribedTree(reading.folders), Tokens(prepared, reading)
     recorded = {f.path for f in prepared.stores[reading.store].store.folders}
     paths = sorted(recorded | tree.listed.keys(), key=tree_key)
     rows: list[Drift] = []
@@ -65,14 +67,15 @@ def described_drift(
             )
             found = (row for row in compared if row is not None)
             rows += folded(found) if fold_rows else found
-    left = [f"{more:,} more accounts were not compared: ask for one of them"] if more else []
+    left = list(reading.notes)
+    left += [f"{more:,} more accounts were not compared: ask for one of them"] if more else []
     if without:
         left.append(f"of {number_of(without, 'account')} no identifier is known: name them with the reading")
     return DriftFound(tuple(rows), accounts, folders, tuple(left))
 
 
 def _compare(
-    prepared: Prepared, tree: WindowsTree, token: frozenset[str], me: str, who: PreparedAccount, cell: Cell
+    prepared: Prepared, tree: DescribedTree, token: frozenset[str], me: str, who: PreparedAccount, cell: Cell
 ) -> Drift | None:
     place = cell.place
     assert place is not None
@@ -80,17 +83,23 @@ def _compare(
     for number, right in enumerate(RIGHTS):
         if place.path == "/" and right == "delete-folder":
             continue
-        both = [(cell.plain[number] & 1, tree.lets(token, me, place.path, right))]
+        both = [(cell.plain[number] & 1, tree.allows(token, me, place.path, right))]
         if right in FILE_RIGHTS:
-            both.append((cell.owning[number] & 1, tree.lets(token, me, place.path, right, own=True)))
+            both.append((cell.owning[number] & 1, tree.allows(token, me, place.path, right, own=True)))
         refused += [right] if any(let and not there for let, there in both) else []
         wider += [right] if any(there and not let for let, there in both) else []
     if not refused and not wider:
         return None
     reason = None
     if refused:
-        ace = tree.decides(token, me, place.path, refused[0])
-        why = "no entry of its list lets it" if ace is None else f"{ace} decides"
-        reason = f"{who.name} may not {refused[0]} in {place}: {why}"
+        reason = f"{who.name} may not {refused[0]} in {place}: {_why(tree, token, place, refused[0])}"
     server = why_not(prepared, who, cell.location, wider[0]) if wider else None
     return Drift(who.name, me, cell.location, place, tuple(refused), tuple(wider), reason, server)
+
+
+def _why(tree: DescribedTree, token: frozenset[str], place: Place, right: str) -> str:
+    closed = tree.not_passed(token, place.path)
+    if closed is not None and closed != place.path:
+        return f"{place.store}:{closed} on the way cannot be searched"
+    ace = tree.decides(token, place.path, right)
+    return "no entry of its list allows it" if ace is None else f"{ace} decides"

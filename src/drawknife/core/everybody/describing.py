@@ -9,7 +9,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from typing import NamedTuple
 
-from ..disk.described import DELETE_CHILD, OF_FILE, OF_FOLDER, WindowsTree, for_folder
+from ..disk.described import DELETE_CHILD, OF_FILE, OF_FOLDER, WRITE, DescribedTree, for_folder
+from ..model.described_folders import DescribedFolder
 from ..model.descriptors import (
     ANONYMOUS,
     AUTHENTICATED,
@@ -22,10 +23,10 @@ from ..model.descriptors import (
     OBJECT_INHERIT,
     OWNER_RIGHTS,
     Ace,
-    DescribedFolder,
     Descriptor,
 )
 from ..model.items import DescriptorReading, Entry, Folder, Subject
+from ..model.nfs4 import ANONYMOUS_AT, AUTHENTICATED_AT, EVERYONE_AT, GROUP_AT, OWNER_AT, Nfs4Descriptor
 from ..prepared.prepared import Prepared
 from ..words.names import parent, tree_key
 from ..words.rights import BIT
@@ -33,9 +34,13 @@ from .adopting import Adopted, changes_to, for_others, joined, with_folders
 from .described_drift import Tokens, described_drift
 from .drift import Drift
 
-_SUBJECTS = {
+_IN_SDDL = {
     EVERYONE: Subject("anyone"), AUTHENTICATED: Subject("signed-in"), ANONYMOUS: Subject("anonymous"), OWNER_RIGHTS: Subject("owner"),
+}  # fmt: skip
+_SUBJECTS = {
+    **_IN_SDDL,
     CREATOR_OWNER: Subject("owner"),
+    EVERYONE_AT: Subject("anyone"), AUTHENTICATED_AT: Subject("signed-in"), ANONYMOUS_AT: Subject("anonymous"), OWNER_AT: Subject("owner"),
 }  # fmt: skip
 #: Reading a tree, looking, and standing by: what whoever is let anything needs besides.
 _BESIDES = 0x120080
@@ -55,7 +60,7 @@ class Described(NamedTuple):
 
 def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
     """The folders of a store that say what its descriptors say. What makes the model wider than the tree is told first."""
-    store, tree = reading.store, WindowsTree(reading.folders)
+    store, tree = reading.store, DescribedTree(reading.folders)
     of = {line.sid: line.subject for line in reading.names}
     subjects = {**of, **_SUBJECTS}
     owners = {sid: subject.name for sid, subject in of.items() if subject.kind == "account"}
@@ -73,6 +78,7 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
         if kept.sealed and not sealed and acting.bit_count() < len(indices):
             # Of whom nothing is known must not get what the seal kept off.
             aces, sealed = list(found.aces or ()), True
+        aces = _as_meant(aces, found)
         nobody |= {a.sid for a in aces if a.sid not in subjects}
         lines = [e for a in aces if a.sid in subjects for e in _entries(a, subjects[a.sid])]
         if sealed:  # no seal keeps off who may delete what is in the folder above
@@ -98,7 +104,7 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
     )
 
 
-def _deleting(tree: WindowsTree) -> set[str]:
+def _deleting(tree: DescribedTree) -> set[str]:
     """Who may delete a folder somewhere in a tree by an entry about that folder.
 
     A tree asks no more than that; lines also ask the folder that holds it. The top of a store stays in its place whoever
@@ -108,7 +114,20 @@ def _deleting(tree: WindowsTree) -> set[str]:
     return {a.sid for aces in lists for a in aces if a.allows and a.mask & OF_FOLDER["delete-folder"]}
 
 
-def _own_lines(tree: WindowsTree, path: str) -> tuple[list[Ace], bool]:
+def _as_meant(aces: list[Ace], at: Descriptor) -> list[Ace]:
+    """Entries of an NFSv4 list with the group that GROUP@ stands for, and with what writing implies.
+
+    Where no entry names the deletion of what is in a folder, whoever may add a file may delete one.
+    """
+    if not isinstance(at, Nfs4Descriptor):
+        return aces
+    found = [ace._replace(sid=at.group) if ace.sid == GROUP_AT and at.group else ace for ace in aces]
+    if any(ace.mask & DELETE_CHILD for ace in at.aces or ()):
+        return found
+    return [ace._replace(mask=ace.mask | DELETE_CHILD) if ace.allows and ace.mask & WRITE else ace for ace in found]
+
+
+def _own_lines(tree: DescribedTree, path: str) -> tuple[list[Ace], bool]:
     """The entries that a folder carries itself, and whether it is sealed: all of them where what it inherited is not what is above."""
     found = tree.folder(path)
     if found.aces is None and path not in tree.listed:
@@ -167,12 +186,12 @@ def describe(prepared: Prepared, reading: DescriptorReading) -> Described:
     """The descriptors that say what the entries of a store's folders say, in canonical order, with what they inherit."""
     store = prepared.stores[reading.store].store
     sids = {line.subject: line.sid for line in reading.names}
-    sids |= {subject: sid for sid, subject in _SUBJECTS.items() if sid != CREATOR_OWNER}
+    sids |= {subject: sid for sid, subject in _IN_SDDL.items()}
     known = {*sids.values(), CREATOR_OWNER}
     recorded = {f.path: f for f in store.folders}
-    before = WindowsTree(reading.folders)
+    before = DescribedTree(reading.folders)
     unknown: set[str] = set()
-    tree = WindowsTree(())
+    tree = DescribedTree(())
     for path in sorted(recorded.keys() | {"/"}, key=tree_key):
         folder = recorded.get(path, Folder(path))
         owner = sids.get(Subject("account", folder.owner)) if folder.owner else None

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import date
 from functools import lru_cache
 from typing import NamedTuple
 
-from ..words.names import BadValue, check_path
-from .lines import Subject, parse_subject
+from ..words.names import BadValue
 
 OBJECT_INHERIT, CONTAINER_INHERIT, NO_PROPAGATE, INHERIT_ONLY, INHERITED = 1, 2, 4, 8, 16
 #: Flags of an entry, in the order in which they are written.
@@ -89,49 +87,20 @@ class Ace(NamedTuple):
 class Descriptor(NamedTuple):
     """Who owns a thing, and who may do what to it. `aces` None: there is no list, and everybody may do everything.
 
-    `left_out` counts entries of kinds that are not judged: of objects, with conditions.
+    `left_out` counts entries of kinds that are not judged: of objects, with conditions. `group` is known of NFSv4 lists only.
     """
 
     owner: str | None
     protected: bool = False
     aces: tuple[Ace, ...] | None = ()
     left_out: int = 0
+    group: str | None = None
 
     def __str__(self) -> str:
         owner = "" if self.owner is None else f"O:{_LETTERS.get(self.owner, self.owner)}"
         if self.aces is None:
             return f"{owner}D:NO_ACCESS_CONTROL"
         return f"{owner}D:{'P' if self.protected else ''}AI{''.join(map(str, self.aces))}"
-
-
-class DescribedFolder(NamedTuple):
-    """A folder of a store with its descriptor, as it was written."""
-
-    path: str
-    text: str
-
-    @property
-    def descriptor(self) -> Descriptor:
-        """The descriptor, read."""
-        return parse_descriptor(self.text)
-
-    def __str__(self) -> str:
-        return f"{self.text} {self.path}"
-
-
-class SidName(NamedTuple):
-    """Whom a security identifier stands for here: an account, a group or a unit."""
-
-    sid: str
-    subject: Subject
-    until: date | None = None
-    note: str | None = None
-
-    def says(self) -> str:
-        return f"{self.sid} {self.subject}"
-
-    def __str__(self) -> str:
-        return self.says()
 
 
 _SID = re.compile(r"S-1-\d{1,15}(-\d{1,10}){1,15}")
@@ -225,20 +194,3 @@ def parse_descriptor(text: str) -> Descriptor:
             aces = tuple(x for x in read if x is not None)
             left_out = len(read) - len(aces)
     return Descriptor(owner, protected, aces, left_out)
-
-
-def parse_described(text: str) -> DescribedFolder:
-    """A line of a folder: its descriptor, and its path."""
-    sddl, space, path = text.partition(" /")
-    if not space:
-        raise BadValue(f"{text!r} is no folder with a descriptor", "SDDL /path")
-    parse_descriptor(sddl)
-    return DescribedFolder(check_path("/" + path), sddl)
-
-
-def parse_sid_name(text: str) -> SidName:
-    """A line that says whom a security identifier stands for."""
-    sid, space, subject = text.partition(" ")
-    if not space:
-        raise BadValue(f"{text!r} names nobody", "SID SUBJECT, such as S-1-5-21-1-2-3-1105 account:ines")
-    return SidName(parse_sid(sid), parse_subject(subject))

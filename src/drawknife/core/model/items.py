@@ -9,7 +9,7 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from ..words.names import Place
-from .descriptors import DescribedFolder, SidName
+from .described_folders import DescribedFolder, SidName
 from .disk import FilesOnDisk, FolderOnDisk, OsGroup, OsUser, UnknownBelow
 from .lines import (
     BUILT_IN,
@@ -261,7 +261,7 @@ class DiskReading:
 
 @dataclass(frozen=True, slots=True)
 class DescriptorReading:
-    """What was read of a Windows tree that a store is on: folders with their security descriptors, and whom identifiers stand for.
+    """What was read of a Windows tree that a store is on, or of one with NFSv4 lists: folders with these, and whom identifiers stand for.
 
     A folder that is not listed is as the nearest above that is would make it.
     """

@@ -13,7 +13,7 @@ from typing import Any
 
 from ..words.names import check_name, check_path, check_subject_name, check_unit, fold, parse_place, tree_key
 from ..words.quantities import read_duration, read_size, write_duration, write_size
-from . import descriptors as w
+from . import described_folders as w
 from . import disk as d
 from . import items as m
 from . import values as v
@@ -262,10 +262,10 @@ DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
     Field("unknown", v.of(d.parse_unknown), v.STRING, "folders below which nothing was read: unreadable /path, or mount /path", (), many=True, write=str, word="unknown"),
 ), "store", can_be_renamed=False)  # fmt: skip
 DESCRIPTORS = Kind("descriptor-reading", "descriptor_readings", m.DescriptorReading, (
-    Field("store", v.of(check_name), v.NAME, "the store whose Windows tree was read", REQUIRED, names="store"),
+    Field("store", v.of(check_name), v.NAME, "the store whose descriptors or NFSv4 lists were read", REQUIRED, names="store"),
     Field("taken", v.moment, v.MOMENT, "when it was read", write=v.write_moment),
-    Field("folders", v.of(w.parse_described), v.STRING, "its folders, each with its security descriptor: SDDL /path", REQUIRED, many=True, write=str, word="described-folder", in_order=True),
-    _lines_field("names", w.parse_sid_name, "SID SUBJECT", "sid-name"),
+    Field("folders", v.of(w.parse_described), v.STRING, "its folders, each with its security descriptor or NFSv4 list: SDDL /path, or NFS4 O:OWNER G:GROUP ENTRY… /path", REQUIRED, many=True, write=str, word="described-folder", in_order=True),
+    _lines_field("names", w.parse_sid_name, "IDENTIFIER SUBJECT", "sid-name"),
     Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
 ), "store", can_be_renamed=False)  # fmt: skip
 USAGE = _Usage("usage", "usage", m.Usage, (

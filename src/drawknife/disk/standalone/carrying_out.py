@@ -6,11 +6,11 @@ import errno
 import os
 import stat
 import sys
-import unicodedata
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, NamedTuple
 
+from .file_names import location_of, shown
 from .lists_and_modes import (
     ACCESS,
     DEFAULT,
@@ -123,13 +123,11 @@ class Done:
 
     def in_words(self) -> list[str]:
         """A line for each thing that was left alone."""
-        return [f"{shown(left.path)}: {left.why}" for left in self.left]
+        return [f"{shown(b'/' + left.path)}: {left.why}" for left in self.left]
 
 
-def shown(path: bytes) -> str:
-    """A path for people, without control characters."""
-    text = os.fsdecode(b"/" + path)
-    return text if text.isprintable() else ascii(text)[1:-1]
+def _shown(path: bytes) -> str:
+    return shown(b"/" + path)
 
 
 NOT_AS_READ = "changed since it was read; everything below it is left, too"
@@ -225,21 +223,10 @@ def _look_at(
     return None
 
 
-def location_of(above: str, name: bytes) -> str | None:
-    """Where a folder is in its store; None if no model can hold its name (Unicode NFC, no control characters)."""
-    try:
-        text = name.decode("utf-8")
-    except UnicodeDecodeError:
-        return None
-    if unicodedata.normalize("NFC", text) != text or any(unicodedata.category(c) == "Cc" for c in text):
-        return None
-    return f"{above.rstrip('/')}/{text}"
-
-
 def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> None:
     """Change one thing, if it is still as it was seen, and nobody gets to something by it that is left alone."""
     if each.location and (left := _opened_up(plan, each, folders, done)) is not None:
-        why = f"opening it would give more users access to {shown(left.path)}, which is not changed"
+        why = f"opening it would give more users access to {shown(b'/' + left.path)}, which is not changed"
         done.left.append(Left(each.path, why, each.now))
         return
     try:
@@ -363,11 +350,11 @@ def put(fd: int, path: bytes, now: Thing, wanted: Thing) -> None:
         elif now.default is not None:
             os.removexattr(through, DEFAULT)
     except OSError as error:
-        raise OSError(error.errno, error.strerror, shown(path)) from None
+        raise OSError(error.errno, error.strerror, _shown(path)) from None
     came = _thing(fd, now.default is not None or wanted.default is not None)
     plain = wanted.acl is not None and not (wanted.acl.users or wanted.acl.groups or wanted.acl.mask is not None)
     if came != (wanted._replace(acl=None) if plain and came.acl is None else wanted):
-        raise OSError(errno.EPERM, f"it became {came}, and not {wanted}", shown(path))
+        raise OSError(errno.EPERM, f"it became {came}, and not {wanted}", _shown(path))
 
 
 def put_back(root: str, text: bytes) -> Done:

@@ -71,6 +71,21 @@ def thing_from_text(text: str) -> Thing:
     return Thing(int(uid), int(gid), int(mode, 8), acl, default)
 
 
+def acl_to_text(acl: Acl) -> str:
+    """A list in short text form."""
+    lines = [f"u::{letters(acl.owner)}", *(f"u:{uid}:{letters(p)}" for uid, p in acl.users)]
+    lines += [f"g::{letters(acl.group)}", *(f"g:{gid}:{letters(p)}" for gid, p in acl.groups)]
+    lines += [] if acl.mask is None else [f"m::{letters(acl.mask)}"]
+    return ",".join([*lines, f"o::{letters(acl.other)}"])
+
+
+def thing_to_text(thing: Thing) -> str:
+    """A thing as :func:`thing_from_text` reads it."""
+    named = (("acl", thing.acl), ("default", thing.default))
+    lists = "".join(f" {name}={acl_to_text(acl)}" for name, acl in named if acl is not None)
+    return f"{thing.uid}:{thing.gid} {thing.mode:04o}{lists}"
+
+
 def _escaped(path: bytes) -> bytes:
     """A path as getfacl writes it."""
     return b"".join(
