@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from drawknife.changing.apply import apply
 from drawknife.core.decide.disk_gate import disk_obstacles, taken_on
 from drawknife.core.everybody.adopting import adopt, with_folders
-from drawknife.core.everybody.drift import drift
+from drawknife.core.everybody.drift import ON_FOLDERS, drift
 from drawknife.core.everybody.effective import effective_access, right_state
 from drawknife.core.model import disk as d
 from drawknife.core.model import items as m
@@ -62,10 +62,12 @@ def test_after_it_the_disk_says_the_same_but_for_what_was_told(seed):
     assert drift(after, "s").rows == found.not_said
     # What a virtual path leads to stays where it is for the server, whatever a disk lets; no line lets somebody do to
     # others' files what it may not do to its own; and none lets a folder be deleted that is in one which is not, in one
-    # which is.
+    # which is. A line says of a folder itself what it says of the files in it.
     of_files = {f.path for f in model.disk_readings[0].files}
     for row in drift(after, "s", fold_rows=False).rows:
-        left = {*row.refused, *row.wider} - ({"delete-folder"} if row.location == "/in/x" else set())
+        left = (
+            {*row.refused, *row.wider} - ON_FOLDERS.keys() - ({"delete-folder"} if row.location == "/in/x" else set())
+        )
         if "delete-folder" in row.wider and can_be_deleted_but_not_what_holds_it(prepared, row):
             left.discard("delete-folder")
         assert not left or (row.place.path in of_files and left <= {"download", "overwrite", "append"}), row

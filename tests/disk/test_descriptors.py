@@ -7,21 +7,26 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawknife.core.decide.gates import verdict
 from drawknife.core.everybody.access_map import AccessMap
 from drawknife.core.everybody.adopting import with_folders
 from drawknife.core.everybody.described_drift import described_drift
 from drawknife.core.everybody.describing import adopt_described, describe
+from drawknife.core.everybody.drift import ON_FOLDERS
 from drawknife.core.model import described_folders as described
 from drawknife.core.model import descriptors as w
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
+from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
 from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 from drawknife.formats.descriptors_csv import folders_from_csv, names_from_csv, rows_of
 from drawknife.formats.document import BadDocument
 from drawknife.formats.exported import exported_text
+
+from ..core.test_promises import NOW
 
 DOMAIN = "S-1-5-21-11-22-33-"
 ACCOUNTS = {"ada": DOMAIN + "1101", "bo": DOMAIN + "1102", "cy": DOMAIN + "1103"}
@@ -83,6 +88,13 @@ class Literal:
             return self.folders[path]
         owner, aces = self.at(path.rpartition("/")[0] or "/")
         return owner, None if aces is None else literally_inherited(aces, owner, True)
+
+    def lets_on_folder(self, token, path, action):
+        """Renaming a folder takes it from where it is, as deleting it does."""
+        if action == "rename":
+            return self.lets(token, None, path, "delete-folder", False)
+        owner, aces = self.at(path)
+        return bool(literally_granted(aces, token, owner) & 0x100)
 
     def lets(self, token, me, path, right, own):
         owner, aces = self.at(path)
@@ -182,6 +194,13 @@ def differing(prepared, folders):
                     there = literal.lets(token_of(name), ACCOUNTS[name], cell.path, right, own)
                     if let != there:
                         found.setdefault((name, cell.path, right), set()).add("refused" if let else "wider")
+            for right, action in ON_FOLDERS.items():
+                if cell.path == "/" and action == "rename":
+                    continue
+                to = cell.location + "x" if action == "rename" else None
+                let = verdict(prepared, Question(name, action, cell.location, to, "folder"), NOW).allowed
+                if let != literal.lets_on_folder(token_of(name), cell.path, action):
+                    found.setdefault((name, cell.path, right), set()).add("refused" if let else "wider")
     return found
 
 
@@ -243,13 +262,16 @@ def test_what_administrators_write_is_said_whole():
     lines = {f.path: [str(e) for e in f.entries] for f in adopted.folders}
     assert lines["/a"] == ["allow group:crew all", "deny account:cy all"]
     # A tree lets who may delete a folder do that whatever holds it says; lines ask what holds it, too.
-    only = {("/d/e", (), ("delete-folder",))}
+    # A line that lets folders be renamed where they are lets files be renamed there, too.
+    renamed = ("rename-folder",)
+    only = {("/d", (), renamed), ("/d/e", (), ("delete-folder", *renamed)), ("/a", (), renamed)}
     assert {(row.location, row.refused, row.wider) for row in adopted.not_said} == only
     assert [f.path for f in adopted.folders if f.sealed] == ["/d", "/d/e"] and adopted.nobody == ("S-1-5-32-544",)
     back = describe(prepare(sound(with_folders(model, "s", adopted.folders))), model.descriptor_readings[0])
     assert {(row.location, row.refused, row.wider) for row in back.not_said} == only
     after = prepare(sound(with_folders(model, "s", adopted.folders)))
-    assert differing(after, back.folders) == {("ada", "/d/e", "delete-folder"): {"wider"}}
+    still = {key: how for key, how in differing(after, back.folders).items() if key[2] != "rename-folder"}
+    assert still == {("ada", "/d/e", "delete-folder"): {"wider"}}
     # Who stands for nobody here, such as the tree's administrators, keeps what it has.
     for tree in (folders, back.folders):
         granted = {

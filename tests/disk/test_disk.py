@@ -497,6 +497,15 @@ def literally(model, everything):
                     ]
                     missing = sum(number for number, let in asked if not let)
                     partly += [(right, missing, sum(number for number, _ in asked))] if missing else []
+            for name, action in (("rename-folder", "rename"), ("set-folder-attributes", "set-attributes")):
+                if path == "/" and action == "rename":
+                    continue
+                to = {"to": path + "y"} if action == "rename" else {}
+                question = Question(account.name, action, path, thing="folder", **to)
+                server = verdict(prepared, question, NOW).gate in (None, "disk")
+                disk = verdict(free, question, NOW).gate is None
+                refused += [name] if server and not disk else []
+                wider += [name] if disk and not server else []
             refused, wider = list(dict.fromkeys(refused)), list(dict.fromkeys(wider))
             if refused or wider or partly:
                 found[account.name, path] = (tuple(refused), tuple(wider), tuple(partly))

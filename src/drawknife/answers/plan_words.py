@@ -13,12 +13,13 @@ _OF_FILES = "overwriting and appending are one permission of a file, write"
 _WIDER = {
     "upload": _ONE_WRITE, "make-folder": _ONE_WRITE, "rename": _ONE_WRITE, "delete-file": _ONE_WRITE, "delete-folder": _ONE_WRITE,
     "overwrite": _OF_FILES, "append": _OF_FILES, "enter": "who is led to what lies below has to pass through",
-    "set-attributes": "who owns something may change its attributes",
+    "set-attributes": "who owns something may change its attributes", "set-folder-attributes": "who owns something may change its attributes",
+    "rename-folder": _ONE_WRITE,
 }  # fmt: skip
 _STICKY = "the folder is to be sticky, so that others' things stay: only who owns the thing or the folder takes it away"
 _REFUSED = {
     "set-attributes": "only who owns something may change its attributes", "rename": _STICKY, "delete-file": _STICKY,
-    "delete-folder": _STICKY,
+    "delete-folder": _STICKY, "rename-folder": _STICKY, "set-folder-attributes": "only who owns something may change its attributes",
 }  # fmt: skip
 
 

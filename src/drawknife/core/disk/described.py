@@ -29,6 +29,7 @@ OF_FOLDER = {"enter": TRAVERSE, "list": READ, "upload": WRITE, "make-folder": AP
 OF_FILE = {
     "download": READ, "overwrite": WRITE, "append": APPEND, "rename": DELETE, "delete-file": DELETE, "set-attributes": ATTRIBUTES,
 }  # fmt: skip
+_ON_FOLDER = {**OF_FOLDER, "rename": DELETE, "set-attributes": ATTRIBUTES}
 #: Whoever may delete what is in a folder needs no right on the thing.
 BY_PARENT = {"rename", "delete-file"}
 #: Stands for an owner of whom nothing is known.
@@ -90,6 +91,7 @@ class DescribedTree:
     def __init__(self, folders: Iterable[DescribedFolder]) -> None:
         self.listed = {f.path: f.descriptor for f in folders}
         self._made: dict[str, Descriptor] = {}
+        self._is_nfs4 = any(isinstance(found, Nfs4Descriptor) for found in self.listed.values())
 
     def folder(self, path: str) -> Descriptor:
         """The descriptor of a folder; of one that is not listed, as the folder above would make it, with its owner."""
@@ -100,39 +102,50 @@ class DescribedTree:
             found = self._made[path] = above._replace(protected=False, aces=aces, left_out=0)
         return found
 
-    def allows(self, token: frozenset[str], me: str, path: str, right: str, own: bool = False) -> bool:
-        """May somebody use a right at a folder: on the folder, or on a file in it that is its own, or is not."""
-        at = self.folder(path)
-        if isinstance(at, Nfs4Descriptor):
-            way = ancestors(parent(path) if right == "delete-folder" else path)
-            if not all(self._allows_at(token, up, TRAVERSE) for up in way):
-                return False
-        if right == "delete-folder" and path == "/":
+    def allows_on_folder(self, token: frozenset[str], path: str, action: str) -> bool:
+        """May somebody do something to a folder: a right of OF_FOLDER, ``rename`` or ``set-attributes``?"""
+        is_taken_away = action in ("delete-folder", "rename")
+        if is_taken_away and path == "/":
             return False
-        if right in OF_FOLDER:
-            who = counting_as(token, at.owner, at.group)
-            if right == "delete-folder":
-                return self._may_delete(token, self.folder(parent(path)), at.aces, who)
-            return allows(at.aces, who, OF_FOLDER[right])
+        way = list(ancestors(path))
+        if not self._passes(token, way[1:] if is_taken_away or action == "set-attributes" else way):
+            return False
+        at = self.folder(path)
+        who = counting_as(token, at.owner, at.group)
+        if is_taken_away:
+            return self._may_delete(token, self.folder(parent(path)), at.aces, who)
+        return allows(at.aces, who, _ON_FOLDER[action])
+
+    def allows_on_file(self, token: frozenset[str], me: str, path: str, right: str, own: bool) -> bool:
+        """May somebody do something to a file in a folder that is its own, or is not?"""
+        if not self._passes(token, ancestors(path)):
+            return False
+        at = self.folder(path)
         aces, who = self._file(token, at, me if own else SOMEBODY)
         if right in BY_PARENT:
             return self._may_delete(token, at, aces, who)
         return allows(aces, who, OF_FILE[right])
 
-    def decides(self, token: frozenset[str], path: str, right: str) -> Ace | None:
-        """The entry that decides a right at a folder, on the folder or on others' files in it; None where none names it."""
+    def decides_on_folder(self, token: frozenset[str], path: str, action: str) -> Ace | None:
+        """The entry of a folder that decides what is done to it; None where none names it."""
         at = self.folder(path)
-        if right in OF_FOLDER:
-            return deciding(at.aces or (), counting_as(token, at.owner, at.group), OF_FOLDER[right])
-        aces, who = self._file(token, at, SOMEBODY)
+        return deciding(at.aces or (), counting_as(token, at.owner, at.group), _ON_FOLDER[action])
+
+    def decides_on_file(self, token: frozenset[str], path: str, right: str) -> Ace | None:
+        """The entry that decides what is done to others' files in a folder; None where none names it."""
+        aces, who = self._file(token, self.folder(path), SOMEBODY)
         return deciding(aces or (), who, OF_FILE[right])
 
     def not_passed(self, token: frozenset[str], path: str) -> str | None:
         """The first folder on the way to one, that one too, that somebody cannot search; None where nothing asks for it."""
-        if not isinstance(self.folder(path), Nfs4Descriptor):
+        if not self._is_nfs4:
             return None
         way = reversed(list(ancestors(path)))
         return next((up for up in way if not self._allows_at(token, up, TRAVERSE)), None)
+
+    def _passes(self, token: frozenset[str], way: Iterable[str]) -> bool:
+        """May somebody search every folder of a way? With Windows descriptors nothing asks for it."""
+        return not self._is_nfs4 or all(self._allows_at(token, path, TRAVERSE) for path in way)
 
     def _allows_at(self, token: frozenset[str], path: str, right: int) -> bool:
         at = self.folder(path)

@@ -8,12 +8,13 @@ from ..model.items import DescriptorReading
 from ..model.nfs4 import ANONYMOUS_AT, AUTHENTICATED_AT, EVERYONE_AT
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
+from ..prepared.question import Question
 from ..words.names import Place, tree_key
-from ..words.rights import FILE_RIGHTS, RIGHTS
+from ..words.rights import FILE_RIGHTS, INDEX, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap
 from .cell import Cell
-from .drift import MOST_FOLDERS, Drift, DriftFound, folded, why_not
+from .drift import MOST_FOLDERS, ON_FOLDERS, Drift, DriftFound, folded, why_not, why_not_the_folder
 
 
 class Tokens:
@@ -77,29 +78,59 @@ def described_drift(
 def _compare(
     prepared: Prepared, tree: DescribedTree, token: frozenset[str], me: str, who: PreparedAccount, cell: Cell
 ) -> Drift | None:
+    """One folder of one account; None where both say the same."""
     place = cell.place
     assert place is not None
     refused, wider = [], []
-    for number, right in enumerate(RIGHTS):
-        if place.path == "/" and right == "delete-folder":
-            continue
-        both = [(cell.plain[number] & 1, tree.allows(token, me, place.path, right))]
-        if right in FILE_RIGHTS:
-            both.append((cell.owning[number] & 1, tree.allows(token, me, place.path, right, own=True)))
-        refused += [right] if any(let and not there for let, there in both) else []
-        wider += [right] if any(there and not let for let, there in both) else []
+    for right in (*RIGHTS, *ON_FOLDERS):
+        both = _both(prepared, tree, token, me, who, cell, right)
+        refused += [right] if any(modelled and not there for modelled, there in both) else []
+        wider += [right] if any(there and not modelled for modelled, there in both) else []
     if not refused and not wider:
         return None
-    reason = None
+    reason = server = None
     if refused:
         reason = f"{who.name} may not {refused[0]} in {place}: {_why(tree, token, place, refused[0])}"
-    server = why_not(prepared, who, cell.location, wider[0]) if wider else None
+    if wider and wider[0] in ON_FOLDERS:
+        server = why_not_the_folder(prepared, who, _on_folder(who, cell, wider[0]))
+    elif wider:
+        server = why_not(prepared, who, cell.location, wider[0])
     return Drift(who.name, me, cell.location, place, tuple(refused), tuple(wider), reason, server)
+
+
+def _both(
+    prepared: Prepared,
+    tree: DescribedTree,
+    token: frozenset[str],
+    me: str,
+    who: PreparedAccount,
+    cell: Cell,
+    right: str,
+) -> list[tuple[bool, bool]]:
+    """The answers of model and tree; two for a right on files: of others' and of its own."""
+    path = cell.path
+    if path == "/" and right in ("delete-folder", "rename-folder"):
+        return []
+    if right in ON_FOLDERS:
+        modelled = why_not_the_folder(prepared, who, _on_folder(who, cell, right)) is None
+        return [(modelled, tree.allows_on_folder(token, path, ON_FOLDERS[right]))]
+    plain, owning = (bool(sides[INDEX[right]] & 1) for sides in (cell.plain, cell.owning))
+    if right not in FILE_RIGHTS:
+        return [(plain, tree.allows_on_folder(token, path, right))]
+    sides = ((plain, False), (owning, True))
+    return [(modelled, tree.allows_on_file(token, me, path, right, own)) for modelled, own in sides]
+
+
+def _on_folder(who: PreparedAccount, cell: Cell, right: str) -> Question:
+    return Question(who.name, ON_FOLDERS[right], cell.location, thing="folder")
 
 
 def _why(tree: DescribedTree, token: frozenset[str], place: Place, right: str) -> str:
     closed = tree.not_passed(token, place.path)
     if closed is not None and closed != place.path:
         return f"{place.store}:{closed} on the way cannot be searched"
-    ace = tree.decides(token, place.path, right)
+    if right in FILE_RIGHTS:
+        ace = tree.decides_on_file(token, place.path, right)
+    else:
+        ace = tree.decides_on_folder(token, place.path, ON_FOLDERS.get(right, right))
     return "no entry of its list allows it" if ace is None else f"{ace} decides"

@@ -67,6 +67,13 @@ class DiskSets:
             self._at[key] = found
         return found
 
+    def setting_attributes(self, path: str) -> int:
+        """Who may set the attributes of a folder itself: who owns it and can come to the folder that holds it."""
+        if self.disk.unknown_at(path) is not None:
+            return self.not_asked
+        come = self._anybody if path == "/" else self._comes(parent(path))
+        return come & self.owning(self.disk.folder(path)) | self.not_asked
+
     def let(self, path: str, below: int, plain: Sets, owning: Sets) -> tuple[Sets, Sets]:
         """What remains of rights at a folder where the disk has its say, too."""
         disk = self.at(path, below)

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from itertools import chain
 from typing import NamedTuple
 
-from ..decide.disk_gate import disk_obstacles, quick_disk, taken_on
+from ..decide.disk_gate import disk_gate, disk_obstacles, quick_disk, taken_on
+from ..decide.gates import folder_gate, virtual_path_gate
 from ..disk.one_object import ROOT, line
 from ..disk.read_folders import ASKED_FOR, Disk, file_created_in
 from ..model.disk import READ, STICKY, WRITE, ThingOnDisk
+from ..prepared.needs import demands, locate
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -23,6 +26,10 @@ from .effective import right_obstacles
 
 #: After so many folders of accounts no further account is compared.
 MOST_FOLDERS = 100_000
+
+
+#: What is done to a folder itself, besides the rights that are about a folder alone: with the action that is asked.
+ON_FOLDERS = {"rename-folder": "rename", "set-folder-attributes": "set-attributes"}
 
 
 class Partly(NamedTuple):
@@ -142,8 +149,8 @@ def _compare(
     assert place is not None
     both = _Both(prepared, account, place, cell, sets)
     refused, wider = [], []
-    for right in RIGHTS:
-        asked = both.asked(right)
+    for right in (*RIGHTS, *ON_FOLDERS):
+        asked = both.of_the_folder(right) if right in ON_FOLDERS else both.asked(right)
         if any(server and not disk for server, disk in asked):
             refused.append(right)
         if not shared and any(disk and not server for server, disk in asked):
@@ -159,6 +166,7 @@ class _Both:
 
     def __init__(self, prepared: Prepared, account: PreparedAccount, place: Place, cell: Cell, sets: DiskSets) -> None:
         self._prepared, self._account, self._place, self._cell = prepared, account, place, cell
+        self._sets = sets
         self._there = sets.at(place.path)
         self._is_unknown = place.path in sets.disk.unknown
         has_files = bool(sets.disk.files(place.path))
@@ -184,6 +192,18 @@ class _Both:
             self._files = _Files(self._prepared, self._account, self._place, self._cell.location)
         sides = ((on_others, self._files.others), (on_own, self._files.own))
         return [(server, self._files.let(right, some)) for server, some in sides if some]
+
+    def of_the_folder(self, right: str) -> list[tuple[bool, bool]]:
+        """The answers to renaming the folder, or setting its attributes; none where the root of the store is to be renamed."""
+        action, place = ON_FOLDERS[right], self._place
+        if place.path == "/" and action == "rename":
+            return []
+        if action == "rename":
+            disk = self._disk(INDEX["delete-folder"])  # either takes it from the folder that holds it
+        else:
+            disk = bool(self._sets.setting_attributes(place.path) >> self._account.index & 1)
+        question = Question(self._account.name, action, self._cell.location, thing="folder")
+        return [(why_not_the_folder(self._prepared, self._account, question) is None, disk)]
 
     def _disk(self, number: int) -> bool:
         return bool(self._there[number] >> self._account.index & 1)
@@ -227,7 +247,11 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
     """The row with what the disk says of the first right that it refuses, and the server of the first that only the disk lets."""
     account = _prepared(prepared, row.account)
     reason = server = None
-    if row.refused:
+    if row.refused and row.refused[0] in ON_FOLDERS:
+        question = Question(account.name, ON_FOLDERS[row.refused[0]], row.location, thing="folder")
+        sites = locate(prepared.namespace(account), question)
+        reason = next((x.text for x in disk_gate(prepared, account, question, sites)), None)
+    elif row.refused:
         # Where only its own files are refused, or only others', all of them together may be let.
         things = [None, *map(str, (x.thing for x in prepared.disks[row.place.store].files(row.place.path)))]
         obstacles = (
@@ -236,7 +260,10 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
         reason = next((x.text for x in obstacles if x is not None), None)
         if reason is None:
             reason = _why_not_created(prepared, account, row)
-    if row.wider:
+    if row.wider and row.wider[0] in ON_FOLDERS:
+        question = Question(account.name, ON_FOLDERS[row.wider[0]], row.location, thing="folder")
+        server = why_not_the_folder(prepared, account, question)
+    elif row.wider:
         server = why_not(prepared, account, row.location, row.wider[0])
     return row._replace(reason=reason, server=server)
 
@@ -259,6 +286,17 @@ def _created(prepared: Prepared, place: Place) -> ThingOnDisk:
     """A file that somebody will create in a folder."""
     asked = prepared.stores[place.store].store.creation_mode or ASKED_FOR
     return file_created_in(prepared.disks[place.store].folder(place.path), int(asked.split()[0], 8))
+
+
+def why_not_the_folder(prepared: Prepared, account: PreparedAccount, question: Question) -> str | None:
+    """What the server has against an action on a folder, by the gates from virtual path to folder; None if it allows it."""
+    namespace = prepared.namespace(account)
+    sites = locate(namespace, question)
+    wanted = demands(prepared, account, question, sites)
+    gates = chain(
+        virtual_path_gate(prepared, account, namespace, question, sites), folder_gate(prepared, account, wanted)
+    )
+    return next((refusal.text for refusal in gates), None)
 
 
 def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
