@@ -49,7 +49,7 @@ VALUES = {
     "disk-reading": {"taken": "2026-11-20T08:00:00+00:00", "confined": True, "above": ["0:0 0755 /"], "odd": 1, "notes": ["1 link"],
                      "folders": ["0:7 2755 acl=u::rwx,u:9:r-x,g::r-x,m::r-x,o::--- default=u::rwx,g::r-x,o::--- /"],
                      "files": ["3 of 9:7 0640 in /"], "users": ["ada 9 7,8"], "groups": ["crew 7"], "absent": ["/x/gone"],
-                     "unknown": ["mount /x/other"]},
+                     "unknown": ["mount /x/other"], "empty": ["/x/bare"], "complete": True},
     "descriptor-reading": {"taken": "2026-11-20T08:00:00+00:00", "folders": ["O:BAD:PAI(A;OICI;FA;;;WD) /"],
                            "names": [{"line": "S-1-5-21-1-2-3-1101 account:ida", "note": "why"}], "notes": ["1 entry"]},
     "usage": {"folder": "s:/x", "owner": "ida", "bytes": "1 KiB", "files": 2},

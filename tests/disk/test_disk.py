@@ -140,7 +140,7 @@ def test_the_text_of_getfacl_tells_the_same(seed):
     group = [f"g{gid}:x:{gid}:{','.join(u.name for u in USERS if gid in u.groups)}" for gid in GROUPS[1:]]
     with random_tree(Random(seed), folders=20, files=20) as root:
         (root / "in\\side\nof").mkdir()
-        (root / "a b").mkdir()
+        (root / "a b" / "in").mkdir(parents=True)
         here = read_disk(str(root), "s")
         text = subprocess.run(["getfacl", "-R", "-p", str(root)], capture_output=True, check=True).stdout
         folders = subprocess.run(["find", str(root), "-type", "d"], capture_output=True, check=True).stdout
@@ -149,6 +149,7 @@ def test_the_text_of_getfacl_tells_the_same(seed):
         text, "s", str(root), [*users, d.OsUser("root", 0, 0)], [*groups, d.OsGroup("root", 0)], folders.split(b"\n")
     )
     assert found.folders == here.folders and set(found.files) == set(here.files)
+    assert found.complete and here.complete and found.empty == here.empty and here.empty == ("/a b/in",)
     assert found.odd == here.odd == 1 and {(u.name, u.uid, u.gid, *u.groups) for u in users} == {
         (u.name, u.uid, u.gid, *(g for g in u.groups if g != u.gid)) for u in USERS
     }

@@ -6,6 +6,7 @@ import shutil
 import sys
 import tempfile
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 from drawknife.core.model import items as m
@@ -88,9 +89,7 @@ def model_of(root, confined=False):
     """A model in which the server lets everybody do everything, on what is read of a disk."""
     reading = read_disk(str(root), "s")
     everything = (m.Entry("allow", m.Subject("anyone"), (1 << 11) - 1),)
-    reading = m.DiskReading(
-        "s", None, confined, reading.above, reading.folders, reading.files, tuple(sorted(USERS)), (), 0, ()
-    )
+    reading = replace(reading, taken=None, confined=confined, users=tuple(sorted(USERS)), groups=(), odd=0, notes=())
     accounts = tuple(m.Account(user.name) for user in USERS)
     return sound(
         m.Model(

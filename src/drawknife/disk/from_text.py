@@ -100,11 +100,13 @@ def reading_from(
     made = {path: _made(block, numbers, path in known) for path, block in things.items()}
     listed: list[FolderOnDisk] = []
     files: Counter[tuple[str, ThingOnDisk]] = Counter()
+    holding = {parent(path) for path in made if path != "/"}
     for path, thing in sorted(made.items()):
         if path not in known:
             files[parent(path), thing] += 1
         elif path == "/" or made_below(made[parent(path)]) != thing:
             listed.append(FolderOnDisk(path, thing))
+    empty = sorted((known & made.keys()) - holding - {folder.path for folder in listed})
     notes = ["the folders above the root were not told of, and are not asked"]
     leaves = len(things) - len(known & things.keys())
     if not folders and leaves:
@@ -113,7 +115,8 @@ def reading_from(
         )
     return DiskReading(
         store, None, False, (), tuple(listed), tuple(FilesOnDisk(p, t, n) for (p, t), n in sorted(files.items(), key=str)),
-        tuple(users), tuple(groups), odd, tuple(notes), tuple(sorted(set(recorded) - known)) if folders else (),
+        tuple(users), tuple(groups), odd, tuple(notes), tuple(sorted(set(recorded) - known)) if folders else (), (),
+        tuple(empty) if folders else (), bool(folders),
     )  # fmt: skip
 
 

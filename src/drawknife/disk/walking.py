@@ -49,6 +49,8 @@ def reading_of(found: Scan, store: str, confined: bool) -> DiskReading:
         notes=tuple(found.notes()),
         absent=tuple(found.absent),
         unknown=tuple(UnknownBelow(*each) for each in found.unknown),
+        empty=tuple(found.empty),
+        complete=True,
     )
 
 

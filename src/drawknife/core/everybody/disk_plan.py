@@ -84,6 +84,9 @@ class DiskPlan:
         absent = set(reading.absent)
         recorded = {f.path for f in prepared.stores[store].store.folders if absent.isdisjoint(ancestors(f.path))}
         recorded = {path for path in recorded if self.disk.unknown_at(path) is None}
+        if reading.complete:
+            recorded &= self.there | {up for path in reading.empty for up in ancestors(path)}
+            self.there |= {up for path in recorded for up in ancestors(path)}
         self.known = sorted(self.there | {up for path in recorded for up in ancestors(path)}, key=tree_key)
         self._known = set(self.known)
         self._order = {path: at for at, path in enumerate(self.known)}
@@ -339,6 +342,7 @@ class DiskPlan:
                 files.setdefault(f.path, []).append(PlanStep(f.path, "files", f.thing, then, f.number))
         steps = []
         self._as_above = self._like_those_above()
+        self._levels = self._levels_below()
         for path in self.known:
             if path in self._as_above:
                 continue
@@ -361,8 +365,21 @@ class DiskPlan:
                     found.add(path)
         return found
 
+    def _levels_below(self) -> dict[str, set[int]]:
+        """Of known folders, in a complete reading: is there a folder in them that nobody knows by name (1), or deeper (2)?"""
+        found: dict[str, set[int]] = {}
+        for path in self.disk.reading.empty:
+            while path not in self._known:
+                at, level = self.nearest(path)
+                found.setdefault(at, set()).add(level)
+                path = parent(path)
+        return found
+
     def _steps_below(self, path: str) -> list[PlanStep]:
         made, near, far = self._below(path)
+        if self.disk.reading.complete:
+            levels = self._levels.get(path, set())
+            near, far = near if 1 in levels else made, far if 2 in levels else made
         if near == made == far:
             return []
         but = tuple(x for x in self._children(path) if x not in self._as_above)

@@ -242,7 +242,8 @@ class DiskReading:
     """What was read of the disk that a store is on: its folders and files, those above its root, the machine's users and groups.
 
     `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. `absent` are
-    folders that the model records and that are not on the disk, `unknown` those below which nothing was read. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
+    folders that the model records and that are not on the disk, `unknown` those below which nothing was read. Of the folders that
+    are not listed, `empty` are those with nothing in them; where the reading is `complete`, no others are without files. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
     """
 
     store: str
@@ -257,6 +258,8 @@ class DiskReading:
     notes: tuple[str, ...] = ()
     absent: tuple[str, ...] = ()
     unknown: tuple[UnknownBelow, ...] = ()
+    empty: tuple[str, ...] = ()
+    complete: bool = False
 
 
 @dataclass(frozen=True, slots=True)

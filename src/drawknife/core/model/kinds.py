@@ -260,6 +260,8 @@ DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
     Field("notes", v.text, v.STRING, "what else was seen and is not judged", (), many=True, word="seen"),
     Field("absent", v.of(check_path), v.PATH, "recorded folders that are not on the disk", (), many=True, word="absent"),
     Field("unknown", v.of(d.parse_unknown), v.STRING, "folders below which nothing was read: unreadable /path, or mount /path", (), many=True, write=str, word="unknown"),
+    Field("empty", v.of(check_path), v.PATH, "folders that are not listed and have nothing in them", (), many=True, word="empty-folder"),
+    Field("complete", v.yes_no, v.BOOL, "does the reading name every folder: listed, with files, above one of these, or empty?", False),
 ), "store", can_be_renamed=False)  # fmt: skip
 DESCRIPTORS = Kind("descriptor-reading", "descriptor_readings", m.DescriptorReading, (
     Field("store", v.of(check_name), v.NAME, "the store whose descriptors or NFSv4 lists were read", REQUIRED, names="store"),

@@ -57,6 +57,8 @@ class Scan:
         self.files: list[tuple[str, Thing, int]] = []
         self.unknown: list[tuple[str, str]] = []
         self.absent: list[str] = []
+        #: Folders that are not in `folders` and have nothing in them.
+        self.empty: list[str] = []
         self.users: list[tuple[str, int, int, tuple[int, ...]]] = []
         self.groups: list[tuple[str, int]] = []
         self.nfs4: list[Nfs4Thing] = []
@@ -100,6 +102,8 @@ class Scan:
             "notes": self.notes(),
             "absent": self.absent,
             "unknown": [f"{why} {path}" for path, why in self.unknown],
+            "empty": self.empty,
+            "complete": True,
         }
 
 
@@ -131,6 +135,7 @@ class _Folder(NamedTuple):
     path: bytes
     location: str
     thing: Thing
+    is_listed: bool
 
 
 def _walk(top: bytes, found: Scan, progress: Progress | None) -> None:
@@ -139,10 +144,11 @@ def _walk(top: bytes, found: Scan, progress: Progress | None) -> None:
         pass  # a root that cannot be read is an error, not a part of the reading
     root = _folder(top, "/", status, found)
     found.folders.append(("/", root))
-    todo = [_Folder(top, "/", root)]
+    todo = [_Folder(top, "/", root, True)]
     while todo:
         folder = todo.pop()
         files: Counter[Thing] = Counter()
+        before = len(todo)
         try:
             with os.scandir(folder.path) as entries:
                 for entry in entries:
@@ -156,10 +162,14 @@ def _walk(top: bytes, found: Scan, progress: Progress | None) -> None:
             found.vanished += 1
         except OSError:
             found.unknown.append((folder.location, UNREADABLE))
+        else:
+            if not folder.is_listed and not files and len(todo) == before:
+                found.empty.append(folder.location)
         found.files += [(folder.location, thing, number) for thing, number in files.most_common()]
     found.folders.sort(key=lambda each: each[0])
     found.files.sort(key=lambda each: each[0])
     found.unknown.sort()
+    found.empty.sort()
 
 
 def _look(entry: os.DirEntry[bytes], above: _Folder, device: int, files: Counter[Thing], found: Scan) -> _Folder | None:
@@ -177,9 +187,10 @@ def _look(entry: os.DirEntry[bytes], above: _Folder, device: int, files: Counter
             found.unknown.append((location, MOUNT))
         else:
             thing = _folder(entry.path, location, status, found)
-            if thing != made_below(above.thing):
+            is_listed = thing != made_below(above.thing)
+            if is_listed:
                 found.folders.append((location, thing))
-            return _Folder(entry.path, location, thing)
+            return _Folder(entry.path, location, thing, is_listed)
     except FileNotFoundError:
         found.vanished += 1
     return None
