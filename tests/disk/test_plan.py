@@ -261,7 +261,13 @@ def test_folders_in_which_there_is_nothing_are_planned_as_if_nothing_were_known_
         became = []
         for known in (reading, replace(reading, complete=False, empty=())):
             plan = DiskPlan(prepare(replace(model, disk_readings=(known,))), "s")
-            done, kept = carried_out(root, plan, plan.steps())
+            steps = plan.steps()
+            folders = ["/", *(f"/{path.relative_to(root)}" for path in root.rglob("*") if path.is_dir())]
+            places = {plan.nearest(path) for path in folders}
+            for step in steps if known.complete else ():
+                levels = {"folder": (0,), "files": (0,), "children": (1,), "deeper": (2,), "below": (1, 2)}[step.what]
+                assert any((step.path, level) in places for level in levels), step  # there is such a folder
+            done, kept = carried_out(root, plan, steps)
             assert done.left == []
             became.append({path: thing_at(path, path.is_dir()) for path in [root, *root.rglob("*")]})
             carrying_out.put_back(str(root), kept)
