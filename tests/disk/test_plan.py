@@ -339,13 +339,13 @@ def created_by(root, umask):
 @AS_ROOT
 def test_what_is_created_gives_nobody_more_than_the_model_and_the_disk_gave():
     """By each user, of whom one is no account, with each umask: files and folders, before the plan and after it."""
-    checks = sum(checked_creations(seed) for seed in range(int(os.environ.get("DISK_TREES") or 8)))
-    assert checks > 1000
+    checks = sum(checked_creations(seed) for seed in range(int(os.environ.get("DISK_TREES") or 18)))
+    assert checks > 20_000
 
 
 def checked_creations(seed):
     rng = Random(f"created {seed}")
-    with random_tree(rng, folders=8, files=6) as root:
+    with random_tree(rng, folders=20, files=6) as root:
         os.chmod(root.parent, 0o755)
         model = with_stranger(promising(root, rng))
         plan = DiskPlan(prepare(model), "s")
