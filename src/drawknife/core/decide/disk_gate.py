@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import NamedTuple
 
 from ..disk.one_object import ROOT, lets, line
 from ..disk.planned_list import Machine, permissions, planned
@@ -133,16 +134,16 @@ class _Asking:
     def owns(self, thing: ThingOnDisk) -> bool:
         return self.user.uid in (ROOT, thing.uid)
 
-    def taking_away(self, folder: str, things: list[ThingOnDisk], what: str) -> Iterator[Refusal]:
+    def taking_away(self, folder: str, things: list[tuple[str, ThingOnDisk]]) -> Iterator[Refusal]:
         """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned.
 
-        `what` is what the things are called together.
+        Each of `things` with what it is called.
         """
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
-        if thing.mode & STICKY and not self.owns(thing) and things and not any(map(self.owns, things)):
-            self.not_owned |= {(what, x): None for x in things}
-            owners = ", ".join(dict.fromkeys(self.disk.in_words(x).partition(":")[0] for x in things[:5]))
+        if thing.mode & STICKY and not self.owns(thing) and things and not any(self.owns(x) for _, x in things):
+            self.not_owned |= dict.fromkeys(things)
+            owners = ", ".join(dict.fromkeys(self.disk.in_words(x).partition(":")[0] for _, x in things[:5]))
             text = f"{called} is sticky ({self.disk.in_words(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
             yield Refusal("disk", "sticky", text)
 
@@ -167,15 +168,20 @@ class _Asking:
             return
         wanted = _OF_FILES.get(self.question.action)
         if wanted is None:
-            self.not_owned |= {(f"the file in {self.called(self.folder)}", x.thing): None for x in there}
+            self.not_owned |= {(self.files_called(x), x.thing): None for x in there}
             text = f"{self.who} does not own the file"
         else:
             for x in there:
-                self.lack(f"such files in {self.called(self.folder)}", x.thing, wanted)
+                self.lack(self.files_called(x), x.thing, wanted)
             text = f"{self.who} may not {_WORDS[wanted]} the file"
         each = "; ".join(self._files_in_words(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
         yield Refusal("disk", "no-permission", f"{text} in {self.called(self.folder)}: {each}{more}")
+
+    def files_called(self, files: FilesOnDisk) -> str:
+        """Files in the folder that are alike, told from others there by owner, group and mode."""
+        which = f"{files.number} of the files" if files.number > 1 else "the file"
+        return f"{which} in {self.called(self.folder)} ({self.disk.in_words(files.thing)})"
 
     def _files_in_words(self, files: FilesOnDisk, wanted: int | None) -> str:
         return f"{number_of(files.number, 'file')}: {self.in_words(files.thing, wanted)}"
@@ -229,28 +235,60 @@ def disk_obstacles(
     yield from disk_gate(prepared, account, question, Sites(Location(path, None, at, False, None), None, False))
 
 
-def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[str]:
-    """What would have to be let on the disk, thing by thing, and the command that does it, so that nobody else loses or gains."""
+class DiskFix(NamedTuple):
+    """What lets a user do something on the disk, of one thing or of files in a folder that are alike.
+
+    `planned` is what the thing becomes; where `owner` is another one, the user becomes its owner. `losing` are users who
+    lose something by it, with the permissions that they lose.
+    """
+
+    called: str
+    thing: ThingOnDisk
+    planned: ThingOnDisk
+    user: OsUser
+    owner: str
+    losing: tuple[tuple[str, int], ...] = ()
+
+    def __str__(self) -> str:
+        losing = [f"{name} loses {letters(lost)}" for name, lost in self.losing]
+        then = self.planned
+        as_list = then.acl or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
+        if then.uid != self.thing.uid:
+            cost = "; ".join([f"{self.owner} no longer owns it", *losing])
+            is_same = (then.mode, then.acl) == (self.thing.mode, self.thing.acl)
+            first = "" if is_same else f"setfacl --set {as_list}, then "
+            return f"make {self.user.name} the owner of {self.called}: {first}chown {self.user.name} ({cost})"
+        have = letters(permissions(self.user, then))
+        cost = f" ({'; '.join(losing)})" if losing else ""
+        return f"give {self.user.name} {have} on {self.called}: setfacl --set {as_list}{cost}"
+
+
+def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[DiskFix]:
+    """What would have to be let on the disk, thing by thing, so that nobody gains and as few as can be lose."""
     asking = _asking(prepared, account, question, sites)
     if asking is None or isinstance(asking, Refusal):
         return
     machine = Machine(asking.disk.reading.users)
     for _ in disk_gate(prepared, account, question, sites, asking):
         pass
+    user = asking.user
     for (called, thing), wanted in asking.lacking.items():
-        then = planned(thing, {asking.user.uid: permissions(asking.user, thing) | wanted}, machine)
-        as_list = then.acl or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
-        have = letters(permissions(asking.user, then))
-        losing = [
-            f"{user.name} loses {letters(lost)}"
-            for user in machine.users.values()
-            if user.uid != asking.user.uid and (lost := permissions(user, thing) & ~permissions(user, then))
-        ]
-        at_a_cost = f" ({'; '.join(losing)})" if losing else ""
-        yield f"give {asking.user.name} {have} on {called}: setfacl --set {as_list}{at_a_cost}"
+        then = planned(thing, {user.uid: permissions(user, thing) | wanted}, machine)
+        yield _fix(asking, machine, called, thing, then)
     for called, thing in asking.not_owned:
-        owner = asking.disk.called(thing.uid)
-        yield f"make {asking.user.name} the owner of {called}: chown {asking.user.name} ({owner} no longer owns it)"
+        # Who is no longer judged as the owner, or as another, keeps what it had.
+        kept = {uid: permissions(other, thing) for uid, other in machine.users.items()}
+        kept[user.uid] = permissions(user, thing)
+        yield _fix(asking, machine, called, thing, planned(thing._replace(uid=user.uid), kept, machine))
+
+
+def _fix(asking: _Asking, machine: Machine, called: str, thing: ThingOnDisk, then: ThingOnDisk) -> DiskFix:
+    losing = tuple(
+        (other.name, lost)
+        for other in machine.users.values()
+        if (lost := permissions(other, thing) & ~permissions(other, then))
+    )
+    return DiskFix(called, thing, then, asking.user, asking.disk.called(thing.uid), losing)
 
 
 def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[str]:
@@ -299,10 +337,10 @@ def _at_place(asking: _Asking) -> Iterator[Refusal]:
     if action in ("upload", "make-folder"):
         yield from asking.may(disk.folder(folder), WRITE | SEARCH, asking.called(folder))
     elif action == "delete-file" or (action == "rename" and asking.question.on_file):
-        files = [x.thing for x in asking.meant(folder)]
-        yield from asking.taking_away(folder, files, f"the file in {asking.called(folder)}")
+        files = [(asking.files_called(x), x.thing) for x in asking.meant(folder)]
+        yield from asking.taking_away(folder, files)
     elif action in ("delete-folder", "rename"):
-        yield from asking.taking_away(folder, [disk.folder(path)], asking.called(path))
+        yield from asking.taking_away(folder, [(asking.called(path), disk.folder(path))])
     elif action == "set-attributes" and not asking.question.on_file:
         if not asking.owns(disk.folder(path)):
             yield _not_owned(asking, disk.folder(path))
@@ -321,8 +359,8 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
         if question.thing == "folder":
             yield from asking.may(disk.folder(asking.path), WRITE, asking.called(asking.path), ", which is moved")
     if question.replaces and question.on_file:
-        replaced = [x.thing for x in disk.files(folder)]
-        yield from asking.taking_away(folder, replaced, f"the file that is replaced in {asking.called(folder)}")
+        replaced = [(f"{asking.files_called(x)}, which is replaced", x.thing) for x in disk.files(folder)]
+        yield from asking.taking_away(folder, replaced)
 
 
 def _not_owned(asking: _Asking, thing: ThingOnDisk) -> Refusal:
