@@ -26,7 +26,7 @@ __all__ = [
 
 ROOT = Path(__file__).resolve().parent.parent
 #: Where what is built goes: the console beside the modules, the rest as `share/` of the installation.
-CONSOLE, SHARE = ROOT / "src" / "drawknife" / "console", ROOT / "build" / "share"
+CONSOLE, SHARE = ROOT / "src" / "drawknife" / "console", ROOT / "packaging" / "share"
 COMPLETIONS = {
     "bash": "bash-completion/completions/drawknife",
     "zsh": "zsh/site-functions/_drawknife",
@@ -76,13 +76,17 @@ def _all_made() -> Iterator[None]:
         yield
     finally:
         shutil.rmtree(CONSOLE, ignore_errors=True)
+        shutil.rmtree(SHARE, ignore_errors=True)
 
 
-def _run(*command: str, folder: Path = ROOT, **environment: str) -> None:
-    path = os.pathsep.join([str(ROOT / "src"), str(ROOT)])
-    subprocess.run(
-        command, cwd=folder, check=True, env={**os.environ, "PYTHONPATH": path, **environment}, stdout=sys.stderr
-    )
+def _run(*command: str, folder: Path = ROOT) -> None:
+    subprocess.run(command, cwd=folder, check=True, env=_environment(), stdout=sys.stderr)
+
+
+def _environment() -> dict[str, str]:
+    """This process's, with the checkout's modules: an isolated build finds the packages that it needs by PYTHONPATH."""
+    path = [str(ROOT / "src"), str(ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
+    return {**os.environ, "PYTHONPATH": os.pathsep.join(path)}
 
 
 def _make_console() -> None:
@@ -109,6 +113,6 @@ def _make_completions() -> None:
         to.parent.mkdir(parents=True, exist_ok=True)
         script = subprocess.run(
             [sys.executable, "-c", "from drawknife.cli.main import main; main()", "completion", shell],
-            check=True, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+            check=True, capture_output=True, text=True, env=_environment(),
         )  # fmt: skip
         to.write_text(script.stdout)

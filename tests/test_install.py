@@ -79,7 +79,7 @@ def test_what_the_page_says_works_word_for_word_on_a_machine_of_its_own(tmp_path
     if bare.returncode:
         pytest.skip(f"no machine of one's own can be made here: {bare.stderr.strip()[-200:]}")
     build(given)
-    for folder in ("packaging", "demo", "requirements"):
+    for folder in ("demo", "requirements"):
         shutil.copytree(ROOT / folder, given / folder)
     script = ["set -x", SYSTEMCTL]
     for number, block in enumerate(blocks()):

@@ -19,7 +19,7 @@ LAYERS = [
     ["drawknife.core.follows"],
     ["drawknife.formats"],
     ["drawknife.messages"],
-    ["drawknife.changing", "drawknife.census", "drawknife.disk", "drawknife.documents"],
+    ["drawknife.changing", "drawknife.census", "drawknife.disk", "drawknife.documents", "drawknife.host_files"],
     ["drawknife.mending"],
     ["drawknife.idle", "drawknife.patterns", "drawknife.trials"],
     ["drawknife.answers"],

@@ -1,16 +1,19 @@
 """The package as it is built: what is in the wheel, and what of it works without the service's packages."""
 
 import json
+import os
 import re
+import stat
 import subprocess
 import sys
 import zipfile
 
 import pytest
-from tools.package import build
+from tools.package import build, checkout_copy
 
 from drawknife import __version__
 from drawknife.cli.main import OF_THE_REHEARSAL, OF_THE_SERVER
+from drawknife.host_files import place
 
 from .conftest import DEMO, ROOT
 
@@ -19,7 +22,7 @@ from .conftest import DEMO, ROOT
 def wheel(tmp_path_factory):
     """The wheel, unpacked, and the names in it."""
     folder = tmp_path_factory.mktemp("wheel")
-    file, _ = build(folder)
+    file = build(folder).wheel
     with zipfile.ZipFile(file) as packed:
         packed.extractall(folder / "unpacked")
         return folder / "unpacked", set(packed.namelist())
@@ -30,7 +33,7 @@ def test_the_wheel_holds_the_console_the_schema_the_patterns_man_pages_and_compl
     share = f"drawknife-{__version__}.data/data/share/"
     for name in (
         "drawknife/console/index.html", "drawknife/records/schema/001_model.sql", "drawknife/py.typed",
-        "drawknife/patterns/shipped/first-server.yaml", share + "bash-completion/completions/drawknife",
+        "drawknife/patterns/shipped/first-server.yaml", "drawknife/host_files/drawknife.service", "drawknife/host_files/drawknife.toml", share + "bash-completion/completions/drawknife",
         share + "zsh/site-functions/_drawknife", share + "fish/vendor_completions.d/drawknife.fish",
         share + "man/man1/drawknife.1", share + "man/man1/drawknife-disk-plan.1", f"drawknife-{__version__}.dist-info/licenses/LICENSE",
     ):  # fmt: skip
@@ -40,6 +43,45 @@ def test_the_wheel_holds_the_console_the_schema_the_patterns_man_pages_and_compl
     page = (folder / share / "man/man1/drawknife-who.1").read_text()
     assert "Everybody who has RIGHT at PLACE" in page and "drawknife who download" in page
     assert not (ROOT / "src/drawknife/console").exists()  # nothing of it stays in the checkout
+
+
+def test_a_fresh_checkout_builds_the_same_wheel_as_a_stranger_would(wheel, tmp_path):
+    """Isolated: without this checkout's packages, and without the console that was built here."""
+    checkout = checkout_copy(tmp_path / "checkout")
+    subprocess.run([sys.executable, "-m", "venv", tmp_path / "venv"], check=True)
+    kept = ("PIP_", "HOME", "PATH", "LANG", "npm_", "NPM_", "SSL_", "https_proxy", "http_proxy", "no_proxy")
+    environment = {name: value for name, value in os.environ.items() if name.startswith(kept)}
+    done = subprocess.run(
+        [tmp_path / "venv" / "bin" / "pip", "wheel", "--quiet", "--no-deps", "--wheel-dir", tmp_path / "wheels", "."],
+        cwd=checkout, env=environment, capture_output=True, text=True,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr[-2000:]
+    (file,) = (tmp_path / "wheels").iterdir()
+    with zipfile.ZipFile(file) as packed:
+        names = packed.namelist()
+    built, expected = ({re.sub(r"-[\w-]{8}(\.js|\.css)$", r"\1", name) for name in some} for some in (names, wheel[1]))
+    assert built == expected
+
+
+def test_what_a_server_needs_besides_is_put_in_place_and_overwrites_nothing(wheel, tmp_path):
+    prefix, root = tmp_path / "venv", tmp_path / "root"
+    (prefix / "share" / "man" / "man1").mkdir(parents=True)
+    (prefix / "share" / "man" / "man1" / "drawknife-who.1").touch()
+    place(root, prefix)
+    unit, example = root / "etc/systemd/system/drawknife.service", root / "etc/drawknife/drawknife.toml"
+    assert f"ExecStart={prefix}/bin/drawknife serve" in unit.read_text() and "/opt/" not in unit.read_text()
+    assert (stat.S_IMODE(unit.stat().st_mode), stat.S_IMODE(example.stat().st_mode)) == (0o644, 0o640)
+    assert (root / "usr/local/bin/drawknife").readlink() == prefix / "bin" / "drawknife"
+    assert (root / "usr/local/share/man/man1/drawknife-who.1").readlink().parts[-1] == "drawknife-who.1"
+    assert place(root, prefix) == []
+    example.write_text("port = 9000\n")
+    (root / "usr/local/bin/drawknife").unlink()
+    (root / "usr/local/bin/drawknife").write_text("another")
+    kept = place(root, prefix)
+    assert [(x.path.name, x.kept) for x in kept] == [("drawknife.toml.new", True), ("drawknife", True)]
+    assert example.read_text() == "port = 9000\n" and (root / "usr/local/bin/drawknife").read_text() == "another"
+    done = bare(wheel[0], "install-files", "--to", root)
+    assert done.returncode == 0 and f"kept {example}; the new version is {example}.new" in done.stderr
 
 
 def test_the_bill_beside_the_wheel_names_every_package_of_the_lock_with_its_hashes(wheel):

@@ -6,6 +6,7 @@ import threading
 import psycopg
 import pytest
 
+from drawknife import __version__
 from drawknife.client import Client
 
 from ..conftest import DEMO, run, serving, until
@@ -58,6 +59,7 @@ def test_the_schema_is_told_and_brought_up(address, tmp_path):
     assert "applied 001_model.sql" in done.stderr and "the schema is up to date" in done.stderr
     assert run("database", "migrate", "--database", address).stderr == "the schema is up to date\n"
     told = run("database", "status", "--database", address)
+    assert told.stdout.startswith(f"Drawknife {__version__}\n")
     assert told.returncode == 0 and "applied  001_model.sql" in told.stdout and "bytes in all" in told.stdout
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute("INSERT INTO schema_steps (name, digest) VALUES ('999_later.sql', 'x')")

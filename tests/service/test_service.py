@@ -7,6 +7,7 @@ import stat
 import httpx
 import pytest
 
+from drawknife import __version__
 from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
 from drawknife.formats.model_file import read_model, write_model
 
@@ -35,7 +36,7 @@ def problem(response, status, kind):
 
 def test_everything_but_health_needs_a_token(own):
     bare = httpx.Client(base_url=own.url + "/api/v1")
-    assert bare.get("/health").json() == {"status": "ok", "version": "0.1.0", "revision": 0}
+    assert bare.get("/health").json() == {"status": "ok", "version": __version__, "revision": 0}
     described = own.http().get("/openapi.json").json()["paths"]
     for path, methods in described.items():
         for method in methods:

@@ -10,6 +10,8 @@ from typing import Any
 
 import click
 
+from drawknife import __version__
+
 from .common import NOT_SO, WRONG_USAGE, check_private, errors_in_words, fail, print_text, say
 from .config_file import read_config
 
@@ -85,6 +87,7 @@ def status(address: str) -> None:
     from drawknife.records.status import look
 
     found = look(address)
+    print_text(f"Drawknife {__version__}")
     for name, at in found.applied:
         print_text(f"applied  {name}  {at:%Y-%m-%d %H:%M} (UTC)")
     for name in found.missing:

@@ -22,6 +22,7 @@ MODULES = {
     for module, names in {
         "serve": "serve",
         "config": "config",
+        "install_files": "install-files",
         "database": "database",
         "model": "load dump check schema findings finding",
         "accounts": "account standing",
