@@ -15,7 +15,7 @@ from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeE
 from drawknife.directory.plan import TooFew
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
-from drawknife.records.database import NoRoom, Unavailable, Uncertain
+from drawknife.records.database import NoRoom, Outdated, ReadOnly, Unavailable, Uncertain, Unusable
 from drawknife.records.history import NotKept
 from drawknife.records.provisioned import NameTaken
 from drawknife.service.busy import Busy
@@ -43,6 +43,9 @@ EACH = [
     (Busy("too much"), 503, "busy", FAILED),
     (Unavailable("gone"), 503, "unavailable", FAILED),
     (Uncertain("gone"), 503, "uncertain", FAILED),
+    (Outdated("999"), 503, "outdated", FAILED),
+    (Unusable("no table"), 503, "unavailable", FAILED),
+    (ReadOnly("read-only"), 503, "unavailable", FAILED),
     (NoRoom("full"), 507, "no-room", FAILED),
 ]  # fmt: skip
 

@@ -33,6 +33,18 @@ class Unavailable(OutOfReach):
     """The database cannot be reached, or went away."""
 
 
+class Unusable(Unavailable):
+    """The database answers, and this service can do nothing with it: read-only, without its tables, without permission."""
+
+
+class ReadOnly(Unusable):
+    """The database takes no changes."""
+
+
+class Outdated(Unavailable):
+    """A newer version has brought the schema to something that this one would misread."""
+
+
 class NoRoom(OutOfReach):
     """The database has no room, or not enough of something else that it needs."""
 
@@ -43,6 +55,10 @@ class Uncertain(Unavailable):
 
 #: The class of SQLSTATE of "insufficient resources".
 _NO_ROOM = "53"
+
+
+#: What says that the database is another one, or not this service's any more.
+_WITHOUT = (psycopg.errors.UndefinedTable, psycopg.errors.InvalidSchemaName, psycopg.errors.InsufficientPrivilege)
 
 
 def _state_of(pool: ConnectionPool[Connection[TupleRow]]) -> str:
@@ -145,6 +161,10 @@ class Database:
             if (getattr(error, "sqlstate", None) or "").startswith(_NO_ROOM):
                 raise NoRoom(_why(error)) from error
             raise Unavailable(_why(error)) from error
+        except psycopg.errors.ReadOnlySqlTransaction as error:
+            raise ReadOnly("the database is read-only") from error
+        except _WITHOUT as error:
+            raise Unusable(f"the database is not as this service left it: {_why(error)}") from error
 
     @contextmanager
     def transaction(self) -> Iterator[Connection[TupleRow]]:
@@ -193,6 +213,14 @@ def alone(database: Database, what: int, name: str) -> Iterator[bool]:
             connection.execute("SELECT pg_advisory_unlock(%s, %s::int)", key)
 
 
+#: The first line of a schema file after which services that do not know it answer as before. After any other they refuse to.
+OLDER_GO_ON = b"-- Older services may go on."
+#: From this file on the database keeps that.
+FIRST_THAT_SAYS = "020_older_services.sql"
+#: The first step that this service (all whose steps are given) does not know and must not answer after; null where there is none.
+OUTDATED_BY = "(SELECT min(name) FROM schema_steps WHERE NOT older_may_answer AND name <> ALL(%s))"
+
+
 class SchemaProblem(DrawknifeError):
     """The schema is not one that this version can use."""
 
@@ -228,6 +256,9 @@ def bring_up_to_date(address: str) -> list[str]:
                 with connection.transaction():
                     connection.execute(raw)
                     connection.execute("INSERT INTO schema_steps (name, digest) VALUES (%s, %s)", (name, digest))
+                    if raw.startswith(OLDER_GO_ON) and name >= FIRST_THAT_SAYS:
+                        connection.execute("UPDATE schema_steps SET older_may_answer = true WHERE name = %s", (name,))
+                    connection.execute(f"NOTIFY {CHANNEL}")  # older services look at once
                 applied.append(name)
             elif done[name] is None:  # applied by a version that noted no digests
                 connection.execute("UPDATE schema_steps SET digest = %s WHERE name = %s", (digest, name))

@@ -17,7 +17,7 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.roles import narrower
 
 from . import names_taken
-from .database import CHANNEL, Database
+from .database import CHANNEL, Database, ReadOnly
 
 PREFIX = "dk_"
 #: What an administrator with an area reads: what touches the area, or everything.
@@ -98,16 +98,24 @@ def make_token(
     return token
 
 
-_HOLDER = (
-    "UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE a.name = t.name AND digest = %s"
-    " AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
-    " RETURNING t.name, called, kind, t.role, a.role, area, expires, t.directory, a.reads"
+_OF_HOLDER = "t.name, called, kind, t.role, a.role, area, expires, t.directory, a.reads"
+_GOOD = "a.name = t.name AND digest = %s AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
+_USED_BY = (
+    f"UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE {_GOOD} RETURNING {_OF_HOLDER}"
 )
+_HELD_BY = f"SELECT {_OF_HOLDER} FROM tokens t, administrators a WHERE {_GOOD}"
 
 
 def holder(database: Database, token: str, kind: str | None = None) -> Holder | None:
-    """Whose token or session it is; None if it is none, or no longer. `kind`: only one of this kind."""
-    rows = database.read(_HOLDER, (digest(token), [kind] if kind else ["token", "session"]))
+    """Whose token or session it is; None if it is none, or no longer. `kind`: only one of this kind.
+
+    Its use is noted, where the database takes changes.
+    """
+    asked = digest(token), [kind] if kind else ["token", "session"]
+    try:
+        rows = database.read(_USED_BY, asked)
+    except ReadOnly:
+        rows = database.read(_HELD_BY, asked)
     if not rows:
         return None
     name, called, of_kind, role, makers, area, expires, directory, reads = rows[0]

@@ -13,7 +13,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from time import monotonic
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import psycopg
 import structlog
@@ -28,7 +28,7 @@ from drawknife.core.prepared.question import Question
 from drawknife.formats.questions import read_question
 from drawknife.records import credentials, history, sign_ins, tokens
 from drawknife.records.accepted import accepted_on
-from drawknife.records.database import CHANNEL, Database, Unavailable
+from drawknife.records.database import CHANNEL, OUTDATED_BY, Database, Outdated, Unavailable, schema_steps
 from drawknife.records.directories import Secrets
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
 
@@ -46,7 +46,21 @@ LOOK_EVERY = 0.4
 #: So many models that are not in force, of the past or of drafts, are kept, prepared.
 KEPT_APART = 3
 
-_STATE = "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes)"
+_STATE = (
+    "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes),"
+    f" {OUTDATED_BY}, current_setting('transaction_read_only') = 'on'"
+)
+
+
+class _State(NamedTuple):
+    """What the database says of itself."""
+
+    revision: int
+    #: The newest change of a token.
+    tokens: int
+    #: The step of the schema after which this service answers nothing.
+    outdated_by: str | None
+    read_only: bool
 
 
 class Current:
@@ -75,7 +89,8 @@ class Current:
         self._apart: dict[Hashable, Any] = {}
         self._preparing_apart = threading.Lock()
         self._bring_forward = threading.Lock()
-        self._said: tuple[int, int] = (0, 0)  # newest revision, newest change of a token
+        self._said = _State(0, 0, None, False)
+        self._schema = list(schema_steps())
         self._said_at = 0.0
         self._lost = False
         self._holders: dict[bytes, tokens.Holder] = {}
@@ -104,9 +119,9 @@ class Current:
                 with psycopg.connect(self.database.address, autocommit=True, connect_timeout=8) as connection:
                     connection.execute(f"LISTEN {CHANNEL}")
                     while not self._stop.is_set():
-                        row = connection.execute(_STATE).fetchone()
+                        row = connection.execute(_STATE, (self._schema,)).fetchone()
                         assert row is not None
-                        self._hear((int(row[0]), int(row[1])))
+                        self._hear(_State(*row))
                         for _ in connection.notifies(timeout=LOOK_EVERY, stop_after=1):
                             pass
             except psycopg.Error as error:
@@ -115,9 +130,13 @@ class Current:
                 self._lost = True
                 self._stop.wait(0.3)
 
-    def _hear(self, said: tuple[int, int]) -> None:
+    def _hear(self, said: _State) -> None:
         if self._lost:
             log.info("the database is back")
+        if said.outdated_by is not None and self._said.outdated_by is None:
+            log.error("outdated: this service answers nothing any more", schema=said.outdated_by)
+        if said.read_only is not self._said.read_only:
+            log.warning("the database is read-only" if said.read_only else "the database takes changes again")
         self._said, self._said_at, self._lost = said, monotonic(), False
         self._heard.set()
 
@@ -132,9 +151,16 @@ class Current:
         if self._lost:
             raise Unavailable("the database cannot be reached")
         if monotonic() - self._said_at > FRESH:
-            row = self.database.read(_STATE)[0]
-            self._hear((int(row[0]), int(row[1])))
-        return max(self._said[0], self.shared.newest()), self._said[1]
+            self._hear(_State(*self.database.read(_STATE, (self._schema,))[0]))
+        if self._said.outdated_by is not None:
+            raise Outdated(
+                f"a newer version has brought the database to {self._said.outdated_by}; ask a service of that version"
+            )
+        return max(self._said.revision, self.shared.newest()), self._said.tokens
+
+    def is_read_only(self) -> bool:
+        """Does the database take no changes, as it said last?"""
+        return self._said.read_only
 
     def snapshot(self) -> Snapshot:
         """The newest snapshot."""
@@ -150,7 +176,7 @@ class Current:
         with self._bring_forward:
             if snapshot.revision > self._snapshot.revision:
                 self._snapshot = snapshot
-            self._said = (max(self._said[0], snapshot.revision), self._said[1])
+            self._said = self._said._replace(revision=max(self._said.revision, snapshot.revision))
         self.shared.wrote(snapshot.revision)
 
     def prepared(self) -> tuple[Snapshot, Prepared]:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import json
+
 from flask import Flask, Response, request
 
 from drawknife.records.database import Unavailable
 
 from .current import Current
 from .metrics import CONTENT_TYPE_LATEST, exposed
-from .problems import problem
+from .problems import problem, problem_for
 from .routes_and_roles import OF_EVERYBODY
 from .security import asker, refused
 
@@ -23,7 +25,10 @@ def add_to(app: Flask, current: Current) -> None:
         return Response('{"status": "ok"}\n', mimetype="application/json")
 
     def ready() -> Response:
-        """It answers from the model in force; 503 while the database is away, and when it is about to stop."""
+        """It answers from the model in force; 503 while the database is away, and when it is about to stop.
+
+        The status is ``read-only`` where the database takes no changes.
+        """
         if current.stopping():
             return problem(
                 "stopping", "The service stops", 503, "this one takes nothing new; ask another", Retry_After="1"
@@ -31,8 +36,9 @@ def add_to(app: Flask, current: Current) -> None:
         try:
             current.prepared()
         except Unavailable as error:
-            return problem("unavailable", "The database is away", 503, str(error), Retry_After="1")
-        return Response('{"status": "ok"}\n', mimetype="application/json")
+            return problem_for(error)
+        status = "read-only" if current.is_read_only() else "ok"
+        return Response(json.dumps({"status": status}) + "\n", mimetype="application/json")
 
     def metrics() -> Response:
         """What is counted and measured, as OpenMetrics. Any administrator's or program's token will do."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
+from time import monotonic
 from typing import NamedTuple
 
 import structlog
@@ -16,7 +17,7 @@ from drawknife.core.words.errors import BadInput, Conflict, DrawknifeError, Mist
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument
 from drawknife.messages import Fault, Problem
-from drawknife.records.database import NoRoom, Unavailable, Uncertain
+from drawknife.records.database import NoRoom, Outdated, ReadOnly, Unavailable, Uncertain, Unusable
 
 from .busy import Busy
 from .files import NotReadable
@@ -84,6 +85,11 @@ TOLD: dict[type[Exception], ProblemKind] = {
         "unavailable", "The database is away", 503,
         "the database cannot be reached; the service goes on by itself when it is back", 1,
     ),
+    Unusable: ProblemKind("unavailable", "Database not usable", 503, retry_after=30),
+    ReadOnly: ProblemKind(
+        "unavailable", "Database read-only", 503, "the database is read-only; questions are answered, changes are not", 30
+    ),
+    Outdated: ProblemKind("outdated", "Service outdated", 503, retry_after=5),
     Uncertain: ProblemKind(
         "uncertain", "The change may have been done", 503,
         "the database went away while the change was made: it was done whole, or not at all; "
@@ -97,18 +103,33 @@ TOLD: dict[type[Exception], ProblemKind] = {
 }  # fmt: skip
 #: What whoever runs the service should know.
 LOGGED = (NoRoom, Unavailable)
+#: Seconds in which one title is logged once.
+LOGGED_EVERY = 60
 
 
 def problem_for(error: Exception) -> Response:
     """An expected error as a problem."""
     how = next(TOLD[c] for c in type(error).__mro__ if c in TOLD)
     if isinstance(error, LOGGED):
-        log.error(how.title.lower(), error=str(error), path=request.path)
+        _log_seldom(how.title, error)
     places = [Fault(**p._asdict()) for p in error.places] if isinstance(error, DrawknifeError) else []
     headers = {} if how.retry_after is None else {"Retry_After": str(how.retry_after)}
     if isinstance(error, Conflict):
         headers["ETag"] = f'"{error.found}"'
     return problem(how.kind, how.title, how.status, _detail(error, how), places, **headers)
+
+
+_logged: dict[str, tuple[float, int]] = {}
+
+
+def _log_seldom(title: str, error: Exception) -> None:
+    """A line in the log, once a minute for each title, with how many there were since the last one."""
+    at, more = _logged.get(title, (-LOGGED_EVERY, 0))
+    if monotonic() - at < LOGGED_EVERY:
+        _logged[title] = at, more + 1
+        return
+    _logged[title] = monotonic(), 0
+    log.error(title.lower(), error=str(error), path=request.path, **({"not_logged": more} if more else {}))
 
 
 def _detail(error: Exception, how: ProblemKind) -> str:

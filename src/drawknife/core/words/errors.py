@@ -16,7 +16,10 @@
     ├── Conflict              another revision is in force (records/changes.py)
     └── OutOfReach            something that is needed does not answer
         ├── Unavailable       the database (records/database.py)
-        │   └── Uncertain     it went away at the very end of a change
+        │   ├── Uncertain     it went away at the very end of a change
+        │   ├── Outdated      a newer version has changed its schema
+        │   └── Unusable      it answers, without tables or permission
+        │       └── ReadOnly  it takes no changes
         ├── NoRoom            the database has none (records/database.py)
         ├── DirectoryFailed   a directory (directory/source.py)
         ├── BackupFailed      PostgreSQL's own programs (records/backup.py)
