@@ -29,7 +29,7 @@ from drawknife.records.directories import Directory, Secrets, record_sync, save_
 from drawknife.service.current import Current
 from drawknife.service.files import ReadableFolders
 from drawknife.service.shared import Shared
-from drawknife.service.syncing import _LOCKS, due, sync_alone
+from drawknife.service.syncing import _LOCKS, due, sync_alone, sync_within
 
 from ..conftest import DEMO
 from ..core.models import random_model
@@ -228,8 +228,13 @@ def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
         save_directory(connection, Directory("bureau", options, None))
         save_directory(connection, Directory("by-hand", BUREAU.model_dump(), None))
     one, other = (Current(database, Secrets(None), ReadableFolders((Path("/"),)), Shared()) for _ in range(2))
+    directory = Directory("bureau", options, None)
+    assert not due(one) and not sync_alone(one, directory)  # the first waits for a person
+    assert sync_within(one, directory, "ada", None).state == "done"
+    hour_ago = datetime.now(UTC) - timedelta(hours=1)
+    with database.connection() as connection:
+        connection.execute("UPDATE syncs SET at = %s", (hour_ago,))
     assert [d.name for d in due(one)] == ["bureau"]
-    directory = due(one)[0]
     with database.connection() as connection:
         # While another is at it, it is left alone.
         lock = (_LOCKS, crc32(b"bureau") - 2**31)
@@ -239,9 +244,8 @@ def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
     assert sync_alone(other, directory) and len(other.snapshot().model.accounts) == 6
     assert not due(one) and not sync_alone(one, directory)
     # When the hour is over, it is due again.
-    hour_ago = datetime.now(UTC) - timedelta(hours=1)
     with database.connection() as connection:
-        connection.execute("UPDATE syncs SET at = %s", (hour_ago,))
+        connection.execute("UPDATE syncs SET at = at - interval '1 hour'")
     assert [d.name for d in due(one)] == ["bureau"]
     record_sync(database, "bureau", "x", False, None, json.dumps({}))
     assert not due(one)

@@ -52,7 +52,7 @@ def all_listed(model):
 
 
 @given(st.integers(0, 10**9))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_each_fix_does_it_none_undoes_another_and_who_loses_is_named(seed):
     model = all_listed(random_model(Random(seed)))
     reading = model.disk_readings[0]

@@ -194,7 +194,7 @@ def server(things):
 
 
 @given(st.integers(0, 10**9))
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=120, deadline=None)
 def test_a_tree_allows_what_the_rfc_says_literally(seed):
     things = random_things(Random(seed))
     model = server(things)
@@ -218,7 +218,7 @@ def test_a_tree_allows_what_the_rfc_says_literally(seed):
 
 
 @given(st.integers(0, 10**9))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 def test_what_is_adopted_differs_only_where_that_is_reported(seed):
     things = random_things(Random(seed))
     model = server(things)

@@ -165,6 +165,60 @@ def test_what_two_widespread_clients_really_send(scim, client):
     assert "emails" not in page["Resources"][0]
 
 
+def test_a_put_that_does_not_say_whether_somebody_is_active_switches_nobody_on(scim, client):
+    """Also where it says null: a leaver stays one until the client says otherwise."""
+    where = f"/Users/{user(scim, 'leaver', active=False)['id']}"
+    for body in ({}, {"active": None}, {"displayName": "A Leaver"}):
+        assert sent(scim.put(where, json={"schemas": [USER], "userName": "leaver", **body}), 200)["active"] is False
+        assert account(client, "leaver").enabled is False
+    assert sent(scim.put(where, json={"schemas": [USER], "userName": "leaver", "active": True}), 200)["active"]
+    assert account(client, "leaver").enabled
+
+
+@pytest.mark.parametrize(
+    ("operation", "expected"),
+    [
+        ({"op": "replace", "value": {"active": "False"}}, {"enabled": False}),
+        ({"op": "Replace", "path": "Active", "value": "false"}, {"enabled": False}),
+        ({"op": "replace", "path": f"{USER}:active", "value": False}, {"enabled": False}),
+        ({"op": "ADD", "value": {"DisplayName": "Oda Ness"}}, {"display": "Oda Ness"}),
+        ({"op": "add", "value": {"name.givenName": "Oda", "name.familyName": "Ness"}}, {"display": "Oda Ness"}),
+        ({"op": "replace", "path": 'emails[type eq "work"].value', "value": "oda@files"}, {"mail": "oda@files"}),
+        ({"op": "replace", "path": "emails[primary eq true].value", "value": "oda@files"}, {"mail": "oda@files"}),
+        ({"op": "add", "path": "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department", "value": "x"}, {}),
+        ({"op": "replace", "value": {"schemas": [USER], "id": "OWN", "active": False}}, {"enabled": False}),
+    ],
+)  # fmt: skip
+def test_forms_of_patch_that_identity_providers_send(scim, client, operation, expected):
+    made = user(scim, "oda", active=True)
+    value = operation.get("value")
+    if isinstance(value, dict) and value.get("id") == "OWN":
+        operation = {**operation, "value": {**value, "id": made["id"]}}
+    sent(patch(scim, f"/Users/{made['id']}", operation), 200)
+    found = account(client, "oda")
+    before = {"enabled": True, "display": None, "mail": None}
+    assert {name: getattr(found, name) for name in before} == {**before, **expected}
+    # Another's id is no repetition of its own.
+    other = {"op": "replace", "value": {"id": "11111111-2222-3333-4444-555555555555"}}
+    assert sent(patch(scim, f"/Users/{made['id']}", other), 400)["scimType"] == "mutability"
+
+
+def test_who_is_deleted_and_sent_again_is_the_same_person_and_a_second_one_is_refused(scim, client):
+    first = user(scim, "nadia", emails=[{"value": "nadia@files"}])
+    taken = sent(scim.post("/Users", json={"schemas": [USER], "userName": "Nadia"}), 409)
+    assert taken["scimType"] == "uniqueness" and first["id"] in taken["detail"] and "adopt" not in taken["detail"]
+    line = "allow account:nadia list"
+    client.change([{"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": [line]}}])
+    sent(scim.delete(f"/Users/{first['id']}"), 204)
+    assert account(client, "nadia").enabled is False
+    again = user(scim, "nadia")
+    assert again["id"] == first["id"] and account(client, "nadia").enabled and line in client.dump()
+    assert client.directory("corp").last.counts == {"accounts switched on again": 1}
+    # Somebody else in the place of who is still there gets an id of their own.
+    sent(patch(scim, f"/Users/{first['id']}", {"op": "replace", "path": "userName", "value": "nadia.roth"}), 200)
+    assert user(scim, "nadia")["id"] != first["id"]
+
+
 def test_what_is_here_is_never_harmed_and_handed_over_only_by_somebody_who_looked(scim, client):
     before = client.dump()
     for kind, body, hint in (

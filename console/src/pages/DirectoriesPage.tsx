@@ -156,8 +156,14 @@ function OneDirectory({ directory }: { directory: Directory }) {
           >
             {showing ? "Hide" : "What would a sync do?"}
           </Button>
-          <Button size="xs" loading={sync.isPending} onClick={() => sync.mutate()}>
-            Sync now
+          <Button
+            size="xs"
+            loading={sync.isPending}
+            disabled={!directory.confirmed && !showing}
+            title={directory.confirmed || showing ? undefined : "Review the first sync before you apply it"}
+            onClick={() => sync.mutate()}
+          >
+            {directory.confirmed ? "Sync now" : "Apply first sync"}
           </Button>
         </Group>
       </Group>
@@ -165,7 +171,9 @@ function OneDirectory({ directory }: { directory: Directory }) {
       {directory.last && !showing && <Report report={directory.last} />}
       {!directory.last && !showing && (
         <Text fz="sm" className="quiet" mt={8}>
-          It was never synced here.
+          {directory.options.interval && !directory.confirmed
+            ? "Nothing is read at its interval before the first sync. Review it, then apply it."
+            : "It was never synced here."}
         </Text>
       )}
       {showing && (

@@ -53,6 +53,7 @@ const KINDS: Record<string, [string, (about: string) => string]> = {
   "promise-broken": ["Broken promise", () => "/promises"],
   "setting-undecided": ["Setting set in two ways", (about) => `${account(about)}?show=standing`],
   "sync-failed": ["Failed synchronisation", () => "/directories"],
+  "sync-waits": ["First synchronisation waits", () => "/directories"],
   "trial-not-as-expected": ["Failing trial", () => "/trials"],
   "trial-turned": ["Failing trial", () => "/trials"],
 };

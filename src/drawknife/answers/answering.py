@@ -60,6 +60,8 @@ class Answering(
         lasting = finding_messages(findings(self.prepared))
         now, unknown = attention(self.prepared, self.now, self.certificate_of, self.credentials)
         every = [*lasting, *now]
+        if self.beside is not None and self.whole is None:  # what lies beside the model lies in no area
+            every += self.beside()
         if self.whole is not None:
             # What the part alone would say, as that nobody is in a group whose members it leaves out, is not so.
             whole = self.whole.findings()

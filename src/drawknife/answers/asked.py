@@ -37,7 +37,7 @@ class Asked:
     `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
     endpoint's certificate; None: its file is looked at. `locked` tells who is locked out now, in the form in which
     names are compared; None: not known. `accepted` are findings that somebody accepts, by their kind and what they are
-    about.
+    about. `beside` gives findings about what lies beside the model, such as directories.
     """
 
     def __init__(
@@ -50,6 +50,7 @@ class Asked:
         seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
         accepted: Callable[[], Mapping[tuple[str, str], msg.AcceptedMessage]] | None = None,
+        beside: Callable[[], list[msg.FindingMessage]] | None = None,
     ) -> None:
         #: Of stores whose disk was read and is left out.
         self.left_out: tuple[str, ...] = ()
@@ -64,6 +65,7 @@ class Asked:
         self.seen = seen
         self.locked = locked
         self.accepted = accepted
+        self.beside = beside
 
     def without_disks(self) -> Self:
         """The same answers, as if no disk had been read."""

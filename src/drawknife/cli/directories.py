@@ -74,15 +74,18 @@ def list_directories(client: Client, as_json: bool) -> None:
     table = plain_table("directory", "accounts", "groups", "units", "last sync", "state")
     for d in found.directories:
         at = f"{d.last.at:%Y-%m-%d %H:%M}" if d.last else "never"
-        table.add_row(d.name, str(d.accounts), str(d.groups), str(d.units), at, _state(d.last))
+        table.add_row(d.name, str(d.accounts), str(d.groups), str(d.units), at, _state_of(d))
     console().print(table)
 
 
 STATES = {"done": "green", "nothing-to-do": "green", "preview": "default", "refused": "yellow", "failed": "red"}
 
 
-def _state(report: msg.SyncReport | None) -> Text:
-    return Text(report.state.replace("-", " "), STATES[report.state]) if report else Text("")
+def _state_of(d: msg.DirectoryLine) -> Text:
+    if d.last is None:
+        return Text("waits for the first sync" if d.options.interval and not d.confirmed else "")
+    since = f" since {d.failing_since:%Y-%m-%d %H:%M}" if d.failing_since else ""
+    return Text(d.last.state.replace("-", " ") + since, STATES[d.last.state])
 
 
 @directory.command("show")
@@ -134,6 +137,8 @@ def add_directory(client: Client, name: str, bind_password: bool, **options: Any
     """
     client.add_directory(name, _given(options), _password(bind_password))
     say(f"added directory {name}; see what it has with `drawknife directory try {name}`")
+    if options.get("interval"):
+        say(f"Nothing is read at its interval before the first sync: review it with `drawknife sync {name}`.")
 
 
 @directory.command("change")
@@ -206,16 +211,18 @@ def try_directory(client: Client, name: str, as_json: bool) -> None:
     metavar="SUBJECT",
     help="An account or a group that is here already: the directory's from now on.",
 )
+@click.option("--yes", is_flag=True, help="Do not ask before the first sync.")
 @JSON
 @serves
 def sync(
-    client: Client, name: str, preview: bool, most_leavers: int | None, adopt: tuple[str, ...], as_json: bool
+    client: Client, name: str, preview: bool, most_leavers: int | None, adopt: tuple[str, ...], yes: bool, as_json: bool
 ) -> None:
     """Take over what a directory has now: people, groups and units.
 
     Who is renamed there is renamed here, with all that names them. Leavers are switched off, not removed. What
     exists here is left alone, unless it is handed over with --adopt. A directory that does not answer in full, or
-    suddenly has far fewer people, changes nothing; the exit status then is 1.
+    suddenly has far fewer people, changes nothing; the exit status then is 1. Before the first sync the command shows
+    what it would change, and asks.
 
     \b
     Examples:
@@ -226,18 +233,25 @@ def sync(
     out = console()
     if preview:
         previewed = client.preview_sync(name, most_leavers, adopt)
-        if as_json:
-            print_json(previewed)
-        else:
-            draw_report(out, previewed.report)
-            if previewed.changes and previewed.changes.item_count:
-                draw_follows(out, previewed.changes)
-                for finding in previewed.changes.new_findings:
-                    out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+        print_json(previewed) if as_json else _draw_preview(out, previewed)
         raise SystemExit(NOT_SO if previewed.report.state == "refused" else DONE)
+    if not yes and not client.directory(name).confirmed:
+        previewed = client.preview_sync(name, most_leavers, adopt)
+        _draw_preview(console(error=True), previewed)
+        if previewed.report.state == "refused":
+            raise SystemExit(NOT_SO)
+        click.confirm(f"Synchronise {name} for the first time?", abort=True, err=True)
     report = client.sync(name, most_leavers, adopt)
     print_json(report) if as_json else draw_report(out, report)
     raise SystemExit(DONE if report.state in ("done", "nothing-to-do") else NOT_SO)
+
+
+def _draw_preview(out: Console, previewed: msg.SyncPreview) -> None:
+    draw_report(out, previewed.report)
+    if previewed.changes and previewed.changes.item_count:
+        draw_follows(out, previewed.changes)
+        for finding in previewed.changes.new_findings:
+            out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
 
 
 def draw_report(out: Console, report: msg.SyncReport) -> None:

@@ -127,6 +127,11 @@ class DirectoryLine(Message):
     groups: int
     units: int
     last: SyncReport | None
+    confirmed: bool = Field(
+        default=True, description="Somebody has synchronised it once; before that nothing is done at its interval"
+    )
+    last_good: datetime | None = Field(default=None, description="When a sync succeeded last")
+    failing_since: datetime | None = Field(default=None, description="Since when each sync failed or was refused")
 
 
 class DirectoryList(Message):

@@ -92,10 +92,14 @@ def record_sync(database: Database, directory: str, who: str, done: bool, revisi
             " SELECT name, %s, %s, %s, %s FROM directories WHERE name = %s",
             (who, done, revision, report, directory),
         )
+        if done:
+            connection.execute("UPDATE directories SET confirmed = true WHERE name = %s", (directory,))
+        # The last good one stays, however many have failed since.
         connection.execute(
-            "DELETE FROM syncs WHERE directory = %s AND at NOT IN"
-            " (SELECT at FROM syncs WHERE directory = %s ORDER BY at DESC LIMIT %s)",
-            (directory, directory, KEPT),
+            "DELETE FROM syncs WHERE directory = %(name)s AND at NOT IN"
+            " (SELECT at FROM syncs WHERE directory = %(name)s ORDER BY at DESC LIMIT %(kept)s)"
+            " AND at IS DISTINCT FROM (SELECT max(at) FROM syncs WHERE directory = %(name)s AND done)",
+            {"name": directory, "kept": KEPT},
         )
 
 
@@ -103,6 +107,31 @@ def last_syncs(database: Database) -> dict[str, tuple[datetime, str]]:
     """For each directory when it was synced last, however it went, and the report of it."""
     rows = database.read("SELECT DISTINCT ON (directory) directory, at, report FROM syncs ORDER BY directory, at DESC")
     return {name: (at, report) for name, at, report in rows}
+
+
+class SyncState(NamedTuple):
+    """How the syncs of a directory went. `failing_since`: the first after the last good one that failed or was refused.
+
+    `confirmed`: somebody has synchronised it once. `report` is that of the last sync, as JSON.
+    """
+
+    directory: str
+    confirmed: bool
+    last_good: datetime | None
+    failing_since: datetime | None
+    report: str | None
+
+
+def sync_states(database: Database) -> list[SyncState]:
+    """How the syncs of each directory went, by name."""
+    rows = database.read(
+        "SELECT d.name, d.confirmed, g.good,"
+        " (SELECT min(at) FROM syncs WHERE directory = d.name AND NOT done AND at > coalesce(g.good, '-infinity')),"
+        " (SELECT report FROM syncs WHERE directory = d.name ORDER BY at DESC LIMIT 1)"
+        " FROM directories d LEFT JOIN LATERAL"
+        " (SELECT max(at) AS good FROM syncs WHERE directory = d.name AND done) g ON true ORDER BY d.folded"
+    )
+    return [SyncState(*row) for row in rows]
 
 
 def read_syncs(database: Database, directory: str, limit: int) -> list[str]:

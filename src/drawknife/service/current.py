@@ -36,6 +36,7 @@ from .busy import Few
 from .certificates import Certificates
 from .files import ReadableFolders
 from .shared import Shared
+from .sync_findings import sync_findings
 
 log = structlog.get_logger()
 T = TypeVar("T")
@@ -211,6 +212,7 @@ class Current:
             self.certificates.seen,
             lambda: self._locked(snapshot),
             self._accepted,
+            lambda: sync_findings(self.database),
         )
 
     def _accepted(self) -> dict[tuple[str, str], msg.AcceptedMessage]:

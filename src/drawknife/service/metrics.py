@@ -22,6 +22,7 @@ from prometheus_client.registry import Collector
 from drawknife import __version__
 from drawknife.answers import Answering
 from drawknife.records import administrators
+from drawknife.records.directories import sync_states
 
 if TYPE_CHECKING:
     from .current import Current
@@ -84,6 +85,13 @@ class _OfTheModel(Collector):
             "drawknife_findings_accepted", "Findings that are accepted", value=len(overview.accepted)
         )
         yield from _limits(answering)
+        good = GaugeMetricFamily(
+            "drawknife_sync_last_good_timestamp_seconds", "When a directory was synchronised last", labels=["directory"]
+        )
+        for state in sync_states(self._current.database):
+            if state.last_good is not None:
+                good.add_metric([state.directory], state.last_good.timestamp())
+        yield good
         people = GaugeMetricFamily("drawknife_administrators", "Administrators, by role", labels=["role"])
         roles = [a.role for a in administrators.each(self._current.database)]
         for role in sorted(set(roles)):

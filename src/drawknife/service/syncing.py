@@ -19,7 +19,7 @@ from drawknife.directory.sync import TakenOver, bind_password, fetch, options_of
 from drawknife.messages import SyncReport
 from drawknife.records import provisioned
 from drawknife.records.database import Unavailable, alone
-from drawknife.records.directories import Directory, last_syncs, read_directories
+from drawknife.records.directories import Directory, last_syncs, read_directories, sync_states
 from drawknife.records.provisioned import Resource
 
 from .busy import Busy
@@ -117,14 +117,18 @@ def took_over(current: Current, done: TakenOver, held: Credentials) -> None:
 
 
 def due(current: Current) -> list[Directory]:
-    """The directories with an interval that has passed since they were synced last, however that went."""
+    """The directories with an interval that has passed since they were synced last, however that went.
+
+    The first sync of each waits for a person, who has seen what it would change.
+    """
     every = [(d, options_of(d).interval) for d in read_directories(current.database)]
     if not any(interval for _, interval in every):
         return []
     last, now = last_syncs(current.database), datetime.now(UTC)
+    confirmed = {state.directory for state in sync_states(current.database) if state.confirmed}
     return [
         d for d, interval in every
-        if interval and (d.name not in last or (now - last[d.name][0]).total_seconds() >= interval)
+        if interval and d.name in confirmed and (d.name not in last or (now - last[d.name][0]).total_seconds() >= interval)
     ]  # fmt: skip
 
 

@@ -44,6 +44,7 @@ _OF_KIND: dict[Severity, tuple[str, ...]] = {
         "group-loop",
         "line-ended",
         "path-renamed",
+        "sync-waits",
     ),
 }
 #: The severity of each kind of finding; a kind that is not here is not to be made.

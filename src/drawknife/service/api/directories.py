@@ -51,20 +51,21 @@ def _find(name: str) -> Directory:
     return found
 
 
-def _line(d: Directory, model: Model, last: dict[str, object]) -> msg.DirectoryLine:
-    report = last.get(d.name)
+def _line(d: Directory, model: Model, state: records.SyncState) -> msg.DirectoryLine:
     return msg.DirectoryLine(
         name=d.name, options=options_of(d), has_password=d.secret is not None,
         accounts=sum(a.source == d.name for a in model.accounts), groups=sum(x.source == d.name for x in model.groups),
         units=sum(source == d.name for _, source in model.unit_sources),
-        last=msg.SyncReport.model_validate_json(str(report)) if report else None,
+        last=msg.SyncReport.model_validate_json(state.report) if state.report else None,
+        confirmed=state.confirmed, last_good=state.last_good, failing_since=state.failing_since,
     )  # fmt: skip
 
 
 def _lines(wanted: str | None = None) -> list[msg.DirectoryLine]:
     database, model = current().database, current().snapshot().model
-    last: dict[str, object] = {name: report for name, (_, report) in records.last_syncs(database).items()}
-    return [_line(d, model, last) for d in records.read_directories(database) if wanted in (None, d.name)]
+    states = {state.directory: state for state in records.sync_states(database)}
+    every = records.read_directories(database)
+    return [_line(d, model, states[d.name]) for d in every if wanted in (None, d.name) and d.name in states]
 
 
 @api.get("/directories", summary="The directories, each with its last sync", responses={200: msg.DirectoryList})

@@ -8,9 +8,8 @@ from flask import Response
 from pydantic import Field
 
 from drawknife import messages as msg
-from drawknife.records.directories import last_syncs
 
-from .common import Asking, answer, ask, blueprint, current
+from .common import Asking, answer, ask, blueprint
 
 api = blueprint("places", "Stores, folders, virtual paths, endpoints")
 
@@ -22,21 +21,7 @@ class PlaceQuery(Asking):
 @api.get("/overview", summary="How much there is, and what wants attention", responses={200: msg.Overview})
 def overview(query: Asking) -> Response:
     asked = ask(query)
-    found = asked.overview()
-    if asked.whole is not None:  # directories lie in no area
-        return answer(found, asked.revision)
-    failed = [
-        msg.FindingMessage(
-            kind="sync-failed",
-            about=name,
-            severity="risk",
-            text=f"the last sync of {name} {report.state}: {report.text}",
-        )
-        for name, (_, text) in last_syncs(current().database).items()
-        if (report := msg.SyncReport.model_validate_json(text)).state in ("failed", "refused")
-    ]
-    shown, accepted = asked.part_accepted([*failed, *found.findings, *found.accepted])
-    return answer(found.model_copy(update={"findings": shown, "accepted": accepted}), asked.revision)
+    return answer(asked.overview(), asked.revision)
 
 
 @api.get("/stores", summary="The stores", responses={200: msg.StoreList})

@@ -38,10 +38,29 @@ class Provisioning:
         self._options = options_of(directory)
 
     def create(self, resource: User | Group) -> str:
-        """Add one; its id."""
-        id_ = str(uuid4())
-        self._write(lambda connection, model: self._put(connection, model, id_, resource), "add")
-        return id_
+        """Add one; its id. Who was deleted and comes back under the same name is the same person, with the id of before."""
+        new = str(uuid4())
+        taken: list[str] = []
+
+        def write(connection: Connection[TupleRow], model: Model) -> str:
+            taken[:] = [self._former_id(connection, model, resource) or new]
+            return self._put(connection, model, taken[0], resource)
+
+        self._write(write, "add")
+        return taken[0]
+
+    def _former_id(self, connection: Connection[TupleRow], model: Model, resource: User | Group) -> str | None:
+        """The id of an account of this directory of which it has nobody any more, if that is its name; None for all others."""
+        if not isinstance(resource, User):
+            return None
+        try:
+            called = fold(name_of("User", {"userName": resource.user_name}, self._options))
+        except BadValue:
+            return None
+        found = next((a for a in model.accounts if fold(a.name) == called and a.source == self._directory.name), None)
+        if found is None or found.source_id is None:
+            return None
+        return None if records.each_of(connection, self._directory.name, [found.source_id]) else found.source_id
 
     def change(self, kind: Kind, id_: str, edit: Edit) -> None:
         """Change one; NotFoundException if it is not there."""
@@ -82,6 +101,10 @@ class Provisioning:
         if isinstance(resource, Group):
             body["members"] = self._members(connection, id_, resource)
         made = records.Resource(id_, kind, fold(called), body)
+        for other in records.with_name(connection, self._directory.name, kind, made.called):
+            if other.id != id_:
+                name = body.get("userName" if kind == "User" else "displayName")
+                raise UniquenessException(detail=f"the {kind} {name!r} already exists in this directory: {other.id}")
         try:
             check_free(model, self._directory.name, made, called)
             records.put(connection, self._directory.name, made)

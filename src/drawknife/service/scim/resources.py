@@ -7,7 +7,6 @@ from scim2_models import (
     URN,
     CaseExact,
     ComplexAttribute,
-    Email,
     GroupMembership,
     Mutability,
     Name,
@@ -27,6 +26,15 @@ AT_ONCE, MOST = 200, 1000
 ReadOnly = Mutability.read_only
 
 
+class MailAddress(ComplexAttribute):
+    """A mail address, as it was sent: also one of this machine or network, without a dot (RFC 5321, section 2.3.5)."""
+
+    value: str | None = None
+    display: str | None = None
+    type: Annotated[str | None, Field(examples=["work", "home", "other"])] = None
+    primary: bool | None = None
+
+
 class User(Resource[Any]):
     """A person, or a program."""
 
@@ -35,7 +43,7 @@ class User(Resource[Any]):
     user_name: Annotated[str | None, Uniqueness.server, Required.true] = None
     name: Name | None = None
     display_name: str | None = None
-    emails: list[Email] | None = None
+    emails: list[MailAddress] | None = None
     active: bool | None = None
     groups: Annotated[list[GroupMembership] | None, ReadOnly] = None
 

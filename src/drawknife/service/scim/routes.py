@@ -38,6 +38,7 @@ from ..bodies import LARGEST_PROVISIONED
 from ..current import Current
 from ..requests import Request
 from ..security import PROVISIONING, asker, refused
+from .forms import plain_operations
 from .found import Reading, location_of, meta_of
 from .provisioning import Provisioning
 from .resources import AT_ONCE, CONFIG, KINDS, LENIENT, MOST, PROVIDER, Group, Kind, User
@@ -159,6 +160,8 @@ def replace(kind: str, id_: str) -> Response:
 
     def edit(there: Any) -> Any:
         sent.replace(there)
+        if isinstance(sent, User) and sent.active is None:
+            sent.active = there.active  # what is not said stays: nobody is switched on by it
         return sent
 
     _writing().change(KINDS[kind], id_, edit)
@@ -167,8 +170,8 @@ def replace(kind: str, id_: str) -> Response:
 
 @scim.patch(f"/{_KIND}/<id_>")
 def patch(kind: str, id_: str) -> Response:
-    operations = _patch_of(KINDS[kind]).model_validate_json(
-        request.get_data(), scim_ctx=Context.RESOURCE_PATCH_REQUEST, scim_provider=PROVIDER
+    operations = _patch_of(KINDS[kind]).model_validate(
+        plain_operations(request.get_data(), id_), scim_ctx=Context.RESOURCE_PATCH_REQUEST, scim_provider=PROVIDER
     )
 
     def edit(there: Any) -> Any:
