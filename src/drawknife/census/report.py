@@ -12,6 +12,7 @@ from typing import Any
 from drawknife import messages as msg
 from drawknife.core.words.names import BadValue, check_path, fold
 from drawknife.formats.document import BadDocument, Mistake
+from drawknife.formats.spreadsheets import delimiter_of
 
 from .walk import Walked
 
@@ -138,12 +139,16 @@ def read_mapping(lines: Iterable[str]) -> dict[str, str]:
     return found
 
 
+def _csv_rows(held: list[str]) -> Iterable[dict[str, Any]]:
+    return csv.DictReader(held, delimiter=delimiter_of(held[0] if held else ""))
+
+
 def read_rows(lines: Iterable[str]) -> list[msg.CensusRow]:
     """Rows of a census from CSV with a head, or from JSON lines. :class:`BadDocument` with the line of a mistake."""
     held = list(lines)
     as_json = bool(held) and held[0].lstrip().startswith("{")
     rows: list[msg.CensusRow] = []
-    for number, data in enumerate(_json_rows(held) if as_json else csv.DictReader(held), 1 if as_json else 2):
+    for number, data in enumerate(_json_rows(held) if as_json else _csv_rows(held), 1 if as_json else 2):
         try:
             owner = data.get("owner") or None
             rows.append(

@@ -15,7 +15,7 @@ from drawknife.core.words.sizes import show_size
 
 from .changing import Writer, say_followed, tell_changed, writes
 from .columns import READABLE, plain_table, print_table
-from .common import NOT_SO, Answers, asks, console, fail, print_json, say, serves
+from .common import NOT_SO, Answers, ExportedText, asks, console, fail, print_json, say, serves
 from .items import add_command, change_command, remove_command, rename_command
 from .previews import draw_preview
 
@@ -166,7 +166,7 @@ remove_command(
 
 
 @account.command("import")
-@click.argument("file", type=click.File("r", encoding="utf-8-sig"))
+@click.argument("file", type=ExportedText())
 @click.option("--yes", is_flag=True, help="Do it without asking.")
 @writes
 def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool) -> None:
@@ -269,7 +269,7 @@ def list_keys(client: Client, name: str) -> None:
 
 @key.command("add")
 @click.argument("name")
-@click.argument("file", type=click.File("r"))
+@click.argument("file", type=ExportedText())
 @serves
 def add_key(client: Client, name: str, file: IO[str]) -> None:
     """Attach the public key in FILE ("-": standard input), one line as OpenSSH writes it.

@@ -14,7 +14,7 @@ from drawknife.client import Client
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.sizes import number_of, show_size
 
-from .common import FAILED, RAW, counting, errors_in_words, fail, print_text, say, serves, write_csv
+from .common import FAILED, RAW, ExportedText, counting, errors_in_words, fail, print_text, say, serves, write_csv
 
 
 @click.command()
@@ -30,7 +30,7 @@ from .common import FAILED, RAW, counting, errors_in_words, fail, print_text, sa
 @click.option(
     "--map",
     "mapping_file",
-    type=click.File("r"),
+    type=ExportedText(),
     metavar="FILE",
     help="Which OS user is which account: CSV os_user,account.",
 )
@@ -45,7 +45,7 @@ from .common import FAILED, RAW, counting, errors_in_words, fail, print_text, sa
 @click.option(
     "--from",
     "rows_file",
-    type=click.File("r", encoding="utf-8-sig"),
+    type=ExportedText(),
     metavar="FILE",
     help="Take rows folder,owner,bytes,files from CSV or JSON lines instead of walking.",
 )

@@ -11,8 +11,9 @@ import tomllib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from io import StringIO
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NoReturn, TypeAlias, TypeVar
+from typing import IO, TYPE_CHECKING, Any, NoReturn, TypeAlias, TypeVar
 
 import click
 from pydantic import BaseModel
@@ -79,6 +80,30 @@ def counting(word: str) -> Iterator[Callable[[str], None]]:
     ) as bar:  # fmt: skip
         task = bar.add_task(word, total=None)
         yield lambda text: bar.update(task, description=text)
+
+
+class ExportedText(click.ParamType[IO[str]]):
+    """A text file that another program exported, as lines: UTF-8, or UTF-16 with its mark. ``-`` is standard input."""
+
+    name = "file"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> IO[str]:
+        """The text; a usage error if it cannot be read or is in another encoding."""
+        from drawknife.core.words.errors import BadInput
+        from drawknife.formats.exported import exported_text
+
+        if not isinstance(value, str):
+            return value  # type: ignore[no-any-return]
+        try:
+            with click.open_file(value, "rb") as file:
+                data = file.read()
+            found = StringIO(exported_text(data, value), newline="")
+        except OSError as error:
+            self.fail(f"{value!r}: {error.strerror}", param, ctx)
+        except BadInput as bad:
+            self.fail(f"{bad}; expected {bad.expected}", param, ctx)
+        found.name = "<stdin>" if value == "-" else value
+        return found
 
 
 def tell_notes(out: Console, notes: Sequence[str]) -> None:

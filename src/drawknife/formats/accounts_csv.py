@@ -11,7 +11,7 @@ from drawknife.core.model.soundness import nearest
 from drawknife.core.words.names import fold
 
 from .document import BadDocument, Mistake
-from .spreadsheets import unguarded
+from .spreadsheets import delimiter_of, unguarded
 
 COLUMNS = (*(key.name for key in ACCOUNT.fields if key.name not in OF_A_DIRECTORY), "groups")
 _LISTS = {key.name for key in ACCOUNT.fields if key.many}
@@ -24,7 +24,8 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
     `existing` are the names of the accounts that there are. An empty field says nothing. Raises
     :class:`BadDocument` with the lines of all mistakes of form.
     """
-    reader = csv.DictReader(lines, strict=True)
+    held = list(lines)
+    reader = csv.DictReader(held, strict=True, delimiter=delimiter_of(held[0] if held else ""))
     wrong: list[Mistake] = []
     changes: list[dict[str, Any]] = []
     joins: dict[str, list[str]] = {}

@@ -12,7 +12,7 @@ from drawknife.core.model.nfs4 import principal
 from drawknife.core.words.names import BadValue
 
 from .document import BadDocument, Mistake
-from .spreadsheets import unguarded
+from .spreadsheets import delimiter_of, unguarded
 
 COLUMNS = ("path", "owner", "descriptor")
 
@@ -101,7 +101,8 @@ def _rows(
     every = iter(lines)
     first = next(every, "")
     skipped = first.startswith("#TYPE ")
-    reader = csv.DictReader(every if skipped else chain((first,), every), strict=True)
+    head = next(every, "") if skipped else first
+    reader = csv.DictReader(chain((head,), every), strict=True, delimiter=delimiter_of(head))
     try:
         missing = needed - set(reader.fieldnames or ())
         if missing:

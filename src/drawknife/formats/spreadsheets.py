@@ -16,3 +16,8 @@ def guarded(cell: Any) -> Any:
 def unguarded(cell: str) -> str:
     """The cell as it was before :func:`guarded`."""
     return cell[1:] if cell.startswith("'") and cell[1:].startswith(BEGINNINGS) else cell
+
+
+def delimiter_of(head: str) -> str:
+    """What stands between the columns of a CSV file by its first line: a semicolon or tab, as some spreadsheets write, or a comma."""
+    return next((mark for mark in (";", "\t") if mark in head and "," not in head), ",")

@@ -74,5 +74,6 @@ class ReadableFolders:
                 raise NotReadable(f"{name} is a file of the service itself, which it reads for nobody")
             raw = file.read(self.largest + 1)
         if len(raw) > self.largest:
-            raise NotReadable(f"{name} is larger than {show_size(self.largest)}")
+            limit = show_size(self.largest)
+            raise NotReadable(f"{name} is larger than {limit}; start the service with a larger --largest-file")
         return raw
