@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import wraps
@@ -11,9 +12,13 @@ from typing import Any
 import click
 
 from drawknife import __version__
+from drawknife.core.words.sizes import several
 
 from .common import NOT_SO, WRONG_USAGE, check_private, errors_in_words, fail, print_text, say
 from .config_file import read_config
+
+#: Where a command finds the file of the service's key, in the context; None where that is not known.
+KEY_FILE = "drawknife.key_file"
 
 
 def _which(command: Callable[..., None]) -> Callable[..., None]:
@@ -34,15 +39,19 @@ def _which(command: Callable[..., None]) -> Callable[..., None]:
     )  # fmt: skip
     @wraps(command)
     def found(database: str | None, database_file: Path | None, config: Path | None, **more: Any) -> None:
-        if config is not None and not (database or database_file):
+        key_file = os.environ.get("DRAWKNIFE_KEY_FILE")
+        if config is not None:
             from .serve import serve
 
             try:
                 said = read_config(config, serve)
             except click.BadParameter as error:
                 fail(NOT_SO, error.message)
-            database = said.get("database")
-            database_file = Path(said["database_file"]) if "database_file" in said else None
+            key_file = key_file or said.get("key_file")
+            if not (database or database_file):
+                database = said.get("database")
+                database_file = Path(said["database_file"]) if "database_file" in said else None
+        click.get_current_context().meta[KEY_FILE] = Path(key_file) if key_file else None
         if database is None and database_file is not None:
             check_private(database_file)
             database = database_file.read_text().strip()
@@ -115,10 +124,17 @@ def backup(address: str, file: Path | None) -> None:
       drawknife database backup /var/backups/drawknife.dump --database postgresql:///drawknife
     """
     from drawknife.records.backup import take
+    from drawknife.records.directories import with_secrets
 
     file = file or Path(f"drawknife-{datetime.now(UTC):%Y%m%dT%H%M%SZ}.dump")
     take(address, file)
     say(f"wrote {file}, {file.stat().st_size:,} bytes")
+    names = with_secrets(address)
+    if names:
+        key_file = click.get_current_context().meta[KEY_FILE]
+        where = key_file or "the file that the service's option --key-file names"
+        say(f"Not in it: the key to the passwords of {several(names)}. Keep a copy of {where} elsewhere.")
+    say("Not in it: the token file, certificates, and other files that the configuration names.")
 
 
 @database.command()
@@ -127,18 +143,28 @@ def backup(address: str, file: Path | None) -> None:
 def restore(address: str, file: Path) -> None:
     """Put the backup FILE into a database that is empty, and bring its schema up to this version.
 
+    All tokens stay good. With --config, it is checked whether the service's key is the one that the backup needs.
+
     \b
     Example:
       createdb drawknife_new
       drawknife database restore drawknife.dump --database postgresql:///drawknife_new
     """
+    from drawknife.records.backup import note_restored
     from drawknife.records.backup import restore as put
     from drawknife.records.database import bring_up_to_date
+    from drawknife.records.directories import not_readable
 
     put(address, file)
     for step in bring_up_to_date(address):
         say(f"applied {step}")
+    note_restored(address)
     say(f"restored {file}")
+    key_file = click.get_current_context().meta[KEY_FILE]
+    names = not_readable(address, key_file)
+    if names:
+        where = f"copy it to {key_file}" if key_file else "name it with --config"
+        say(f"The key to the passwords of {several(names)} is another one, or missing: {where}, or set them again.")
 
 
 def add_to(group: click.Group) -> None:

@@ -311,14 +311,16 @@ def _ensure_token(records: object, path: Path) -> str | None:
     """Make the first owner and its token on first start, in a file that only its owner can read; its name if it was made.
 
     Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before. Whoever
-    starts the service holds its database, and so can always make that owner again, by deleting the file. None where the token
-    is valid, or that owner was removed.
+    starts the service holds its database, and so can always make that owner again, by deleting the file. The first start
+    with a database that was restored ends none. None where the token is valid, or that owner was removed.
     """
     from drawknife.records import administrators, journal, tokens
+    from drawknife.records.backup import take_note_of_restored
     from drawknife.records.database import Database
 
     assert isinstance(records, Database)
     there = next((a.name for a in administrators.each(records) if fold(a.name) == FIRST_OWNER), None)
+    was_restored = take_note_of_restored(records)
     if path.exists():
         check_private(path)
         if tokens.holder(records, path.read_text().strip(), "token") is not None:
@@ -334,9 +336,11 @@ def _ensure_token(records: object, path: Path) -> str | None:
     name = there or FIRST_OWNER
     if administrators.ensure_owner(records, name):
         say(f"{name} is an owner now")
-    ended = tokens.end_all(records, name)
+    ended = 0 if was_restored else tokens.end_all(records, name)
     path.write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
     say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
+    if was_restored:
+        say("The database was restored: tokens from before still work. `drawknife token list` shows them.")
     if ended:
         journal.note(
             records, "drawknife serve", f"made a new administrator's token; {ended} tokens and sessions before it ended"

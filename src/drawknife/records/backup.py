@@ -11,7 +11,7 @@ from psycopg.conninfo import conninfo_to_dict
 
 from drawknife.core.words.errors import OutOfReach, Refused
 
-from .database import connected
+from .database import Database, connected
 
 #: What libpq reads from the environment: a password is never on a command line, where all of the machine can see it.
 _ENVIRONMENT = {
@@ -56,6 +56,17 @@ def restore(address: str, file: Path) -> None:
         raise Refused(f"the database is not empty: {there[0]} tables are in it; make a new one, and restore into that")
     named = str(conninfo_to_dict(address).get("dbname", ""))
     _run(address, "pg_restore", "--single-transaction", "--no-owner", "--no-privileges", f"--dbname={named}", str(file))
+
+
+def note_restored(address: str) -> None:
+    """Note that no service has started with what was put back: the start of the first one is to end no tokens."""
+    with connected(address) as connection:
+        connection.execute("INSERT INTO restored DEFAULT VALUES")
+
+
+def take_note_of_restored(database: Database) -> bool:
+    """Was this put back, and has no service started with it since? Afterwards one has."""
+    return bool(database.read("DELETE FROM restored RETURNING at"))
 
 
 def _run(address: str, program: str, *arguments: str) -> None:

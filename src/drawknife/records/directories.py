@@ -16,7 +16,7 @@ from psycopg.rows import TupleRow
 
 from drawknife.core.words.names import fold
 
-from .database import Database
+from .database import Database, connected
 
 
 class Secrets:
@@ -65,6 +65,28 @@ def read_directories(database: Database) -> list[Directory]:
     """All directories, by name."""
     rows = database.read("SELECT name, options, secret FROM directories ORDER BY folded")
     return [Directory(name, json.loads(options), secret) for name, options, secret in rows]
+
+
+def with_secrets(address: str) -> list[str]:
+    """The directories whose bind password is kept, encrypted. :class:`Unavailable` if the database is not reached."""
+    return [name for name, _ in _kept_secrets(address)]
+
+
+def not_readable(address: str, key_file: Path | None) -> list[str]:
+    """Of these, those that the key in a file does not decrypt; all of them where there is no such file."""
+    kept = _kept_secrets(address)
+    secrets = Secrets(key_file if key_file is not None and key_file.exists() else None)
+    return [name for name, secret in kept if secrets.decrypt(secret) is None]
+
+
+def _kept_secrets(address: str) -> list[tuple[str, bytes]]:
+    with connected(address) as connection:
+        found = connection.execute("SELECT to_regclass('directories')").fetchone()
+        if not found or found[0] is None:
+            return []
+        return connection.execute(
+            "SELECT name, secret FROM directories WHERE secret IS NOT NULL ORDER BY folded"
+        ).fetchall()
 
 
 def save_directory(connection: Connection[TupleRow], directory: Directory) -> None:
