@@ -14,7 +14,7 @@ from ..conftest import ROOT
 
 #: Starts and stops a server of two processes many times, in a small process of its own, which parts quickly.
 MANY = """
-import os, signal, sys
+import os, signal, socket, sys
 from drawknife.service import server
 
 def work(options, listening, shared, extend, is_ready):
@@ -28,7 +28,7 @@ def stops(delay):
     pid = os.fork()
     if pid == 0:
         signal.alarm(5)  # what is stuck ends by this signal, and not as it should
-        server.Server(server.Options("", processes=2), None, lambda: os.write(says, b"x")).run()
+        server.Server(server.Options("", processes=2), socket.socket(), lambda: os.write(says, b"x")).run()
         os._exit(0)
     os.read(ready, 1)
     for _ in range(delay):

@@ -79,6 +79,22 @@ def _file(**more: Any) -> click.Path:
     "--behind-proxy", metavar="ADDRESS", help="The address of a reverse proxy, which says who asks and over what."
 )
 @click.option(
+    "--drain",
+    default=0.0,
+    show_default=True,
+    type=click.FloatRange(0, 600),
+    metavar="SECONDS",
+    help="When told to stop: serve on for so long, not ready any more.",
+)
+@click.option(
+    "--grace",
+    default=8.0,
+    show_default=True,
+    type=click.FloatRange(0, 600),
+    metavar="SECONDS",
+    help="Then finish what is under way within so long.",
+)
+@click.option(
     "--threads",
     default=8,
     show_default=True,
@@ -179,6 +195,7 @@ def _serve(given: Mapping[str, Any]) -> None:
         files=ReadableFolders(given["files"], given["largest"], _own_files(given)), threads=given["threads"], processes=given["processes"],
         verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
         certificate=_certificate(given), proxy=given["behind_proxy"], ways=ways_of(given), tell=when_of(given),
+        drain=given["drain"], grace=given["grace"],
     )  # fmt: skip
     Server(options, listening, ready).run()
 

@@ -75,6 +75,8 @@ class _Parser(HTTPRequestParser):  # type: ignore[misc]
 
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
+        if self.adj.draining():
+            self.headers["CONNECTION"] = "close"  # as if its client had asked for it
         if self.error is not None:
             return
         if self.chunked or self.content_length > LARGEST_UNASKED:
@@ -320,6 +322,8 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
     shared: Shared | None = None
     certificate: Certificate | None = None
 
+    #: Set when the service is to stop: each answer ends its connection, so that the next request goes elsewhere.
+    draining = False
     #: Since when a connection is left to another process.
     _left: float | None = None
     #: Connections at most, and of one address other than that of the proxy.
@@ -359,6 +363,13 @@ class HttpServer(TcpWSGIServer):  # type: ignore[misc]
         self._make_room()
         if self.shared is not None:
             self.shared.has_connections(len(self.active_channels))
+
+    def take_waiting(self) -> None:
+        """Take all connections that wait to be taken; they would be broken off as the socket is closed."""
+        self.shared, before = None, -1
+        while len(self.active_channels) > before:
+            before = len(self.active_channels)
+            self.handle_accept()
 
     def _make_room(self) -> None:
         """Close a connection where there are too many, so that the newest can be served: of the same address, if that
@@ -440,6 +451,7 @@ def make_server(
     made.most_of_one = made.most // 2
     adjustments.known = known
     adjustments.reserved = made.reserved
+    adjustments.draining = lambda: made.draining
     if certificate is not None:
         made.certificate, made.channel_class = certificate, _TlsChannel
     return made

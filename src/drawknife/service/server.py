@@ -34,6 +34,8 @@ log = structlog.get_logger()
 
 #: Seconds for what is under way when the service is told to stop.
 GRACE = 8
+#: Seconds in which requests are still answered that came on open connections as the socket was closed.
+LINGER = 0.3
 #: Seconds for the database's first answer, before it is served without.
 DATABASE_WAITED = 8.0
 
@@ -54,6 +56,9 @@ class Options(NamedTuple):
     proxy: str | None = None
     ways: tuple[WayOfTelling, ...] = ()
     tell: When = When()
+    #: Seconds for which it still serves after it was told to stop, while it says that it is not ready; and for what is under way then.
+    drain: float = 0
+    grace: float = GRACE
 
 
 def listen(host: str, port: int) -> socket.socket:
@@ -150,8 +155,12 @@ class Server:
             os.kill(self._first, READY)
 
     def _stop(self) -> None:
+        if self._stopping:
+            return
         self._stopping = True
         tell_manager("STOPPING=1")
+        # Only those that take connections hold the socket: with the last of them it is closed.
+        self.listening.close()
         for pid in self._children:
             os.kill(pid, signal.SIGTERM)
 
@@ -212,19 +221,34 @@ def _work(
     ready()
     while not stopping.is_set():
         server.asyncore.loop(timeout=LEFT if server.leaves() else 1, map=server._map, use_poll=True, count=1)
-    _finish(server)
+    _drain(server, options.drain)
+    _finish(server, options.grace)
     if options.ways:
-        telling.stop(GRACE)
+        telling.stop(options.grace)
     app.extensions["drawknife"].stop()
 
 
-def _finish(server: HttpServer) -> None:
+def _drain(server: HttpServer, seconds: float) -> None:
+    """Serve on for so long, so that whoever looks whether it is ready goes elsewhere; each answer ends its connection."""
+    server.draining = True
+    end = time.monotonic() + seconds
+    while (left := end - time.monotonic()) > 0:
+        server.asyncore.loop(timeout=min(left, 0.1), map=server._map, use_poll=True, count=1)
+
+
+def _finish(server: HttpServer, grace: float) -> None:
     """Take nothing new, and let what is under way be done and sent, for as long as there is grace."""
+    server.take_waiting()
     server.accepting = False
     server.del_channel()
-    end = time.time() + GRACE
-    while time.time() < end and any(c.requests or c.total_outbufs_len for c in list(server.active_channels.values())):
-        server.asyncore.loop(timeout=0.1, map=server._map, use_poll=True, count=1)
+    server.socket.close()
+    now = time.monotonic()
+    linger, end = now + min(LINGER, grace), now + grace
+    while (now := time.monotonic()) < end:
+        under_way = any(c.requests or c.total_outbufs_len for c in list(server.active_channels.values()))
+        if not under_way and now >= linger:
+            break
+        server.asyncore.loop(timeout=0.05, map=server._map, use_poll=True, count=1)
     server.task_dispatcher.shutdown(timeout=1)
 
 
