@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import logging
 import os
 import resource
 import signal
 import socket
+import struct
 import sys
 import threading
 import time
@@ -36,6 +39,8 @@ log = structlog.get_logger()
 GRACE = 8
 #: Seconds in which requests are still answered that came on open connections as the socket was closed.
 LINGER = 0.3
+#: Seconds in which a connection that has begun is there.
+HANDSHAKE = 0.05
 #: Seconds for the database's first answer, before it is served without.
 DATABASE_WAITED = 8.0
 
@@ -236,8 +241,29 @@ def _drain(server: HttpServer, seconds: float) -> None:
         server.asyncore.loop(timeout=min(left, 0.1), map=server._map, use_poll=True, count=1)
 
 
+#: A filter of packets (Linux, socket(7), SO_ATTACH_FILTER) that drops those with the flag SYN, byte 13 of a TCP header (RFC 9293).
+_NO_SYN = ((0x30, 0, 0, 13), (0x45, 0, 1, 0x02), (0x06, 0, 0, 0), (0x06, 0, 0, 0xFFFFFFFF))
+_SO_ATTACH_FILTER = 26
+
+
+def _let_nobody_begin(listening: socket.socket) -> None:
+    """Drop requests for new connections: what came between the last one that is taken and the close would be broken off.
+
+    Whoever asks meanwhile asks again within a second, and is refused then, or taken by a service that took this one's place.
+    """
+    code = b"".join(struct.pack("HBBI", *step) for step in _NO_SYN)
+    buffer = ctypes.create_string_buffer(code)
+    program = struct.pack("HL", len(_NO_SYN), ctypes.addressof(buffer))
+    with contextlib.suppress(OSError):  # another system, which has no such filter
+        listening.setsockopt(socket.SOL_SOCKET, _SO_ATTACH_FILTER, program)
+
+
 def _finish(server: HttpServer, grace: float) -> None:
     """Take nothing new, and let what is under way be done and sent, for as long as there is grace."""
+    _let_nobody_begin(server.socket)
+    soon = time.monotonic() + HANDSHAKE
+    while (left := soon - time.monotonic()) > 0:  # connections that had begun by then come in
+        server.asyncore.loop(timeout=left, map=server._map, use_poll=True, count=1)
     server.take_waiting()
     server.accepting = False
     server.del_channel()
