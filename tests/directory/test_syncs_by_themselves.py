@@ -40,7 +40,11 @@ def test_the_first_sync_waits_and_later_ones_that_fail_are_reported(cluster, tmp
         assert "drawknife sync bureau" in kinds()["sync-waits"].text
         status, text = said("sync", "bureau", given="n\n")
         assert status == 1 and "would be synced" in text and client.directory("bureau").last is None
-        assert said("sync", "bureau", "--yes")[0] == 0 and client.directory("bureau").confirmed
+        status, text = said("sync", "bureau", "--yes")
+        (revision,) = {client.directory("bureau").last.revision}
+        followed = client.journal_line(revision).followed
+        assert status == 0 and followed and all(line in " ".join(text.split()) for line in followed)
+        assert client.directory("bureau").confirmed
         assert not kinds() and client.accounts().total
         # From now on it goes by itself, and what goes wrong is reported wherever somebody may look.
         bureau.write_text("nonsense")

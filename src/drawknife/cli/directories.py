@@ -242,7 +242,13 @@ def sync(
             raise SystemExit(NOT_SO)
         click.confirm(f"Synchronise {name} for the first time?", abort=True, err=True)
     report = client.sync(name, most_leavers, adopt)
-    print_json(report) if as_json else draw_report(out, report)
+    if as_json:
+        print_json(report)
+    else:
+        draw_report(out, report)
+        if report.state == "done" and report.revision is not None:
+            for line in client.journal_line(report.revision, limit=1).followed or []:
+                out.print(Padding(Text(line), (0, 0, 0, 2), expand=False))
     raise SystemExit(DONE if report.state in ("done", "nothing-to-do") else NOT_SO)
 
 
