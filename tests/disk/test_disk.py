@@ -490,7 +490,7 @@ def literally(model, everything):
                         refused.append(right)
                     elif not server and disk:
                         wider.append(right)
-                if right in ("download", "overwrite", "append") and right not in refused:
+                if of_file and right not in refused:
                     asked = [
                         (x.number, let_by(free, None, str(x.thing)) is None)
                         for x in prepared.disks["s"].files(path)

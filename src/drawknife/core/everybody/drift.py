@@ -229,7 +229,7 @@ def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[
     files = sets.disk.files(cell.place.path)
     if len(files) < 2:
         return
-    for right, wanted in _OF_A_FILE.items():
+    for right in FILE_RIGHTS:
         number = INDEX[right]
         if right in refused:
             continue
@@ -238,9 +238,19 @@ def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[
             is_own = sets.owning(some.thing) >> account.index & 1
             if (cell.owning if is_own else cell.plain)[number] & 1:
                 asked += some.number
-                missing += 0 if sets.lets(some.thing, wanted) >> account.index & 1 else some.number
+                allowed = _allowed_on(some.thing, right, sets.disk.folder(cell.place.path), sets)
+                missing += 0 if allowed >> account.index & 1 else some.number
         if missing:
             yield Partly(right, missing, asked)
+
+
+def _allowed_on(file: ThingOnDisk, right: str, folder: ThingOnDisk, sets: DiskSets) -> int:
+    """Whom the disk allows a right on one file, as far as that is about the file: in a sticky folder its owner takes it away."""
+    if right in _OF_A_FILE:
+        return sets.lets(file, _OF_A_FILE[right])
+    if right == "set-attributes":
+        return sets.owning(file)
+    return sets.owning(folder) | sets.owning(file) if folder.mode & STICKY else sets.everybody
 
 
 def _in_words(prepared: Prepared, row: Drift) -> Drift:
