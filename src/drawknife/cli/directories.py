@@ -227,7 +227,7 @@ def sync(
     \b
     Examples:
       drawknife sync bureau --preview
-      drawknife sync bureau
+      drawknife sync bureau --yes
       drawknife sync bureau --adopt account:ines --preview
     """
     out = console()
