@@ -150,7 +150,7 @@ def test_a_sync_is_shown_first_and_then_done(own_page):
     bureau.get_by_role("button", name="What would a sync do?").click()
     expect(bureau).to_contain_text("1 account switched off: jonas")
     expect(bureau.get_by_label("What follows")).to_contain_text("jonas")
-    bureau.get_by_role("button", name="Sync now").click()
+    bureau.get_by_role("button", name="Apply first sync").click()
     expect(bureau).to_contain_text("● synced: 6 changes")
     page.goto("/accounts/thora")
     expect(page.get_by_role("main")).to_contain_text("Þóra Mánadóttir")

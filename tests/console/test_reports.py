@@ -58,7 +58,7 @@ def test_what_is_here_already_is_handed_over_after_a_look(own_page):
     page.goto("/directories?preview=bureau")
     page.get_by_role("button", name=f"Hand over account {name}").click()
     expect(page.get_by_text("accounts adopted").or_(page.get_by_text("account adopted"))).to_be_visible()
-    page.get_by_role("button", name="Sync now").click()
+    page.get_by_role("button", name="Apply first sync").click()
     expect(page.get_by_role("region", name="Directory bureau")).to_contain_text("● synced")
     expect(page.get_by_role("grid", name="Directories")).to_contain_text("● synced")
     with page.service.client() as client:
