@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from ..disk.described import DescribedTree
 from ..model.descriptors import ANONYMOUS, AUTHENTICATED, EVERYONE
 from ..model.items import DescriptorReading
 from ..model.nfs4 import ANONYMOUS_AT, AUTHENTICATED_AT, EVERYONE_AT
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
-from ..prepared.question import Question
 from ..words.names import Place, tree_key
 from ..words.rights import FILE_RIGHTS, INDEX, RIGHTS
 from ..words.sizes import number_of
 from .access_map import AccessMap
 from .cell import Cell
-from .drift import MOST_FOLDERS, ON_FOLDERS, Drift, DriftFound, folded, why_not, why_not_the_folder
+from .drift import MOST_FOLDERS, ON_FOLDERS, Drift, DriftFound, folded, is_modelled, why_not
 
 
 class Tokens:
@@ -62,10 +63,8 @@ def described_drift(
                 c for c in AccessMap(prepared, [who.index]).cells({reading.store: paths}) if c.members and c.segment
             ]
             folders += len(cells)
-            token = tokens.token(who)
-            compared = (
-                _compare(prepared, tree, token, me, who, c) for c in sorted(cells, key=lambda c: tree_key(c.location))
-            )
+            one = _OfOne(prepared, tree, who, me, tokens.token(who))
+            compared = (_compare(one, cell) for cell in sorted(cells, key=lambda cell: tree_key(cell.location)))
             found = (row for row in compared if row is not None)
             rows += folded(found) if fold_rows else found
     left = list(reading.notes)
@@ -75,62 +74,57 @@ def described_drift(
     return DriftFound(tuple(rows), accounts, folders, tuple(left))
 
 
-def _compare(
-    prepared: Prepared, tree: DescribedTree, token: frozenset[str], me: str, who: PreparedAccount, cell: Cell
-) -> Drift | None:
+class _OfOne(NamedTuple):
+    """One account, with its identifier and all that it counts as."""
+
+    prepared: Prepared
+    tree: DescribedTree
+    account: PreparedAccount
+    me: str
+    token: frozenset[str]
+
+
+def _compare(one: _OfOne, cell: Cell) -> Drift | None:
     """One folder of one account; None where both say the same."""
-    place = cell.place
+    place, account = cell.place, one.account
     assert place is not None
     refused, wider = [], []
     for right in (*RIGHTS, *ON_FOLDERS):
-        both = _both(prepared, tree, token, me, who, cell, right)
+        both = _both(one, cell, right)
         refused += [right] if any(modelled and not there for modelled, there in both) else []
         wider += [right] if any(there and not modelled for modelled, there in both) else []
     if not refused and not wider:
         return None
     reason = server = None
     if refused:
-        reason = f"{who.name} may not {refused[0]} in {place}: {_why(tree, token, place, refused[0])}"
-    if wider and wider[0] in ON_FOLDERS:
-        server = why_not_the_folder(prepared, who, _on_folder(who, cell, wider[0]))
-    elif wider:
-        server = why_not(prepared, who, cell.location, wider[0])
-    return Drift(who.name, me, cell.location, place, tuple(refused), tuple(wider), reason, server)
+        reason = f"{account.name} may not {refused[0]} in {place}: {_why(one, place, refused[0])}"
+    if wider:
+        server = why_not(one.prepared, account, cell.location, wider[0])
+    return Drift(account.name, one.me, cell.location, place, tuple(refused), tuple(wider), reason, server)
 
 
-def _both(
-    prepared: Prepared,
-    tree: DescribedTree,
-    token: frozenset[str],
-    me: str,
-    who: PreparedAccount,
-    cell: Cell,
-    right: str,
-) -> list[tuple[bool, bool]]:
+def _both(one: _OfOne, cell: Cell, right: str) -> list[tuple[bool, bool]]:
     """The answers of model and tree; two for a right on files: of others' and of its own."""
     path = cell.path
     if path == "/" and right in ("delete-folder", "rename-folder"):
         return []
     if right in ON_FOLDERS:
-        modelled = why_not_the_folder(prepared, who, _on_folder(who, cell, right)) is None
-        return [(modelled, tree.allows_on_folder(token, path, ON_FOLDERS[right]))]
+        action = ON_FOLDERS[right]
+        modelled = is_modelled(one.prepared, one.account, cell.location, action)
+        return [(modelled, one.tree.allows_on_folder(one.token, path, action))]
     plain, owning = (bool(sides[INDEX[right]] & 1) for sides in (cell.plain, cell.owning))
     if right not in FILE_RIGHTS:
-        return [(plain, tree.allows_on_folder(token, path, right))]
+        return [(plain, one.tree.allows_on_folder(one.token, path, right))]
     sides = ((plain, False), (owning, True))
-    return [(modelled, tree.allows_on_file(token, me, path, right, own)) for modelled, own in sides]
+    return [(modelled, one.tree.allows_on_file(one.token, one.me, path, right, own)) for modelled, own in sides]
 
 
-def _on_folder(who: PreparedAccount, cell: Cell, right: str) -> Question:
-    return Question(who.name, ON_FOLDERS[right], cell.location, thing="folder")
-
-
-def _why(tree: DescribedTree, token: frozenset[str], place: Place, right: str) -> str:
-    closed = tree.not_passed(token, place.path)
+def _why(one: _OfOne, place: Place, right: str) -> str:
+    closed = one.tree.not_passed(one.token, place.path)
     if closed is not None and closed != place.path:
         return f"{place.store}:{closed} on the way cannot be searched"
     if right in FILE_RIGHTS:
-        ace = tree.decides_on_file(token, place.path, right)
+        ace = one.tree.decides_on_file(one.token, place.path, right)
     else:
-        ace = tree.decides_on_folder(token, place.path, ON_FOLDERS.get(right, right))
+        ace = one.tree.decides_on_folder(one.token, place.path, ON_FOLDERS.get(right, right))
     return "no entry of its list allows it" if ace is None else f"{ace} decides"

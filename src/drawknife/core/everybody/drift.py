@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from itertools import chain
 from typing import NamedTuple
 
 from ..decide.disk_gate import disk_gate, disk_obstacles, quick_disk, taken_on
-from ..decide.gates import folder_gate, virtual_path_gate
 from ..disk.one_object import ROOT, line
 from ..disk.read_folders import ASKED_FOR, Disk, file_created_in
 from ..model.disk import READ, STICKY, WRITE, ThingOnDisk
-from ..prepared.needs import demands, locate
+from ..prepared.needs import locate
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared
 from ..prepared.question import Question
@@ -202,8 +200,7 @@ class _Both:
             disk = self._disk(INDEX["delete-folder"])  # either takes it from the folder that holds it
         else:
             disk = bool(self._sets.setting_attributes(place.path) >> self._account.index & 1)
-        question = Question(self._account.name, action, self._cell.location, thing="folder")
-        return [(why_not_the_folder(self._prepared, self._account, question) is None, disk)]
+        return [(is_modelled(self._prepared, self._account, self._cell.location, action), disk)]
 
     def _disk(self, number: int) -> bool:
         return bool(self._there[number] >> self._account.index & 1)
@@ -270,10 +267,7 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
         reason = next((x.text for x in obstacles if x is not None), None)
         if reason is None:
             reason = _why_not_created(prepared, account, row)
-    if row.wider and row.wider[0] in ON_FOLDERS:
-        question = Question(account.name, ON_FOLDERS[row.wider[0]], row.location, thing="folder")
-        server = why_not_the_folder(prepared, account, question)
-    elif row.wider:
+    if row.wider:
         server = why_not(prepared, account, row.location, row.wider[0])
     return row._replace(reason=reason, server=server)
 
@@ -298,21 +292,18 @@ def _created(prepared: Prepared, place: Place) -> ThingOnDisk:
     return file_created_in(prepared.disks[place.store].folder(place.path), int(asked.split()[0], 8))
 
 
-def why_not_the_folder(prepared: Prepared, account: PreparedAccount, question: Question) -> str | None:
-    """What the server has against an action on a folder, by the gates from virtual path to folder; None if it allows it."""
-    namespace = prepared.namespace(account)
-    sites = locate(namespace, question)
-    wanted = demands(prepared, account, question, sites)
-    gates = chain(
-        virtual_path_gate(prepared, account, namespace, question, sites), folder_gate(prepared, account, wanted)
-    )
-    return next((refusal.text for refusal in gates), None)
+def is_modelled(prepared: Prepared, account: PreparedAccount, location: str, action: str) -> bool:
+    """Does the server allow what is done to the folder at a location itself: ``rename``, or ``set-attributes``?"""
+    return next(right_obstacles(prepared, account, location, action, False, on_folder=True), None) is None
 
 
 def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
-    """What the server has against a right: on others' files, or where it lets that on one's own."""
-    for own in (False, True) if right in FILE_RIGHTS else (False,):
-        found = next(right_obstacles(prepared, account, location, right, own, with_sentences=True), None)
+    """What the server has against a right: on others' files, or where it allows that on one's own; or on the folder itself."""
+    on_folder = right in ON_FOLDERS
+    action = ON_FOLDERS.get(right, right)
+    for own in (False, True) if action in FILE_RIGHTS and not on_folder else (False,):
+        obstacles = right_obstacles(prepared, account, location, action, own, with_sentences=True, on_folder=on_folder)
+        found = next(obstacles, None)
         if found is not None:
             return found.text
     return None

@@ -74,17 +74,22 @@ def right_state(
 
 
 def held_back_by_holder(
-    prepared: Prepared, account: PreparedAccount, place: Place, with_sentences: bool = True
+    prepared: Prepared,
+    account: PreparedAccount,
+    place: Place,
+    with_sentences: bool = True,
+    right: str = "delete-folder",
 ) -> Refusal | None:
-    """What the folder that holds a folder has against deleting it; None where it allows that, or where none holds it."""
+    """What the folder that holds a folder has against deleting or renaming it; None where it allows that, or none holds it."""
     if place.path == "/":
         return None
     store, above = prepared.stores[place.store], parent(place.path)
     own = owns_folder(prepared, account, place)
-    if decide(store, above, BIT["delete-folder"], account, own):
+    if decide(store, above, BIT[right], account, own):
         return None
-    why = conclude(store, above, "delete-folder", account, own).text if with_sentences else ""
-    return Refusal("folder", "holder-refuses", f"{account.name} may not delete folders in {store.name}:{above}: {why}")
+    why = conclude(store, above, right, account, own).text if with_sentences else ""
+    done = "delete" if right == "delete-folder" else "rename"
+    return Refusal("folder", "holder-refuses", f"{account.name} may not {done} folders in {store.name}:{above}: {why}")
 
 
 def state_of_folders_in(
@@ -120,11 +125,14 @@ def right_obstacles(
     endpoint: Endpoint | None = None,
     with_sentences: bool = False,
     disk: bool = False,
+    on_folder: bool = False,
 ) -> Iterator[Refusal]:
     """What keeps a right from being effective at the folder at a location, gate by gate.
 
-    `own`: for the rights on files, whether the file is the account's. `with_sentences`: each with its sentence. `disk`: the disk is asked.
+    `own`: for the rights on files, whether the file is the account's. `with_sentences`: each with its sentence. `disk`: the
+    disk is asked. `on_folder`: the right is one on files, and asked of the folder itself: to rename it, or set its attributes.
     """
+    is_taken_away = right == "delete-folder" or (on_folder and right == "rename")
     if endpoint is not None:
         yield from endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
     namespace = prepared.namespace(account)
@@ -141,11 +149,12 @@ def right_obstacles(
             "ceiling-lacks-right",
             f"the grants on {at.served.path} do not let {account.name} {verb(right)}",
         )
-    if right == "delete-folder" and namespace.fixed(location):
+    if is_taken_away and namespace.fixed(location):
         yield Refusal("virtual path", "fixed-point", f"{location} is, or is above, a virtual path of the account")
     store, (_, path) = prepared.stores[at.place.store], at.place
     top = at.served.place.path
-    last = path if right != "delete-folder" else None if path == top else parent(path)
+    is_itself = is_taken_away or on_folder
+    last = path if not is_itself else None if path == top else parent(path)
     if last is not None and not can_pass(store, top, last, account):
         text = ""
         if with_sentences:
@@ -154,12 +163,12 @@ def right_obstacles(
             why = conclude(store, top_blocked, "enter", account, None).text
             text = f"{account.name} may not enter {store.name}:{top_blocked}{on_the_way}: {why}"
         yield Refusal("folder", "cannot-pass", text)
-    whose = own if right in FILE_RIGHTS else None
+    whose = own if right in FILE_RIGHTS and not on_folder else None
     if not decide(store, path, BIT[right], account, whose):
         why = conclude(store, path, right, account, whose).text if with_sentences else ""
         yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")
-    if right == "delete-folder" and path != top:
-        held = held_back_by_holder(prepared, account, at.place, with_sentences)
+    if is_taken_away and path != top:
+        held = held_back_by_holder(prepared, account, at.place, with_sentences, right)
         if held is not None:
             yield held
     if disk and prepared.disks:
