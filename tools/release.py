@@ -58,8 +58,10 @@ def _git(root: Path, *arguments: str) -> str:
 
 
 if __name__ == "__main__":
+    if len(sys.argv) != 2:
+        sys.exit("run: name the version: ./run release 1.2.3")
     try:
-        release(ROOT, *sys.argv[1:2] or [""])
+        release(ROOT, sys.argv[1])
     except NotReleased as error:
         sys.exit(f"run: {error}")
     sys.exit(subprocess.run([sys.executable, "-m", "tools.package", "dist"], cwd=ROOT, check=False).returncode)

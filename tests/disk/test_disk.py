@@ -607,7 +607,7 @@ def test_read_told_and_compared_in_a_service(cluster, tmp_path):
             "there is no store 'sx'" in said("disk", "compare", "sx")[1] and "no root" in said("disk", "read", "s")[1]
         )
         status, text = said("disk", "read", "S", "--root", root)
-        assert status == 0 and "s: 1 folder not as the one above would make them, 1 file" in text
+        assert status == 0 and "s: 1 folder with permissions of its own, 1 file" in text
         assert "nobody gains or loses anything" in text  # nobody acts as anybody there yet
         assert said("disk", "read", "s", "--root", root)[0] == 0  # again, in the place of the first
         assert "1 folder listed, 1 file" in said("disk", "list")[1]

@@ -87,6 +87,13 @@ def test_a_read_only_database_answers_questions_and_takes_no_changes(cluster, tm
                 client.load(b"drawknife: 1")
         refused = [line for line in service.said if "database read-only" in line]
         assert len(refused) <= 4 and not [x for x in service.said if "Traceback" in x]  # once for each process
+        # Another one starts beside it and answers, and a command that would change something says why it cannot.
+        with serving(address, tmp_path) as beside, beside.client() as asking:
+            assert asking.access("ines").rows and "read-only" in httpx.get(beside.url + "/health/ready").text
+        without = run("serve", "--database", address, "--port", "0", "--token-file", tmp_path / "another")
+        assert (without.returncode, "Traceback" in without.stderr) == (3, False)
+        assert "the database is read-only" in without.stderr and not (tmp_path / "another").exists()
+        assert run("database", "migrate", "--database", address).returncode == 0  # nothing is missing
         read_only(False)
         until(lambda: status() == "ok")
         assert until(lambda: client.load(b"drawknife: 1")).revision == 2

@@ -2,14 +2,17 @@
 
 import http.client
 import json
+import os
+import signal
 import socket
 import threading
 from contextlib import ExitStack
+from pathlib import Path
 
 import httpx
 import pytest
 
-from ..conftest import DEMO, serving
+from ..conftest import DEMO, serving, until
 
 ASKED = json.dumps({"account": "ines", "action": "download", "path": "/soundings/x"})
 RESTARTS = 2
@@ -47,6 +50,24 @@ class Upstreams:
         if not answer.will_close:
             self.kept[port] = connection
         return answer.status, body.get("allowed")
+
+
+def test_one_process_that_is_told_to_stop_by_itself_stops_no_other(address, tmp_path):
+    """The socket is that of all processes: the others go on taking connections, and one takes the place of who ended."""
+    with serving(address, tmp_path, "--load", DEMO, "--processes", "2") as service:
+        first = service.process.pid
+
+        def workers():
+            return set(map(int, Path(f"/proc/{first}/task/{first}/children").read_text().split()))
+
+        before = workers()
+        assert len(before) == 2
+        os.kill(min(before), signal.SIGTERM)
+        while min(before) in workers():
+            assert httpx.get(service.url + "/health/live", timeout=10).status_code == 200
+        until(lambda: len(workers()) == 2)
+        for _ in range(20):
+            assert httpx.get(service.url + "/health/ready", timeout=10).status_code == 200
 
 
 def free_port():

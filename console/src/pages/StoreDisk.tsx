@@ -30,7 +30,7 @@ const COLUMNS: Column<DriftLine>[] = [
         <span className="mono">{x.location}</span>
         {x.below > 0 && (
           <div className="quiet" style={{ fontSize: 12.5 }}>
-            and {x.below} {x.below === 1 ? "folder" : "folders"} below with it
+            and {x.below} {x.below === 1 ? "folder" : "folders"} below
           </div>
         )}
       </div>
@@ -57,7 +57,7 @@ const COLUMNS: Column<DriftLine>[] = [
         ))}
         {x.wider.length > 0 && (
           <div>
-            <span className="state-own">! the disk lets besides</span> {x.wider.join(", ")}
+            <span className="state-own">! the disk also allows</span> {x.wider.join(", ")}
             <div className="quiet">
               <Code text={x.server ?? ""} />
             </div>

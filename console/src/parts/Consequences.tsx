@@ -95,7 +95,7 @@ export function AccessChanges({ access }: { access: AccessChange[] }) {
         )}
         <div style={{ paddingLeft: 12 }} className="mono quiet">
           {several(a.locations, a.location_count)}
-          {(a.below ?? 0) > 0 && `, and ${a.below} below with it`}
+          {(a.below ?? 0) > 0 && `, and ${a.below} below`}
         </div>
       </div>
     );

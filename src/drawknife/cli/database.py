@@ -65,13 +65,15 @@ def _which(command: Callable[..., None]) -> Callable[..., None]:
 
 @click.group()
 def database() -> None:
-    """The database of a service: its schema, and its backups."""
+    """Migrate, back up and restore the database of a service."""
 
 
 @database.command()
 @_which
 def migrate(address: str) -> None:
-    """Bring the schema up to this version, as `serve` does when it starts; services that run go on.
+    """Bring the schema up to this version.
+
+    `serve` does the same when it starts. Older services go on, or answer 503 where they would misread the new schema.
 
     \b
     Example:
@@ -87,7 +89,9 @@ def migrate(address: str) -> None:
 @database.command()
 @_which
 def status(address: str) -> None:
-    """How far the schema is, and what is kept: revisions, rows, bytes. Exit status 1 where steps are missing.
+    """Show the version, the schema, and how much is kept.
+
+    The exit status is 1 where steps of the schema are missing.
 
     \b
     Example:
@@ -114,9 +118,10 @@ def status(address: str) -> None:
 @click.argument("file", type=click.Path(path_type=Path, dir_okay=False), required=False)
 @_which
 def backup(address: str, file: Path | None) -> None:
-    """Write a backup of everything to FILE, while services run: the model, its history, credentials, administrators.
+    """Write a backup of the whole database to FILE.
 
-    It is of one moment, and holds hashes of passwords and tokens: the file is for its owner only.
+    It has the model, its history, credentials and administrators as of one moment; services go on meanwhile. It holds
+    hashes of passwords and tokens, so only its owner can read the file.
 
     \b
     Examples:
@@ -141,9 +146,9 @@ def backup(address: str, file: Path | None) -> None:
 @click.argument("file", type=click.Path(path_type=Path, exists=True, dir_okay=False))
 @_which
 def restore(address: str, file: Path) -> None:
-    """Put the backup FILE into a database that is empty, and bring its schema up to this version.
+    """Restore the backup FILE into an empty database.
 
-    All tokens stay good. With --config, it is checked whether the service's key is the one that the backup needs.
+    The schema is brought up to this version. All tokens stay good. With --config, it is checked whether the service's key is the one that the backup needs.
 
     \b
     Example:

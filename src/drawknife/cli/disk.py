@@ -59,10 +59,11 @@ def list_disks(answers: Answers, as_json: bool) -> None:
 @click.option("--fail", "failing", is_flag=True, help="Exit status 1 if they do not say the same.")
 @asks
 def compare(answers: Answers, store: str, account: str | None, most: int, failing: bool, as_json: bool) -> None:
-    """Where the server and the disk of STORE do not say the same.
+    """List where the server and the disk of STORE differ.
 
-    What the server lets (by virtual path and folder) and the disk refuses, and what the disk lets and the server does not; of each account
-    that acts as somebody there (setting acts_as), folder by folder. A folder that is as the one above it, or is not come to by it, is counted there.
+    Each line is a folder of an account with a host user (acts_as): rights that the server allows (by virtual path and
+    folder) and the disk refuses, and rights that only the disk allows. A folder with the same differences as the one
+    above it, or below one that cannot be entered, is counted there.
 
     \b
     Example:
@@ -83,7 +84,7 @@ def _draw(found: msg.DriftAnswer) -> None:
         if row.account != last:
             out.print(Text().append(row.account, "bold").append(f"   as {row.acts_as}", "dim"))
             last = row.account
-        below = f"   {number_of(row.below, 'folder')} below with it" if row.below else ""
+        below = f"   and {number_of(row.below, 'folder')} below" if row.below else ""
         out.print(Text(f"  {row.location}").append(f"   {row.place}{below}", "dim"))
         if row.refused:
             out.print(Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default"))
@@ -91,7 +92,7 @@ def _draw(found: msg.DriftAnswer) -> None:
         for part in row.partly:
             out.print(f"    ◐ the disk refuses {part.right} on {part.refused:,} of {number_of(part.files, 'file')}")
         if row.wider:
-            out.print(Text("    ! the disk lets besides ", "yellow").append(", ".join(row.wider), "default"))
+            out.print(Text("    ! the disk also allows ", "yellow").append(", ".join(row.wider), "default"))
             out.print(Padding(Text(row.server or "", "dim"), (0, 0, 0, 6), expand=False))
     folders = f"{number_of(found.folders, 'folder')} of {number_of(found.accounts, 'account')}"
     headline = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
@@ -112,7 +113,7 @@ def _read_of(answers: Answers, store: str) -> list[str]:
 @click.argument("store")
 @asks
 def show(answers: Answers, store: str, as_json: bool) -> None:
-    """Show all that was read of the disk of STORE.
+    """Show the reading of the disk of STORE.
 
     \b
     Example:
@@ -130,7 +131,7 @@ def show(answers: Answers, store: str, as_json: bool) -> None:
 @click.argument("store")
 @edits
 def remove(apply: Apply, store: str) -> None:
-    """Forget what was read of the disk of STORE.
+    """Remove the reading of the disk of STORE.
 
     \b
     Example:
@@ -139,8 +140,7 @@ def remove(apply: Apply, store: str) -> None:
     apply([{"op": "remove", "kind": kind, "name": store} for kind in _read_of(asking_with(apply.writer), store)])
 
 
-disk.add_command(disk_read.read)
-disk.add_command(disk_read.scanner)
+disk_read.add_to(disk)
 disk.add_command(disk_plan.plan)
 disk.add_command(disk_plan.put_back)
 disk.add_command(disk_plan.adopt)

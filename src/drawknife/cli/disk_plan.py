@@ -140,10 +140,10 @@ def tell_not_said(rows: Sequence[msg.NotSaid], title: str, out: Console) -> None
     if rows:
         out.print(title, style="bold")
     for row in rows:
-        below = f"   {number_of(row.below, 'folder')} below with it" if row.below else ""
+        below = f"   and {number_of(row.below, 'folder')} below" if row.below else ""
         out.print(Text(f"  {row.account}", "bold").append(f" at {row.location}   {row.place}{below}", "default"))
         for mark, style, word, rights in (
-            ("✕", "red", "still refused", row.refused), ("!", "yellow", "let besides", row.wider),
+            ("✕", "red", "still refused", row.refused), ("!", "yellow", "also allowed", row.wider),
         ):  # fmt: skip
             if rights:
                 out.print(Text(f"    {mark} {word} ", style).append(", ".join(rights), "default"))
@@ -234,8 +234,9 @@ def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, ye
 @click.argument("store")
 @edits
 def adopt(apply: Apply, store: str) -> None:
-    """Take over what is on the disk of STORE: folders, owners, seals and entries that say what its lists say.
+    """Adopt the permissions on the disk of STORE in the model.
 
+    The folders of STORE get owners, seals and entries that match the disk's lists.
     For each account that acts as a user there (setting acts_as). The lines name groups and units where all their accounts
     may have the same. Lines that the store's folders have now go. Best into a draft, to be looked at: what would not be
     the same is told.
@@ -260,9 +261,10 @@ def adopt(apply: Apply, store: str) -> None:
 @RAW
 @asks
 def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_json: bool) -> None:
-    """The security descriptors that say what the model says of STORE, as CSV: path, owner, descriptor.
+    """Print the model of STORE as security descriptors (CSV).
 
-    For a store whose Windows tree was read. What descriptors cannot say is told besides.
+    For a store whose Windows tree was read: path, owner and descriptor. Differences that descriptors cannot express go
+    to standard error.
 
     \b
     Example:

@@ -105,10 +105,10 @@ def _file(option: str, text: str) -> Callable[[F], F]:
 def read(
     apply: Apply, store: str, scan: IO[bytes] | None, root: str | None, confined: bool, **options: IO[bytes] | None
 ) -> None:
-    """Read owners, modes and access control lists of the disk of STORE.
+    """Read the permissions on the disk of STORE.
 
-    Folders that their parent would create alike are left out, and equal files are counted. The users and groups of
-    the machine are read, too. Links are not followed and other file systems not entered. Folders that cannot be read
+    These are owners, modes and access control lists. Folders that their parent would create alike are left out, and
+    equal files are counted. The users and groups of the machine are read, too. Links are not followed and other file systems not entered. Folders that cannot be read
     and mount points stay unknown, so run it as root. The new reading replaces the last one.
 
     For a disk of another machine, run the script of `disk scanner` there and give its output as SCAN (`-` for
@@ -146,29 +146,30 @@ def _in_short(reading: DiskReading | DescriptorReading) -> str:
         return f"{number_of(len(reading.folders), 'folder')} with {what}, {number_of(len(reading.names), 'name')}"
     files = sum(x.number for x in reading.files)
     odd = f", {number_of(reading.odd, 'name')} that no model can hold" if reading.odd else ""
+    own = "its own" if len(reading.folders) == 1 else "their own"
     return (
-        f"{number_of(len(reading.folders), 'folder')} not as the one above would make them, "
+        f"{number_of(len(reading.folders), 'folder')} with permissions of {own}, "
         f"{number_of(files, 'file')}, {number_of(len(reading.users), 'user')}{odd}"
     )
 
 
 def _read_here(asked: _Asked) -> DiskReading | DescriptorReading:
-    from drawknife.disk.walking import reading_of, scan_disk
+    from drawknife.disk.standalone.scanning import scan
+    from drawknife.disk.walking import nfs4_items, reading_of
 
     with counting("reading") as tell:
         try:
-            found = scan_disk(
-                asked.top, asked.recorded(), asked.acting(), lambda things: tell(number_of(things, "thing"))
-            )
+            found = scan(asked.top, asked.recorded(), asked.acting(), lambda n: tell(number_of(n, "thing")))
         except OSError as error:
             fail(FAILED, f"{os.fsdecode(error.filename or asked.top)} cannot be read: {error.strerror}")
     if found.nfs4:
-        return _with_nfs4_lists(asked, [_item(thing) for thing in found.nfs4], found.taken)
+        return _with_nfs4_lists(asked, nfs4_items(found.nfs4), found.taken)
+    _check_no_names(asked)
     return reading_of(found, asked.store, asked.confined)
 
 
 def _read_scan(asked: _Asked) -> DiskReading | DescriptorReading:
-    from drawknife.disk.walking import nfs4_things
+    from drawknife.disk.walking import nfs4_items
     from drawknife.formats.model_file import read_item
 
     remedy = f"the output of the script that `drawknife disk scanner {asked.store}` prints"
@@ -176,15 +177,15 @@ def _read_scan(asked: _Asked) -> DiskReading | DescriptorReading:
         data = json.loads(asked.files["scan"])
     except ValueError:
         raise BadInput("scan", "not a scan", remedy) from None
-    if not isinstance(data, dict):
+    if not isinstance(data, dict) or not isinstance(data.get("nfs4"), list):
         raise BadInput("scan", "not a scan", remedy)
-    things = nfs4_things(data)
-    del data["nfs4"]
+    items = nfs4_items(data.pop("nfs4"))
     reading: DiskReading = read_item(DISK.name, data)
     if reading.store.casefold() != asked.store.casefold():
         raise BadInput("scan", f"a scan of store {reading.store}", f"`drawknife disk scanner {asked.store}`")
-    if things:
-        return _with_nfs4_lists(asked, [_item(thing) for thing in things], reading.taken)
+    if items:
+        return _with_nfs4_lists(asked, items, reading.taken)
+    _check_no_names(asked)
     return replace(reading, store=asked.store, confined=reading.confined or asked.confined)
 
 
@@ -235,10 +236,10 @@ def _names(asked: _Asked, column: str) -> list[SidName]:
     return names_from_csv(StringIO(asked.text("names"), newline=""), column)
 
 
-def _item(thing: Any) -> Nfs4Item:
-    from drawknife.formats.nfs4_text import Nfs4Item
-
-    return Nfs4Item(*thing)
+def _check_no_names(asked: _Asked) -> None:
+    """UsageError where identifiers were given and nothing is named by them."""
+    if "names" in asked.files:
+        raise click.UsageError("--names is for NFSv4 lists and descriptors: this disk has owners and groups by number")
 
 
 def _now() -> datetime:
@@ -260,10 +261,11 @@ _READERS = {
 @click.option("--confined", is_flag=True, help="Ignore folders above the root: the server sees none of them.")
 @asks
 def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_json: bool) -> None:
-    """Print a script that reads the disk of STORE on another machine.
+    """Print a script that reads a disk on another machine.
 
     The script needs Debian's Python and nothing else, changes nothing, and prints what `disk read STORE -` takes. Run
-    it as root. It holds the store's root, its recorded folders, and the host users of accounts (`acts_as`).
+    it as root. It holds the root of STORE, its recorded folders, and the host users of accounts (`acts_as`); with
+    --json, only these are printed.
 
     \b
     Example:
@@ -271,17 +273,21 @@ def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_j
     """
     from drawknife.disk.plan_text import scanner as script
 
-    if as_json:
-        raise click.UsageError("the output is a script: leave out --json")
     stores = {s.name.casefold(): s for s in answers.stores().stores}
     line = stores.get(store.casefold())
     if line is None:
         raise NotFound("store", store, [s.name for s in stores.values()], "store")
     asked = _Asked(answers, line.name, root or line.root, root, confined, {})
-    click.echo(
-        script({
-            "store": asked.store, "root": asked.top, "confined": int(confined),
-            "recorded": asked.recorded(), "acting": asked.acting(),
-        }),
-        nl=False,
-    )  # fmt: skip
+    data = {
+        "store": asked.store,
+        "root": asked.top,
+        "confined": int(confined),
+        "recorded": asked.recorded(),
+        "acting": asked.acting(),
+    }
+    click.echo(json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data), nl=False)
+
+
+def add_to(group: click.Group) -> None:
+    group.add_command(read)
+    group.add_command(scanner)

@@ -168,7 +168,7 @@ def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading:
                     ", ".join(rights_in_words(rights, a.own, a.others)), "default"
                 )
                 out.print(Padding(line, (0, 0, 0, 4), expand=False))
-        below = f"; {number_of(a.below, 'folder')} below with it" if a.below else ""
+        below = f", and {number_of(a.below, 'folder')} below" if a.below else ""
         where = f"at {several(a.locations, FEW, a.location_count)}{below}"
         out.print(Padding(Text(where, "dim"), (0, 0, 0, 4), expand=False))
     if len(found) > LINES:

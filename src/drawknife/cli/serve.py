@@ -84,7 +84,7 @@ def _file(**more: Any) -> click.Path:
     show_default=True,
     type=click.FloatRange(0, 600),
     metavar="SECONDS",
-    help="When told to stop: serve on for so long, not ready any more.",
+    help="Keep answering this long after SIGTERM, with /health/ready at 503.",
 )
 @click.option(
     "--grace",
@@ -92,7 +92,7 @@ def _file(**more: Any) -> click.Path:
     show_default=True,
     type=click.FloatRange(0, 600),
     metavar="SECONDS",
-    help="Then finish what is under way within so long.",
+    help="Time for requests under way when the socket has closed.",
 )
 @click.option(
     "--threads",
@@ -296,6 +296,7 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
         NoRoom,
         SchemaProblem,
         Unavailable,
+        Unusable,
         bring_up_to_date,
     )
     from drawknife.records.snapshots import read_snapshot
@@ -314,6 +315,8 @@ def _make_ready(database: str, first_model: Path | None, token_file: Path | None
         code = tokens.make_token(records, owner, "code", LINK_LASTS) if owner else ""
         records.close()
         return code
+    except Unusable as error:
+        fail(FAILED, str(error))
     except Unavailable as error:
         fail(FAILED, f"the database cannot be reached: {error}")
     except NoRoom as error:
@@ -332,15 +335,17 @@ def _ensure_token(records: object, path: Path) -> str | None:
     with a database that was restored ends none. None where the token is valid, or that owner was removed.
     """
     from drawknife.records import administrators, journal, tokens
-    from drawknife.records.backup import take_note_of_restored
+    from drawknife.records.backup import note_started, was_restored
     from drawknife.records.database import Database
 
     assert isinstance(records, Database)
     there = next((a.name for a in administrators.each(records) if fold(a.name) == FIRST_OWNER), None)
-    was_restored = take_note_of_restored(records)
+    is_restored = was_restored(records)
     if path.exists():
         check_private(path)
         if tokens.holder(records, path.read_text().strip(), "token") is not None:
+            if is_restored:
+                note_started(records)
             return None
         if there is None and (owners := [a.name for a in administrators.each(records) if a.role == "owner"]):
             say(
@@ -348,15 +353,21 @@ def _ensure_token(records: object, path: Path) -> str | None:
             )
             return None
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.unlink(missing_ok=True)
-    path.touch(mode=0o600, exist_ok=False)
     name = there or FIRST_OWNER
-    if administrators.ensure_owner(records, name):
-        say(f"{name} is an owner now")
-    ended = 0 if was_restored else tokens.end_all(records, name)
-    path.write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
+    part = path.with_name(path.name + ".part")  # whatever fails, the file that is there stays as it is
+    part.unlink(missing_ok=True)
+    part.touch(mode=0o600, exist_ok=False)
+    try:
+        if administrators.ensure_owner(records, name):
+            say(f"{name} is an owner now")
+        ended = 0 if is_restored else tokens.end_all(records, name)
+        part.write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
     say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
-    if was_restored:
+    if is_restored:
+        note_started(records)
         say("The database was restored: tokens from before still work. `drawknife token list` shows them.")
     if ended:
         journal.note(

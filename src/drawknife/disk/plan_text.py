@@ -83,8 +83,9 @@ def scanner(asked: dict[str, Any]) -> str:
     name, store = f"{asked['store']}-scanner.py", asked["store"]
     head = [
         f"Reads the disk of store {store} and changes nothing. Run it as root on the machine that has the disk.",
-        f"  python3 {name} > {store}.scan              reads {asked['root']}",
-        f"  drawknife disk read {store} - < {store}.scan   where Drawknife is",
+        f"It reads {asked['root']}; name another folder as its argument.",
+        f"  python3 {name} > {store}.scan",
+        f"  drawknife disk read {store} - < {store}.scan",
     ]
     modules = [file_names, lists_and_modes, scanning]
     return _script(head, scanning.__doc__ or "", modules, f"print_scan({_as_python(asked)}, sys.argv[1:])")

@@ -9,16 +9,10 @@ from typing import Any
 from drawknife.core.model.disk import Acl, FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk, UnknownBelow
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.errors import BadInput
+from drawknife.formats.nfs4_text import Nfs4Item
 
 from .standalone.lists_and_modes import Thing
-from .standalone.scanning import Nfs4Thing, Progress, Scan, scan
-
-
-def scan_disk(
-    root: str, recorded: Iterable[str] = (), acting: Iterable[str] = (), progress: Progress | None = None
-) -> Scan:
-    """Scan a disk of this machine; see :func:`drawknife.disk.standalone.scanning.scan`."""
-    return scan(root, recorded, acting, progress)
+from .standalone.scanning import Progress, Scan, scan
 
 
 def read_disk(
@@ -31,7 +25,7 @@ def read_disk(
     progress: Progress | None = None,
 ) -> DiskReading:
     """The reading of the disk that a store is on, from its root. OSError if the root cannot be read."""
-    return reading_of(scan_disk(root, recorded, acting, progress), store, confined)
+    return reading_of(scan(root, recorded, acting, progress), store, confined)
 
 
 def reading_of(found: Scan, store: str, confined: bool) -> DiskReading:
@@ -54,17 +48,19 @@ def reading_of(found: Scan, store: str, confined: bool) -> DiskReading:
     )
 
 
-def nfs4_things(data: dict[str, Any]) -> list[Nfs4Thing]:
-    """The folders and files with NFSv4 lists of a scan that another machine printed. :class:`BadInput` if they are none."""
+def nfs4_items(things: Iterable[Any]) -> list[Nfs4Item]:
+    """The folders and files with NFSv4 lists of a scan, also of one that another machine printed as plain data.
+
+    :class:`BadInput` if they are none.
+    """
     try:
         return [
-            Nfs4Thing(_text(path), bool(folder), _text(owner), _text(group), _text(entries))
-            for path, folder, owner, group, entries in data["nfs4"]
+            Nfs4Item(_text(path), bool(is_folder), _text(owner), _text(group), _text(entries))
+            for path, is_folder, owner, group, entries in things
         ]
-    except (KeyError, TypeError, ValueError):
-        raise BadInput(
-            "nfs4", "no folders and files with NFSv4 lists", "the output of `drawknife disk scanner`"
-        ) from None
+    except (TypeError, ValueError):
+        remedy = "the output of the script that `drawknife disk scanner` prints"
+        raise BadInput("nfs4", "not a list of folders and files with NFSv4 lists", remedy) from None
 
 
 def _text(value: object) -> str:

@@ -16,7 +16,9 @@ class DiskLine(Message):
     store: str
     taken: datetime | None
     confined: bool
-    folders: int = Field(description="So many folders are not as the one above would make them, and are listed")
+    folders: int = Field(
+        description="How many folders have permissions of their own, other than the folder above gives them; these are listed"
+    )
     files: int = Field(description="So many files were read")
     users: int
     odd: int = Field(description="So many names were met that no model can hold")

@@ -64,9 +64,15 @@ def note_restored(address: str) -> None:
         connection.execute("INSERT INTO restored DEFAULT VALUES")
 
 
-def take_note_of_restored(database: Database) -> bool:
-    """Was this put back, and has no service started with it since? Afterwards one has."""
-    return bool(database.read("DELETE FROM restored RETURNING at"))
+def was_restored(database: Database) -> bool:
+    """Was this put back, and has no service started with it since?"""
+    return bool(database.read("SELECT at FROM restored LIMIT 1"))
+
+
+def note_started(database: Database) -> None:
+    """Note that a service has started with what was put back."""
+    with database.connection() as connection:
+        connection.execute("DELETE FROM restored")
 
 
 def _run(address: str, program: str, *arguments: str) -> None:

@@ -88,6 +88,25 @@ def pool_returning(
         pool.putconn(taken)
 
 
+@contextmanager
+def database_errors() -> Iterator[None]:
+    """Errors of the database in the product's words.
+
+    :class:`Unavailable` if it is not reached or goes away, :class:`Unusable` where it is without tables or permission or
+    read-only (:class:`ReadOnly`), :class:`NoRoom` where it says that it has none.
+    """
+    try:
+        yield
+    except (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout) as error:
+        if (getattr(error, "sqlstate", None) or "").startswith(_NO_ROOM):
+            raise NoRoom(_why(error)) from error
+        raise Unavailable(_why(error)) from error
+    except psycopg.errors.ReadOnlySqlTransaction as error:
+        raise ReadOnly("the database is read-only") from error
+    except _WITHOUT as error:
+        raise Unusable(f"the database is not as this service left it: {_why(error)}") from error
+
+
 class Database:
     """A pool of connections to one database. `address` is a libpq connection string.
 
@@ -150,21 +169,9 @@ class Database:
 
     @contextmanager
     def connection(self) -> Iterator[Connection[TupleRow]]:
-        """A connection in autocommit mode; :class:`Unavailable` if there is none, or it breaks.
-
-        :class:`NoRoom` where the database says that it has none.
-        """
-        try:
-            with self._given() as connection:
-                yield connection
-        except (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout) as error:
-            if (getattr(error, "sqlstate", None) or "").startswith(_NO_ROOM):
-                raise NoRoom(_why(error)) from error
-            raise Unavailable(_why(error)) from error
-        except psycopg.errors.ReadOnlySqlTransaction as error:
-            raise ReadOnly("the database is read-only") from error
-        except _WITHOUT as error:
-            raise Unusable(f"the database is not as this service left it: {_why(error)}") from error
+        """A connection in autocommit mode. Errors as of :func:`database_errors`."""
+        with database_errors(), self._given() as connection:
+            yield connection
 
     @contextmanager
     def transaction(self) -> Iterator[Connection[TupleRow]]:
@@ -188,14 +195,15 @@ class Database:
 
 @contextmanager
 def connected(address: str) -> Iterator[Connection[TupleRow]]:
-    """One connection in autocommit mode, without a pool; :class:`Unavailable` if the database is not reached, or not named."""
+    """One connection in autocommit mode, without a pool. Errors as of :func:`database_errors`, also if none is named."""
     try:
-        with psycopg.connect(address, autocommit=True, connect_timeout=PATIENCE_AT_START) as connection:
-            yield connection
+        connection = psycopg.connect(address, autocommit=True, connect_timeout=PATIENCE_AT_START)
     except psycopg.OperationalError as error:
         raise Unavailable(_why(error)) from error
     except psycopg.ProgrammingError as error:
         raise Unavailable(f"{_why(error)}; a database is named as postgresql://USER@HOST/NAME") from None
+    with database_errors(), connection:
+        yield connection
 
 
 @contextmanager
@@ -237,12 +245,14 @@ def bring_up_to_date(address: str) -> list[str]:
     """Apply the schema files that have not been applied yet, each in its own transaction.
 
     Safe to run from several services at once: one applies them, the others wait for it. Returns the names of those
-    applied now. :class:`Unavailable` if the database cannot be reached; :class:`SchemaProblem` if it was made by a
-    newer version, or a file was changed after it was applied.
+    applied now. :class:`Unavailable` if the database cannot be reached, or is read-only and steps are missing;
+    :class:`SchemaProblem` if it was made by a newer version, or a file was changed after it was applied.
     """
     steps = schema_steps()
     applied = []
     with connected(address) as connection:
+        if _is_read_only_and_up_to_date(connection, steps):
+            return []
         connection.execute("SELECT pg_advisory_lock(%s)", (SCHEMA_LOCK,))
         connection.execute(
             "CREATE TABLE IF NOT EXISTS schema_steps"
@@ -264,6 +274,18 @@ def bring_up_to_date(address: str) -> list[str]:
                 connection.execute("UPDATE schema_steps SET digest = %s WHERE name = %s", (digest, name))
         connection.execute("SELECT pg_advisory_unlock(%s)", (SCHEMA_LOCK,))
     return applied
+
+
+def _is_read_only_and_up_to_date(connection: Connection[TupleRow], steps: dict[str, tuple[bytes, str]]) -> bool:
+    """Does the database take no changes, and need none? :class:`SchemaProblem` as :func:`bring_up_to_date`."""
+    row = connection.execute(
+        "SELECT current_setting('transaction_read_only') = 'on' AND to_regclass('schema_steps') IS NOT NULL"
+    ).fetchone()
+    if row is None or not row[0]:
+        return False
+    done: dict[str, str | None] = dict(connection.execute("SELECT name, digest FROM schema_steps").fetchall())
+    _check_schema(done, steps)
+    return done.keys() == steps.keys()
 
 
 def _check_schema(done: dict[str, str | None], steps: dict[str, tuple[bytes, str]]) -> None:

@@ -125,22 +125,18 @@ def record_sync(database: Database, directory: str, who: str, done: bool, revisi
         )
 
 
-def last_syncs(database: Database) -> dict[str, tuple[datetime, str]]:
-    """For each directory when it was synced last, however it went, and the report of it."""
-    rows = database.read("SELECT DISTINCT ON (directory) directory, at, report FROM syncs ORDER BY directory, at DESC")
-    return {name: (at, report) for name, at, report in rows}
-
-
 class SyncState(NamedTuple):
     """How the syncs of a directory went. `failing_since`: the first after the last good one that failed or was refused.
 
-    `confirmed`: somebody has synchronised it once. `report` is that of the last sync, as JSON.
+    `confirmed`: somebody has synchronised it once. `last` is when it was synchronised last, however that went, and `report`
+    the report of it, as JSON.
     """
 
     directory: str
     confirmed: bool
     last_good: datetime | None
     failing_since: datetime | None
+    last: datetime | None
     report: str | None
 
 
@@ -149,9 +145,10 @@ def sync_states(database: Database) -> list[SyncState]:
     rows = database.read(
         "SELECT d.name, d.confirmed, g.good,"
         " (SELECT min(at) FROM syncs WHERE directory = d.name AND NOT done AND at > coalesce(g.good, '-infinity')),"
-        " (SELECT report FROM syncs WHERE directory = d.name ORDER BY at DESC LIMIT 1)"
-        " FROM directories d LEFT JOIN LATERAL"
-        " (SELECT max(at) AS good FROM syncs WHERE directory = d.name AND done) g ON true ORDER BY d.folded"
+        " l.at, l.report FROM directories d"
+        " LEFT JOIN LATERAL (SELECT max(at) AS good FROM syncs WHERE directory = d.name AND done) g ON true"
+        " LEFT JOIN LATERAL"
+        " (SELECT at, report FROM syncs WHERE directory = d.name ORDER BY at DESC LIMIT 1) l ON true ORDER BY d.folded"
     )
     return [SyncState(*row) for row in rows]
 

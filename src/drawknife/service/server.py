@@ -163,6 +163,7 @@ class Server:
         if self._stopping:
             return
         self._stopping = True
+        self.shared.begin_to_stop()
         tell_manager("STOPPING=1")
         # Only those that take connections hold the socket: with the last of them it is closed.
         self.listening.close()
@@ -214,6 +215,8 @@ def _work(
     stopping = threading.Event()
 
     def stop(number: int, frame: FrameType | None) -> None:
+        if options.processes == 1:
+            shared.begin_to_stop()
         app.extensions["drawknife"].begin_to_stop()
         # Not an exception: one that is raised while something is cleared away would be lost, and the service go on.
         stopping.set()
@@ -226,8 +229,9 @@ def _work(
     ready()
     while not stopping.is_set():
         server.asyncore.loop(timeout=LEFT if server.leaves() else 1, map=server._map, use_poll=True, count=1)
-    _drain(server, options.drain)
-    _finish(server, options.grace)
+    if shared.is_stopping():
+        _drain(server, options.drain)
+    _finish(server, options.grace, shared.is_stopping())
     if options.ways:
         telling.stop(options.grace)
     app.extensions["drawknife"].stop()
@@ -249,6 +253,7 @@ _SO_ATTACH_FILTER = 26
 def _let_nobody_begin(listening: socket.socket) -> None:
     """Drop requests for new connections: what came between the last one that is taken and the close would be broken off.
 
+    The filter is the socket's, and so for all processes that hold it: it is set only where all of them stop.
     Whoever asks meanwhile asks again within a second, and is refused then, or taken by a service that took this one's place.
     """
     code = b"".join(struct.pack("HBBI", *step) for step in _NO_SYN)
@@ -258,13 +263,18 @@ def _let_nobody_begin(listening: socket.socket) -> None:
         listening.setsockopt(socket.SOL_SOCKET, _SO_ATTACH_FILTER, program)
 
 
-def _finish(server: HttpServer, grace: float) -> None:
-    """Take nothing new, and let what is under way be done and sent, for as long as there is grace."""
-    _let_nobody_begin(server.socket)
-    soon = time.monotonic() + HANDSHAKE
-    while (left := soon - time.monotonic()) > 0:  # connections that had begun by then come in
-        server.asyncore.loop(timeout=left, map=server._map, use_poll=True, count=1)
-    server.take_waiting()
+def _finish(server: HttpServer, grace: float, is_last: bool) -> None:
+    """Take nothing new, and let what is under way be done and sent, for as long as there is grace.
+
+    With `is_last` no other process takes what waits at the socket, as the whole service stops.
+    """
+    server.draining = True
+    if is_last:
+        _let_nobody_begin(server.socket)
+        soon = time.monotonic() + HANDSHAKE
+        while (left := soon - time.monotonic()) > 0:  # connections that had begun by then come in
+            server.asyncore.loop(timeout=left, map=server._map, use_poll=True, count=1)
+        server.take_waiting()
     server.accepting = False
     server.del_channel()
     server.socket.close()

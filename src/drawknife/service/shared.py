@@ -8,7 +8,7 @@ from __future__ import annotations
 import mmap
 
 _EACH = 8  # numbers of eight bytes for a process, so that no two share a line of the processor's cache
-_REVISION, _FORGOTTEN, _CONNECTIONS, _READY, _RESERVED = range(5)
+_REVISION, _FORGOTTEN, _CONNECTIONS, _READY, _RESERVED, _STOPPING = range(6)
 
 
 class Shared:
@@ -48,6 +48,14 @@ class Shared:
     def all_ready(self) -> bool:
         """Can every process answer, or could once?"""
         return all(self._every(_READY))
+
+    def begin_to_stop(self) -> None:
+        """The whole service is to stop, and not this process alone."""
+        self._write(_STOPPING, 1)
+
+    def is_stopping(self) -> bool:
+        """Is the whole service to stop?"""
+        return any(self._every(_STOPPING))
 
     def has_connections(self, count: int) -> None:
         """This process holds so many connections."""

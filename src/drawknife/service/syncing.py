@@ -19,7 +19,7 @@ from drawknife.directory.sync import TakenOver, bind_password, fetch, options_of
 from drawknife.messages import SyncReport
 from drawknife.records import provisioned
 from drawknife.records.database import Unavailable, alone
-from drawknife.records.directories import Directory, last_syncs, read_directories, sync_states
+from drawknife.records.directories import Directory, read_directories, sync_states
 from drawknife.records.provisioned import Resource
 
 from .busy import Busy
@@ -124,12 +124,15 @@ def due(current: Current) -> list[Directory]:
     every = [(d, options_of(d).interval) for d in read_directories(current.database)]
     if not any(interval for _, interval in every):
         return []
-    last, now = last_syncs(current.database), datetime.now(UTC)
-    confirmed = {state.directory for state in sync_states(current.database) if state.confirmed}
-    return [
-        d for d, interval in every
-        if interval and d.name in confirmed and (d.name not in last or (now - last[d.name][0]).total_seconds() >= interval)
-    ]  # fmt: skip
+    now = datetime.now(UTC)
+    states = {state.directory: state for state in sync_states(current.database) if state.confirmed}
+    found = []
+    for directory, interval in every:
+        state = states.get(directory.name)
+        last = state.last if state is not None else None
+        if interval and last is not None and (now - last).total_seconds() >= interval:
+            found.append(directory)
+    return found
 
 
 def sync_alone(current: Current, directory: Directory) -> bool:

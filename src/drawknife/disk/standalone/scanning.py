@@ -5,8 +5,8 @@ Links are not followed and other file systems not entered. Both are noted. A cha
 
 from __future__ import annotations
 
+import ctypes
 import errno
-import fcntl
 import grp
 import json
 import os
@@ -221,8 +221,10 @@ def _list_of(path: bytes, name: str) -> Acl | None:
 
 # --- what is not judged ---------------------------------------------------------------------------
 
-_GET_FLAGS = 0x80086601 if struct.calcsize("l") == 8 else 0x80046601
+#: Of statx(2): from this folder, without following a link, and where the attributes are in what it fills.
+_AT_FDCWD, _AT_SYMLINK_NOFOLLOW, _STATX_SIZE, _ATTRIBUTES_AT = -100, 0x100, 256, 8
 _FLAGS = ((0x10, "attribute i (cannot be changed)"), (0x20, "attribute a (can only be appended to)"))
+_LIBRARY = ctypes.CDLL(None, use_errno=True)
 
 
 def _attributes(path: bytes) -> list[str]:
@@ -255,17 +257,11 @@ def _note_what_is_not_judged(path: bytes, location: str, status: os.stat_result,
 
 
 def _flags(path: bytes) -> int:
-    """The attributes of a file system, as ``lsattr`` shows them; none where it has none, or they cannot be read."""
-    try:
-        fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
-    except OSError:
+    """The attributes that a file system keeps, as ``lsattr`` shows them; none where it has none. Nothing is opened."""
+    found = ctypes.create_string_buffer(_STATX_SIZE)
+    if _LIBRARY.statx(_AT_FDCWD, path, _AT_SYMLINK_NOFOLLOW, 0, found):
         return 0
-    try:
-        return int(struct.unpack("I", fcntl.ioctl(fd, _GET_FLAGS, bytes(8))[:4])[0])
-    except OSError:
-        return 0
-    finally:
-        os.close(fd)
+    return int.from_bytes(found.raw[_ATTRIBUTES_AT : _ATTRIBUTES_AT + 8], sys.byteorder)
 
 
 # --- NFSv4 lists ----------------------------------------------------------------------------------
