@@ -233,7 +233,7 @@ def test_what_comes_from_a_directory_is_not_edited_here(demo):
         demo,
         accounts=tuple(replace(a, source="staff") if a.name in ("ines", "bram") else a for a in demo.accounts),
         groups=tuple(replace(g, source="staff") if g.name == "sonar-lab" else g for g in demo.groups),
-        unit_sources=(("shore/lab", "staff"),),
+        unit_facts=(m.UnitFacts("shore/lab", "staff"),),
     )
     for change in (
         {"op": "change", "kind": "account", "name": "ines", "set": {"mail": "x@y.example"}},

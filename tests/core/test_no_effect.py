@@ -131,7 +131,7 @@ def test_the_previews_that_said_nothing_follows(demo):
 
 def test_a_load_without_people_tells_that_they_get_in_no_more(demo):
     left = sound(replace(demo, accounts=demo.accounts[:1], groups=(), stores=(), virtual_paths=(), quotas=(), usage=(),
-                         settings=(), endpoints=(), units=(), unit_sources=(), gone=(), promises=(), trials=()))  # fmt: skip
+                         settings=(), endpoints=(), units=(), unit_facts=(), gone=(), promises=(), trials=()))  # fmt: skip
     before = prepare(demo)
     follows = consequences(before, prepare(left), NOW)
     assert len(follows.gone) == len(demo.accounts) - 1

@@ -294,8 +294,10 @@ def test_answers_are_of_the_day_and_what_is_written_is_shown_whole():
 def test_a_unit_can_be_noted_renamed_and_removed():
     before = sound(replace(model(), units=("fleet",)))
     noted = apply(before, [{"op": "change", "kind": "unit", "name": "FLEET", "set": {"note": "the boats"}}]).model
-    assert noted.unit_notes == (("fleet", "the boats"),)
+    assert noted.unit_facts == (m.UnitFacts("fleet", note="the boats"),)
     renamed = apply(noted, [{"op": "rename", "kind": "unit", "name": "fleet", "to": "boats"}]).model
-    assert renamed.unit_notes == (("boats", "the boats"),) and read_model(write_model(renamed)) == renamed
+    assert (
+        renamed.unit_facts == (m.UnitFacts("boats", note="the boats"),) and read_model(write_model(renamed)) == renamed
+    )
     assert apply(noted, [{"op": "change", "kind": "unit", "name": "fleet", "set": {"note": None}}]).model == before
-    assert apply(renamed, [{"op": "remove", "kind": "unit", "name": "boats"}]).model.unit_notes == ()
+    assert apply(renamed, [{"op": "remove", "kind": "unit", "name": "boats"}]).model.unit_facts == ()

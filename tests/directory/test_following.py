@@ -70,7 +70,7 @@ def test_a_name_that_somebody_else_has_now_stays_with_the_one_before_and_is_swit
     made = synced(found([("ann", "1")], [("crew", "g", ["ann"])]), found([("ann", "9")], [("crew", "g", ["ann"])]))
     assert names(made.model) == {"ann": ("1", False)}
     assert made.model.groups[0].members == ()  # the new one is not taken for her
-    assert any("another one in the directory now" in note for note in made.notes)
+    assert any("another one in the directory now" in note for note in made.notes.in_short())
     # Somebody who looks says that they are the same.
     again = synced(found([("ann", "9")]), model=made.model, adopt=[m.Subject("account", "ANN")])
     assert names(again.model) == {"ann": ("9", True)} and again.changes["accounts adopted"] == ["ann"]
@@ -82,7 +82,7 @@ def test_names_that_move_on_are_followed_in_their_order_and_those_that_change_pl
     assert {n: i for n, (i, _) in names(made.model).items()} == {"b": "1", "c": "2", "d": "3"}
     assert made.renames == [("account", "c", "d"), ("account", "b", "c"), ("account", "a", "b")]
     swapped = synced(found([("b", "1"), ("a", "2"), ("c", "3")]), model=first)
-    assert swapped.renames == [] and names(swapped.model) == names(first) and len(swapped.notes) == 2
+    assert swapped.renames == [] and names(swapped.model) == names(first) and len(swapped.notes.in_short()) == 2
 
 
 def test_a_local_name_is_not_taken_by_a_rename():
@@ -90,7 +90,7 @@ def test_a_local_name_is_not_taken_by_a_rename():
     made = synced(found([("here", "1")], [("crew", "g", ["here"])]), model=first)
     assert names(made.model) == {"ann": ("1", True)} and made.left_alone == ["account here"]
     assert {str(x.subject) for x in made.model.groups[0].members} == {"account:ann"}
-    assert any("it keeps its name" in note for note in made.notes)
+    assert any("it keeps its name" in note for note in made.notes.in_short())
 
 
 def test_a_local_account_is_handed_over_only_when_that_is_said():

@@ -11,10 +11,11 @@ from drawknife.changing import subject_of
 from drawknife.core.follows import comes_down
 from drawknife.core.follows.comes_down import Given
 from drawknife.core.model.edits import find
-from drawknife.core.model.items import Subject
+from drawknife.core.model.items import Subject, UnitFacts
 from drawknife.core.model.kinds import KINDS, NETWORK, NETWORK_FIELDS, SUBJECT_KINDS, UNIT
 from drawknife.core.model.removal import references
 from drawknife.core.model.soundness import Names
+from drawknife.core.model.units import unit_data
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancestors
 
@@ -44,7 +45,7 @@ class PeopleAnswers(Asked):
     def units(self) -> msg.UnitList:
         """The units in tree order."""
         people = self.prepared.people
-        sources = dict(self.prepared.model.unit_sources)
+        known = self.prepared.model.facts_of_units()
         own: dict[str, int] = {}
         for a in people.accounts:
             if a.unit is not None:
@@ -53,7 +54,7 @@ class PeopleAnswers(Asked):
             revision=self.revision,
             units=[
                 msg.UnitLine(
-                    path=u, source=sources.get(u, "local"), accounts=own.get(u, 0),
+                    path=u, source=known.get(u, UnitFacts(u)).source, accounts=own.get(u, 0),
                     all_accounts=len(comes_down.members(self.prepared, Subject("unit", u))),
                     held_by=[s.name for s in people.held.get(Subject("unit", u), ())],
                 )
@@ -84,7 +85,8 @@ class PeopleAnswers(Asked):
             inner = [f"account:{a.name}" for a in model.accounts if a.unit == me.name]
             inner += [f"unit:{u}" for u in model.units if unit_ancestors(u)[1:2] == [me.name]]
             direct = [msg.LineMessage(line=x, until=None, ended=False, note=None) for x in inner]
-            source, note = dict(model.unit_sources).get(me.name, "local"), dict(model.unit_notes).get(me.name)
+            known = model.facts_of_units().get(me.name, UnitFacts(me.name))
+            source, note = known.source, known.note
         inside = comes_down.members(self.prepared, me)
         some = inside[offset:] if limit is None else inside[offset : offset + limit]
         accounts = []
@@ -178,8 +180,8 @@ class PeopleAnswers(Asked):
 
     def _data(self, kind: str, item: Any) -> dict[str, Any]:
         if kind == UNIT.name:  # the model keeps beside it where it comes from, and why it is there
-            beside = {"source": self.full.model.unit_sources, "note": self.full.model.unit_notes}
-            return {"path": item} | {key: of[item] for key, pairs in beside.items() if item in (of := dict(pairs))}
+            data = unit_data(item, self.full.model.facts_of_units().get(item))
+            return data if isinstance(data, dict) else {"path": data}
         found = KINDS[kind].alone(item)
         for field in KINDS[kind].lists:
             # A list that is not empty by default is told, too: who edits it has to see what is there.

@@ -30,7 +30,8 @@ def data_of(kind: str, item: Any) -> dict[str, Any]:
 
 def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> None:
     """What comes from a directory is changed there; an account that it has no more may be removed."""
-    source = dict(model.unit_sources).get(item, "local") if kind == "unit" else getattr(item, "source", "local")
+    known = model.facts_of_units().get(item) if kind == "unit" else item
+    source = getattr(known, "source", "local")
     if source == "local" or (removing and kind == "account" and not item.enabled):
         return
     called = KINDS[kind].called(item)

@@ -11,9 +11,10 @@ from typing import Any
 
 from drawknife.core.model import edits
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.items import Folder, Model, Setting, Store, VirtualPath
+from drawknife.core.model.items import Folder, Model, Setting, Store, UnitFacts, VirtualPath
 from drawknife.core.model.kinds import KINDS, NETWORK_FIELDS
 from drawknife.core.model.soundness import Flaw, Names, flaws
+from drawknife.core.model.units import unit_facts
 from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import Place, fold, parse_place
 
@@ -153,8 +154,10 @@ class Working:
             KINDS[kind].section: tuple(items.values()) for kind, items in self._items.items()
         }
         if self._unit_notes:
-            notes = {**dict(self._model.unit_notes), **self._unit_notes}
-            parts["unit_notes"] = tuple((path, note) for path, note in notes.items() if note is not None)
+            known = self._model.facts_of_units()
+            for path, note in self._unit_notes.items():
+                known[path] = known.get(path, UnitFacts(path))._replace(note=note)
+            parts["unit_facts"] = unit_facts(known.values())
         stores = parts.get("stores", self._model.stores)
         parts["stores"] = tuple(self._with_folders(s) for s in stores)
         made = replace(self._model, **parts, **self._network)

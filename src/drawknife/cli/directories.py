@@ -78,6 +78,8 @@ def list_directories(client: Client, as_json: bool) -> None:
     console().print(table)
 
 
+#: More lines of a kind than these are counted, not printed.
+SHOWN = 20
 STATES = {"done": "green", "nothing-to-do": "green", "preview": "default", "refused": "yellow", "failed": "red"}
 
 
@@ -217,7 +219,7 @@ def try_directory(client: Client, name: str, as_json: bool) -> None:
 def sync(
     client: Client, name: str, preview: bool, most_leavers: int | None, adopt: tuple[str, ...], yes: bool, as_json: bool
 ) -> None:
-    """Take over what a directory has now: people, groups and units.
+    """Synchronise people, groups and units from a directory.
 
     Who is renamed there is renamed here, with all that names them. Leavers are switched off, not removed. What
     exists here is left alone, unless it is handed over with --adopt. A directory that does not answer in full, or
@@ -286,8 +288,10 @@ def draw_report(out: Console, report: msg.SyncReport) -> None:
     ):
         if lines:
             out.print(Text(f"  {label}", "yellow"))
-            for line_ in lines:
+            for line_ in lines[:SHOWN]:
                 out.print(Padding(Text(line_), (0, 0, 0, 8), expand=False))
+            if len(lines) > SHOWN:
+                out.print(f"        and {len(lines) - SHOWN:,} more; --json prints them all", style="dim")
 
 
 def add_to(main: click.Group) -> None:

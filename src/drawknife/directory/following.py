@@ -10,10 +10,11 @@ from drawknife.core.model.items import Model
 from drawknife.core.words.names import fold
 
 from .reading import DirectoryContents
+from .sync_notes import Notes
 
 
 def follow(
-    model: Model, directory: str, found: DirectoryContents, renames: list[tuple[str, str, str]], notes: list[str]
+    model: Model, directory: str, found: DirectoryContents, renames: list[tuple[str, str, str]], notes: Notes
 ) -> Model:
     """The model with its accounts and groups of this directory called as they are called there.
 
@@ -28,11 +29,13 @@ def follow(
         if done:
             model = edits.rename(model, kind, done)
             renames += [(kind, old, new) for old, new in done]
-        notes += [
-            f"{kind} {old} is called {new} in the directory now, and there is another {new} here: it keeps its name"
-            for old, new in pairs
-            if (old, new) not in done
-        ]
+        for old, new in pairs:
+            if (old, new) not in done:
+                notes.say(
+                    "kept-name",
+                    f"{kind} {old} is called {new} in the directory now, and there is another {new} here: "
+                    "it keeps its name",
+                )
     return model
 
 

@@ -13,14 +13,17 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from drawknife.core.model.edits import checked, refuse
-from drawknife.core.model.items import Account, Group, Member, Model, Subject
+from drawknife.core.model.items import Account, Group, Member, Model, Subject, UnitFacts
 from drawknife.core.model.removal import lines_naming
+from drawknife.core.model.units import unit_facts
 from drawknife.core.words.errors import Refused
-from drawknife.core.words.names import fold, unit_ancestors
+from drawknife.core.words.names import fold
 from drawknife.core.words.sizes import number_of, several
 
 from .following import follow
+from .following_units import follow_units
 from .reading import DirectoryContents, Person
+from .sync_notes import Notes
 
 #: More than these are counted, not named.
 NAMED = 20
@@ -37,7 +40,7 @@ class SyncPlan:
     model: Model
     changes: dict[str, list[str]] = field(default_factory=dict)
     left_alone: list[str] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
+    notes: Notes = field(default_factory=Notes)
     #: (kind, old name, new name), in this order.
     renames: list[tuple[str, str, str]] = field(default_factory=list)
     #: The accounts whose people, and the groups that, are there no more.
@@ -57,22 +60,21 @@ def plan(
     """
     made = SyncPlan(model)
     before, model = model, _adopted(model, directory, found, adopt, made)
-    model = follow(model, directory, found, made.renames, made.notes)
+    followed = follow_units(model, directory, found, made.notes)
+    made.renames += [("unit", old, new) for old, new in followed.renames]
+    model = follow(followed.model, directory, found, made.renames, made.notes)
     for kind, old, new in made.renames:
         made.note(f"{kind}s renamed", f"{old} → {new}")
-    units, unit_name = _units(model, directory, found, made)
+    for path in followed.added:
+        made.note("units added", path)
+    made.left_alone += followed.left_alone
+    unit_name = followed.here
+    units, facts = _units(model, directory, found, unit_name, made)
     accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
     groups = _groups(model, directory, found, theirs, unit_name, made)
     _check_enough(model, directory, made, most_leavers)
-    sources = [x for x in model.unit_sources if x[1] != directory]
-    sources += [(u, directory) for u in unit_name.values()]
     after = replace(
-        model,
-        accounts=tuple(accounts),
-        groups=tuple(groups),
-        units=tuple(units),
-        unit_sources=tuple(x for x in sources if x[0] in units),
-        unit_notes=tuple(x for x in model.unit_notes if x[0] in units),
+        model, accounts=tuple(accounts), groups=tuple(groups), units=tuple(units), unit_facts=unit_facts(facts)
     )
     made.model = checked(replace(after, gone=_gone(model, after)), before)
     return made
@@ -106,38 +108,42 @@ def _adopted(
     )
 
 
-def _units(model: Model, directory: str, found: DirectoryContents, made: SyncPlan) -> tuple[list[str], dict[str, str]]:
-    """The units as they will be; and the directory's own ones that were taken, by comparison form."""
-    sources = {fold(path): source for path, source in model.unit_sources}
-    others = {fold(u): u for u in model.units if sources.get(fold(u), "local") != directory}
-    was = {fold(u): u for u in model.units if fold(u) not in others}
-    taken: dict[str, str] = {}
-    for unit in sorted(found.units, key=lambda u: (u.count("/"), fold(u))):
-        blocked = next((a for a in unit_ancestors(unit) if fold(a) in others), None)
-        if blocked is None:
-            taken[fold(unit)] = unit
-        elif fold(blocked) == fold(unit):
-            made.left_alone.append(f"unit {unit}")
-        else:
-            made.notes.append(f"unit {unit} was left out: {blocked} is not this directory's")
-    for key, unit in taken.items():
-        if key not in was:
-            made.note("units added", unit)
-    kept = dict(others)
-    for key, unit in was.items():
-        if key in taken:
+def _units(
+    model: Model, directory: str, found: DirectoryContents, unit_name: dict[str, str], made: SyncPlan
+) -> tuple[list[str], list[UnitFacts]]:
+    """The units as they will be, and what is known of them; `unit_name` has those of the directory that are taken over."""
+    known = model.facts_of_units()
+    facts = {fold(u): known.get(u, UnitFacts(u)) for u in model.units}
+    ids = {fold(path): found.unit_ids.get(there) for there, path in unit_name.items()}
+    kept: list[UnitFacts] = []
+    for path in unit_name.values():
+        was = facts.get(fold(path))
+        source_id = ids[fold(path)] or (was.source_id if was else None)
+        kept.append(UnitFacts(path, directory, source_id, was.note if was else None))
+    for key, was in facts.items():
+        if key in ids:
             continue
-        inside = [a.name for a in model.accounts if a.unit and a.source != directory and _is_under(a.unit, unit)]
-        below = [u for u in others.values() if _is_under(u, unit)]
-        if inside or below:
-            kept[key] = unit
-            made.notes.append(
-                f"the directory has unit {unit} no more; it stays as a local one, as {(inside + below)[0]} is in it"
+        if was.source == directory:
+            inside = _inside(model, directory, was.path)
+            if inside is None:
+                made.note("units removed", was.path)
+                continue
+            made.notes.say(
+                "unit-made-local",
+                f"the directory has unit {was.path} no more; it stays as a local one, as {inside} is in it",
             )
-            made.note("units made local", unit)
-        else:
-            made.note("units removed", unit)
-    return [*kept.values(), *taken.values()], taken
+            made.note("units made local", was.path)
+            was = UnitFacts(was.path, note=was.note)
+        kept.append(was)
+    return [x.path for x in kept], kept
+
+
+def _inside(model: Model, directory: str, unit: str) -> str | None:
+    """An account or a unit that is in a unit of the directory, and not the directory's."""
+    known = model.facts_of_units()
+    inside = [a.name for a in model.accounts if a.unit and a.source != directory and _is_under(a.unit, unit)]
+    below = (u for u in model.units if known.get(u, UnitFacts(u)).source != directory and _is_under(u, unit))
+    return next(iter(inside), None) or next(below, None)
 
 
 def _is_under(unit: str, top: str) -> bool:
@@ -160,6 +166,7 @@ def _accounts(
         if account.source != directory:
             if key in found.people:
                 made.left_alone.append(f"account {account.name}")
+                _note_other_source(made, "account", account)
             accounts.append(account)
             continue
         person = by_id.get(account.source_id or "") or _same(account, found.people.get(key), made)
@@ -187,13 +194,23 @@ def _accounts(
     return accounts, theirs
 
 
+def _note_other_source(made: SyncPlan, kind: str, item: Account | Group) -> None:
+    if item.source != "local":
+        made.notes.say(
+            "another-directory",
+            f"{kind} {item.name} is from the directory {item.source} and stays that one's; with a suffix for the names of "
+            "one of the two, both can be here",
+        )
+
+
 def _same(account: Account, named: Person | None, made: SyncPlan) -> Person | None:
     """Who has the account's name in the directory, unless that is known there to be somebody else now."""
     if named is None or account.source_id is None or named.id in (None, account.source_id):
         return named
-    made.notes.append(
+    made.notes.say(
+        "another-one",
         f"{account.name} is another one in the directory now than before: the name here stays with the one before; "
-        "if they are the same, adopt it, and if not, rename or remove it"
+        "if they are the same, adopt it, and if not, rename or remove it",
     )
     return None
 
@@ -222,7 +239,10 @@ def _groups(
     others = {fold(g.name): g for g in model.groups if g.source != directory}
     was = {fold(g.name): g for g in model.groups if g.source == directory}
     by_id = {g.source_id: g for g in was.values() if g.source_id is not None}
-    made.left_alone += [f"group {name}" for name in sorted(found.groups) if fold(name) in others]
+    for name in sorted(found.groups):
+        if (other := others.get(fold(name))) is not None:
+            made.left_alone.append(f"group {name}")
+            _note_other_source(made, "group", other)
     #: What each is called here, by what it is called there; and the group as it was, if it was.
     spelled: dict[str, str] = {}
     known: dict[str, Group] = {}
@@ -267,8 +287,9 @@ def _groups(
             made.note("groups removed", group.name)
             made.gone.append(group.name)
     if dropped:
-        made.notes.append(
-            f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here"
+        made.notes.say(
+            "members-left-out",
+            f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here",
         )
     return groups
 

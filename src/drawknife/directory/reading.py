@@ -15,6 +15,7 @@ from drawknife.messages import DirectoryOptions
 
 from .dn import normal, parent_dn
 from .source import DirectorySource
+from .sync_notes import Notes
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,9 +38,10 @@ class DirectoryContents:
     groups: dict[str, set[Subject]] = field(default_factory=dict)
     units: set[str] = field(default_factory=set)
     left_out: list[str] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-    #: What the directory knows groups by, by their names in comparison form.
+    notes: Notes = field(default_factory=Notes)
+    #: What the directory knows groups and units by, by their names in comparison form.
     group_ids: dict[str, str] = field(default_factory=dict)
+    unit_ids: dict[str, str] = field(default_factory=dict)
 
 
 class _Reader:
@@ -59,9 +61,10 @@ class _Reader:
     def units(self, records: Iterator[Record]) -> None:
         attribute = self.options.unit_name_attribute.lower()
         taken: set[str] = set()
-        entries = {normal(r.dn): (r.dn, self._first(r, attribute)) for r in records}
+        entries = {normal(r.dn): (r, self._first(r, attribute)) for r in records}
         for dn in sorted(entries, key=lambda d: (d.count(","), d)):
-            shown, name = entries[dn]
+            record, name = entries[dn]
+            shown = record.dn
             above = self._unit_above(dn)
             if name is None:
                 self.found.left_out.append(f"unit {shown}: it has no {attribute}")
@@ -76,6 +79,8 @@ class _Reader:
                 self.found.left_out.append(f"unit {shown}: there is another unit {path}")
                 continue
             self.found.units.add(path)
+            if (known_by := self._known_by(record)) is not None:
+                self.found.unit_ids[fold(path)] = known_by
             taken.add(fold(path))
             self.unit_of[dn] = path
             self.subject_of[dn] = Subject("unit", path)
@@ -140,7 +145,7 @@ class _Reader:
         try:
             return Place(o.home_store, check_path("/" + value.strip("/")))
         except BadValue as bad:
-            self.found.notes.append(f"the home of {called} was left out: {bad}")
+            self.found.notes.say("home-left-out", f"the home of {called} was left out: {bad}")
             return None
 
     # --- groups ---------------------------------------------------------------------------------
@@ -217,7 +222,9 @@ class _Reader:
             return None
         made = raw.decode("ascii") if raw.isascii() and raw.decode("ascii").isprintable() else raw.hex()
         if made in self.known:
-            self.found.notes.append(f"{record.dn} has the {self.options.id_attribute} of another: it is not followed")
+            self.found.notes.say(
+                "not-followed", f"{record.dn} has the {self.options.id_attribute} of another: it is not followed"
+            )
             return None
         self.known.add(made)
         return made
@@ -226,7 +233,7 @@ class _Reader:
         """A name for a group or unit: what no name may hold becomes ``-``, and that is told."""
         made = fitting(name)
         if made != name:
-            self.found.notes.append(f"{name!r} comes as {made} ({dn})")
+            self.found.notes.say("respelled", f"{name!r} comes as {made} ({dn})")
         return made
 
 
@@ -239,21 +246,19 @@ def fitting(name: str) -> str:
 def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContents:
     """Everything that a directory has of people, groups and units. DirectoryFailed if not all can be had."""
     reader = _Reader(options)
+    known = list(filter(None, [options.id_attribute]))
     if options.units_base:
-        reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute]))
+        reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute, *known]))
     wanted = [options.name_attribute, *options.display_attribute.split(","), options.mail_attribute]
-    wanted += [a for a in (options.home_attribute, options.member_of_attribute, options.id_attribute) if a]
+    wanted += [a for a in (options.home_attribute, options.member_of_attribute) if a] + known
     said = reader.people(source.search(options.people_base, options.people_filter, [a.strip() for a in wanted]))
     if options.groups_base:
-        attributes = [
-            options.group_name_attribute,
-            *filter(None, [options.id_attribute]),
-            *(a.strip() for a in options.member_attributes.split(",")),
-        ]
+        attributes = [options.group_name_attribute, *known, *(a.strip() for a in options.member_attributes.split(","))]
         reader.groups(source.search(options.groups_base, options.groups_filter, attributes))
         reader.member_of(said)
     if reader.unknown_members:
-        reader.found.notes.append(
-            f"{number_of(reader.unknown_members, 'member')} of groups left out: none of the people, groups and units that were read"
+        reader.found.notes.say(
+            "members-left-out",
+            f"{number_of(reader.unknown_members, 'member')} of groups left out: none of the people, groups and units that were read",
         )
     return reader.found

@@ -24,6 +24,7 @@ from drawknife.records.snapshots import Snapshot
 from .plan import NAMED, SyncPlan, TooFew, plan
 from .reading import DirectoryContents, read
 from .source import DirectoryFailed, ReadFile, open_source
+from .sync_notes import Notes
 
 
 def options_of(directory: Directory) -> msg.DirectoryOptions:
@@ -77,21 +78,21 @@ def planned(
 def report_of(
     directory: str, who: str, state: str, text: str, found: DirectoryContents | None, made: SyncPlan | None
 ) -> msg.SyncReport:
-    """A report, with lists cut to the first few."""
+    """A report of a sync, or of one that would be."""
     changes = made.changes if made else {}
+    notes = Notes()
+    for some in (found, made):
+        if some is not None:
+            notes.take(some.notes)
     return msg.SyncReport(
         directory=directory, at=datetime.now(UTC), who=who, state=state, text=text,
         people=len(found.people) if found else 0, groups=len(found.groups) if found else 0,
         units=len(found.units) if found else 0,
         counts={what: len(names) for what, names in changes.items()},
         named={what: sorted(names)[:NAMED] for what, names in changes.items()},
-        left_alone=_some(made.left_alone if made else []), left_out=_some(found.left_out if found else []),
-        notes=_some([*(found.notes if found else []), *(made.notes if made else [])]),
+        left_alone=made.left_alone if made else [], left_out=found.left_out if found else [], notes=notes.in_short(),
+        noted=[msg.SyncNotes(kind=kind, notes=texts) for kind, texts in notes.ranked()],
     )  # fmt: skip
-
-
-def _some(lines: list[str]) -> list[str]:
-    return lines if len(lines) <= NAMED else [*lines[:NAMED], f"and {len(lines) - NAMED} more"]
 
 
 def counted(made: SyncPlan) -> str:

@@ -6,10 +6,10 @@ from typing import Any
 
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
-from drawknife.core.model.difference import unit_data
 from drawknife.core.model.fields import REQUIRED, Field, schema_of
 from drawknife.core.model.kinds import BY_NAME, FOLDER, LINES, OF_SECTION, SECTIONS, UNIT, Kind
 from drawknife.core.model.soundness import flaws, nearest
+from drawknife.core.model.units import unit_data, unit_facts
 from drawknife.core.model.values import STRING, Read, Schema, of, shown
 from drawknife.core.words.collecting import many_objects
 from drawknife.core.words.key_paths import Where
@@ -152,12 +152,12 @@ class _Reading:
         return kind.made_from(got)
 
     def units(self, value: Any) -> dict[str, tuple[Any, ...]]:
-        """The units, and the sources and notes of those that are written as mappings, as parts of the model."""
+        """The units, and what is known of those that are written as mappings, as parts of the model."""
         if not isinstance(value, list):
             self.wrong(("units",), value, f"{shown(value)} is no list", "a list")
             return {}
         keys = UNIT.by_name
-        paths, sources, notes = [], [], []
+        found = []
         for i, item in enumerate(value):
             try:
                 got = self.item(("units", i), item, keys) if isinstance(item, dict) else {"path": read_unit(item)}
@@ -165,12 +165,8 @@ class _Reading:
                 self.wrong(("units", i), item, str(bad), bad.expected)
                 continue
             if got is not None:
-                paths.append(got["path"])
-                if got.get("source", "local") != "local":
-                    sources.append((got["path"], got["source"]))
-                if got.get("note") is not None:
-                    notes.append((got["path"], got["note"]))
-        return {"units": tuple(paths), "unit_sources": tuple(sources), "unit_notes": tuple(notes)}
+                found.append(m.UnitFacts(**got))
+        return {"units": tuple(x.path for x in found), "unit_facts": unit_facts(found)}
 
     def folders(self, where: Where, value: Any) -> tuple[m.Folder, ...]:
         if not isinstance(value, list):
@@ -318,9 +314,9 @@ def change_data(section: str, item: Any) -> Any:
 
 def model_data(model: m.Model) -> dict[str, Any]:
     """A sound model as the plain data of a model file. Equal models give equal data."""
-    sources, notes = dict(model.unit_sources), dict(model.unit_notes)
+    known = model.facts_of_units()
     data: dict[str, Any] = {FORMAT: VERSION}
-    data["units"] = [unit_data(u, sources, notes) for u in model.units]
+    data["units"] = [unit_data(u, known.get(u)) for u in model.units]
     for section, kind in SECTIONS.items():
         data[section] = [kind.data(item) for item in getattr(model, section)]
     for section in LINES:

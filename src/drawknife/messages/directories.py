@@ -93,8 +93,15 @@ class DirectoryChange(Message):
     bind_password: Annotated[str, Field(max_length=1000)] | None = None
 
 
+class SyncNotes(Message):
+    """What a sync says of one kind."""
+
+    kind: str
+    notes: list[str]
+
+
 class SyncReport(Message):
-    """What a sync found, and did or would do. Lists name the first; the counts are of all."""
+    """What a sync found, and did or would do. `named` has the first of each kind of change; the counts are of all."""
 
     directory: str
     at: datetime
@@ -111,7 +118,10 @@ class SyncReport(Message):
     named: dict[str, list[str]] = Field(default={}, description="The first of each, by name")
     left_alone: list[str] = Field(default=[], description="Names that exist here already, and were left as they are")
     left_out: list[str] = Field(default=[], description="What could not be taken, and why")
-    notes: list[str] = []
+    notes: list[str] = Field(
+        default=[], description="What somebody has to look at, most important first; many of a kind are one line"
+    )
+    noted: list[SyncNotes] = Field(default=[], description="The same, every one of them")
 
 
 class SyncPreview(Message):

@@ -192,6 +192,7 @@ WHERE = {
     "StoreLine": "places",
     "StoreList": "places",
     "SubjectDetail": "people",
+    "SyncNotes": "directories",
     "SyncPreview": "directories",
     "SyncReport": "directories",
     "SyncWish": "directories",

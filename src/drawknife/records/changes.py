@@ -147,7 +147,7 @@ def _parts_of_stores(old: m.Model, new: m.Model) -> set[str]:
 
 def _same(part: str, old: m.Model, new: m.Model) -> bool:
     part = "stores" if part == "folders" else part
-    if part == "units" and (old.unit_sources, old.unit_notes) != (new.unit_sources, new.unit_notes):
+    if part == "units" and old.unit_facts != new.unit_facts:
         return False
     return getattr(old, part) is getattr(new, part) or getattr(old, part) == getattr(new, part)
 

@@ -17,6 +17,7 @@ from typing import Any, NamedTuple
 from drawknife.core.model import items as m
 from drawknife.core.model import values
 from drawknife.core.model.kinds import ACCOUNT, GROUP, LINES, SECTIONS, USAGE, VIRTUAL_PATH, Kind
+from drawknife.core.model.units import unit_facts
 from drawknife.core.words.names import Place, fold, tree_key
 from drawknife.core.words.rights import format_rights, parse_rights
 from drawknife.formats.model_file import read_item
@@ -117,8 +118,8 @@ def _entry(entry: m.Entry) -> Row:
 
 
 def _units(model: m.Model) -> Iterator[Row]:
-    sources, notes = dict(model.unit_sources), dict(model.unit_notes)
-    return ((unit, sources.get(unit, "local"), notes.get(unit)) for unit in model.units)
+    known = model.facts_of_units()
+    return (known.get(unit, m.UnitFacts(unit)) for unit in model.units)
 
 
 def _model_lines(section: str, model: m.Model) -> Iterator[Row]:
@@ -127,7 +128,7 @@ def _model_lines(section: str, model: m.Model) -> Iterator[Row]:
 
 SUBJECT = ("subject_kind", "subject_name")
 TABLES = (
-    Table("units", ("path", "source", "note"), 1, _units, "units"),
+    Table("units", m.UnitFacts._fields, 1, _units, "units"),
     Table("accounts", _account_columns(), 1, _accounts, "accounts"),
     Table(
         "memberships", ("group_name", "member_kind", "member_name", "until", "note"), 3,
@@ -201,12 +202,8 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     """The fields of the model that make one part (see PARTS; stores without folders), from the rows of its tables."""
     tables = {t.name: t for t in TABLES if t.part == part}
     if part == "units":
-        rows = fetch(tables["units"])
-        return {
-            "units": tuple(sorted((path for path, _, _ in rows), key=fold)),
-            "unit_sources": tuple(sorted((path, source) for path, source, _ in rows if source != "local")),
-            "unit_notes": tuple(sorted((path, note) for path, _, note in rows if note is not None)),
-        }
+        rows = [m.UnitFacts(*row) for row in fetch(tables["units"])]
+        return {"units": tuple(sorted((x.path for x in rows), key=fold)), "unit_facts": unit_facts(rows)}
     if part in LINES:
         read = KEPT_LINES.get(part, LINES[part].read)
         return {part: tuple(sorted(read(line) for _, line in fetch(tables["model_lines"])))}

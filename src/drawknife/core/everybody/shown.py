@@ -31,6 +31,7 @@ from ..model.items import (
 )
 from ..model.kinds import FOLDER, SECTIONS, Kind
 from ..model.standing import units_of
+from ..model.units import unit_facts
 from ..prepared.namespace import expand
 from ..prepared.people import bits_of
 from ..prepared.prepared import Prepared
@@ -63,8 +64,11 @@ def shown(full: Prepared, area: Area, day: date) -> Model:
     )
     part = replace(
         part,
-        unit_sources=tuple(x for x in model.unit_sources if x[0] in part.units),
-        unit_notes=tuple(x for x in model.unit_notes if area.holds_unit(x[0])),
+        unit_facts=unit_facts(
+            x._replace(source_id=None, note=x.note if area.holds_unit(x.path) else None)
+            for x in model.unit_facts
+            if x.path in part.units
+        ),
         promises=tuple(p for p in model.promises if _is_of_these(p, part, full, people)),
         trials=tuple(t for t in model.trials if people.owns(t.account) and _starts_at(t.endpoint, part)),
     )

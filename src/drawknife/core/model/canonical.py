@@ -10,11 +10,12 @@ from functools import partial
 from typing import Any
 
 from ..words.names import Place, check_path, fold
-from .items import Model, Store, Usage
+from .items import Model, Store, UnitFacts, Usage
 from .kinds import FOLDER, LINES, OF_SECTION, SECTIONS, STORE, Kind
 from .lines import each_once
 from .rewriting import Rewriting
 from .soundness import MOST_CHANGED, Names
+from .units import unit_facts
 
 #: Puts items of one kind into canonical form.
 Each = Callable[[Sequence[Any]], list[Any]]
@@ -71,6 +72,11 @@ def _in_place(kind: Kind, canonical: Each, old: tuple[Any, ...], new: tuple[Any,
     return None
 
 
+def _spelled(names: Names, known: Iterable[UnitFacts]) -> Iterable[UnitFacts]:
+    by_path = {names.spell("unit", facts.path): facts for facts in known}
+    return (facts._replace(path=path) for path, facts in by_path.items())
+
+
 def _each_once(rows: tuple[Usage, ...]) -> tuple[Usage, ...]:
     """Usage in which each folder and owner stands once: several rows are one, as where two owners become nobody known."""
     if len({(u.folder, u.owner) for u in rows}) == len(rows):
@@ -124,8 +130,7 @@ def sound(model: Model, before: Model | None = None) -> Model:
     lines["gone"] = tuple(sorted(names.gone.values()))
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),
-        unit_sources=tuple(sorted({(names.spell("unit", path), source) for path, source in model.unit_sources})),
-        unit_notes=tuple(sorted({names.spell("unit", path): note for path, note in model.unit_notes}.items())),
+        unit_facts=unit_facts(_spelled(names, model.unit_facts)),
         stores=made(STORE, with_folders, before.stores, model.stores),
         **parts,
         **lines,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from itertools import zip_longest
 from typing import Any, NamedTuple
@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from .items import Model
 from .kinds import FOLDER, LINES, SECTIONS, STORE, USAGE, Kind
 from .soundness import new_items
+from .units import unit_data
 
 
 class Differs(NamedTuple):
@@ -46,26 +47,18 @@ def differing(old: Model, new: Model) -> Iterator[Differs]:
 
 
 def _units(old: Model, new: Model) -> Iterator[Differs]:
-    """Units that come or go, or have another source or note; one with neither is told as its path."""
-    if all(getattr(old, x) is getattr(new, x) for x in ("units", "unit_sources", "unit_notes")):
+    """Units that come or go, or of which something else is known."""
+    if old.units is new.units and old.unit_facts is new.unit_facts:
         return
-    sources, notes = ([dict(getattr(x, what)) for x in (old, new)] for what in ("unit_sources", "unit_notes"))
-    there = set(old.units), set(new.units)
+    facts, there = (old.facts_of_units(), new.facts_of_units()), (set(old.units), set(new.units))
 
     def item(side: int, unit: str) -> Any:
-        return unit_data(unit, sources[side], notes[side]) if unit in there[side] else None
+        return unit_data(unit, facts[side].get(unit)) if unit in there[side] else None
 
     for unit in dict.fromkeys((*old.units, *new.units)):
         was, now = item(0, unit), item(1, unit)
         if was != now:
             yield Differs("units", unit, was, now)
-
-
-def unit_data(unit: str, sources: Mapping[str, str], notes: Mapping[str, str]) -> Any:
-    """A unit as the model file has it: its path, or a mapping where there is more to say."""
-    more = {"source": sources.get(unit), "note": notes.get(unit)}
-    known = {key: value for key, value in more.items() if value is not None}
-    return {"path": unit, **known} if known else unit
 
 
 def _paired(kind: Kind, old: Iterable[Any], new: Iterable[Any], where: str = "") -> Iterator[Differs]:

@@ -216,9 +216,8 @@ def _rename_unit(model: Model, old: str, to: str) -> Model:
         lambda s: Subject("unit", unit(s.name)) if s.kind == "unit" else s, same_name, unit, same_place
     )
     units = tuple(map(unit, model.units))
-    sources = tuple((unit(path), source) for path, source in model.unit_sources)
-    notes = tuple((unit(path), note) for path, note in model.unit_notes)
-    return checked(rewriting.of(replace(model, units=units, unit_sources=sources, unit_notes=notes)), model)
+    facts = tuple(known._replace(path=unit(known.path)) for known in model.unit_facts)
+    return checked(rewriting.of(replace(model, units=units, unit_facts=facts)), model)
 
 
 def _move(model: Model, name: str, to: str) -> Model:

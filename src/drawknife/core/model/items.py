@@ -88,6 +88,15 @@ class Group:
     source_id: str | None = None
 
 
+class UnitFacts(NamedTuple):
+    """What is known of a unit, besides that it is there. `source` and `source_id` as for a group; `note`: why it is there."""
+
+    path: str
+    source: str = "local"
+    source_id: str | None = None
+    note: str | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Folder:
     """A recorded folder of a store."""
@@ -280,10 +289,9 @@ class DescriptorReading:
 class Model:
     """Everything, at one revision.
 
-    `unit_sources` names the directory that a unit comes from, for those that are not local, and `unit_notes` why a unit
-    is there. `gone` are
-    subjects that a directory no longer has, and that entries or memberships still name. `inside` are
-    the networks from which clients come straight to an endpoint.
+    `unit_facts` are of the units of which more is known than their paths, in the order of these. `gone` are subjects that
+    a directory no longer has, and that entries or memberships still name. `inside` are the networks from which clients
+    come straight to an endpoint.
     """
 
     units: tuple[str, ...] = ()
@@ -295,8 +303,7 @@ class Model:
     settings: tuple[Setting, ...] = ()
     quotas: tuple[Quota, ...] = ()
     usage: tuple[Usage, ...] = field(default=())
-    unit_sources: tuple[tuple[str, str], ...] = ()
-    unit_notes: tuple[tuple[str, str], ...] = ()
+    unit_facts: tuple[UnitFacts, ...] = ()
     gone: tuple[Subject, ...] = ()
     lockouts: tuple[Lockout, ...] = ()
     promises: tuple[Promise, ...] = ()
@@ -309,6 +316,10 @@ class Model:
     #: Where the model is a part of one (everybody/shown.py): what counts against limits, and is not in `usage`: kind and name
     #: of the limit, bytes, files.
     beside: tuple[tuple[str, str, int, int], ...] = ()
+
+    def facts_of_units(self) -> "dict[str, UnitFacts]":
+        """What is known of units, by their paths; those of which nothing is known are left out."""
+        return {facts.path: facts for facts in self.unit_facts}
 
     def with_folder(self, store: str, folder: Folder) -> "Model":
         """A model in which `folder` takes the place of the folder of that path, or is added."""

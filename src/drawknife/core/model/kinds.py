@@ -147,7 +147,7 @@ _NAME = Field("name", v.of(check_name), v.NAME, "its name", REQUIRED)
 
 UNIT = _Units(
     "unit", "units", str,
-    (Field("path", v.of(check_unit), v.STRING, "the unit, such as fleet/inshore", REQUIRED), _SOURCE, _NOTE),
+    (Field("path", v.of(check_unit), v.STRING, "the unit, such as fleet/inshore", REQUIRED), _SOURCE, _SOURCE_ID, _NOTE),
     "path",
 )  # fmt: skip
 ACCOUNT = _Accounts("account", "accounts", m.Account, (
@@ -252,7 +252,7 @@ DISK = Kind("disk-reading", "disk_readings", m.DiskReading, (
     Field("taken", v.moment, v.MOMENT, "when it was read", write=v.write_moment),
     Field("confined", v.yes_no, v.BOOL, "does a server see nothing above the store's root?", False),
     Field("above", v.of(d.parse_folder), v.STRING, "the folders above the store's root, from the top: UID:GID MODE [acl=…] [default=…] /path", (), many=True, write=str, word="folder-above", in_order=True),
-    Field("folders", v.of(d.parse_folder), v.STRING, "those of its folders that are not as the one above would make them", REQUIRED, many=True, write=str, word="folder-on-disk", in_order=True),
+    Field("folders", v.of(d.parse_folder), v.STRING, "those of its folders that have permissions of their own: other than the folder above gives them", REQUIRED, many=True, write=str, word="folder-on-disk", in_order=True),
     Field("files", v.of(d.parse_files), v.STRING, "its files: COUNT of UID:GID MODE [acl=…] in /path", (), many=True, write=str, word="files-on-disk", in_order=True),
     Field("users", v.of(d.parse_user), v.STRING, "the machine's users: NAME UID GID[,GID…]", (), many=True, write=str, word="os-user"),
     Field("groups", v.of(d.parse_group), v.STRING, "the machine's groups: NAME GID", (), many=True, write=str, word="os-group"),

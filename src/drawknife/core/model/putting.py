@@ -7,9 +7,9 @@ from dataclasses import replace
 from typing import Any
 
 from ..words.names import fold, tree_key
-from .difference import unit_data
 from .items import Folder, Model
 from .kinds import FOLDER, LINES, SECTIONS, STORE, UNIT
+from .units import unit_data, unit_facts, unit_from
 
 #: For each section, for each name, the items that there are to be: none, one, or of virtual paths several.
 Put = Mapping[str, Mapping[str, Sequence[Any]]]
@@ -47,8 +47,8 @@ def items_at(model: Model, names: Set[tuple[str, str]]) -> dict[tuple[str, str],
     found: dict[tuple[str, str], list[Any]] = {}
     for section, called in wanted.items():
         if section == UNIT.section:
-            sources, notes = dict(model.unit_sources), dict(model.unit_notes)
-            some = [(u, unit_data(u, sources, notes)) for u in model.units if u in called]
+            known = model.facts_of_units()
+            some = [(u, unit_data(u, known.get(u))) for u in model.units if u in called]
         elif section == FOLDER.section:
             some = [(f"{s.name}:{f.path}", f) for s in model.stores for f in s.folders]
         elif section == STORE.section:
@@ -64,18 +64,10 @@ def items_at(model: Model, names: Set[tuple[str, str]]) -> dict[tuple[str, str],
 
 
 def _units(model: Model, put: Mapping[str, Sequence[Any]]) -> dict[str, Any]:
-    data = [item if isinstance(item, dict) else {"path": item} for items in put.values() for item in items]
-    facts = {
-        name: sorted(
-            [
-                *((path, x) for path, x in getattr(model, f"unit_{name}s") if path not in put),
-                *((d["path"], d[name]) for d in data if name in d),
-            ]
-        )
-        for name in ("source", "note")
-    }
-    units = sorted([*(u for u in model.units if u not in put), *(d["path"] for d in data)], key=fold)
-    return {"units": tuple(units), "unit_sources": tuple(facts["source"]), "unit_notes": tuple(facts["note"])}
+    data = [unit_from(item) for items in put.values() for item in items]
+    units = sorted([*(u for u in model.units if u not in put), *(facts.path for facts in data)], key=fold)
+    known = [*(facts for facts in model.unit_facts if facts.path not in put), *data]
+    return {"units": tuple(units), "unit_facts": unit_facts(known)}
 
 
 def _stores(model: Model, stores: Mapping[str, Sequence[Any]], folders: Mapping[str, Sequence[Any]]) -> tuple[Any, ...]:

@@ -40,10 +40,7 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
     rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
     without = replace(model_without, **{declared.section: rest})
     if kind == "unit":
-        sources, notes = (
-            tuple(x for x in xs if x[0] not in called) for xs in (without.unit_sources, without.unit_notes)
-        )
-        without = replace(without, unit_sources=sources, unit_notes=notes)
+        without = replace(without, unit_facts=tuple(x for x in without.unit_facts if x.path not in called))
     return checked(without, model)
 
 

@@ -225,9 +225,11 @@ def _of_units(model: Model) -> Iterator[Flaw]:
         if fold(unit) in first and first[fold(unit)] != unit:
             yield Flaw(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
         first.setdefault(fold(unit), unit)
-    for path, _ in model.unit_sources:
-        if fold(path) not in first:
-            yield Flaw(("units",), f"unit {path!r} has a source and is not there", "a unit of the list")
+    for facts in model.unit_facts:
+        if fold(facts.path) not in first:
+            yield Flaw(
+                ("units",), f"something is said of unit {facts.path!r}, which is not there", "a unit of the list"
+            )
 
 
 def _of_account(account: Account, where: Where) -> Iterator[Flaw]:

@@ -17,6 +17,7 @@ from drawknife.answers.previews import preview
 from drawknife.core.follows.pairing import Renames, Renaming
 from drawknife.core.model.edits import refuse
 from drawknife.core.model.items import Model, Subject, parse_subject
+from drawknife.core.model.units import unit_facts
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.sizes import number_of, several
@@ -55,7 +56,7 @@ def _line(d: Directory, model: Model, state: records.SyncState) -> msg.Directory
     return msg.DirectoryLine(
         name=d.name, options=options_of(d), has_password=d.secret is not None,
         accounts=sum(a.source == d.name for a in model.accounts), groups=sum(x.source == d.name for x in model.groups),
-        units=sum(source == d.name for _, source in model.unit_sources),
+        units=sum(facts.source == d.name for facts in model.unit_facts),
         last=msg.SyncReport.model_validate_json(state.report) if state.report else None,
         confirmed=state.confirmed, last_good=state.last_good, failing_since=state.failing_since,
     )  # fmt: skip
@@ -208,7 +209,9 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
             groups=tuple(
                 replace(x, source="local", source_id=None) if x.source == old.name else x for x in model.groups
             ),
-            unit_sources=tuple(x for x in model.unit_sources if x[1] != old.name),
+            unit_facts=unit_facts(
+                x._replace(source="local", source_id=None) if x.source == old.name else x for x in model.unit_facts
+            ),
         )
 
     state = current()

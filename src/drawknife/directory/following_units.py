@@ -1,0 +1,134 @@
+"""Units as a directory has them now: one that is renamed or moved there is followed, with what is below it.
+
+A unit is known by its ``entryUUID`` (RFC 4530), or what the directory has in its place; one that has none by its path. It
+is never moved to a path that another unit has, or that lines of a unit that is gone still name: whoever is in it would get
+what was meant for others.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from drawknife.core.model import edits
+from drawknife.core.model.items import Model, UnitFacts
+from drawknife.core.words.names import fold
+
+from .reading import DirectoryContents
+from .sync_notes import Notes
+
+
+class FollowedUnits(NamedTuple):
+    """`model` with the units that are renamed; `here`: the path in it of each unit, by its path there, folded.
+
+    Those that are new are in `added`, those that are not to be taken over in `left_alone`, and `renames` has (old path, new
+    path) in their order.
+    """
+
+    model: Model
+    here: dict[str, str]
+    added: list[str]
+    left_alone: list[str]
+    renames: list[tuple[str, str]]
+
+
+def follow_units(model: Model, directory: str, found: DirectoryContents, notes: Notes) -> FollowedUnits:
+    """Find for each unit of a directory where it is here, and rename what is called otherwise."""
+    following = _Following(model, directory, found, notes)
+    waiting = sorted(found.units, key=lambda u: (u.count("/"), fold(u)))
+    while waiting:
+        still = [unit for unit in waiting if not following.settle(unit)]
+        if len(still) == len(waiting):  # they wait for each other
+            following.is_last = True
+        waiting = still
+    return FollowedUnits(following.model, following.here, following.added, following.left_alone, following.renames)
+
+
+class _Following:
+    """What is done so far. With `is_last`, what waits for another unit to go waits no longer."""
+
+    def __init__(self, model: Model, directory: str, found: DirectoryContents, notes: Notes) -> None:
+        self.model, self.directory, self.found, self.notes = model, directory, found, notes
+        self.here: dict[str, str] = {}
+        self.added: list[str] = []
+        self.left_alone: list[str] = []
+        self.renames: list[tuple[str, str]] = []
+        self.is_last = False
+        self._ids = set(found.unit_ids.values())
+        self._gone = {fold(s.name) for s in model.gone if s.kind == "unit"}
+        self._refused: dict[str, str] = {}
+        self._look()
+
+    def _look(self) -> None:
+        """See which units there are in the model."""
+        facts = self.model.facts_of_units()
+        self._there = {fold(unit): facts.get(unit, UnitFacts(unit)) for unit in self.model.units}
+        own = (x for x in self._there.values() if x.source == self.directory and x.source_id is not None)
+        self._known = {x.source_id: x.path for x in own}
+
+    def settle(self, unit: str) -> bool:
+        """Decide on one unit; false if another has to be decided on before."""
+        above, _, segment = unit.rpartition("/")
+        if fold(above) in self._refused:
+            self._refuse(unit, self._refused[fold(above)])
+            return True
+        if above and fold(above) not in self.here:
+            return False
+        to = f"{self.here[fold(above)]}/{segment}" if above else segment
+        known_by = self.found.unit_ids.get(fold(unit))
+        at = self._known.get(known_by)
+        if at is not None and fold(at) != fold(to):
+            return self._move(unit, at, to)
+        return self._take(unit, to, known_by)
+
+    def _move(self, unit: str, at: str, to: str) -> bool:
+        other = self._there.get(fold(to))
+        if other is not None and self._goes(other) and not self.is_last:
+            return False
+        if other is not None or fold(to) in self._gone or fold(to).startswith(fold(at) + "/"):
+            why = "there is another one here" if other is not None else "lines of another one still name it"
+            self.notes.say("kept-name", f"unit {at} is called {to} in the directory now, and {why}: it keeps its name")
+            self.here[fold(unit)] = at
+            return True
+        self.model = edits.rename(self.model, "unit", [(at, to)])
+        self.renames.append((at, to))
+        self.here = {key: to + path[len(at) :] if _is_at(path, at) else path for key, path in self.here.items()}
+        self.here[fold(unit)] = to
+        self._look()
+        return True
+
+    def _goes(self, other: UnitFacts) -> bool:
+        """Is a unit one of this directory's that is still to be decided on, and may make room?"""
+        return other.source == self.directory and other.source_id in self._ids and other.path not in self.here.values()
+
+    def _take(self, unit: str, to: str, known_by: str | None) -> bool:
+        """A unit that is here at its path already, or comes there."""
+        other = self._there.get(fold(to))
+        if other is None:
+            self.added.append(to)
+            self.here[fold(unit)] = to
+        elif other.source == self.directory and other.source_id == known_by:
+            self.here[fold(unit)] = to
+        elif other.source != self.directory:
+            self.left_alone.append(f"unit {unit}")
+            self._refused[fold(unit)] = f"{other.path} is not this directory's"
+        elif None in (other.source_id, known_by) or other.source_id not in self._ids:
+            if other.source_id is not None and known_by is not None:
+                self.notes.say(
+                    "another-one",
+                    f"unit {to} is another one in the directory now than before: what is set here for the one before "
+                    "counts for whoever is in it now",
+                )
+            self.here[fold(unit)] = to
+        elif self._goes(other) and not self.is_last:
+            return False
+        else:
+            self._refuse(unit, f"{other.path} is another one, which keeps its name")
+        return True
+
+    def _refuse(self, unit: str, why: str) -> None:
+        self._refused[fold(unit)] = why
+        self.notes.say("unit-left-out", f"unit {unit} was left out: {why}")
+
+
+def _is_at(path: str, top: str) -> bool:
+    return path == top or path.startswith(top + "/")
