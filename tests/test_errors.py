@@ -12,7 +12,7 @@ from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.soundness import Flaw
 from drawknife.core.words import errors
 from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotAllowed, NotFound
-from drawknife.directory.plan import TooFew
+from drawknife.directory.losses import TooFew
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
 from drawknife.records.database import NoRoom, Outdated, ReadOnly, Unavailable, Uncertain, Unusable

@@ -54,8 +54,11 @@ class Slapd:
 
 
 @contextmanager
-def directory_server(folder, ldif, certificate="right", authority=None, limits=""):
-    """slapd with the entries of `ldif` (bytes); `authority` is the folder of :func:`certificates`."""
+def directory_server(folder, ldif, certificate="right", authority=None, limits="", ports=None):
+    """slapd with the entries of `ldif` (bytes); `authority` is the folder of :func:`certificates`.
+
+    `ports` are those of ldap and ldaps, where another server has to know them beforehand.
+    """
     data = folder / "data"
     data.mkdir(parents=True)
     tls = ""
@@ -76,7 +79,7 @@ def directory_server(folder, ldif, certificate="right", authority=None, limits="
         ["/usr/sbin/slapadd", "-q", "-f", config, "-l", folder / "tree.ldif"], capture_output=True, text=True
     )
     assert added.returncode == 0, added.stderr
-    port, tls_port = free_port(), free_port()
+    port, tls_port = ports or (free_port(), free_port())
     urls = f"ldap://localhost:{port}/" + (f" ldaps://localhost:{tls_port}/" if authority else "")
     log = (folder / "log").open("w")
     process = subprocess.Popen(["/usr/sbin/slapd", "-d", "0", "-f", config, "-h", urls], stderr=log, stdout=log)

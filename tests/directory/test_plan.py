@@ -18,7 +18,8 @@ from drawknife.core.model import items as m
 from drawknife.core.model.soundness import flaws
 from drawknife.core.prepared.prepared import prepare
 from drawknife.directory.dn import is_below, normal, parent_dn
-from drawknife.directory.plan import TooFew, plan
+from drawknife.directory.losses import TooFew
+from drawknife.directory.plan import plan
 from drawknife.directory.reading import DirectoryContents, Person, read
 from drawknife.directory.source import DirectoryFailed, compile_filter, open_source
 from drawknife.formats.document import BadDocument

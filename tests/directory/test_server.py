@@ -6,6 +6,7 @@ import threading
 from contextlib import suppress
 
 import pytest
+from tools.cluster import free_port
 from tools.slapd import ADMIN, PASSWORD, ROOT, SUFFIX, certificates, cn, directory_server, group, person, uid, unit
 
 from drawknife.client import Refused
@@ -223,3 +224,51 @@ def test_the_bind_password_is_kept_encrypted_and_never_shown(server, authority, 
     secret.write_text(PASSWORD + "\n")
     client.add_directory("other", options(server, authority, suffix="@o", bind_password_file=str(secret)))
     assert client.sync("other").state == "done"
+
+
+# --- referrals ------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def referring(tmp_path_factory, authority):
+    """A server whose branch is on another one, which in its turn refers back to the first, and on to nowhere."""
+
+    def reference(name, url):
+        return (
+            f"dn: ou={name},{SUFFIX}\nobjectClass: referral\nobjectClass: extensibleObject\nou: {name}\nref: {url}\n\n"
+        )
+
+    ports = free_port(), free_port()
+    back = reference("back", f"ldaps://localhost:{ports[1]}/{SUFFIX}")
+    away = reference("away", f"ldaps://localhost:1/{SUFFIX}").replace("ou=away,", "ou=away,ou=branch,")
+    tree = ROOT + unit("branch") + person("branch-lead", "branch") + away + back
+    with directory_server(tmp_path_factory.mktemp("second"), tree.encode(), authority=authority) as second:
+        tree = ROOT + unit("people") + person("petra") + reference("branch", f"{second.tls_address}/{SUFFIX}")
+        folder = tmp_path_factory.mktemp("first")
+        with directory_server(folder, tree.encode(), authority=authority, ports=ports) as first:
+            yield first, second
+
+
+def test_referrals_are_followed_where_that_is_said_and_else_counted_and_named(referring, authority, client):
+    first, second = referring
+    wanted = {
+        "address": first.tls_address,
+        "ca_file": str(authority / "ca.pem"),
+        "bind_name": ADMIN,
+        "people_base": SUFFIX,
+    }
+    client.add_directory("firm", {**wanted, "suffix": "@firm"}, PASSWORD)
+    report = client.preview_sync("firm").report
+    assert report.people == 1 and second.tls_address in report.notes[0] and "referral_servers" in report.notes[0]
+    with pytest.raises(Refused, match="bind password would be shown"):
+        client.change_directory("firm", {"referral_servers": second.tls_address})
+    servers = f"{second.tls_address}, {first.tls_address}"
+    client.change_directory("firm", {"referral_servers": servers}, PASSWORD)
+    report = client.sync("firm")
+    assert (report.state, report.people) == ("done", 2) and client.account_detail("branch-lead@firm").source == "firm"
+    (note,) = (
+        report.notes
+    )  # of the one that leads away; the one back to where the search began is followed once, and ends
+    assert "localhost:1/" in note
+    with pytest.raises(Refused, match="no address of a directory server"):
+        client.change_directory("firm", {"referral_servers": "http://localhost"}, PASSWORD)

@@ -205,7 +205,10 @@ def try_directory(client: Client, name: str, as_json: bool) -> None:
 @click.argument("name")
 @click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
 @click.option(
-    "--most-leavers", type=click.IntRange(0, 100), metavar="PERCENT", help="How many may be missing, for this once."
+    "--most-leavers",
+    type=click.IntRange(0, 100),
+    metavar="PERCENT",
+    help="What may be lost, for this one sync; the directory says the usual.",
 )
 @click.option(
     "--adopt",

@@ -7,10 +7,12 @@ what was meant for others.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import NamedTuple
 
 from drawknife.core.model import edits
-from drawknife.core.model.items import Model, UnitFacts
+from drawknife.core.model.items import Model, Subject, UnitFacts
+from drawknife.core.model.removal import lines_naming
 from drawknife.core.words.names import fold
 
 from .reading import DirectoryContents
@@ -20,13 +22,14 @@ from .sync_notes import Notes
 class FollowedUnits(NamedTuple):
     """`model` with the units that are renamed; `here`: the path in it of each unit, by its path there, folded.
 
-    Those that are new are in `added`, those that are not to be taken over in `left_alone`, and `renames` has (old path, new
-    path) in their order.
+    Those that are new are in `added`, those that made room for a renamed one in `removed`, those that are not to be taken
+    over in `left_alone`, and `renames` has (old path, new path) in their order.
     """
 
     model: Model
     here: dict[str, str]
     added: list[str]
+    removed: list[str]
     left_alone: list[str]
     renames: list[tuple[str, str]]
 
@@ -40,7 +43,9 @@ def follow_units(model: Model, directory: str, found: DirectoryContents, notes: 
         if len(still) == len(waiting):  # they wait for each other
             following.is_last = True
         waiting = still
-    return FollowedUnits(following.model, following.here, following.added, following.left_alone, following.renames)
+    return FollowedUnits(
+        following.model, following.here, following.added, following.removed, following.left_alone, following.renames
+    )
 
 
 class _Following:
@@ -50,6 +55,7 @@ class _Following:
         self.model, self.directory, self.found, self.notes = model, directory, found, notes
         self.here: dict[str, str] = {}
         self.added: list[str] = []
+        self.removed: list[str] = []
         self.left_alone: list[str] = []
         self.renames: list[tuple[str, str]] = []
         self.is_last = False
@@ -68,14 +74,17 @@ class _Following:
     def settle(self, unit: str) -> bool:
         """Decide on one unit; false if another has to be decided on before."""
         above, _, segment = unit.rpartition("/")
-        if fold(above) in self._refused:
-            self._refuse(unit, self._refused[fold(above)])
+        known_by = self.found.unit_ids.get(fold(unit))
+        at = self._known.get(known_by)
+        if (why := self._refused.get(fold(above))) is not None:
+            if at is None:
+                self._refuse(unit, why)
+            else:
+                self._keep(unit, at, unit, why)
             return True
         if above and fold(above) not in self.here:
             return False
         to = f"{self.here[fold(above)]}/{segment}" if above else segment
-        known_by = self.found.unit_ids.get(fold(unit))
-        at = self._known.get(known_by)
         if at is not None and fold(at) != fold(to):
             return self._move(unit, at, to)
         return self._take(unit, to, known_by)
@@ -84,10 +93,11 @@ class _Following:
         other = self._there.get(fold(to))
         if other is not None and self._goes(other) and not self.is_last:
             return False
+        if other is not None and self._removes(other):
+            other = None
         if other is not None or fold(to) in self._gone or fold(to).startswith(fold(at) + "/"):
             why = "there is another one here" if other is not None else "lines of another one still name it"
-            self.notes.say("kept-name", f"unit {at} is called {to} in the directory now, and {why}: it keeps its name")
-            self.here[fold(unit)] = at
+            self._keep(unit, at, to, why)
             return True
         self.model = edits.rename(self.model, "unit", [(at, to)])
         self.renames.append((at, to))
@@ -99,6 +109,26 @@ class _Following:
     def _goes(self, other: UnitFacts) -> bool:
         """Is a unit one of this directory's that is still to be decided on, and may make room?"""
         return other.source == self.directory and other.source_id in self._ids and other.path not in self.here.values()
+
+    def _removes(self, other: UnitFacts) -> bool:
+        """Remove a unit that the directory has no more, with those below it, if nobody here is in them or names them."""
+        going = {x.path: x for x in self._there.values() if _is_at(fold(x.path), fold(other.path))}
+        if any(x.source != self.directory or x.source_id in (None, *self._ids) for x in going.values()):
+            return False
+        inside = [a for a in self.model.accounts if a.unit in going]
+        without = replace(
+            self.model,
+            units=tuple(u for u in self.model.units if u not in going),
+            unit_facts=tuple(x for x in self.model.unit_facts if x.path not in going),
+            accounts=tuple(replace(a, unit=None) if a.unit in going else a for a in self.model.accounts),
+        )
+        named = any(lines_naming(without, {Subject("unit", path) for path in going}))
+        if named or any(a.source != self.directory for a in inside):
+            return False
+        self.model = without
+        self.removed += going
+        self._look()
+        return True
 
     def _take(self, unit: str, to: str, known_by: str | None) -> bool:
         """A unit that is here at its path already, or comes there."""
@@ -124,6 +154,10 @@ class _Following:
         else:
             self._refuse(unit, f"{other.path} is another one, which keeps its name")
         return True
+
+    def _keep(self, unit: str, at: str, to: str, why: str) -> None:
+        self.notes.say("kept-name", f"unit {at} is called {to} in the directory now, and {why}: it keeps its name")
+        self.here[fold(unit)] = at
 
     def _refuse(self, unit: str, why: str) -> None:
         self._refused[fold(unit)] = why

@@ -16,21 +16,17 @@ from drawknife.core.model.edits import checked, refuse
 from drawknife.core.model.items import Account, Group, Member, Model, Subject, UnitFacts
 from drawknife.core.model.removal import lines_naming
 from drawknife.core.model.units import unit_facts
-from drawknife.core.words.errors import Refused
 from drawknife.core.words.names import fold
-from drawknife.core.words.sizes import number_of, several
+from drawknife.core.words.sizes import number_of
 
 from .following import follow
 from .following_units import follow_units
+from .losses import check_losses
 from .reading import DirectoryContents, Person
 from .sync_notes import Notes
 
 #: More than these are counted, not named.
 NAMED = 20
-
-
-class TooFew(Refused):
-    """A directory suddenly has far fewer people, or groups. Nothing is changed."""
 
 
 @dataclass(slots=True)
@@ -46,6 +42,7 @@ class SyncPlan:
     #: The accounts whose people, and the groups that, are there no more.
     leavers: list[str] = field(default_factory=list)
     gone: list[str] = field(default_factory=list)
+    units_gone: list[str] = field(default_factory=list)
 
     def note(self, what: str, name: str) -> None:
         self.changes.setdefault(what, []).append(name)
@@ -67,16 +64,18 @@ def plan(
         made.note(f"{kind}s renamed", f"{old} → {new}")
     for path in followed.added:
         made.note("units added", path)
+    for path in followed.removed:
+        _note_removed(made, path)
     made.left_alone += followed.left_alone
     unit_name = followed.here
     units, facts = _units(model, directory, found, unit_name, made)
     accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
     groups = _groups(model, directory, found, theirs, unit_name, made)
-    _check_enough(model, directory, made, most_leavers)
     after = replace(
         model, accounts=tuple(accounts), groups=tuple(groups), units=tuple(units), unit_facts=unit_facts(facts)
     )
     made.model = checked(replace(after, gone=_gone(model, after)), before)
+    check_losses(model, made.model, directory, made, most_leavers)
     return made
 
 
@@ -126,7 +125,7 @@ def _units(
         if was.source == directory:
             inside = _inside(model, directory, was.path)
             if inside is None:
-                made.note("units removed", was.path)
+                _note_removed(made, was.path)
                 continue
             made.notes.say(
                 "unit-made-local",
@@ -136,6 +135,11 @@ def _units(
             was = UnitFacts(was.path, note=was.note)
         kept.append(was)
     return [x.path for x in kept], kept
+
+
+def _note_removed(made: SyncPlan, unit: str) -> None:
+    made.note("units removed", unit)
+    made.units_gone.append(unit)
 
 
 def _inside(model: Model, directory: str, unit: str) -> str | None:
@@ -292,20 +296,6 @@ def _groups(
             f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here",
         )
     return groups
-
-
-def _check_enough(model: Model, directory: str, made: SyncPlan, most_leavers: int) -> None:
-    had = sum(a.source == directory and a.enabled for a in model.accounts)
-    _check_share("people", made.leavers, had, most_leavers)
-    _check_share("groups", made.gone, sum(g.source == directory for g in model.groups), most_leavers)
-
-
-def _check_share(what: str, gone: list[str], had: int, most: int) -> None:
-    if gone and len(gone) * 100 > most * had:
-        raise TooFew(
-            f"{len(gone)} of {had} {what} are missing from the directory ({several(gone, 5)}), and {most} % may be at most; "
-            "nothing was changed; if they are to go, allow more for once"
-        )
 
 
 def _gone(before: Model, after: Model) -> tuple[Subject, ...]:

@@ -256,6 +256,10 @@ def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContent
         attributes = [options.group_name_attribute, *known, *(a.strip() for a in options.member_attributes.split(","))]
         reader.groups(source.search(options.groups_base, options.groups_filter, attributes))
         reader.member_of(said)
+    for url in dict.fromkeys(source.referrals):
+        reader.found.notes.say(
+            "referrals", f"what {one_line(url)} has was not read; referral_servers says what may be followed"
+        )
     if reader.unknown_members:
         reader.found.notes.say(
             "members-left-out",

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from io import BytesIO
 from typing import Any, Protocol
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 import ldap3
 from ldap3.core.exceptions import LDAPException, LDAPInvalidFilterError
@@ -32,7 +32,9 @@ class DirectoryFailed(OutOfReach):
 
 
 class DirectorySource(Protocol):
-    """Something that can be searched."""
+    """Something that can be searched. `referrals` are those that were met and not followed, as URLs (RFC 4516)."""
+
+    referrals: list[str]
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
         """The entries at `base` and below it; :class:`DirectoryFailed` if they cannot all be had."""
@@ -40,6 +42,8 @@ class DirectorySource(Protocol):
     def close(self) -> None: ...
 
 
+#: The result of a search whose base is elsewhere (RFC 4511, section 4.1.9).
+REFERRAL = 10
 #: Gives the bytes of a file that may be read; raises :class:`DirectoryFailed`, or an error that says why not.
 ReadFile = Callable[[str], bytes]
 
@@ -79,16 +83,23 @@ def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile,
         server.close()
 
 
+def check_server_address(place: str, address: str) -> None:
+    """:class:`BadInput` if an address is not that of a server."""
+    if not _is_server(address):
+        raise BadInput(place, f"{address!r} is no address of a directory server", "ldap://HOST or ldaps://HOST")
+
+
+def _is_server(address: str) -> bool:
+    with suppress(ValueError):
+        parts = urlsplit(address)
+        named_only = parts.hostname and not (parts.path.strip("/") or parts.query or parts.username)
+        return parts.scheme in ("ldap", "ldaps") and bool(named_only) and parts.port != 0
+    return False
+
+
 def check_address(address: str) -> None:
     """:class:`BadInput` if an address is neither that of a server nor a path."""
-    if address == PROVISIONED:
-        return
-    parts = urlsplit(address)
-    if parts.scheme in ("ldap", "ldaps"):
-        with suppress(ValueError):
-            if parts.hostname and not (parts.path.strip("/") or parts.query or parts.username) and parts.port != 0:
-                return
-    elif "://" not in address and address:
+    if address == PROVISIONED or _is_server(address) or ("://" not in address and address):
         return
     raise BadInput(
         "options.address",
@@ -101,8 +112,11 @@ def check_address(address: str) -> None:
 
 
 class _Server:
+    """A server, and those that it may refer to: they are asked as it is, with the same name and password."""
+
     def __init__(self, options: DirectoryOptions, password: str | None, read_file: ReadFile) -> None:
-        self.options = options
+        self.options, self._password, self._read_file = options, password, read_file
+        self.referrals: list[str] = []
         parts = urlsplit(options.address)
         over_tls = parts.scheme == "ldaps"
         tls = ldap3.Tls(
@@ -132,12 +146,60 @@ class _Server:
     def _open(self, over_tls: bool) -> None:
         connection = self._connection
         connection.open(read_server_info=False)
-        if not over_tls and self.options.start_tls and not connection.start_tls(read_server_info=False):
-            raise DirectoryFailed(f"{self.options.address} refused StartTLS: {_result(connection)}")
+        if not over_tls and self.options.start_tls:
+            self._start_tls()
         if not connection.bind(read_server_info=False):
             raise DirectoryFailed(f"{self.options.address} refused the bind: {_result(connection)}")
 
+    def _start_tls(self) -> None:
+        try:
+            why = None if self._connection.start_tls(read_server_info=False) else _result(self._connection)
+        except LDAPException as error:
+            why = _said(error, urlsplit(self.options.address).hostname)
+        if why is not None:
+            raise DirectoryFailed(
+                f"{self.options.address} did not start TLS: {why}. An ldaps:// address needs no start_tls; "
+                "ca_file says which certificates are trusted"
+            )
+
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
+        """The entries of this server, and of those that it refers to and may refer to, each asked once."""
+        asked, waiting = {(self._place(), normal(base))}, [(self, base)]
+        opened: dict[str, _Server] = {}
+        try:
+            while waiting:
+                server, at = waiting.pop(0)
+                for found in server._search(at, filter_, attributes):
+                    if isinstance(found, Record):
+                        yield found
+                        continue
+                    place, below = _referred(found, at)
+                    if place not in self._referred_to:
+                        self.referrals.append(found)
+                    elif (place, normal(below)) not in asked:
+                        asked.add((place, normal(below)))
+                        waiting.append((self._opened(place, opened), below))
+        finally:
+            for server in opened.values():
+                server.close()
+
+    def _place(self) -> tuple[str, int]:
+        return _host_and_port(self.options.address)
+
+    @property
+    def _referred_to(self) -> dict[tuple[str, int], str]:
+        """The servers that may be referred to: their addresses, by host and port."""
+        return {_host_and_port(address): address for address in self.options.servers_referred_to}
+
+    def _opened(self, place: tuple[str, int], opened: dict[str, _Server]) -> _Server:
+        address = self._referred_to[place]
+        if address not in opened:
+            options = self.options.model_copy(update={"address": address})
+            opened[address] = _Server(options, self._password, self._read_file)
+        return opened[address]
+
+    def _search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record | str]:
+        """The entries of this server alone, and the URLs that it refers to."""
         connection, cookie = self._connection, None
         while True:
             try:
@@ -149,11 +211,16 @@ class _Server:
                 raise DirectoryFailed(f"{filter_} is no search filter (RFC 4515)") from None
             except Exception as error:
                 raise DirectoryFailed(f"{self.options.address} broke off: {_said(error)}") from None
+            if connection.result["result"] == REFERRAL:
+                yield from connection.result.get("referrals") or ()
+                return
             if connection.result["result"] != 0:
                 raise DirectoryFailed(f"searching {base} failed, or answered in part: {_result(connection)}")
             for entry in connection.response or ():
                 if entry.get("type") == "searchResEntry":
                     yield Record(entry["dn"], {k.lower(): v for k, v in entry["raw_attributes"].items()})
+                elif entry.get("type") == "searchResRef":
+                    yield entry["uri"][0]  # each of them would do (RFC 4511, section 4.5.3)
             connection.response = None
             controls: dict[str, Any] = connection.result.get("controls") or {}
             cookie = controls.get("1.2.840.113556.1.4.319", {}).get("value", {}).get("cookie")
@@ -170,6 +237,19 @@ class _Server:
     def close(self) -> None:
         with suppress(Exception):
             self._connection.unbind()
+
+
+def _host_and_port(address: str) -> tuple[str, int]:
+    parts = urlsplit(address)
+    return parts.hostname or "", parts.port or (636 if parts.scheme == "ldaps" else 389)
+
+
+def _referred(url: str, base: str) -> tuple[tuple[str, int], str]:
+    """Where a referral leads to (RFC 4516): host and port, and the entry; with none, to that which was asked for."""
+    try:
+        return _host_and_port(url), unquote(urlsplit(url).path.lstrip("/")) or base
+    except ValueError:  # no port is called that
+        return ("", 0), base
 
 
 def _result(connection: ldap3.Connection) -> str:
@@ -192,6 +272,7 @@ def _said(error: Exception, host: str | None = None) -> str:
 class _File:
     def __init__(self, name: str, raw: bytes) -> None:
         self.name, self._raw = name, raw
+        self.referrals: list[str] = []
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
         matches = compile_filter(filter_)
@@ -200,7 +281,11 @@ class _File:
             for record in read_ldif(BytesIO(self._raw)):
                 if is_below(normal(record.dn), top):
                     found_base = True
-                    if matches(record.attributes):
+                    if b"referral" in map(bytes.lower, record.attributes.get("objectclass", ())):
+                        self.referrals += [
+                            ref.decode("utf-8", "replace") for ref in record.attributes.get("ref", ())[:1]
+                        ]
+                    elif matches(record.attributes):
                         yield record
         except BadDocument as bad:
             raise DirectoryFailed(f"{self.name}: {bad.mistakes[0]}") from None

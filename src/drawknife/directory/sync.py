@@ -21,7 +21,8 @@ from drawknife.records.database import Database
 from drawknife.records.directories import Directory, Secrets, record_sync
 from drawknife.records.snapshots import Snapshot
 
-from .plan import NAMED, SyncPlan, TooFew, plan
+from .losses import TooFew
+from .plan import NAMED, SyncPlan, plan
 from .reading import DirectoryContents, read
 from .source import DirectoryFailed, ReadFile, open_source
 from .sync_notes import Notes

@@ -33,6 +33,10 @@ class DirectoryOptions(Message):
     bind_name: str | None = Field(None, description="The name to bind with; left out: anonymously")
     bind_password_file: str | None = Field(None, description="A file with the bind password, on the service's machine")
     shown_first: bool = Field(False, description="scim: what is sent waits for a sync, which can be looked at before")
+    referral_servers: Annotated[str | None, Field(max_length=2000)] = Field(
+        None,
+        description="Servers that referrals are followed to, with the same bind, such as ldaps://b.example,ldaps://c.example",
+    )
     people_base: Annotated[str, Field(max_length=2000, description="Where its people are; not for scim:")] = ""
     people_filter: Filter = "(objectClass=inetOrgPerson)"
     groups_base: Annotated[str | None, Field(max_length=2000, description="Left out: no groups")] = None
@@ -55,7 +59,13 @@ class DirectoryOptions(Message):
     suffix: Annotated[str, Field(max_length=40, description="Appended to each name, such as @tidewrack.example")] = ""
     interval: Annotated[int, Field(ge=0, le=30 * 86400, description="Seconds between syncs; 0: only on demand")] = 0
     most_leavers: Annotated[
-        int, Field(ge=0, le=100, description="Per cent. If more people, or groups, are missing, nothing is changed")
+        int,
+        Field(
+            ge=0,
+            le=100,
+            description="Per cent. If more people, groups or units are missing, or more memberships or access would be lost, "
+            "nothing is changed",
+        ),
     ] = 20
     page_size: Annotated[int, Field(ge=1, le=10_000)] = 500
     timeout: Annotated[int, Field(ge=1, le=3600, description="Seconds to wait for an answer")] = 30
@@ -64,6 +74,11 @@ class DirectoryOptions(Message):
     def is_provisioned(self) -> bool:
         """Is what it has sent to the service by SCIM (RFC 7644), and not fetched?"""
         return self.address == PROVISIONED
+
+    @property
+    def servers_referred_to(self) -> list[str]:
+        """The addresses of `referral_servers`."""
+        return [address.strip() for address in (self.referral_servers or "").split(",") if address.strip()]
 
     @model_validator(mode="after")
     def _where_people_are(self) -> DirectoryOptions:

@@ -21,8 +21,8 @@ from drawknife.core.model.units import unit_facts
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.sizes import number_of, several
-from drawknife.directory.plan import TooFew
-from drawknife.directory.source import DirectoryFailed, check_address, compile_filter
+from drawknife.directory.losses import TooFew
+from drawknife.directory.source import DirectoryFailed, check_address, check_server_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of
 from drawknife.records import administrators
 from drawknife.records import directories as records
@@ -82,13 +82,16 @@ def directory(path: DirectoryPath) -> Response:
 def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
     """Check what can be checked beforehand; the bind password encrypted."""
     check_address(options.address)
+    for server in options.servers_referred_to:
+        check_server_address("options.referral_servers", server)
     _check_files(options)
     for key in ("people_filter", "groups_filter", "units_filter"):
         try:
             compile_filter(getattr(options, key))
         except DirectoryFailed as bad:
             raise BadInput(f"options.{key}", str(bad), "such as (objectClass=inetOrgPerson)") from None
-    if urlsplit(options.address).scheme == "ldap" and options.bind_name and not options.start_tls:
+    servers = (options.address, *options.servers_referred_to)
+    if options.bind_name and not options.start_tls and any(urlsplit(x).scheme == "ldap" for x in servers):
         raise BadInput(
             "options.start_tls",
             "a bind password would go over the network unprotected",
@@ -122,7 +125,7 @@ def _check_files(options: msg.DirectoryOptions) -> None:
 
 
 #: What decides who is shown a bind password.
-_TOWARDS = ("address", "start_tls", "ca_file", "bind_name")
+_TOWARDS = ("address", "start_tls", "ca_file", "bind_name", "referral_servers")
 
 
 @api.post("/directories", summary="Add a directory", responses={200: msg.DirectoryLine, **problems(409, 413, 415)})
