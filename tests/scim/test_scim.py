@@ -385,3 +385,39 @@ def test_what_cannot_be_seen_in_a_name_is_left_out_of_the_model_and_kept_as_it_w
     made = user(scim, "odd", displayName="One\nline \u200bonly", emails=[{"value": "odd@tidewrack.example"}])
     assert account(client, "odd").display == "One line only" and made["displayName"] == "One\nline \u200bonly"
     assert not client.load(client.dump().encode()).changed
+
+
+# --- login names that are made --------------------------------------------------------------------
+
+
+def test_login_names_are_made_as_it_is_said_and_tried_before_that_is_kept(scim, client):
+    ann = user(scim, "ann.lee@firm.example", name={"givenName": "Ann", "familyName": "Lee"})
+    user(scim, "bo@firm.example", name={"givenName": "Bo", "familyName": "Berg"})
+    tried = client.try_directory("corp", {"login_name": "{userName up to @}"})
+    assert tried.renamed == ["account ann.lee@firm.example → ann.lee", "account bo@firm.example → bo"]
+    assert account(client, "ann.lee") is None and client.directory("corp").options.login_name is None
+    client.change_directory("corp", {"login_name": "{userName up to @}"})
+    assert client.sync("corp").counts == {"accounts renamed": 2}
+    assert account(client, "ann.lee") and account(client, "bo")
+    found = sent(scim.get("/Users", params={"filter": 'userName eq "ANN.LEE@firm.example"'}), 200)
+    assert [r["id"] for r in found["Resources"]] == [ann["id"]]
+    # Two that would be called alike are refused, one by one and all at once; nothing is half done.
+    refused = sent(scim.post("/Users", json={"schemas": [USER], "userName": "BO@other.example"}), 409)
+    assert "here 'BO', already exists" in refused["detail"]
+    user(scim, "cy@other.example", name={"givenName": "Ann", "familyName": "Lee"})
+    with pytest.raises(Refused, match="would both be called ann.lee"):
+        client.change_directory("corp", {"login_name": "{name.givenName}.{name.familyName}"})
+    assert client.directory("corp").options.login_name == "{userName up to @}" and account(client, "cy")
+    user(scim, "ann.other@firm.example", active=True)
+    with pytest.raises(Refused, match="ann.other@firm.example could not be called anything: it has no name.familyName"):
+        client.change_directory("corp", {"login_name": "{name.familyName}{userName}"})
+    # Who was deleted and comes back is the same person, by the name that is made.
+    scim.delete(f"/Users/{ann['id']}")
+    assert not account(client, "ann.lee").enabled
+    assert user(scim, "ann.lee@new.example")["id"] == ann["id"] and account(client, "ann.lee").enabled
+
+
+@pytest.mark.parametrize("template", ["", "ann", "{userName", "{userName up to }", "{}", "{a}}", "{user name}"])
+def test_what_is_no_template_of_login_names_is_refused_with_an_example(client, template):
+    with pytest.raises(Refused, match="such as {userName up to @}"):
+        client.change_directory("corp", {"login_name": template})

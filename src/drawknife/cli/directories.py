@@ -28,7 +28,7 @@ def directory() -> None:
     """Directories (LDAP or LDIF): list, show, try, add, change, remove."""
 
 
-def _options(command: F) -> F:
+def _options_only(command: F) -> F:
     """An option for each of the options of a directory."""
     made: Any = command
     for name, field in reversed(msg.DirectoryOptions.model_fields.items()):
@@ -39,10 +39,13 @@ def _options(command: F) -> F:
         else:
             kind = int if field.annotation is int else str
             made = click.option(option, name, type=kind, metavar="VALUE", help=about)(made)
-    made = click.option(
-        "--bind-password", is_flag=True, help="Ask for the bind password, or read it from standard input."
-    )(made)
     return made  # type: ignore[no-any-return]
+
+
+def _options(command: F) -> F:
+    """The same, and one for the bind password."""
+    about = "Ask for the bind password, or read it from standard input."
+    return click.option("--bind-password", is_flag=True, help=about)(_options_only(command))
 
 
 def _given(options: dict[str, Any]) -> dict[str, Any]:
@@ -175,16 +178,20 @@ def remove_directory(client: Client, name: str, keep: bool) -> None:
 
 @directory.command("try")
 @click.argument("name")
+@_options_only
 @JSON
 @serves
-def try_directory(client: Client, name: str, as_json: bool) -> None:
+def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> None:
     """Read a directory, and show the first few of what would come from it.
 
+    With options, it is read as if it had these: they are tried, and not kept.
+
     \b
-    Example:
+    Examples:
       drawknife directory try bureau
+      drawknife directory try bureau --suffix @bureau
     """
-    found = client.try_directory(name)
+    found = client.try_directory(name, _given(options))
     if as_json:
         print_json(found)
         return
@@ -194,6 +201,8 @@ def try_directory(client: Client, name: str, as_json: bool) -> None:
         ("groups", found.groups),
         ("units", found.units),
         ("left out", found.left_out),
+        ("here already, and called otherwise then", found.renamed),
+        ("left alone, as the name exists here", found.left_alone),
     ):
         if lines:
             out.print(Text(heading, "bold"))

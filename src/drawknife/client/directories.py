@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -38,9 +38,10 @@ class DirectoryCalls(Connection):
         """Remove a directory; with `keep`, what came from it becomes local. ``DELETE /directories/{name}``."""
         self._request("DELETE", f"/directories/{segment(name)}", params={"keep": keep})
 
-    def try_directory(self, name: str) -> msg.Tried:
-        """Read it, and tell the first few of what it has. ``POST /directories/{name}/try``."""
-        return self._read(msg.Tried, self._request("POST", f"/directories/{segment(name)}/try"))
+    def try_directory(self, name: str, options: Mapping[str, object] | None = None) -> msg.Tried:
+        """Read it, and tell the first few of what it has; with other options than it has. ``POST /directories/{name}/try``."""
+        body = {"options": dict(options or {})}
+        return self._read(msg.Tried, self._request("POST", f"/directories/{segment(name)}/try", json=body))
 
     def preview_sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncPreview:
         """What a sync would change, counted and named, and what follows.

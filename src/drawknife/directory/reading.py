@@ -14,6 +14,7 @@ from drawknife.formats.ldif import Record
 from drawknife.messages import DirectoryOptions
 
 from .dn import normal, parent_dn
+from .login_names import attributes_in, login_name
 from .source import DirectorySource
 from .sync_notes import Notes
 
@@ -108,7 +109,7 @@ class _Reader:
                 self.found.left_out.append(f"{record.dn}: it has no {o.name_attribute}")
                 continue
             try:
-                called = check_name(unicodedata.normalize("NFC", name) + o.suffix)
+                called = check_name(self._login_name(record, name) + o.suffix)
                 if fold(called) == "anonymous":
                     raise BadValue("the name is that of the anonymous account")
             except BadValue as bad:
@@ -134,6 +135,11 @@ class _Reader:
             if member_of and member_of in record.attributes:
                 said.append((subject, record.attributes[member_of]))
         return said
+
+    def _login_name(self, record: Record, name: str) -> str:
+        if self.options.login_name is None:
+            return unicodedata.normalize("NFC", name)
+        return login_name(self.options.login_name, lambda attribute: self._first(record, attribute.lower()))
 
     def _home(self, record: Record, called: str) -> Place | None:
         o = self.options
@@ -251,6 +257,7 @@ def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContent
         reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute, *known]))
     wanted = [options.name_attribute, *options.display_attribute.split(","), options.mail_attribute]
     wanted += [a for a in (options.home_attribute, options.member_of_attribute) if a] + known
+    wanted += attributes_in(options.login_name or "")
     said = reader.people(source.search(options.people_base, options.people_filter, [a.strip() for a in wanted]))
     if options.groups_base:
         attributes = [options.group_name_attribute, *known, *(a.strip() for a in options.member_attributes.split(","))]

@@ -14,18 +14,33 @@ from drawknife.core.words.plain import one_line
 from drawknife.messages import DirectoryOptions
 from drawknife.records.provisioned import Resource
 
+from .login_names import login_name
 from .reading import DirectoryContents, Person, fitting
 
 
 def name_of(kind: str, body: dict[str, Any], options: DirectoryOptions) -> str:
     """What a resource is called here; :class:`BadValue` if nothing can be called that."""
-    said = unicodedata.normalize("NFC", str(body.get("userName" if kind == "User" else "displayName") or ""))
     if kind == "Group":
-        return fitting(said + options.suffix)
-    called = check_name(said + options.suffix)
+        return fitting(_text(body.get("displayName")) + options.suffix)
+    template = options.login_name or "{userName}"
+    called = check_name(login_name(template, lambda attribute: _value(body, attribute)) + options.suffix)
     if fold(called) == "anonymous":
         raise BadValue("the name is that of the anonymous account", "another name")
     return called
+
+
+def _text(value: Any) -> str:
+    return unicodedata.normalize("NFC", str(value or ""))
+
+
+def _value(body: dict[str, Any], path: str) -> str | None:
+    """An attribute of what was sent, such as ``userName`` or ``name.familyName``; of several, the primary or the first."""
+    if path.lower().startswith("emails"):
+        return _mail(body)
+    found: Any = body
+    for name in path.split("."):
+        found = found.get(name) if isinstance(found, dict) else None
+    return _text(found) if isinstance(found, str) and found else None
 
 
 def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> DirectoryContents:

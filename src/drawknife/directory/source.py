@@ -10,7 +10,7 @@ import ssl
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from io import BytesIO
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 from urllib.parse import unquote, urlsplit
 
 import ldap3
@@ -65,22 +65,44 @@ def check_can_bind(options: DirectoryOptions) -> None:
         raise DirectoryFailed("passwords would go over the network unprotected")
 
 
-def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile, name: str, password: str) -> bool:
-    """Is it the password of the person of this name? Looked up with the bind of the directory (`own` its password), then bound.
+class Wanted(NamedTuple):
+    """Somebody of a directory: what they are called here, and what the directory knows them by, if that is known."""
+
+    name: str
+    known_by: str | None = None
+
+
+def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile, who: Wanted, password: str) -> bool:
+    """Is it the password of somebody? Looked up with the bind of the directory (`own` its password), then bound.
 
     An empty password is nobody's: servers take a bind with one for a bind without a name (RFC 4513, section 5.1.2).
     """
     check_can_bind(options)
-    if not password or not name.endswith(options.suffix):
+    if not password or not who.name.endswith(options.suffix):
+        return False
+    wanted = _filter_for(options, who)
+    if wanted is None:
         return False
     server = _Server(options, own, read_file)
     try:
-        called = escape_filter_chars(name.removesuffix(options.suffix))
-        wanted = f"(&{options.people_filter}({options.name_attribute}={called}))"
         found = [record.dn for record in server.search(options.people_base, wanted, [options.name_attribute])]
         return len(found) == 1 and server.binds(found[0], password)
     finally:
         server.close()
+
+
+def _filter_for(options: DirectoryOptions, who: Wanted) -> str | None:
+    """A search for one person; None if there can be none, as the name is made of others and the directory does not know it."""
+    if options.login_name is None:
+        called = escape_filter_chars(who.name.removesuffix(options.suffix))
+        return f"(&{options.people_filter}({options.name_attribute}={called}))"
+    if who.known_by is None or options.id_attribute is None:
+        return None
+    values = {escape_filter_chars(who.known_by)}
+    with suppress(ValueError):  # what is kept as digits may be bytes there
+        values.add("".join(f"\\{byte:02x}" for byte in bytes.fromhex(who.known_by)))
+    known = "".join(f"({options.id_attribute}={value})" for value in sorted(values))
+    return f"(&{options.people_filter}(|{known}))"
 
 
 def check_server_address(place: str, address: str) -> None:

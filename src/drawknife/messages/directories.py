@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field, model_validator
 
@@ -44,6 +44,10 @@ class DirectoryOptions(Message):
     units_base: Annotated[str | None, Field(max_length=2000, description="Left out: no units")] = None
     units_filter: Filter = "(objectClass=organizationalUnit)"
     name_attribute: Attribute = "uid"
+    login_name: Annotated[str | None, Field(max_length=200)] = Field(
+        None,
+        description="How login names are made, such as {userName up to @} or {sn}.{uid}; left out: the name attribute",
+    )
     id_attribute: Attribute | None = Field(
         "entryUUID", description="What never changes of somebody, so that who is renamed is followed (RFC 4530)"
     )
@@ -170,6 +174,12 @@ class SyncWish(Message):
     )
 
 
+class TryWish(Message):
+    """Options to try before they are kept; those left out are the directory's own."""
+
+    options: dict[str, Any] = {}
+
+
 class Tried(Message):
     """What a directory answered when it was tried: the first few of each, as they would come."""
 
@@ -177,3 +187,5 @@ class Tried(Message):
     groups: list[str]
     units: list[str]
     left_out: list[str]
+    renamed: list[str] = Field(default=[], description="What is here already and would be called otherwise")
+    left_alone: list[str] = Field(default=[], description="Names that exist here already")

@@ -204,6 +204,7 @@ WHERE = {
     "TrialLine": "trials",
     "TrialList": "trials",
     "Tried": "directories",
+    "TryWish": "directories",
     "TurnMessage": "questions",
     "UnitLine": "people",
     "UnitList": "people",

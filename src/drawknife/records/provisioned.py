@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
@@ -54,6 +54,22 @@ def with_name(connection: Connection[TupleRow], directory: str, kind: str, calle
     return [
         Resource(*r) for r in connection.execute(_ROWS + " AND kind = %s AND called = %s", (directory, kind, called))
     ]
+
+
+def with_user_name(connection: Connection[TupleRow], directory: str, user_name: str) -> list[Resource]:
+    """People by the name that was sent of them, whatever its case, where login names are made otherwise."""
+    rows = connection.execute(
+        _ROWS + " AND kind = 'User' AND lower(body->>'userName') = lower(%s)", (directory, user_name)
+    )
+    return [Resource(*r) for r in rows]
+
+
+def call(connection: Connection[TupleRow], directory: str, called: Mapping[str, str]) -> None:
+    """Keep what each is called now, in the form in which names are compared, by ids: no two alike of a kind."""
+    every = [(name, directory, id_) for id_, name in called.items()]
+    with connection.cursor() as cursor:  # first each its id, so that none takes the name of another that is still to go
+        cursor.execute("UPDATE provisioned SET called = 'id:' || id WHERE directory = %s", (directory,))
+        cursor.executemany("UPDATE provisioned SET called = %s WHERE directory = %s AND id = %s", every)
 
 
 def with_external_id(connection: Connection[TupleRow], directory: str, kind: str, external_id: str) -> list[Resource]:

@@ -14,7 +14,7 @@ from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model.items import Subject
 from drawknife.directory.reading import DirectoryContents
 from drawknife.directory.sent import as_resources, found_in
-from drawknife.directory.source import DirectoryFailed, password_is
+from drawknife.directory.source import DirectoryFailed, Wanted, password_is
 from drawknife.directory.sync import TakenOver, bind_password, fetch, options_of, sync
 from drawknife.messages import SyncReport
 from drawknife.records import provisioned
@@ -67,9 +67,12 @@ def bound_as(current: Current, directory: str, name: str, password: str) -> bool
     if found is None:
         return False
     options, read = options_of(found), current.files.read
+    account = current.prepared()[1].account(name)
+    theirs = account is not None and account.account.source == directory
+    who = Wanted(name, account.account.source_id if account is not None and theirs else None)
     try:
         own = bind_password(found, options, current.secrets, read)
-        return current.binding.run(lambda: password_is(options, own, read, name, password))
+        return current.binding.run(lambda: password_is(options, own, read, who, password))
     except (TimeoutError, NotReadable) as error:
         raise DirectoryFailed(f"{directory}: {error}") from None
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import Annotated
+from typing import Annotated, Any
 from urllib.parse import urlsplit
 
 from flask import Response, g
@@ -21,10 +21,12 @@ from drawknife.core.model.units import unit_facts
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.sizes import number_of, several
+from drawknife.directory.login_names import check_template
 from drawknife.directory.losses import TooFew
+from drawknife.directory.sent import name_of
 from drawknife.directory.source import DirectoryFailed, check_address, check_server_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of
-from drawknife.records import administrators
+from drawknife.records import administrators, provisioned
 from drawknife.records import directories as records
 from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory
@@ -82,6 +84,10 @@ def directory(path: DirectoryPath) -> Response:
 def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
     """Check what can be checked beforehand; the bind password encrypted."""
     check_address(options.address)
+    if options.login_name is not None:
+        check_template(options.login_name)
+        if not options.is_provisioned and options.id_attribute is None:
+            raise BadInput("options.login_name", "nobody could be told apart by a name that is made", "an id_attribute")
     for server in options.servers_referred_to:
         check_server_address("options.referral_servers", server)
     _check_files(options)
@@ -149,20 +155,31 @@ def add(body: msg.NewDirectory) -> Response:
 )
 def change(path: DirectoryPath, body: msg.DirectoryChange) -> Response:
     old = _find(path.name)
+    options = _with(old, body.options)
+    if body.bind_password is None:
+        _check_shown_to_nobody(old, options)
+    new = Directory(old.name, options.model_dump(), _check(options, body.bind_password))
+    return _save(new, f"change directory {old.name}", old)
+
+
+def _with(old: Directory, changed: dict[str, Any]) -> msg.DirectoryOptions:
+    """A directory's options with some that are others; :class:`BadInput` if one cannot be."""
     try:
-        options = msg.DirectoryOptions.model_validate({**old.options, **body.options})
+        return msg.DirectoryOptions.model_validate({**old.options, **changed})
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False)[0]
         raise BadInput("options." + ".".join(map(str, first["loc"])), str(first["msg"]), "") from None
+
+
+def _check_shown_to_nobody(old: Directory, options: msg.DirectoryOptions) -> None:
+    """:class:`BadInput` if the bind password that is kept would go to another server than it was given for."""
     elsewhere = [key for key in _TOWARDS if getattr(options, key) != old.options.get(key, DEFAULTS[key])]
-    if old.secret is not None and body.bind_password is None and elsewhere:
+    if old.secret is not None and elsewhere:
         raise BadInput(
             "bind_password",
             f"with another {' and '.join(elsewhere)} the bind password would be shown to whoever answers there",
             "the bind password, given again",
         )
-    new = Directory(old.name, options.model_dump(), _check(options, body.bind_password))
-    return _save(new, f"change directory {old.name}", old)
 
 
 DEFAULTS = {key: field.default for key, field in msg.DirectoryOptions.model_fields.items()}
@@ -178,6 +195,8 @@ def _kept(directory: Directory | None) -> dict[str, object] | None:
 def _save(directory: Directory, what: str, old: Directory | None = None) -> Response:
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
         records.save_directory(connection, directory)
+        if options_of(directory).is_provisioned:
+            _call_otherwise(connection, directory)
         return model
 
     state = current()
@@ -187,6 +206,24 @@ def _save(directory: Directory, what: str, old: Directory | None = None) -> Resp
         change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
     )
     return answer(_lines(directory.name)[0])
+
+
+def _call_otherwise(connection: Connection[TupleRow], directory: Directory) -> None:
+    """Find what is provisioned by the names that the options make of it now."""
+    options = options_of(directory)
+    called: dict[str, str] = {}
+    taken: dict[tuple[str, str], str] = {}
+    for resource in provisioned.read(connection, directory.name):
+        sent = str(resource.body.get("userName") or resource.body.get("displayName"))
+        try:
+            name = fold(name_of(resource.kind, resource.body, options))
+        except BadValue as bad:
+            raise BadInput("options", f"{sent} could not be called anything: {bad}", "other options") from None
+        other = taken.setdefault((resource.kind, name), sent)
+        if other is not sent:
+            raise BadInput("options", f"{other} and {sent} would both be called {name}", "options that tell them apart")
+        called[resource.id] = name
+    provisioned.call(connection, directory.name, called)
 
 
 @api.delete("/directories/<string:name>", summary="Remove a directory", responses={204: None, **problems(409)})
@@ -230,16 +267,29 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
 @api.post(
     "/directories/<string:name>/try",
     summary="Read it, and tell the first few of what it has",
-    responses={200: msg.Tried, **problems(502)},
+    responses={200: msg.Tried, **problems(413, 415, 502)},
 )
-def try_(path: DirectoryPath) -> Response:
-    found = fetch_within(current(), _find(path.name))
+def try_(path: DirectoryPath, body: msg.TryWish) -> Response:
+    """Read it with the options that it has, or with others, which are not kept."""
+    directory, state = _find(path.name), current()
+    if body.options:
+        options = _with(directory, body.options)
+        _check_shown_to_nobody(directory, options)
+        _check(options, None)
+        directory = directory._replace(options=options.model_dump())
+    found = fetch_within(state, directory)
+    would = planned(state.snapshot().model, directory, found, 100)
     people = [f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip() for p in list(found.people.values())[:10]]
     groups = [
         f"{name}  {len(members)} member{'' if len(members) == 1 else 's'}"
         for name, members in list(found.groups.items())[:10]
     ]
-    return answer(msg.Tried(people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20]))
+    return answer(
+        msg.Tried(
+            people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20],
+            renamed=[f"{kind} {old} → {new}" for kind, old, new in would.renames[:20]], left_alone=would.left_alone[:20],
+        )
+    )  # fmt: skip
 
 
 @api.post(

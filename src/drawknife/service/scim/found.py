@@ -62,9 +62,12 @@ class Reading:
             return records.with_external_id(connection, self._directory.name, kind.__name__, tree.value)
         if attribute != ("username" if kind is User else "displayname"):
             return None
+        options = options_of(self._directory)
+        if kind is User and options.login_name is not None:
+            return records.with_user_name(connection, self._directory.name, tree.value)
         try:
             body = {"userName": tree.value, "displayName": tree.value}
-            called = name_of(kind.__name__, body, options_of(self._directory))
+            called = name_of(kind.__name__, body, options)
         except BadValue:
             return []
         return records.with_name(connection, self._directory.name, kind.__name__, fold(called))

@@ -54,7 +54,8 @@ class Provisioning:
         if not isinstance(resource, User):
             return None
         try:
-            called = fold(name_of("User", {"userName": resource.user_name}, self._options))
+            body = resource.model_dump(scim_ctx=Context.RESOURCE_CREATION_REQUEST)
+            called = fold(name_of("User", body, self._options))
         except BadValue:
             return None
         found = next((a for a in model.accounts if fold(a.name) == called and a.source == self._directory.name), None)
@@ -104,7 +105,10 @@ class Provisioning:
         for other in records.with_name(connection, self._directory.name, kind, made.called):
             if other.id != id_:
                 name = body.get("userName" if kind == "User" else "displayName")
-                raise UniquenessException(detail=f"the {kind} {name!r} already exists in this directory: {other.id}")
+                as_ = "" if self._options.login_name is None else f", here {called!r},"
+                raise UniquenessException(
+                    detail=f"the {kind} {name!r}{as_} already exists in this directory: {other.id}"
+                )
         try:
             check_free(model, self._directory.name, made, called)
             records.put(connection, self._directory.name, made)

@@ -1,0 +1,42 @@
+"""Login names made from what a directory says of somebody: ``{userName up to @}``, or ``{sn}.{employeeNumber}``.
+
+What stands in braces is an attribute; ``up to`` and a character: its beginning, before the first such character.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from drawknife.core.words.errors import BadInput
+from drawknife.core.words.names import BadValue
+
+_PART = re.compile(r"\{([A-Za-z][\w.:;-]*)(?: up to (\S))?\}")
+EXAMPLE = "such as {userName up to @}, or {uid}"
+
+
+def check_template(template: str) -> None:
+    """:class:`BadInput` if a template is none."""
+    if not _PART.search(template) or set("{}") & set(_PART.sub("", template)):
+        raise BadInput("options.login_name", f"{template!r} is no template of login names", EXAMPLE)
+
+
+def attributes_in(template: str) -> list[str]:
+    """The attributes that a template is made of."""
+    return [attribute for attribute, _ in _PART.findall(template)]
+
+
+def login_name(template: str, value_of: Callable[[str], str | None]) -> str:
+    """A name as a template says; :class:`BadValue` where an attribute is missing, or empty before the character."""
+
+    def part(found: re.Match[str]) -> str:
+        attribute, end = found.groups()
+        value = value_of(attribute)
+        if value is None:
+            raise BadValue(f"it has no {attribute}", "what login_name is made of")
+        made = value.partition(end)[0] if end else value
+        if not made:
+            raise BadValue(f"its {attribute} {value!r} begins with {end}", "what login_name is made of")
+        return made
+
+    return _PART.sub(part, template)
