@@ -6,13 +6,23 @@ import re
 
 _SPACES = re.compile(r"\s*([,=+;])\s*")
 _PARTS = re.compile(r"(?:\\.|[^,\\])+")
+#: A part may be made of several attributes, in any order (RFC 4514, section 2.2).
+_VALUES = re.compile(r"(?:\\.|[^+\\])+")
 
 
 def normal(dn: str) -> str:
-    """The form in which names are compared: lower case, no spaces around separators, one way of escaping."""
+    """The form in which names are compared: lower case, no spaces around separators, one order, one way of escaping."""
+    if "+" in dn:
+        return ",".join("+".join(sorted(map(_normal, _VALUES.findall(rdn)))) for rdn in _PARTS.findall(dn))
     if "\\" not in dn:
         return _SPACES.sub(r"\1", dn.strip()).lower() if " " in dn else dn.lower()
-    return ",".join(f"{a}={_escaped(_unescaped(v))}" for a, v in map(_attribute, _PARTS.findall(dn)))
+    return ",".join(map(_normal, _PARTS.findall(dn)))
+
+
+def _normal(value: str) -> str:
+    """An attribute and its value: one of those that a part of a name is made of."""
+    attribute, text = _attribute(value)
+    return f"{attribute}={_escaped(_unescaped(text))}"
 
 
 def _attribute(rdn: str) -> tuple[str, str]:

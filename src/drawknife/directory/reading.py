@@ -104,6 +104,9 @@ class _Reader:
         said: list[tuple[Subject, list[bytes]]] = []
         unit_of_parent: dict[str, str | None] = {}
         for record in records:
+            dn = normal(record.dn)
+            if dn in self.subject_of:  # an alias of somebody
+                continue
             name = self._first(record, o.name_attribute.lower())
             if name is None:
                 self.found.left_out.append(f"{record.dn}: it has no {o.name_attribute}")
@@ -119,7 +122,6 @@ class _Reader:
             if key in self.found.people:
                 self.found.left_out.append(f"{record.dn}: there is another {called}")
                 continue
-            dn = normal(record.dn)
             above = parent_dn(dn)
             if above not in unit_of_parent:
                 unit_of_parent[above] = self._unit_above(dn)

@@ -297,18 +297,27 @@ class _File:
         self.referrals: list[str] = []
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
+        """The entries at `base` and below it, and those that aliases there lead to, with what is below these."""
         matches = compile_filter(filter_)
         top, found_base = normal(base), False
+        elsewhere: set[str] = set()
         try:
             for record in read_ldif(BytesIO(self._raw)):
-                if is_below(normal(record.dn), top):
-                    found_base = True
-                    if b"referral" in map(bytes.lower, record.attributes.get("objectclass", ())):
-                        self.referrals += [
-                            ref.decode("utf-8", "replace") for ref in record.attributes.get("ref", ())[:1]
-                        ]
-                    elif matches(record.attributes):
-                        yield record
+                if not is_below(normal(record.dn), top):
+                    continue
+                found_base = True
+                kinds = {kind.lower() for kind in record.attributes.get("objectclass", ())}
+                if b"referral" in kinds:
+                    self.referrals += map(_read, record.attributes.get("ref", ())[:1])
+                elif b"alias" in kinds:
+                    elsewhere.update(map(normal, map(_read, record.attributes.get("aliasedobjectname", ()))))
+                elif matches(record.attributes):
+                    yield record
+            elsewhere = {dn for dn in elsewhere if not is_below(dn, top)}
+            for record in read_ldif(BytesIO(self._raw)) if elsewhere else ():
+                dn = normal(record.dn)
+                if any(is_below(dn, target) for target in elsewhere) and matches(record.attributes):
+                    yield record
         except BadDocument as bad:
             raise DirectoryFailed(f"{self.name}: {bad.mistakes[0]}") from None
         if not found_base:
@@ -362,6 +371,10 @@ def _in_order(value: bytes, first: bytes, middle: Sequence[bytes], last: bytes) 
             return False
         at = found + len(part)
     return True
+
+
+def _read(value: bytes) -> str:
+    return value.decode("utf-8", "replace")
 
 
 def _text_of(raw: bytes) -> str:
