@@ -320,11 +320,16 @@ def _items(database: Database, where: str, parameters: tuple[Any, ...]) -> list[
         f" WHERE revision IS NOT NULL AND ({where}) ORDER BY revision, number",
         parameters,
     )
+    made: dict[tuple[str, str], Any] = {}  # what one revision made of an item, the next one found
+
+    def side(section: str, text: str | None) -> Any:
+        if text is None:
+            return None
+        if (section, text) not in made:
+            made[section, text] = item_from(section, json.loads(text))
+        return made[section, text]
+
     return [
-        (revision, Differs(section, name, *(_side(section, x) for x in sides)))
-        for revision, section, name, *sides in rows
+        (revision, Differs(section, name, side(section, before), side(section, after)))
+        for revision, section, name, before, after in rows
     ]
-
-
-def _side(section: str, text: str | None) -> Any:
-    return None if text is None else item_from(section, json.loads(text))

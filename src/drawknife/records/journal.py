@@ -123,9 +123,14 @@ def read_journal(
 ) -> tuple[int, list[JournalRow]]:
     """How many lines there are of those wanted, and some, the newest first, each with the first of its items."""
     where, parameters = wanted.where()
-    total = database.read("SELECT count(*) FROM journal" + where, parameters)[0][0]
-    rows = database.read(f"{_LINES}{where} ORDER BY id DESC LIMIT %s OFFSET %s", (*parameters, limit, offset))
-    ids = [row[0] for row in rows]
+    if wanted.about is not None:  # what is in the items is searched once, for the count and the page
+        every = [id_ for (id_,) in database.read(f"SELECT id FROM journal{where} ORDER BY id DESC", parameters)]
+        total, ids = len(every), every[offset : offset + limit]
+        rows = database.read(f"{_LINES} WHERE id = ANY(%s) ORDER BY id DESC", (ids,))
+    else:
+        total = database.read("SELECT count(*) FROM journal" + where, parameters)[0][0]
+        rows = database.read(f"{_LINES}{where} ORDER BY id DESC LIMIT %s OFFSET %s", (*parameters, limit, offset))
+        ids = [row[0] for row in rows]
     items: dict[int, list[Item]] = {}
     for line, *item in database.read(
         "SELECT line, section, name, before, after FROM item_changes WHERE line = ANY(%s) AND number < %s"
