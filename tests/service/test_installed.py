@@ -141,25 +141,36 @@ def test_the_configuration_file_goes_behind_the_environment_and_the_command_line
 @pytest.mark.parametrize(
     ("said", "told"),
     [
-        ('database = "x"\nprot = 1\n', "line 2: prot: there is no such option; did you mean port?"),
-        ('database = "x"\nport = "many"\n', "line 2: port: expected a number"),
-        ('database = "x"\nsecond_person = 1\n', "line 2: second_person: expected true or false"),
-        ('database = "x"\n\nfiles = "/srv"\n', "line 3: files: expected a list of texts"),
-        ('database = "x"\nport = 99999\n', "99999 is not in the range"),
-        ('database = "x"\nlargest_file = "much"\n', "much"),
+        ('database = "dbname=x"\nprot = 1\n', "line 2: prot: there is no such option; did you mean port?"),
+        ('database = "dbname=x"\nport = "many"\n', "line 2: port: expected a number"),
+        ('database = "dbname=x"\nsecond_person = 1\n', "line 2: second_person: expected true or false"),
+        ('database = "dbname=x"\n\nfiles = "/srv"\n', "line 3: files: expected a list of texts"),
+        ('database = "dbname=x"\nport = 99999\n', "99999 is not in the range"),
+        ('database = "dbname=x"\nlargest_file = "much"\n', "much"),
         ("database = \n", "line 1"),
         ("port = 8750\n", "expected one of --database and --database-file"),
-        ('database = "x"\ntls_cert = "{folder}/drawknife.toml"\n', "--tls-cert and --tls-key go together"),
-        ('database = "x"\nbehind_proxy = "the proxy"\n', "--behind-proxy"),
+        ('database = "dbname=x"\ntls_cert = "{folder}/drawknife.toml"\n', "--tls-cert and --tls-key go together"),
+        ('database = "dbname=x"\nbehind_proxy = "the proxy"\n', "--behind-proxy"),
         ('database_file = "{folder}/open"\n', "chmod 600"),
         ('database = "postgresql://u:secret@h/x"\n', "line 1: database: it holds a password, and others can read"),
-        ('database = "x"\nfiles = ["{folder}/none"]\n', "line 2: files: Directory"),
+        ('database = "dbname=x"\nfiles = ["{folder}/none"]\n', "line 2: files: Directory"),
         (
-            'database = "x"\nfiles = ["{folder}"]\nkey_file = "{folder}/sub/../key"\n',
+            'database = "dbname=x"\nfiles = ["{folder}"]\nkey_file = "{folder}/sub/../key"\n',
             "--key-file {folder}/sub/../key lies below",
         ),
-        ('database = "x"\nfiles = ["{folder}"]\ntoken_file = "{folder}/token"\n', "lies below --files"),
-        ('database = "x"\n[tls]\ncert = "a"\n', "line 2: tls: there is no such option"),
+        ('database = "dbname=x"\nfiles = ["{folder}"]\ntoken_file = "{folder}/token"\n', "lies below --files"),
+        ('database = "postgressql://h/x"\n', "postgressql:// is no PostgreSQL database"),
+        ('database = "postgresql:/h"\n', "expected postgresql://USER@HOST/NAME"),
+        ('database = "dbname=x :secret@y"\n', "--database: no address of a PostgreSQL database"),
+        (
+            'database = "dbname=x"\nkey_file = "{folder}/open/key"\n',
+            "--key-file {folder}/open/key: {folder}/open is no folder",
+        ),
+        (
+            'database = "dbname=x"\npublic_url = "tidewrack.example"\n',
+            "line 2: public_url: 'tidewrack.example' is no address",
+        ),
+        ('database = "dbname=x"\n[tls]\ncert = "a"\n', "line 2: tls: there is no such option"),
     ],
 )
 def test_a_configuration_file_that_is_not_sound_is_told_with_the_place(said, told, tmp_path):
@@ -174,6 +185,28 @@ def test_a_configuration_file_that_is_not_sound_is_told_with_the_place(said, tol
         and "Traceback" not in done.stderr
     )
     assert ":secret@" not in done.stderr
+
+
+def test_what_a_configuration_names_is_connected_to_when_that_is_asked(address, tmp_path):
+    file = tmp_path / "drawknife.toml"
+    file.write_text(f'database = "{address}"\nwebhook = "http://127.0.0.1:1/secret-path"\n')
+    file.chmod(0o600)
+    assert run("config", "check", file).returncode == 0
+    done = run("config", "check", file, "--connect")
+    assert (done.returncode, "database: connected" in done.stderr) == (1, True)
+    assert "webhook: 127.0.0.1 is not reached" in done.stderr and "secret-path" not in done.stderr
+    file.write_text('database = "host=127.0.0.1 port=1 dbname=x connect_timeout=2"\n')
+    done = run("config", "check", file, "--connect")
+    assert done.returncode == 1 and "database: " in done.stderr and "Traceback" not in done.stderr
+
+
+def test_links_lead_to_the_public_address(address, tmp_path):
+    public = "https://drawknife.tidewrack.example"
+    with serving(address, tmp_path, "--public-url", public + "/") as service, service.client() as client:
+        assert (tmp_path / "sign-in-link").read_text().startswith(f"{public}/sign-in#")
+        client.add_administrator("edda", "reader")
+        done = run("administrator", "link", "edda", environment=service.environment)
+        assert done.stdout.startswith(f"{public}/sign-in#")
 
 
 def test_who_asks_is_told_by_the_proxy_and_by_nobody_else(address, tmp_path):

@@ -241,7 +241,11 @@ def test_mail_goes_under_tls_with_a_name_and_a_password_and_says_it_in_words(tmp
         ):
             with pytest.raises(NotTaken):
                 wrong.tell(TIDINGS)
-        assert len(came) == 1
+            assert wrong.why_not_reached().startswith("127.0.0.1:")
+        assert len(came) == 1 and mail.why_not_reached() == ""
+        mail._replace(console="https://drawknife.tidewrack.example").tell(TIDINGS)
+        letter = email.message_from_bytes(came[1][1].content, policy=policy.default)
+        assert letter.get_content().splitlines()[-1] == "https://drawknife.tidewrack.example"
     finally:
         server.stop()
 
@@ -299,7 +303,7 @@ def test_a_webhook_that_answers_without_an_end_is_not_read_to_it():
 def test_options_that_cannot_be_told_by_are_told(said, told, tmp_path):
     (tmp_path / "open").write_text("x")
     (tmp_path / "open").chmod(0o644)
-    (tmp_path / "c.toml").write_text('database = "x"\n' + said.replace("{folder}", str(tmp_path)) + "\n")
+    (tmp_path / "c.toml").write_text('database = "dbname=x"\n' + said.replace("{folder}", str(tmp_path)) + "\n")
     done = run("config", "check", tmp_path / "c.toml")
     assert done.returncode == 1 and told in done.stderr
 

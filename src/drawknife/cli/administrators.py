@@ -95,7 +95,7 @@ def add(
 def _print_link(client: Client, name: str) -> None:
     link = client.sign_in_link(name)
     say(f"a link for {name}, good once, until {link.until:%Y-%m-%d %H:%M} UTC:")
-    click.echo(client.url + link.path)
+    click.echo(link.url or client.url + link.path)
 
 
 @administrator.command("change")

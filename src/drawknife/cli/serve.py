@@ -10,6 +10,7 @@ from ipaddress import ip_address
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
 
 import click
 
@@ -77,6 +78,12 @@ def _file(**more: Any) -> click.Path:
 @click.option("--tls-key", type=_file(exists=True), help="Its key. Files that change are taken up without a stop.")
 @click.option(
     "--behind-proxy", metavar="ADDRESS", help="The address of a reverse proxy, which says who asks and over what."
+)
+@click.option(
+    "--public-url",
+    metavar="URL",
+    callback=lambda _, __, value: _public_url(value),
+    help="Where people reach the console: for links in mail and in the terminal.",
 )
 @click.option(
     "--drain",
@@ -184,7 +191,8 @@ def _serve(given: Mapping[str, Any]) -> None:
     shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
 
     if code and given["token_file"]:
-        _keep_link(given["token_file"].with_name(LINK_FILE), f"{shown}/sign-in#{code}\n")
+        link = f"{given['public_url'] or shown}/sign-in#{code}\n"
+        _keep_link(given["token_file"].with_name(LINK_FILE), link)
 
     def ready() -> None:
         say(f"Drawknife serves at {shown}")
@@ -194,7 +202,7 @@ def _serve(given: Mapping[str, Any]) -> None:
         database=database, console=console_folder, key_file=given["key_file"],
         files=ReadableFolders(given["files"], given["largest"], _own_files(given)), threads=given["threads"], processes=given["processes"],
         verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
-        certificate=_certificate(given), proxy=given["behind_proxy"], ways=ways_of(given), tell=when_of(given),
+        certificate=_certificate(given), proxy=given["behind_proxy"], public_url=given["public_url"], ways=ways_of(given), tell=when_of(given),
         drain=given["drain"], grace=given["grace"],
     )  # fmt: skip
     Server(options, listening, ready).run()
@@ -211,10 +219,29 @@ def _keep_link(path: Path, link: str) -> None:
     say(f"A link that signs in to the console is in {path}: good once, for a day")
 
 
+def _public_url(value: str | None) -> str | None:
+    """An address without a path and a slash at its end."""
+    if value is None:
+        return None
+    try:
+        parts = urlsplit(value)
+        good = parts.scheme in ("http", "https") and parts.hostname and parts.port != 0 and not parts.username
+    except ValueError:
+        good = False
+    if not good or parts.path.strip("/") or parts.query or parts.fragment:
+        raise click.BadParameter(f"{value!r} is no address of a console; expected https://HOST")
+    return value.rstrip("/")
+
+
 def check_options(given: Mapping[str, Any]) -> str:
     """What is wrong with the options, each of which is one; empty if they can be served with."""
     if bool(given["database"]) == bool(given["database_file"]):
         return "expected one of --database and --database-file"
+    if given["database"] and (wrong := _wrong_with_address(given["database"])):
+        return f"--database: {wrong}"
+    for option in ("token_file", "key_file"):
+        if (path := given[option]) is not None and (wrong := _why_not_written(path)):
+            return f"--{option.replace('_', '-')} {path}: {wrong}"
     if bool(given["tls_cert"]) != bool(given["tls_key"]):
         return "--tls-cert and --tls-key go together"
     if given["behind_proxy"]:
@@ -248,6 +275,32 @@ def check_options(given: Mapping[str, Any]) -> str:
     except OSError as error:
         return f"{given['tls_cert']} and {given['tls_key']} are no certificate and its key: {error.strerror or error}"
     return ""
+
+
+def _wrong_with_address(address: str) -> str:
+    """What can be seen to be wrong with the address of a database; empty if nothing can."""
+    from psycopg import ProgrammingError, conninfo
+
+    scheme = urlsplit(address).scheme if "://" in address else ""
+    if scheme not in ("", "postgresql", "postgres"):
+        return f"{scheme}:// is no PostgreSQL database; expected postgresql://USER@HOST/NAME"
+    try:
+        conninfo.conninfo_to_dict(address)
+    except ProgrammingError:  # what it says may hold the password
+        return "no address of a PostgreSQL database; expected postgresql://USER@HOST/NAME"
+    return ""
+
+
+def _why_not_written(path: Path) -> str:
+    """Why a file that is not there cannot be made; empty if it is there, or could be. Only what the folders say."""
+    if path.exists():
+        return ""
+    folder = path.parent.resolve()
+    while not folder.exists():
+        folder = folder.parent
+    if not folder.is_dir():
+        return f"{folder} is no folder"
+    return "" if os.access(folder, os.W_OK | os.X_OK) else f"nothing can be made in {folder}"
 
 
 #: The options that name files with the service's own secrets.

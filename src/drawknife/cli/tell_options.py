@@ -87,7 +87,7 @@ def ways_of(given: Mapping[str, Any]) -> tuple[WayOfTelling, ...]:
         ways.append(
             Mail(
                 given["mail_server"], given["mail_from"], given["mail_to"], given["mail_user"],
-                password and password.read_text().strip(), given["mail_ca"],
+                password and password.read_text().strip(), given["mail_ca"], given["public_url"],
             )
         )  # fmt: skip
     return tuple(ways)

@@ -100,6 +100,7 @@ class SignInLink(Message):
     administrator: str
     path: str
     until: datetime
+    url: str | None = Field(default=None, description="The whole of it, where the service knows its public address")
 
 
 class TokenLine(Message):

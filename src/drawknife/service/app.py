@@ -87,12 +87,14 @@ def create_app(
     start: bool = True,
     second_person: bool = False,
     pattern_folders: tuple[Path, ...] = (),
+    public_url: str | None = None,
 ) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
 
     `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be read; `shared` is
     what this process tells others of the same service. `start` false makes it without connecting, to describe it. With
-    `second_person` every change is a draft, applied by another than who wrote it. `pattern_folders` hold patterns.
+    `second_person` every change is a draft, applied by another than who wrote it. `pattern_folders` hold patterns. `public_url`
+    is where people reach the console.
     """
     app = OpenAPI(
         "drawknife",
@@ -109,7 +111,7 @@ def create_app(
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
     current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared(), second_person)
-    current.pattern_folders = pattern_folders
+    current.pattern_folders, current.public_url = pattern_folders, public_url
     app.extensions["drawknife"] = current
     register(app)
 

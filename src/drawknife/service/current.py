@@ -77,6 +77,8 @@ class Current:
         self.second_person = second_person
         #: Where patterns are besides the shipped ones.
         self.pattern_folders: tuple[Path, ...] = ()
+        #: Where people reach the console, if that was said.
+        self.public_url: str | None = None
         self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)

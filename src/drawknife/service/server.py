@@ -59,6 +59,7 @@ class Options(NamedTuple):
     patterns: tuple[Path, ...] = ()
     certificate: Certificate | None = None
     proxy: str | None = None
+    public_url: str | None = None
     ways: tuple[WayOfTelling, ...] = ()
     tell: When = When()
     #: Seconds for which it still serves after it was told to stop, while it says that it is not ready; and for what is under way then.
@@ -201,6 +202,7 @@ def _work(
     app = create_app(
         Database(options.database, size=options.threads + 4), options.console, options.key_file, options.files, shared,
         second_person=options.second_person, pattern_folders=options.patterns,
+        public_url=options.public_url,
     )  # fmt: skip
     extend(app)
     telling = Telling(app.extensions["drawknife"], options.ways, options.tell)

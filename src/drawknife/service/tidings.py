@@ -6,9 +6,11 @@ import hashlib
 import hmac
 import json
 import smtplib
+import socket
 import ssl
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
@@ -63,6 +65,10 @@ class WayOfTelling(Protocol):
         """Tell; :class:`NotTaken` where it has to be tried again."""
         ...
 
+    def why_not_reached(self) -> str:
+        """Connect to the other side, and say nothing there; why that is not possible, empty if it is."""
+        ...
+
 
 class Webhook(NamedTuple):
     """A POST of JSON to an address, signed where there is a secret.
@@ -88,6 +94,17 @@ class Webhook(NamedTuple):
             raise NotTaken(f"{_host(self.url)} cannot be reached: {error}") from None
         if not answer.is_success:
             raise NotTaken(f"{_host(self.url)} answers {answer.status_code}")
+
+    def why_not_reached(self) -> str:
+        url = httpx.URL(self.url)
+        is_over_tls = url.scheme == "https"
+        try:
+            with socket.create_connection((url.host, url.port or (443 if is_over_tls else 80)), PATIENCE) as reached:
+                if is_over_tls:
+                    ssl.create_default_context().wrap_socket(reached, server_hostname=url.host).close()
+        except OSError as error:
+            return f"{url.host} is not reached: {error}"
+        return ""
 
 
 def _read_some(answer: httpx.Response) -> None:
@@ -129,9 +146,24 @@ class Mail(NamedTuple):
     user: str | None = None
     password: str | None = None
     ca_file: Path | None = None
+    #: Where people reach the console.
+    console: str | None = None
     name: str = "mail"
 
     def tell(self, tidings: Tidings) -> None:
+        with self._signed_in() as smtp:
+            smtp.send_message(self._letter(tidings))
+
+    def why_not_reached(self) -> str:
+        try:
+            with self._signed_in():
+                return ""
+        except NotTaken as error:
+            return str(error)
+
+    @contextmanager
+    def _signed_in(self) -> Iterator[smtplib.SMTP]:
+        """The server, reached and signed in to as the mail will be; :class:`NotTaken` where that fails, or what is said there."""
         host, _, port = self.server.rpartition(":")
         trusted = ssl.create_default_context(cafile=self.ca_file and str(self.ca_file))
         try:
@@ -139,7 +171,7 @@ class Mail(NamedTuple):
                 smtp.starttls(context=trusted)
                 if self.user is not None:
                     smtp.login(self.user, self.password or "")
-                smtp.send_message(self._letter(tidings))
+                yield smtp
         except (OSError, smtplib.SMTPException) as error:
             raise NotTaken(f"{self.server}: {error}") from None
 
@@ -149,7 +181,7 @@ class Mail(NamedTuple):
         letter["Subject"] = subject(tidings)
         letter["Date"], letter["Message-ID"] = format_datetime(tidings.at), make_msgid(domain="drawknife.invalid")
         letter["Auto-Submitted"] = "auto-generated"  # RFC 3834
-        letter.set_content(text(tidings))
+        letter.set_content(text(tidings) + (f"{self.console}\n" if self.console else ""))
         return letter
 
 

@@ -156,7 +156,8 @@ def make_link(path: AdministratorPath) -> Response:
     code = tokens.make_token(database, name, "code", LINK_LASTS)
     note(database, g.who, f"made a sign-in link for {name}")
     until = datetime.now(UTC).replace(microsecond=0) + LINK_LASTS
-    return answer(msg.SignInLink(administrator=name, path=f"/sign-in#{code}", until=until))
+    end, public = f"/sign-in#{code}", current().public_url
+    return answer(msg.SignInLink(administrator=name, path=end, until=until, url=public and public + end))
 
 
 # --- tokens ---------------------------------------------------------------------------------------
