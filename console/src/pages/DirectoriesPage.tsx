@@ -144,7 +144,8 @@ function OneDirectory({ directory }: { directory: Directory }) {
         <div>
           <Text fw={650}>{directory.name}</Text>
           <Text fz="sm" className="quiet">
-            of those it has here, at most {String(directory.options.most_leavers)} % may leave with one sync
+            one sync may take at most {String(directory.options.most_leavers)} % of people, groups, units, memberships
+            or access
           </Text>
         </div>
         <Group gap={8} wrap="nowrap">
