@@ -1,14 +1,21 @@
 """What whoever runs the service needs: is it alive and ready, what it counts, and what its log tells of a request."""
 
 import json
+import re
+from importlib.resources import files
 
 import httpx
 import psycopg
 import pytest
+import yaml
+from cryptography import x509
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 from tools.cluster import Cluster
 
-from ..conftest import DEMO, serving, until
+from drawknife.core.everybody.severity import SEVERITIES, SEVERITY
+
+from ..conftest import DEMO, ROOT, run, serving, until
+from .test_installed import certificate
 
 
 def samples(service):
@@ -77,6 +84,41 @@ def test_what_the_model_is_like_is_told(own):
         assert {name: full[name] for name in limits} == pytest.approx(limits)
         client.change([{"op": "add", "kind": "account", "item": {"name": "newcomer"}}])
     assert samples(own)[("drawknife_items", ("kind", "accounts"))] == 20
+
+
+def test_each_metric_is_described_and_alerts_ask_for_what_there_is(own):
+    with own.http() as http:
+        families = {f.name for f in text_string_to_metric_families(http.get(own.url + "/metrics").text)}
+    # What is counted comes with the first that is.
+    families |= {f"drawknife_{name}" for name in ("requests", "request_seconds", "verdicts", "sign_ins", "syncs")}
+    page = (ROOT / "docs" / "reference" / "metrics.md").read_text()
+    assert set(re.findall(r"^\| `(drawknife_\w+)`", page, re.M)) == families
+    assert set(re.findall(r"`([a-z-]+)`", page)) >= SEVERITIES.keys()
+    (group,) = yaml.safe_load((files("drawknife.host_files") / "drawknife.alerts.yaml").read_text())["groups"]
+    assert len({rule["alert"] for rule in group["rules"]}) == len(group["rules"]) > 5
+    for rule in group["rules"]:
+        assert (
+            rule["labels"]["severity"] in ("critical", "warning")
+            and {"summary", "description"} <= rule["annotations"].keys()
+        )
+        assert {name.removesuffix("_total") for name in re.findall(r"drawknife_\w+", rule["expr"])} <= families
+        assert set(re.findall(r'kind="([\w-]+)"', rule["expr"])) <= SEVERITY.keys()
+        assert set(re.findall(r'severity="([\w-]+)"', rule["expr"])) <= SEVERITIES.keys()
+        for command in re.findall(r"`drawknife ([a-z ]+)", rule["annotations"]["description"]):
+            assert run(*command.split(), "--help").returncode == 0
+
+
+def test_when_a_certificate_ends_is_exposed(address, tmp_path):
+    (tmp_path / "certificates").mkdir()
+    pem, _ = certificate(tmp_path / "certificates", 20)
+    model = tmp_path / "model.yaml"
+    model.write_text(
+        f"drawknife: 1\nendpoints: [{{name: quay, protocol: ftps, port: 990, certificate: {pem}, host_names: [localhost]}}]\n"
+    )
+    with serving(address, tmp_path, "--load", model, "--files", tmp_path / "certificates") as service:
+        asked = ("drawknife_certificate_end_timestamp_seconds", ("endpoint", "quay"))
+        end = x509.load_pem_x509_certificate(pem.read_bytes()).not_valid_after_utc
+        until(lambda: samples(service).get(asked) == end.timestamp())
 
 
 def test_sign_ins_are_counted(own):

@@ -1,4 +1,4 @@
-"""What a server needs besides the package: the unit of systemd, a configuration to start from, and where both go."""
+"""What a server needs besides the package: a unit of systemd, a configuration and alerts to start from, and where they go."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class Placed(NamedTuple):
 
 
 def place(root: Path, prefix: Path | None = None) -> list[Placed]:
-    """Put unit, configuration, command, man pages and completions in place below `root`; those that differ are kept.
+    """Put unit, configuration, alerts, command, man pages and completions in place below `root`; those that differ are kept.
 
     `prefix` is the installation, by default this one. What is there already and the same is not touched. OSError where
     something cannot be written.
@@ -37,6 +37,8 @@ def place(root: Path, prefix: Path | None = None) -> list[Placed]:
     done += _write(root / "etc/systemd/system/drawknife.service", unit, 0o644)
     example = (files(__package__) / "drawknife.toml").read_text()
     done += _write(root / "etc/drawknife/drawknife.toml", example, 0o640)
+    alerts = (files(__package__) / "drawknife.alerts.yaml").read_text()
+    done += _write(root / "etc/drawknife/alerts.yaml", alerts, 0o644)
     links = {"bin/drawknife": prefix / "bin" / "drawknife"}
     for folder in ("man/man1", "bash-completion/completions", "zsh/site-functions", "fish/vendor_completions.d"):
         for page in sorted((prefix / "share" / folder).glob("*drawknife*")):

@@ -92,6 +92,14 @@ class _OfTheModel(Collector):
             if state.last_good is not None:
                 good.add_metric([state.directory], state.last_good.timestamp())
         yield good
+        ends = GaugeMetricFamily(
+            "drawknife_certificate_end_timestamp_seconds", "When an endpoint's certificate ends", labels=["endpoint"]
+        )
+        for endpoint in self._current.snapshot().model.endpoints:
+            seen = self._current.certificates.seen(endpoint)
+            if seen is not None and seen.valid_until is not None:
+                ends.add_metric([endpoint.name], seen.valid_until.timestamp())
+        yield ends
         people = GaugeMetricFamily("drawknife_administrators", "Administrators, by role", labels=["role"])
         roles = [a.role for a in administrators.each(self._current.database)]
         for role in sorted(set(roles)):
