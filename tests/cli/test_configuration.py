@@ -96,3 +96,19 @@ def test_refusals_of_bad_input_say_what_would_be_right(on_demo):
     ):
         status, out, said = on_demo(*arguments)
         assert status == 2 and out == "" and expected in said, (arguments, said)
+
+
+def test_an_error_is_json_where_the_answer_would_be(tmp_path):
+    broken = tmp_path / "broken.yaml"
+    broken.write_text("drawknife: 1\naccounts: [{name: 'a\u202eb'}]\n")
+    for words, status, said in (
+        (("access", "nobody", "--model", DEMO), 2, "there is no account 'nobody'"),
+        (("access", "ines", "--url", "http://127.0.0.1:1", "--token", "x"), 3, "no service answers"),
+        (("access", "ines", "--model", broken), 2, "has mistakes"),
+    ):
+        done = run(*words, "--json")
+        error = json.loads(done.stderr)
+        assert (done.returncode, done.stdout, error["exit_status"]) == (status, "", status) and said in error["error"]
+    assert error["places"][0]["where"] == "accounts[0].name" and error["places"][0]["line"] == 2
+    assert done.stderr.isascii()  # a direction mark turns no terminal round
+    assert run("access", "nobody", "--model", DEMO).stderr.startswith("drawknife: there is no")

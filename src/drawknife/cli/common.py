@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import functools
+import json
 import os
 import re
 import sys
@@ -113,7 +114,12 @@ def tell_notes(out: Console, notes: Sequence[str]) -> None:
 
 
 def fail(status: int, text: str, faults: list[msg.Fault] | None = None, source: str = "") -> NoReturn:
-    """Tell an error with each place, and leave with `status`."""
+    """Tell an error with each place, and leave with `status`. On standard error; as JSON, where the answer would be."""
+    context = click.get_current_context(silent=True)
+    if context is not None and context.params.get("as_json"):
+        places = [fault.model_dump(exclude_none=True) for fault in faults or []]
+        click.echo(json.dumps({"error": text, "exit_status": status, "places": places}), err=True)
+        raise SystemExit(status)
     say(f"drawknife: {text}")
     for fault in faults or []:
         place = f"{source}:{fault.line}: " if source and fault.line else f"line {fault.line}: " if fault.line else ""
