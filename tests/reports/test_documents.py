@@ -2,6 +2,7 @@
 
 import json
 import re
+from collections import Counter
 from io import BytesIO
 
 import pytest
@@ -80,6 +81,46 @@ def test_a_page_needs_nothing_from_elsewhere_and_runs_nothing_that_a_name_says()
     text = page.report(a_report(title="<script>alert(1)</script>")).decode()
     assert "<script>alert" not in text and "http" not in re.sub(r"http-equiv", "", text)
     assert text.count("<input type=radio") == 2 * 59 and "李" in text
+
+
+CROWD = [f"worker-{n:04}" for n in range(3000)]
+
+
+def crowded(rows=3):
+    """A report in which a whole firm may do the same, and half of it is new."""
+    same = {"accounts": CROWD, "new": CROWD[::2], "to_decide": True}
+    every = [ROWS[0].model_copy(update={**same, "number": n}) for n in range(1, rows + 1)]
+    return a_report(rows=every)
+
+
+def test_every_name_is_in_every_kind_of_document():
+    reader = PdfReader(BytesIO(paper.report(crowded())))
+    pages = [p.extract_text() for p in reader.pages]
+    book = load_workbook(BytesIO(workbook.report(crowded())))
+    lines = list(book["rows"].iter_rows(min_row=2, values_only=True))
+    for text in ("\n".join(pages), "\n".join(line[2] for line in lines), page.report(crowded()).decode()):
+        found = Counter(re.findall(r"worker-\d{4}", text))
+        assert found == Counter(
+            {name: 3 * (1 + (n % 2 == 0)) for n, name in enumerate(CROWD)}
+        )  # whole, as who and as new
+    assert all(f"page {n} of {len(pages)}" in text and "who" in text for n, text in enumerate(pages, 1))
+    assert len(reader.get_fields()) == 2 * 3 and [line[0] for line in lines if line[0]] == [1, 2, 3]
+    assert all(len(str(line[2])) < 32_767 for line in lines)  # what a cell can hold
+
+
+@pytest.mark.parametrize("rows", range(20, 32))
+def test_the_signature_is_on_the_page_of_the_last_row(rows):
+    last = PdfReader(BytesIO(paper.report(a_report(rows=ROWS[:rows])))).pages[-1].extract_text()
+    assert "Gone through by" in last and re.search(rf"^{rows}\b", last, re.M)
+
+
+def test_a_decision_in_a_line_that_goes_on_is_told():
+    book = load_workbook(BytesIO(workbook.report(crowded(1))))
+    book["rows"]["F3"].value = "keep"
+    out = BytesIO()
+    book.save(out)
+    with pytest.raises(BadInput, match="a line without a number"):
+        come_back.read(out.getvalue(), 7)
 
 
 DECISIONS = st.dictionaries(

@@ -89,6 +89,8 @@ def _workbook(raw: bytes) -> tuple[int, list[msg.Decided]]:
         number, decision, remark = (line[i] if i < len(line) else None for i in places)
         if decision is None or not str(decision).strip():
             continue
+        if number is None:
+            raise BadInput("document", "a decision stands in a line without a number", "it in the row's first line")
         word = _WORDS.get(str(decision).strip().lower())
         if word is None:
             raise BadInput("document", f"row {number}: {str(decision)[:40]!r} is no decision", "keep, or take away")

@@ -6,7 +6,7 @@ from html import escape
 
 from drawknife import messages as msg
 
-from .words import DECISIONS, heading, rows_of
+from .words import DECISIONS, Line, heading, lines_of
 
 _STYLE = """
 body{font:15px/1.5 system-ui,sans-serif;max-width:76em;margin:2em auto;padding:0 1em;color:#1d1d1b}
@@ -33,7 +33,7 @@ document.querySelector('button').addEventListener('click', () => {
 
 def report(found: msg.Report) -> bytes:
     """A report to be gone through."""
-    body = "".join(_row(row, words) for row, words in rows_of(found.rows))
+    body = "".join(map(_row, lines_of(found.rows)))
     gone = "".join(f"<li>{escape(line)}</li>" for line in found.gone)
     no_more = f"<h2>What was there when it was signed last, and is not any more</h2><ul>{gone}</ul>" if gone else ""
     return (
@@ -46,16 +46,16 @@ def report(found: msg.Report) -> bytes:
     ).encode()
 
 
-def _row(row: msg.ReportRow, words: tuple[str, str, str, str]) -> str:
-    where, who, may, by = map(escape, words)
+def _row(line: Line) -> str:
+    row, (where, who, may, by) = line.row, map(escape, line.words)
     decide = remark = ""
-    if row.to_decide:
+    if row is not None and row.to_decide:
         choices = "".join(
             f'<label><input type=radio name="row-{row.number}" value="{word}"> {word}</label>' for _, word in DECISIONS
         )
         decide = f'<fieldset aria-label="row {row.number}">{choices}</fieldset>'
         remark = f'<input type=text name="remark-{row.number}" aria-label="remark on row {row.number}">'
     return (
-        f"<tr><td>{row.number}</td><td>{where}</td><td>{who}</td><td>{may}</td><td class=by>{by}</td>"
+        f"<tr><td>{row.number if row else ''}</td><td>{where}</td><td>{who}</td><td>{may}</td><td class=by>{by}</td>"
         f"<td>{decide}</td><td>{remark}</td></tr>"
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cache
 from html import escape
 from importlib.resources import files
@@ -19,7 +19,7 @@ from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, T
 
 from drawknife import messages as msg
 
-from .words import DECISIONS, heading, rows_of
+from .words import DECISIONS, Line, heading, lines_of
 
 REGULAR, BOLD = "Drawknife", "Drawknife-Bold"
 GREY = colors.HexColor("#6b6b66")
@@ -65,6 +65,12 @@ class Box(Flowable):  # type: ignore[misc]
 
 def report(found: msg.Report) -> bytes:
     """A report to be gone through and signed."""
+    return _made(
+        lambda: _report(found), found.title, landscape(A4), f"report {found.number}, revision {found.revision}"
+    )
+
+
+def _report(found: msg.Report) -> list[Flowable]:
     _letters()
     small, normal, bold = _style("small", 7.5), _style("normal", 8.5), _style("bold", 8.5)
     title, quiet = _style("title", 15, spaceAfter=2 * mm), _style("quiet", 8, textColor=GREY)
@@ -75,32 +81,35 @@ def report(found: msg.Report) -> bytes:
     lines: list[list[Any]] = [head]
     styles: list[tuple[Any, ...]] = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, 0), 0.8, colors.black),
-        ("LINEBELOW", (0, 1), (-1, -1), 0.25, colors.HexColor("#c9c8c2")), ("LEFTPADDING", (0, 0), (-1, -1), 2),
+        ("LINEBELOW", (0, 1), (-1, -2), 0.25, colors.HexColor("#c9c8c2")), ("LEFTPADDING", (0, 0), (-1, -1), 2),
         ("RIGHTPADDING", (0, 0), (-1, -1), 4),
     ]  # fmt: skip
-    for row, (where, who, may, by) in rows_of(found.rows):
-        boxes = (
-            [Box(f"row-{row.number}-{key}", f"row {row.number}: {word}") for key, word in DECISIONS]
-            if row.to_decide
-            else ["", ""]
-        )
-        lines.append(
-            [
-                _said(str(row.number), small),
-                _said(where, small),
-                _said(who, normal),
-                _said(may, small),
-                _said(by, small),
-                *boxes,
-            ]
-        )
-    widths = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
-    story.append(Table(lines, colWidths=widths, repeatRows=1, style=styles))
     if found.gone:
-        story += [Spacer(1, 4 * mm), _said("What was there when it was signed last, and is not any more", bold)]
-        story += [_said(line, small) for line in found.gone]
-    story += [Spacer(1, 10 * mm), _signature(normal)]
-    return _made(story, found.title, landscape(A4), f"report {found.number}, revision {found.revision}")
+        story += [_said("What was there when it was signed last, and is not any more", bold)]
+        story += [_said(line, small) for line in found.gone] + [Spacer(1, 4 * mm)]
+    for line in lines_of(found.rows):
+        lines.append(_cells(line, small, normal))
+        if line.row is None:  # names only, as wide as they may be
+            styles.append(("SPAN", (2, len(lines) - 1), (-1, len(lines) - 1)))
+    widths = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
+    # The signature stands on the page of the last row: a page of it alone could be laid under anything.
+    lines.append([_signature(normal), *[""] * (len(head) - 1)])
+    styles += [
+        ("NOSPLIT", (0, -2), (-1, -1)), ("SPAN", (0, -1), (-1, -1)), ("TOPPADDING", (0, -1), (-1, -1), 10 * mm),
+    ]  # fmt: skip
+    story.append(Table(lines, colWidths=widths, repeatRows=1, style=styles))
+    return story
+
+
+def _cells(line: Line, small: ParagraphStyle, normal: ParagraphStyle) -> list[Any]:
+    row = line.row
+    boxes: list[Any] = ["", ""]
+    if row is not None and row.to_decide:
+        boxes = [Box(f"row-{row.number}-{key}", f"row {row.number}: {word}") for key, word in DECISIONS]
+    number = "" if row is None else str(row.number)
+    said = [_said(text, small) for text in (number, line.where, line.who, line.may, line.by)]
+    said[2] = _said(line.who, normal)
+    return [*said, *boxes]
 
 
 def _signature(style: ParagraphStyle) -> Table:
@@ -112,6 +121,11 @@ def _signature(style: ParagraphStyle) -> Table:
 
 def sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> bytes:
     """A hand-over sheet: headings with lines."""
+    every = list(parts)
+    return _made(lambda: _sheet(title, every), title, A4, "")
+
+
+def _sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> list[Flowable]:
     _letters()
     normal, head = (
         _style("normal", 10.5, leftIndent=4 * mm, spaceAfter=1 * mm),
@@ -121,20 +135,26 @@ def sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> bytes:
     for words, lines in parts:
         story.append(Paragraph(f"<b>{escape(shown(words), quote=False)}</b>", head))
         story += [_said(line, normal) for line in lines]
-    return _made(story, title, A4, "")
+    return story
 
 
-def _made(story: list[Flowable], title: str, size: tuple[float, float], foot: str) -> bytes:
-    out = BytesIO()
+def _made(story: Callable[[], list[Flowable]], title: str, size: tuple[float, float], foot: str) -> bytes:
+    """The document; it is laid out twice, as each page says how many there are."""
+    pages = 0
+    while True:
+        out = BytesIO()
 
-    def number(canvas: Any, page: Any) -> None:
-        canvas.setFont(REGULAR, 7)
-        canvas.setFillColor(GREY)
-        canvas.drawString(15 * mm, 9 * mm, shown(foot))
-        canvas.drawRightString(size[0] - 15 * mm, 9 * mm, f"page {page.page}")
+        def number(canvas: Any, page: Any, of: int = pages) -> None:
+            canvas.setFont(REGULAR, 7)
+            canvas.setFillColor(GREY)
+            canvas.drawString(15 * mm, 9 * mm, shown(foot))
+            canvas.drawRightString(size[0] - 15 * mm, 9 * mm, f"page {page.page} of {of}")
 
-    SimpleDocTemplate(
-        out, pagesize=size, title=title, author="Drawknife", leftMargin=12 * mm, rightMargin=12 * mm,
-        topMargin=14 * mm, bottomMargin=16 * mm, lang="en",
-    ).build(story, onFirstPage=number, onLaterPages=number)  # fmt: skip
-    return out.getvalue()
+        made = SimpleDocTemplate(
+            out, pagesize=size, title=title, author="Drawknife", leftMargin=12 * mm, rightMargin=12 * mm,
+            topMargin=14 * mm, bottomMargin=16 * mm, lang="en",
+        )  # fmt: skip
+        made.build(story(), onFirstPage=number, onLaterPages=number)
+        if made.page == pages:
+            return out.getvalue()
+        pages = made.page

@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
+from typing import NamedTuple
 
 from drawknife import messages as msg
 from drawknife.core.words.sizes import number_of
 
 #: What is decided of a row: the key of its field, and the word.
 DECISIONS = (("keep", "keep"), ("take-away", "take away"))
-#: So many names are written in a row; of the rest it is told how many they are.
+#: So many names are written in a line; the rest in lines below it.
 NAMES = 40
+
+
+def batched(names: Sequence[str], most: int) -> Iterator[list[str]]:
+    """The names, so many at once."""
+    left = iter(names)
+    while some := list(islice(left, most)):
+        yield some
 
 
 def heading(found: msg.Report) -> list[str]:
@@ -34,14 +43,36 @@ def heading(found: msg.Report) -> list[str]:
     return [*lines, *found.notes]
 
 
-def rows_of(rows: Iterable[msg.ReportRow]) -> Iterator[tuple[msg.ReportRow, tuple[str, str, str, str]]]:
-    """Each row with its words: where, who, what they may, and by what."""
+class Line(NamedTuple):
+    """A line of the table: `row` is None where it goes on with the names of the row above."""
+
+    row: msg.ReportRow | None
+    where: str
+    who: str
+    may: str = ""
+    by: str = ""
+
+    @property
+    def words(self) -> tuple[str, str, str, str]:
+        return self.where, self.who, self.may, self.by
+
+
+def lines_of(rows: Iterable[msg.ReportRow]) -> Iterator[Line]:
+    """Each row with its words: where, who, what they may, and by what. Every name is told, in as many lines as it takes."""
     for row in rows:
         seen = "" if row.location is None else f"\nseen at {row.location}"
-        who = ", ".join(row.accounts[:NAMES])
-        if len(row.accounts) > NAMES:
-            who += f" and {len(row.accounts) - NAMES} more"
-        if row.new:
-            new = "all" if len(row.new) == len(row.accounts) else ", ".join(row.new[:NAMES])
-            who += f"\nnew: {new}"
-        yield row, (row.place + seen, who or "nobody", row.may, "\n".join(row.by))
+        first, *more = _names(row)
+        yield Line(row, row.place + seen, first, row.may, "\n".join(row.by))
+        for names in more:
+            yield Line(None, f"row {row.number}, continued", names)
+
+
+def _names(row: msg.ReportRow) -> list[str]:
+    """Who is in a row, in parts that a cell can hold; with those that are new."""
+    parts = [", ".join(some) for some in batched(row.accounts, NAMES)] or ["nobody"]
+    if row.new:
+        every = len(row.new) == len(row.accounts)
+        new = ["new: all"] if every else [f"new: {', '.join(some)}" for some in batched(row.new, NAMES)]
+        parts[-1] += f"\n{new[0]}"
+        parts += new[1:]
+    return parts

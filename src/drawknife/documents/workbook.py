@@ -9,12 +9,14 @@ import xlsxwriter
 
 from drawknife import messages as msg
 
-from .words import DECISIONS, heading, rows_of
+from .words import DECISIONS, heading, lines_of
 
 #: The heads of the columns; the last two are filled in.
 HEADS = ("row", "where", "who", "may", "by", "decision", "remark")
 #: How wide the columns are, in characters; how high a line is, in points.
 WIDTHS, LINE = (6, 28, 34, 44, 44, 12, 26), 15
+#: No row of a sheet is higher.
+MOST_HIGH = 409
 ABOUT = "about"
 
 
@@ -37,16 +39,19 @@ def report(found: msg.Report) -> bytes:
     rows.fit_to_pages(1, 0)
     rows.repeat_rows(0)
     choice = {"validate": "list", "source": [word for _, word in DECISIONS], "error_message": "keep, or take away"}
-    for at, (row, words) in enumerate(rows_of(found.rows), 1):
-        rows.set_row(at, LINE * max(map(_lines, words, WIDTHS[1:])))
-        rows.write_number(at, 0, row.number, text)
-        for column, said in enumerate(words, 1):
+    last = 0
+    for last, line in enumerate(lines_of(found.rows), 1):
+        at, row = last, line.row
+        rows.set_row(at, min(MOST_HIGH, LINE * max(map(_lines, line.words, WIDTHS[1:]))))
+        if row is not None:
+            rows.write_number(at, 0, row.number, text)
+        for column, said in enumerate(line.words, 1):
             rows.write_string(at, column, said, text)
-        if row.to_decide:
+        if row is not None and row.to_decide:
             rows.write_blank(at, 5, None, open_)
             rows.write_blank(at, 6, None, open_)
             rows.data_validation(at, 5, at, 5, choice)
-    rows.autofilter(0, 0, len(found.rows), len(HEADS) - 1)
+    rows.autofilter(0, 0, last, len(HEADS) - 1)
     about = book.add_worksheet(ABOUT)
     about.set_column(0, 0, 14)
     about.set_column(1, 1, 110)
