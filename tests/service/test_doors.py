@@ -527,12 +527,17 @@ def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_p
     assert log.count('"event": "sign-in refused"') == 20 and '"address": "127.0.0.1"' in log and "dk_wrong" not in log
 
 
-@pytest.mark.parametrize("database", ["mysql://x", "nonsense", "postgresql://nobody@127.0.0.1:1/x"])
-def test_a_database_that_is_none_is_told(database, tmp_path):
-    done = run("serve", "--database", database, "--port", "0")
-    assert done.returncode in (2, 3) and "Traceback" not in done.stderr
-    done = run("serve", "--database", database, "--port", str(free_port()))
-    assert done.returncode == 3 and "the database cannot be reached" in done.stderr
+@pytest.mark.parametrize(
+    ("database", "status", "said"),
+    [
+        ("mysql://x", 2, "mysql:// is no PostgreSQL database"), ("nonsense", 2, "no address of a PostgreSQL database"),
+        ("postgresql://nobody@127.0.0.1:1/x", 3, "the database cannot be reached"),
+    ],
+)  # fmt: skip
+def test_a_database_that_is_none_is_told(database, status, said):
+    for port in ("0", str(free_port())):
+        done = run("serve", "--database", database, "--port", port)
+        assert done.returncode == status and said in done.stderr and "Traceback" not in done.stderr
 
 
 # --- times ----------------------------------------------------------------------------------------

@@ -140,7 +140,8 @@ def remove(apply: Apply, store: str) -> None:
     apply([{"op": "remove", "kind": kind, "name": store} for kind in _read_of(asking_with(apply.writer), store)])
 
 
-disk_read.add_to(disk)
+disk.add_command(disk_read.read)
+disk.add_command(disk_read.scanner)
 disk.add_command(disk_plan.plan)
 disk.add_command(disk_plan.put_back)
 disk.add_command(disk_plan.adopt)

@@ -286,8 +286,3 @@ def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_j
         "acting": asked.acting(),
     }
     click.echo(json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data), nl=False)
-
-
-def add_to(group: click.Group) -> None:
-    group.add_command(read)
-    group.add_command(scanner)
