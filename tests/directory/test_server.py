@@ -94,7 +94,7 @@ def test_people_groups_and_units_come_over_starttls(server, authority, client):
     }
     assert set(report.left_alone) == local
     assert any("two words" in line for line in report.left_out) and any("holds ','" in line for line in report.left_out)
-    assert "'posix crew' comes as posix-crew" in " ".join(report.notes)
+    assert "'posix crew' is spelled posix-crew" in " ".join(report.notes)
     thora = client.account_detail("thora")
     assert (thora.display, thora.source, thora.methods) == ("Þóra Mánadóttir", "staff", ["directory"])
 
@@ -224,6 +224,13 @@ def test_the_bind_password_is_kept_encrypted_and_never_shown(server, authority, 
     secret.write_text(PASSWORD + "\n")
     client.add_directory("other", options(server, authority, suffix="@o", bind_password_file=str(secret)))
     assert client.sync("other").state == "done"
+    # Neither of the two goes to another server unasked: not when that is kept, and not when it is only tried.
+    elsewhere = {"address": "ldaps://elsewhere.tidewrack.example"}
+    for name in ("staff", "other"):
+        for send in (client.change_directory, client.try_directory):
+            with pytest.raises(Refused, match="would send the bind password"):
+                send(name, elsewhere)
+    client.change_directory("other", {**elsewhere, "bind_password_file": str(secret)})
 
 
 # --- referrals ------------------------------------------------------------------------------------
@@ -260,7 +267,7 @@ def test_referrals_are_followed_where_that_is_said_and_else_counted_and_named(re
     client.add_directory("firm", {**wanted, "suffix": "@firm"}, PASSWORD)
     report = client.preview_sync("firm").report
     assert report.people == 1 and second.tls_address in report.notes[0] and "referral_servers" in report.notes[0]
-    with pytest.raises(Refused, match="bind password would be shown"):
+    with pytest.raises(Refused, match="would send the bind password"):
         client.change_directory("firm", {"referral_servers": second.tls_address})
     servers = f"{second.tls_address}, {first.tls_address}"
     client.change_directory("firm", {"referral_servers": servers}, PASSWORD)

@@ -103,7 +103,9 @@ def test_every_name_is_in_every_kind_of_document():
         assert found == Counter(
             {name: 3 * (1 + (n % 2 == 0)) for n, name in enumerate(CROWD)}
         )  # whole, as who and as new
-    assert all(f"page {n} of {len(pages)}" in text and "who" in text for n, text in enumerate(pages, 1))
+    assert all(
+        f"page {n} of {len(pages)} no. where who" in " ".join(text.split()) for n, text in enumerate(pages[1:], 2)
+    )
     assert len(reader.get_fields()) == 2 * 3 and [line[0] for line in lines if line[0]] == [1, 2, 3]
     assert all(len(str(line[2])) < 32_767 for line in lines)  # what a cell can hold
 

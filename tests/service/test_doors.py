@@ -530,7 +530,7 @@ def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_p
 @pytest.mark.parametrize(
     ("database", "status", "said"),
     [
-        ("mysql://x", 2, "mysql:// is no PostgreSQL database"), ("nonsense", 2, "no address of a PostgreSQL database"),
+        ("mysql://x", 2, "mysql:// is not a PostgreSQL address"), ("nonsense", 2, "not a PostgreSQL address"),
         ("postgresql://nobody@127.0.0.1:1/x", 3, "the database cannot be reached"),
     ],
 )  # fmt: skip

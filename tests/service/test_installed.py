@@ -159,16 +159,16 @@ def test_the_configuration_file_goes_behind_the_environment_and_the_command_line
             "--key-file {folder}/sub/../key lies below",
         ),
         ('database = "dbname=x"\nfiles = ["{folder}"]\ntoken_file = "{folder}/token"\n', "lies below --files"),
-        ('database = "postgressql://h/x"\n', "postgressql:// is no PostgreSQL database"),
+        ('database = "postgressql://h/x"\n', "postgressql:// is not a PostgreSQL address"),
         ('database = "postgresql:/h"\n', "expected postgresql://USER@HOST/NAME"),
-        ('database = "dbname=x :secret@y"\n', "--database: no address of a PostgreSQL database"),
+        ('database = "dbname=x :secret@y"\n', "--database: not a PostgreSQL address"),
         (
             'database = "dbname=x"\nkey_file = "{folder}/open/key"\n',
-            "--key-file {folder}/open/key: {folder}/open is no folder",
+            "--key-file {folder}/open/key: {folder}/open is not a folder",
         ),
         (
             'database = "dbname=x"\npublic_url = "tidewrack.example"\n',
-            "line 2: public_url: 'tidewrack.example' is no address",
+            "line 2: public_url: 'tidewrack.example' is not an address",
         ),
         ('database = "dbname=x"\n[tls]\ncert = "a"\n', "line 2: tls: there is no such option"),
     ],
@@ -194,7 +194,7 @@ def test_what_a_configuration_names_is_connected_to_when_that_is_asked(address, 
     assert run("config", "check", file).returncode == 0
     done = run("config", "check", file, "--connect")
     assert (done.returncode, "database: connected" in done.stderr) == (1, True)
-    assert "webhook: 127.0.0.1 is not reached" in done.stderr and "secret-path" not in done.stderr
+    assert "webhook: 127.0.0.1 cannot be reached" in done.stderr and "secret-path" not in done.stderr
     file.write_text('database = "host=127.0.0.1 port=1 dbname=x connect_timeout=2"\n')
     done = run("config", "check", file, "--connect")
     assert done.returncode == 1 and "database: " in done.stderr and "Traceback" not in done.stderr

@@ -4,22 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from datetime import UTC, date, datetime, time
+from datetime import UTC, datetime, time
 from typing import Any, NamedTuple
 
 from drawknife import messages as msg
-from drawknife.core.decide.since import (
-    all_as_it_decides,
-    as_it_decides,
-    only_what_counts,
-    turning_days,
-    verdict_at,
-    without_hours,
-)
+from drawknife.core.decide.since import only_what_counts, turning_days, verdict_at, without_hours
 from drawknife.core.model.difference import Differs
 from drawknife.core.model.items import Model
 from drawknife.core.model.putting import items_at, with_items
-from drawknife.core.prepared.question import Question, Verdict
+from drawknife.core.prepared.question import Question
 from drawknife.core.words.names import fold
 
 
@@ -77,37 +70,26 @@ def turns(
     # Of the owner it only counts whether that is the account itself.
     owns = question.owner is not None and fold(question.owner) == fold(question.account)
     question = replace(question, owner=question.account if owns else None)
-    model = all_as_it_decides(only_what_counts(without_hours(model), [question.account], folders, groups))
+    model = only_what_counts(without_hours(model), [question.account], folders, groups)
     if question.endpoint is None:
-        model = replace(model, endpoints=())
+        model = replace(model, endpoints=())  # without one of them the gates in front are not asked
     eras: list[tuple[datetime, CountingRevision | None, Model, Question]] = []
     for step in steps:
-        items = [x for x in map(_as_it_decides, step.items) if x.before != x.after]
-        if not items and not step.renames:
-            continue
         eras.append((step.at, step, model, question))
-        model = without_hours(undo(model, items))
+        model = without_hours(undo(model, step.items))
         question = _named_before(question, step)
     eras.append((begins, None, model, question))
     found: list[Turn] = []
-    verdicts: dict[tuple[Model, Question, date], Verdict | None] = {}
     ends = [*(at for at, *_ in eras[:-1]), now]
     for (at, by, then, asked), end in zip(reversed(eras), [*reversed(ends[:-1]), now], strict=True):
         days = (datetime.combine(d, time(), UTC) for d in turning_days(then, asked.account))
         for moment, made_by in [(at, by), *((day, None) for day in days if at < day < end)]:
-            key = then, asked, moment.date()  # what is changed back and forth is decided once
-            if key not in verdicts:
-                verdicts[key] = verdict_at(then, asked, moment)
-            answer = verdicts[key]
+            answer = verdict_at(then, asked, moment)
             allowed = None if answer is None else answer.allowed
             if not found or found[-1].allowed is not allowed:
                 text = _not_there(then, asked, found) if answer is None else answer.text
                 found.append(Turn(moment, allowed, text, made_by))
     return found[::-1]
-
-
-def _as_it_decides(item: Differs) -> Differs:
-    return item._replace(before=as_it_decides(item.before), after=as_it_decides(item.after))
 
 
 def _named_before(question: Question, step: CountingRevision) -> Question:

@@ -114,7 +114,7 @@ def tell_notes(out: Console, notes: Sequence[str]) -> None:
 
 
 def fail(status: int, text: str, faults: list[msg.Fault] | None = None, source: str = "") -> NoReturn:
-    """Tell an error with each place, and leave with `status`. On standard error; as JSON, where the answer would be."""
+    """Print an error with each place to standard error, and exit with `status`. With ``--json`` it is JSON."""
     context = click.get_current_context(silent=True)
     if context is not None and context.params.get("as_json"):
         places = [fault.model_dump(exclude_none=True) for fault in faults or []]

@@ -18,12 +18,12 @@ def config() -> None:
 
 @config.command()
 @click.argument("file", type=click.Path(path_type=Path, exists=True, dir_okay=False))
-@click.option("--connect", is_flag=True, help="Connect to what it names: the database, the mail server, the webhook's.")
+@click.option("--connect", is_flag=True, help="Also connect to the database, the mail server and the webhook server.")
 def check(file: Path, connect: bool) -> None:
-    """Check a configuration FILE of `drawknife serve`, and start nothing.
+    """Check a configuration FILE of `drawknife serve`.
 
-    Run it as the user that the service runs as. With --connect it also connects to the servers that the file names, and
-    says or changes nothing there.
+    Run it as the user that the service runs as. Nothing is started. With --connect it also connects to the servers in the
+    file, and changes and sends nothing there.
 
     \b
     Examples:
@@ -49,7 +49,7 @@ def check(file: Path, connect: bool) -> None:
 
 
 def _reached(given: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
-    """What the options name, and why it is not reached; empty where it is."""
+    """Each server in the options, and why it cannot be reached; empty where it can."""
     from drawknife.core.words.errors import OutOfReach
     from drawknife.records.database import connected
 

@@ -182,9 +182,9 @@ def remove_directory(client: Client, name: str, keep: bool) -> None:
 @JSON
 @serves
 def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> None:
-    """Read a directory, and show the first few of what would come from it.
+    """Show the first people, groups and units that a directory has.
 
-    With options, it is read as if it had these: they are tried, and not kept.
+    Options given here are tried and not saved.
 
     \b
     Examples:
@@ -200,9 +200,9 @@ def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> N
         ("people", found.people),
         ("groups", found.groups),
         ("units", found.units),
-        ("left out", found.left_out),
-        ("here already, and called otherwise then", found.renamed),
-        ("left alone, as the name exists here", found.left_alone),
+        ("skipped", found.left_out),
+        ("would be renamed", found.renamed),
+        ("skipped, as the name already exists here", found.left_alone),
     ):
         if lines:
             out.print(Text(heading, "bold"))
@@ -217,7 +217,7 @@ def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> N
     "--most-leavers",
     type=click.IntRange(0, 100),
     metavar="PERCENT",
-    help="What may be lost, for this one sync; the directory says the usual.",
+    help="Share that this sync may remove; default: the option of the directory.",
 )
 @click.option(
     "--adopt",

@@ -117,7 +117,7 @@ def main() -> None:
 
     \b
     Exit status: 0 done or allowed, 1 refused or not as expected, 2 wrong usage,
-    3 no service, or it failed. With --json an error is JSON, too, on standard error.
+    3 no service, or it failed. With --json, errors are JSON on standard error.
     """
 
 

@@ -8,7 +8,7 @@ from datetime import timedelta
 from importlib.resources import files
 from ipaddress import ip_address
 from pathlib import Path
-from tempfile import TemporaryDirectory
+from tempfile import TemporaryDirectory, mkstemp
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
@@ -83,7 +83,7 @@ def _file(**more: Any) -> click.Path:
     "--public-url",
     metavar="URL",
     callback=lambda _, __, value: _public_url(value),
-    help="Where people reach the console: for links in mail and in the terminal.",
+    help="Public address of the console, for links in mail and terminal output.",
 )
 @click.option(
     "--drain",
@@ -220,7 +220,7 @@ def _keep_link(path: Path, link: str) -> None:
 
 
 def _public_url(value: str | None) -> str | None:
-    """An address without a path and a slash at its end."""
+    """The address without a slash at its end."""
     if value is None:
         return None
     try:
@@ -229,7 +229,7 @@ def _public_url(value: str | None) -> str | None:
     except ValueError:
         good = False
     if not good or parts.path.strip("/") or parts.query or parts.fragment:
-        raise click.BadParameter(f"{value!r} is no address of a console; expected https://HOST")
+        raise click.BadParameter(f"{value!r} is not an address of a console; expected https://HOST")
     return value.rstrip("/")
 
 
@@ -278,29 +278,29 @@ def check_options(given: Mapping[str, Any]) -> str:
 
 
 def _wrong_with_address(address: str) -> str:
-    """What can be seen to be wrong with the address of a database; empty if nothing can."""
+    """What is wrong with the form of a database address; empty if it is well-formed."""
     from psycopg import ProgrammingError, conninfo
 
     scheme = urlsplit(address).scheme if "://" in address else ""
     if scheme not in ("", "postgresql", "postgres"):
-        return f"{scheme}:// is no PostgreSQL database; expected postgresql://USER@HOST/NAME"
+        return f"{scheme}:// is not a PostgreSQL address; expected postgresql://USER@HOST/NAME"
     try:
         conninfo.conninfo_to_dict(address)
     except ProgrammingError:  # what it says may hold the password
-        return "no address of a PostgreSQL database; expected postgresql://USER@HOST/NAME"
+        return "not a PostgreSQL address; expected postgresql://USER@HOST/NAME"
     return ""
 
 
 def _why_not_written(path: Path) -> str:
-    """Why a file that is not there cannot be made; empty if it is there, or could be. Only what the folders say."""
+    """Why a missing file cannot be created, as far as permissions of folders show; empty if it exists or can be created."""
     if path.exists():
         return ""
     folder = path.parent.resolve()
     while not folder.exists():
         folder = folder.parent
     if not folder.is_dir():
-        return f"{folder} is no folder"
-    return "" if os.access(folder, os.W_OK | os.X_OK) else f"nothing can be made in {folder}"
+        return f"{folder} is not a folder"
+    return "" if os.access(folder, os.W_OK | os.X_OK) else f"this user cannot create files in {folder}"
 
 
 #: The options that name files with the service's own secrets.
@@ -407,17 +407,17 @@ def _ensure_token(records: object, path: Path) -> str | None:
             return None
     path.parent.mkdir(parents=True, exist_ok=True)
     name = there or FIRST_OWNER
-    part = path.with_name(path.name + ".part")  # whatever fails, the file that is there stays as it is
-    part.unlink(missing_ok=True)
-    part.touch(mode=0o600, exist_ok=False)
+    # A file of this process only takes the place of the old one when all is done: until then that stays as it is.
+    descriptor, part = mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    os.close(descriptor)
     try:
         if administrators.ensure_owner(records, name):
             say(f"{name} is an owner now")
         ended = 0 if is_restored else tokens.end_all(records, name)
-        part.write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
-        part.replace(path)
+        Path(part).write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
+        Path(part).replace(path)
     finally:
-        part.unlink(missing_ok=True)
+        Path(part).unlink(missing_ok=True)
     say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
     if is_restored:
         note_started(records)

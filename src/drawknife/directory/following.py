@@ -33,8 +33,7 @@ def follow(
             if (old, new) not in done:
                 notes.say(
                     "kept-name",
-                    f"{kind} {old} is called {new} in the directory now, and there is another {new} here: "
-                    "it keeps its name",
+                    f"{kind} {old} keeps its name: the directory calls it {new}, but {new} already exists here",
                 )
     return model
 

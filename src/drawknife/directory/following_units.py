@@ -96,7 +96,11 @@ class _Following:
         if other is not None and self._removes(other):
             other = None
         if other is not None or fold(to) in self._gone or fold(to).startswith(fold(at) + "/"):
-            why = "there is another one here" if other is not None else "lines of another one still name it"
+            why = f"{to} already exists here"
+            if fold(to) in self._gone:
+                why = f"entries of a removed unit still name {to}"
+            if fold(to).startswith(fold(at) + "/"):
+                why = f"{to} is below it"
             self._keep(unit, at, to, why)
             return True
         self.model = edits.rename(self.model, "unit", [(at, to)])
@@ -140,28 +144,28 @@ class _Following:
             self.here[fold(unit)] = to
         elif other.source != self.directory:
             self.left_alone.append(f"unit {unit}")
-            self._refused[fold(unit)] = f"{other.path} is not this directory's"
+            self._refused[fold(unit)] = f"{other.path} already exists here"
         elif None in (other.source_id, known_by) or other.source_id not in self._ids:
             if other.source_id is not None and known_by is not None:
                 self.notes.say(
                     "another-one",
-                    f"unit {to} is another one in the directory now than before: what is set here for the one before "
-                    "counts for whoever is in it now",
+                    f"unit {to} is a different entry in the directory now. Entries and settings of the previous one apply "
+                    "to its people: check them",
                 )
             self.here[fold(unit)] = to
         elif self._goes(other) and not self.is_last:
             return False
         else:
-            self._refuse(unit, f"{other.path} is another one, which keeps its name")
+            self._refuse(unit, f"{other.path} is still the name of another unit")
         return True
 
     def _keep(self, unit: str, at: str, to: str, why: str) -> None:
-        self.notes.say("kept-name", f"unit {at} is called {to} in the directory now, and {why}: it keeps its name")
+        self.notes.say("kept-name", f"unit {at} keeps its name: the directory calls it {to}, but {why}")
         self.here[fold(unit)] = at
 
     def _refuse(self, unit: str, why: str) -> None:
         self._refused[fold(unit)] = why
-        self.notes.say("unit-left-out", f"unit {unit} was left out: {why}")
+        self.notes.say("unit-left-out", f"unit {unit} was skipped: {why}")
 
 
 def _is_at(path: str, top: str) -> bool:

@@ -1,6 +1,6 @@
-"""Login names made from what a directory says of somebody: ``{userName up to @}``, or ``{sn}.{employeeNumber}``.
+"""Login names from a template: ``{userName up to @}``, or ``{sn}.{employeeNumber}``.
 
-What stands in braces is an attribute; ``up to`` and a character: its beginning, before the first such character.
+Braces hold an attribute. ``up to`` and a character take the part before the first such character.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ EXAMPLE = "such as {userName up to @}, or {uid}"
 def check_template(template: str) -> None:
     """:class:`BadInput` if a template is none."""
     if not _PART.search(template) or set("{}") & set(_PART.sub("", template)):
-        raise BadInput("options.login_name", f"{template!r} is no template of login names", EXAMPLE)
+        raise BadInput("options.login_name", f"{template!r} is not a template for login names", EXAMPLE)
 
 
 def attributes_in(template: str) -> list[str]:

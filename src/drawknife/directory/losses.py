@@ -1,7 +1,7 @@
-"""What a sync would take from people, and when that is too much to be meant.
+"""What a sync would remove, and when that is too much to be intended.
 
-A directory that is read in part, or by a filter that was changed, looks like one that people have left. It is told by what
-would go: people, groups, units, memberships of people who stay, and what these can do.
+A directory that is read in part, or with a changed filter, looks like one that people have left. Counted are people, groups,
+units, memberships of people who stay, and people who stay and would lose access.
 """
 
 from __future__ import annotations
@@ -16,12 +16,12 @@ from drawknife.core.prepared.prepared import prepare
 from drawknife.core.words.errors import Refused
 from drawknife.core.words.sizes import several
 
-#: So many may always lose memberships or access: where there are few people, each is a large part of them.
+#: This many may always lose memberships or access: among few people each is a large share.
 FEW = 5
 
 
 class TooFew(Refused):
-    """A directory suddenly has far less than before. Nothing is changed."""
+    """A sync would remove too much. Nothing is changed."""
 
 
 class Planned(Protocol):
@@ -53,7 +53,8 @@ def check_losses(before: Model, after: Model, directory: str, made: Planned, mos
     if beyond:
         said = "; ".join(f"{len(loss.names)} of {loss.had} {loss.text} ({several(loss.names, 5)})" for loss in beyond)
         raise TooFew(
-            f"{said}; {most} % may be at most, and nothing was changed. If it is meant, allow more for this one sync"
+            f"{said}. One sync may remove at most {most} %, so nothing was changed. If this is intended, repeat it with a "
+            "higher --most-leavers"
         )
 
 
@@ -68,7 +69,7 @@ def _losses(before: Model, after: Model, directory: str, made: Planned) -> Itera
     ended = sorted(old - _memberships(after, directory, made.leavers))
     yield Loss("memberships would end", [f"{member.name} in {where.name}" for where, member in ended], len(old), FEW)
     if had:
-        yield Loss("people could do less than before", _losing(before, after, directory, made), had, FEW)
+        yield Loss("people would lose access", _losing(before, after, directory, made), had, FEW)
 
 
 def _memberships(model: Model, directory: str, leavers: Collection[str]) -> set[tuple[Subject, Subject]]:

@@ -75,7 +75,8 @@ def plan(
         model, accounts=tuple(accounts), groups=tuple(groups), units=tuple(units), unit_facts=unit_facts(facts)
     )
     made.model = checked(replace(after, gone=_gone(model, after)), before)
-    check_losses(model, made.model, directory, made, most_leavers)
+    if made.changes:
+        check_losses(model, made.model, directory, made, most_leavers)
     return made
 
 
@@ -129,7 +130,7 @@ def _units(
                 continue
             made.notes.say(
                 "unit-made-local",
-                f"the directory has unit {was.path} no more; it stays as a local one, as {inside} is in it",
+                f"unit {was.path} was removed from the directory and is local now, because {inside} is in it",
             )
             made.note("units made local", was.path)
             was = UnitFacts(was.path, note=was.note)
@@ -202,8 +203,8 @@ def _note_other_source(made: SyncPlan, kind: str, item: Account | Group) -> None
     if item.source != "local":
         made.notes.say(
             "another-directory",
-            f"{kind} {item.name} is from the directory {item.source} and stays that one's; with a suffix for the names of "
-            "one of the two, both can be here",
+            f"{kind} {item.name} already exists from directory {item.source}. Set a suffix for one of the two directories "
+            "to have both",
         )
 
 
@@ -213,8 +214,8 @@ def _same(account: Account, named: Person | None, made: SyncPlan) -> Person | No
         return named
     made.notes.say(
         "another-one",
-        f"{account.name} is another one in the directory now than before: the name here stays with the one before; "
-        "if they are the same, adopt it, and if not, rename or remove it",
+        f"account {account.name} stays switched off: its name belongs to a different entry in the directory now. If both are "
+        f"the same person, run `drawknife sync {account.source} --adopt account:{account.name}`; otherwise rename the account",
     )
     return None
 
@@ -293,7 +294,7 @@ def _groups(
     if dropped:
         made.notes.say(
             "members-left-out",
-            f"{number_of(dropped, 'member')} of its groups left out: the name is not this directory's here",
+            f"{number_of(dropped, 'member')} of groups skipped: the account or group of that name here is not from this directory",
         )
     return groups
 

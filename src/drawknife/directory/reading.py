@@ -153,7 +153,7 @@ class _Reader:
         try:
             return Place(o.home_store, check_path("/" + value.strip("/")))
         except BadValue as bad:
-            self.found.notes.say("home-left-out", f"the home of {called} was left out: {bad}")
+            self.found.notes.say("home-left-out", f"the home of {called} was skipped: {bad}")
             return None
 
     # --- groups ---------------------------------------------------------------------------------
@@ -231,7 +231,8 @@ class _Reader:
         made = raw.decode("ascii") if raw.isascii() and raw.decode("ascii").isprintable() else raw.hex()
         if made in self.known:
             self.found.notes.say(
-                "not-followed", f"{record.dn} has the {self.options.id_attribute} of another: it is not followed"
+                "not-followed",
+                f"{record.dn} has the {self.options.id_attribute} of another entry, so a rename of it is not followed",
             )
             return None
         self.known.add(made)
@@ -241,7 +242,7 @@ class _Reader:
         """A name for a group or unit: what no name may hold becomes ``-``, and that is told."""
         made = fitting(name)
         if made != name:
-            self.found.notes.say("respelled", f"{name!r} comes as {made} ({dn})")
+            self.found.notes.say("respelled", f"{name!r} is spelled {made} here ({dn})")
         return made
 
 
@@ -267,11 +268,12 @@ def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContent
         reader.member_of(said)
     for url in dict.fromkeys(source.referrals):
         reader.found.notes.say(
-            "referrals", f"what {one_line(url)} has was not read; referral_servers says what may be followed"
+            "referrals",
+            f"the referral to {one_line(url)} was not followed. Add its server to referral_servers to follow it",
         )
     if reader.unknown_members:
         reader.found.notes.say(
             "members-left-out",
-            f"{number_of(reader.unknown_members, 'member')} of groups left out: none of the people, groups and units that were read",
+            f"{number_of(reader.unknown_members, 'member')} of groups skipped: not among the people, groups and units of the directory",
         )
     return reader.found

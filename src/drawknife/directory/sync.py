@@ -72,7 +72,7 @@ def planned(
     """What a sync would make of the model; TooFew if too much would go."""
     allowed = options_of(directory).most_leavers if most_leavers is None else most_leavers
     if not found.people and any(a.source == directory.name and a.enabled for a in model.accounts) and allowed < 100:
-        raise TooFew("the directory has no people at all; nothing was changed")
+        raise TooFew("the directory has no people at all, so nothing was changed")
     return plan(model, directory.name, found, allowed, adopt)
 
 

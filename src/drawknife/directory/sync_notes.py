@@ -1,24 +1,24 @@
-"""What a sync has to say besides its changes: by kind, with those first that somebody has to look at."""
+"""Notes of a sync, grouped by kind. The kinds that an administrator has to look at come first."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-#: The kinds, most important first, each with what is said of many of a kind.
+#: The kinds, most important first, each with the words that follow a number of them.
 KINDS = {
-    "another-one": "names belong to others in the directory now than before",
-    "kept-name": "names have changed in the directory and stay as they are here",
-    "another-directory": "names are those of accounts or groups of another directory",
-    "unit-left-out": "units were left out",
-    "unit-made-local": "units are gone from the directory and are local now",
-    "not-followed": "entries have the identity of another entry and are not followed",
-    "members-left-out": "groups have members that were left out",
-    "referrals": "referrals to other servers were not followed",
-    "home-left-out": "homes were left out",
-    "respelled": "names hold characters that no name may have, and are spelled otherwise here",
+    "another-one": "names now belong to a different entry in the directory",
+    "kept-name": "renamed entries keep their previous name here",
+    "another-directory": "names already exist from another directory",
+    "unit-left-out": "units were skipped",
+    "unit-made-local": "units were removed from the directory and are local now",
+    "not-followed": "entries share their identity with another entry, so renames of them are not followed",
+    "members-left-out": "groups have skipped members",
+    "referrals": "referrals were not followed",
+    "home-left-out": "homes were skipped",
+    "respelled": "names contain characters that are not allowed and are spelled differently here",
 }
-#: More than these of a kind are told in one line.
+#: More notes of a kind than these become one line.
 FEW = 3
 
 
@@ -32,17 +32,17 @@ class Notes:
         self.by_kind.setdefault(kind, []).append(text)
 
     def take(self, others: Notes) -> None:
-        """Say all that others say."""
+        """Add the notes of another collection."""
         for kind, texts in others.by_kind.items():
             self.by_kind.setdefault(kind, []).extend(texts)
 
     def ranked(self) -> Iterator[tuple[str, list[str]]]:
-        """The kinds that there is something of, the most important first, each with its sentences."""
+        """The kinds with notes, the most important first."""
         return ((kind, self.by_kind[kind]) for kind in KINDS if kind in self.by_kind)
 
     def in_short(self) -> list[str]:
-        """The same in lines to be read: a line for each kind of which there are many."""
+        """The notes as lines: a kind with more than :data:`FEW` notes is one line with an example."""
         lines: list[str] = []
         for kind, texts in self.ranked():
-            lines += texts if len(texts) <= FEW else [f"{len(texts):,} {KINDS[kind]}, such as: {texts[0]}"]
+            lines += texts if len(texts) <= FEW else [f"{len(texts):,} {KINDS[kind]}, for example: {texts[0]}"]
         return lines

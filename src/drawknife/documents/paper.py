@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from functools import cache
 from html import escape
 from importlib.resources import files
@@ -14,15 +14,24 @@ from reportlab.lib.pagesizes import A4, landscape
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table
 
 from drawknife import messages as msg
 
-from .words import DECISIONS, Line, heading, lines_of
+from .words import DECISIONS, Line, batched, heading, lines_of
 
 REGULAR, BOLD = "Drawknife", "Drawknife-Bold"
-GREY = colors.HexColor("#6b6b66")
+GREY, LIGHT = colors.HexColor("#6b6b66"), colors.HexColor("#c9c8c2")
+#: The heads of the columns, and how wide these are.
+HEADS = ("no.", "where", "who", "may", "by", "keep", "take away")
+WIDTHS = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
+#: Lines in one table. A table is copied at each page that it ends, so the time grows with their square.
+AT_ONCE = 100
+#: The form that holds the number of pages.
+PAGES = "pages"
 
 
 @cache
@@ -37,6 +46,8 @@ def _letters() -> frozenset[int]:
 
 def shown(text: str) -> str:
     """Text as the font can show it: a letter that it does not have is written as U+ and its number."""
+    if text.isascii() and text.isprintable():  # these it has
+        return text
     there = _letters()
     return "".join(c if ord(c) in there or c == "\n" else f"⟨U+{ord(c):04X}⟩" for c in text)
 
@@ -65,9 +76,7 @@ class Box(Flowable):  # type: ignore[misc]
 
 def report(found: msg.Report) -> bytes:
     """A report to be gone through and signed."""
-    return _made(
-        lambda: _report(found), found.title, landscape(A4), f"report {found.number}, revision {found.revision}"
-    )
+    return _made(_report(found), found.title, landscape(A4), f"report {found.number}, revision {found.revision}")
 
 
 def _report(found: msg.Report) -> list[Flowable]:
@@ -77,28 +86,37 @@ def _report(found: msg.Report) -> list[Flowable]:
     story: list[Flowable] = [_said(found.title, title)]
     story += [_said(line, quiet) for line in heading(found)]
     story.append(Spacer(1, 4 * mm))
-    head = [_said(text, bold) for text in ("no.", "where", "who", "may", "by", "keep", "take away")]
-    lines: list[list[Any]] = [head]
-    styles: list[tuple[Any, ...]] = [
-        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, 0), 0.8, colors.black),
-        ("LINEBELOW", (0, 1), (-1, -2), 0.25, colors.HexColor("#c9c8c2")), ("LEFTPADDING", (0, 0), (-1, -1), 2),
-        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-    ]  # fmt: skip
     if found.gone:
         story += [_said("What was there when it was signed last, and is not any more", bold)]
         story += [_said(line, small) for line in found.gone] + [Spacer(1, 4 * mm)]
-    for line in lines_of(found.rows):
-        lines.append(_cells(line, small, normal))
-        if line.row is None:  # names only, as wide as they may be
-            styles.append(("SPAN", (2, len(lines) - 1), (-1, len(lines) - 1)))
-    widths = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
-    # The signature stands on the page of the last row: a page of it alone could be laid under anything.
-    lines.append([_signature(normal), *[""] * (len(head) - 1)])
-    styles += [
-        ("NOSPLIT", (0, -2), (-1, -1)), ("SPAN", (0, -1), (-1, -1)), ("TOPPADDING", (0, -1), (-1, -1), 10 * mm),
-    ]  # fmt: skip
-    story.append(Table(lines, colWidths=widths, repeatRows=1, style=styles))
+    some = list(batched(list(lines_of(found.rows)), AT_ONCE)) or [[]]
+    story += [_table(lines, small, normal, bold) for lines in some[:-1]]
+    story.append(_table(some[-1], small, normal, bold, _signature(normal)))
     return story
+
+
+def _table(
+    lines: Sequence[Line], small: ParagraphStyle, normal: ParagraphStyle, bold: ParagraphStyle,
+    signature: Table | None = None,
+) -> Table:  # fmt: skip
+    """Some lines under the heading, which is repeated on each page."""
+    cells: list[list[Any]] = [[_said(text, bold) for text in HEADS]]
+    styles: list[tuple[Any, ...]] = [
+        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, 0), 0.8, colors.black),
+        ("LEFTPADDING", (0, 0), (-1, -1), 2), ("RIGHTPADDING", (0, 0), (-1, -1), 4),
+    ]  # fmt: skip
+    for at, line in enumerate(lines, 1):
+        cells.append(_cells(line, small, normal))
+        styles.append(("LINEBELOW", (0, at), (-1, at), 0.25, LIGHT))
+        if line.row is None:  # names only, as wide as they may be
+            styles.append(("SPAN", (2, at), (-1, at)))
+    if signature is not None:
+        # The signature is on the page of the last line: a page with nothing else could be put below any report.
+        cells.append([signature, *[""] * (len(HEADS) - 1)])
+        styles += [
+            ("NOSPLIT", (0, -2), (-1, -1)), ("SPAN", (0, -1), (-1, -1)), ("TOPPADDING", (0, -1), (-1, -1), 10 * mm),
+        ]  # fmt: skip
+    return Table(cells, colWidths=WIDTHS, repeatRows=1, style=styles)
 
 
 def _cells(line: Line, small: ParagraphStyle, normal: ParagraphStyle) -> list[Any]:
@@ -121,11 +139,6 @@ def _signature(style: ParagraphStyle) -> Table:
 
 def sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> bytes:
     """A hand-over sheet: headings with lines."""
-    every = list(parts)
-    return _made(lambda: _sheet(title, every), title, A4, "")
-
-
-def _sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> list[Flowable]:
     _letters()
     normal, head = (
         _style("normal", 10.5, leftIndent=4 * mm, spaceAfter=1 * mm),
@@ -135,26 +148,42 @@ def _sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> list[Flowa
     for words, lines in parts:
         story.append(Paragraph(f"<b>{escape(shown(words), quote=False)}</b>", head))
         story += [_said(line, normal) for line in lines]
-    return story
+    return _made(story, title, A4, "")
 
 
-def _made(story: Callable[[], list[Flowable]], title: str, size: tuple[float, float], foot: str) -> bytes:
-    """The document; it is laid out twice, as each page says how many there are."""
-    pages = 0
-    while True:
-        out = BytesIO()
+class _Numbered(Canvas):  # type: ignore[misc]
+    """Pages that say how many there are: each refers to a form (ISO 32000, 8.10), which is drawn when the last is done."""
 
-        def number(canvas: Any, page: Any, of: int = pages) -> None:
-            canvas.setFont(REGULAR, 7)
-            canvas.setFillColor(GREY)
-            canvas.drawString(15 * mm, 9 * mm, shown(foot))
-            canvas.drawRightString(size[0] - 15 * mm, 9 * mm, f"page {page.page} of {of}")
+    def show_number(self, foot: str) -> None:
+        self.setFont(REGULAR, 7)
+        self.setFillColor(GREY)
+        self.drawString(15 * mm, 9 * mm, shown(foot))
+        here = f"page {self.getPageNumber()} of "
+        room = stringWidth(f"{here}00000", REGULAR, 7)
+        self.translate(self._pagesize[0] - 15 * mm - room, 9 * mm)
+        self.drawString(0, 0, here)
+        self.translate(stringWidth(here, REGULAR, 7), 0)
+        self.doForm(PAGES)
 
-        made = SimpleDocTemplate(
-            out, pagesize=size, title=title, author="Drawknife", leftMargin=12 * mm, rightMargin=12 * mm,
-            topMargin=14 * mm, bottomMargin=16 * mm, lang="en",
-        )  # fmt: skip
-        made.build(story(), onFirstPage=number, onLaterPages=number)
-        if made.page == pages:
-            return out.getvalue()
-        pages = made.page
+    def save(self) -> None:
+        self.beginForm(PAGES)
+        self.setFont(REGULAR, 7)
+        self.setFillColor(GREY)
+        self.drawString(0, 0, str(self.getPageNumber() - 1))
+        self.endForm()
+        super().save()
+
+
+def _made(story: list[Flowable], title: str, size: tuple[float, float], foot: str) -> bytes:
+    out = BytesIO()
+
+    def number(canvas: _Numbered, _: Any) -> None:
+        canvas.saveState()
+        canvas.show_number(foot)
+        canvas.restoreState()
+
+    SimpleDocTemplate(
+        out, pagesize=size, title=title, author="Drawknife", leftMargin=12 * mm, rightMargin=12 * mm,
+        topMargin=14 * mm, bottomMargin=16 * mm, lang="en",
+    ).build(story, onFirstPage=number, onLaterPages=number, canvasmaker=_Numbered)  # fmt: skip
+    return out.getvalue()

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from itertools import islice
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from drawknife import messages as msg
 from drawknife.core.words.sizes import number_of
 
+T = TypeVar("T")
 #: What is decided of a row: the key of its field, and the word.
 DECISIONS = (("keep", "keep"), ("take-away", "take away"))
 #: So many names are written in a line; the rest in lines below it.
 NAMES = 40
 
 
-def batched(names: Sequence[str], most: int) -> Iterator[list[str]]:
-    """The names, so many at once."""
-    left = iter(names)
+def batched(items: Iterable[T], most: int) -> Iterator[list[T]]:
+    """The items in lists of at most so many."""
+    left = iter(items)
     while some := list(islice(left, most)):
         yield some
 

@@ -35,7 +35,7 @@ class DirectoryOptions(Message):
     shown_first: bool = Field(False, description="scim: what is sent waits for a sync, which can be looked at before")
     referral_servers: Annotated[str | None, Field(max_length=2000)] = Field(
         None,
-        description="Servers that referrals are followed to, with the same bind, such as ldaps://b.example,ldaps://c.example",
+        description="Servers to follow referrals to, with the same credentials, such as ldaps://b.example,ldaps://c.example",
     )
     people_base: Annotated[str, Field(max_length=2000, description="Where its people are; not for scim:")] = ""
     people_filter: Filter = "(objectClass=inetOrgPerson)"
@@ -46,7 +46,7 @@ class DirectoryOptions(Message):
     name_attribute: Attribute = "uid"
     login_name: Annotated[str | None, Field(max_length=200)] = Field(
         None,
-        description="How login names are made, such as {userName up to @} or {sn}.{uid}; left out: the name attribute",
+        description="Template for login names, such as {userName up to @} or {sn}.{uid}; default: the name attribute",
     )
     id_attribute: Attribute | None = Field(
         "entryUUID", description="What never changes of somebody, so that who is renamed is followed (RFC 4530)"
@@ -67,8 +67,8 @@ class DirectoryOptions(Message):
         Field(
             ge=0,
             le=100,
-            description="Per cent. If more people, groups or units are missing, or more memberships or access would be lost, "
-            "nothing is changed",
+            description="Per cent. A sync that would remove more people, groups or units, or end more memberships or access, "
+            "changes nothing",
         ),
     ] = 20
     page_size: Annotated[int, Field(ge=1, le=10_000)] = 500
@@ -113,7 +113,7 @@ class DirectoryChange(Message):
 
 
 class SyncNotes(Message):
-    """What a sync says of one kind."""
+    """The notes of a sync of one kind."""
 
     kind: str
     notes: list[str]
@@ -137,10 +137,8 @@ class SyncReport(Message):
     named: dict[str, list[str]] = Field(default={}, description="The first of each, by name")
     left_alone: list[str] = Field(default=[], description="Names that exist here already, and were left as they are")
     left_out: list[str] = Field(default=[], description="What could not be taken, and why")
-    notes: list[str] = Field(
-        default=[], description="What somebody has to look at, most important first; many of a kind are one line"
-    )
-    noted: list[SyncNotes] = Field(default=[], description="The same, every one of them")
+    notes: list[str] = Field(default=[], description="Notes, most important first; many of a kind are one line")
+    noted: list[SyncNotes] = Field(default=[], description="All notes by kind")
 
 
 class SyncPreview(Message):
@@ -175,7 +173,7 @@ class SyncWish(Message):
 
 
 class TryWish(Message):
-    """Options to try before they are kept; those left out are the directory's own."""
+    """Options to try without saving them; the others are those of the directory."""
 
     options: dict[str, Any] = {}
 
@@ -187,5 +185,5 @@ class Tried(Message):
     groups: list[str]
     units: list[str]
     left_out: list[str]
-    renamed: list[str] = Field(default=[], description="What is here already and would be called otherwise")
-    left_alone: list[str] = Field(default=[], description="Names that exist here already")
+    renamed: list[str] = Field(default=[], description="Accounts, groups and units that would be renamed")
+    left_alone: list[str] = Field(default=[], description="Names that already exist here")

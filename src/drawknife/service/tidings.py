@@ -66,7 +66,7 @@ class WayOfTelling(Protocol):
         ...
 
     def why_not_reached(self) -> str:
-        """Connect to the other side, and say nothing there; why that is not possible, empty if it is."""
+        """Connect to the other side and send nothing; why that fails, empty if it succeeds."""
         ...
 
 
@@ -103,7 +103,7 @@ class Webhook(NamedTuple):
                 if is_over_tls:
                     ssl.create_default_context().wrap_socket(reached, server_hostname=url.host).close()
         except OSError as error:
-            return f"{url.host} is not reached: {error}"
+            return f"{url.host} cannot be reached: {error}"
         return ""
 
 
@@ -163,7 +163,7 @@ class Mail(NamedTuple):
 
     @contextmanager
     def _signed_in(self) -> Iterator[smtplib.SMTP]:
-        """The server, reached and signed in to as the mail will be; :class:`NotTaken` where that fails, or what is said there."""
+        """The mail server, signed in to; :class:`NotTaken` where that fails, or what is sent there."""
         host, _, port = self.server.rpartition(":")
         trusted = ssl.create_default_context(cafile=self.ca_file and str(self.ca_file))
         try:

@@ -104,27 +104,6 @@ def verdict_at(model: Model, question: Question, at: datetime) -> Verdict | None
         return None
 
 
-def as_it_decides(item: Any) -> Any:
-    """An item without what decides nothing: notes, its own and those of its lines, and what is there for people to read."""
-    said = {key: None for key in ("note", "display", "mail") if getattr(item, key, None) is not None}
-    lines = {
-        key: tuple(x if x.note is None else x._replace(note=None) for x in found)
-        for key in ("entries", "grants", "members")
-        if (found := getattr(item, key, ()))
-    }
-    return replace(item, **said, **lines) if said or lines else item
-
-
-def all_as_it_decides(model: Model) -> Model:
-    """The model of such items."""
-    parts: dict[str, Any] = {
-        section: tuple(map(as_it_decides, getattr(model, section)))
-        for section in ("accounts", "groups", "virtual_paths", "endpoints")
-    }
-    stores = (replace(s, folders=tuple(map(as_it_decides, s.folders)), note=None) for s in model.stores)
-    return replace(model, stores=tuple(stores), **parts)
-
-
 def without_hours(model: Model) -> Model:
     """The model without hours: by them a verdict turns every day."""
     values: Any = (replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings)

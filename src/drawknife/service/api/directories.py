@@ -87,7 +87,11 @@ def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
     if options.login_name is not None:
         check_template(options.login_name)
         if not options.is_provisioned and options.id_attribute is None:
-            raise BadInput("options.login_name", "nobody could be told apart by a name that is made", "an id_attribute")
+            raise BadInput(
+                "options.login_name",
+                "login names from a template need an id_attribute to tell people apart",
+                "an id_attribute",
+            )
     for server in options.servers_referred_to:
         check_server_address("options.referral_servers", server)
     _check_files(options)
@@ -156,8 +160,7 @@ def add(body: msg.NewDirectory) -> Response:
 def change(path: DirectoryPath, body: msg.DirectoryChange) -> Response:
     old = _find(path.name)
     options = _with(old, body.options)
-    if body.bind_password is None:
-        _check_shown_to_nobody(old, options)
+    _check_passwords_stay(old, options, body.options, body.bind_password)
     new = Directory(old.name, options.model_dump(), _check(options, body.bind_password))
     return _save(new, f"change directory {old.name}", old)
 
@@ -171,15 +174,18 @@ def _with(old: Directory, changed: dict[str, Any]) -> msg.DirectoryOptions:
         raise BadInput("options." + ".".join(map(str, first["loc"])), str(first["msg"]), "") from None
 
 
-def _check_shown_to_nobody(old: Directory, options: msg.DirectoryOptions) -> None:
-    """:class:`BadInput` if the bind password that is kept would go to another server than it was given for."""
+def _check_passwords_stay(
+    old: Directory, options: msg.DirectoryOptions, changed: dict[str, Any], password: str | None = None
+) -> None:
+    """:class:`BadInput` if a bind password would go to another server than it was given for, without being given again."""
     elsewhere = [key for key in _TOWARDS if getattr(options, key) != old.options.get(key, DEFAULTS[key])]
-    if old.secret is not None and elsewhere:
-        raise BadInput(
-            "bind_password",
-            f"with another {' and '.join(elsewhere)} the bind password would be shown to whoever answers there",
-            "the bind password, given again",
-        )
+    if not elsewhere:
+        return
+    why = f"a changed {' and '.join(elsewhere)} would send the bind password to another server"
+    if old.options.get("bind_password_file") is not None and "bind_password_file" not in changed:
+        raise BadInput("options.bind_password_file", why, "bind_password_file given again")
+    if old.secret is not None and password is None and options.bind_password_file is None:
+        raise BadInput("bind_password", why, "the bind password given again")
 
 
 DEFAULTS = {key: field.default for key, field in msg.DirectoryOptions.model_fields.items()}
@@ -209,7 +215,7 @@ def _save(directory: Directory, what: str, old: Directory | None = None) -> Resp
 
 
 def _call_otherwise(connection: Connection[TupleRow], directory: Directory) -> None:
-    """Find what is provisioned by the names that the options make of it now."""
+    """Index what is provisioned by the names that the options give it now."""
     options = options_of(directory)
     called: dict[str, str] = {}
     taken: dict[tuple[str, str], str] = {}
@@ -218,10 +224,11 @@ def _call_otherwise(connection: Connection[TupleRow], directory: Directory) -> N
         try:
             name = fold(name_of(resource.kind, resource.body, options))
         except BadValue as bad:
-            raise BadInput("options", f"{sent} could not be called anything: {bad}", "other options") from None
-        other = taken.setdefault((resource.kind, name), sent)
-        if other is not sent:
-            raise BadInput("options", f"{other} and {sent} would both be called {name}", "options that tell them apart")
+            raise BadInput("options", f"{sent} would have no name: {bad}", "other options") from None
+        if (resource.kind, name) in taken:
+            both = f"{taken[resource.kind, name]} and {sent}"
+            raise BadInput("options", f"{both} would both be called {name}", "options that give them different names")
+        taken[resource.kind, name] = sent
         called[resource.id] = name
     provisioned.call(connection, directory.name, called)
 
@@ -266,15 +273,15 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
 
 @api.post(
     "/directories/<string:name>/try",
-    summary="Read it, and tell the first few of what it has",
-    responses={200: msg.Tried, **problems(413, 415, 502)},
+    summary="Show the first people, groups and units that it has",
+    responses={200: msg.Tried, **problems(409, 413, 415, 502)},
 )
 def try_(path: DirectoryPath, body: msg.TryWish) -> Response:
-    """Read it with the options that it has, or with others, which are not kept."""
+    """Read it with its options, or with others that are not saved."""
     directory, state = _find(path.name), current()
     if body.options:
         options = _with(directory, body.options)
-        _check_shown_to_nobody(directory, options)
+        _check_passwords_stay(directory, options, body.options)
         _check(options, None)
         directory = directory._replace(options=options.model_dump())
     found = fetch_within(state, directory)
