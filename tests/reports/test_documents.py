@@ -113,7 +113,7 @@ def test_every_name_is_in_every_kind_of_document():
 @pytest.mark.parametrize("rows", range(20, 32))
 def test_the_signature_is_on_the_page_of_the_last_row(rows):
     last = PdfReader(BytesIO(paper.report(a_report(rows=ROWS[:rows])))).pages[-1].extract_text()
-    assert "Gone through by" in last and re.search(rf"^{rows}\b", last, re.M)
+    assert "Reviewed by" in last and re.search(rf"^{rows}\b", last, re.M)
 
 
 def test_a_decision_in_a_line_that_goes_on_is_told():

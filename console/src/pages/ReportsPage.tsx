@@ -217,7 +217,7 @@ function OneReport({ report }: { report: Report }) {
       {report.gone.length > 0 && (
         <section aria-label="Gone since">
           <Text fw={650} fz="sm">
-            What was there when it was signed last, and is not any more
+            Removed since the last signed report
           </Text>
           {report.gone.map((line) => (
             <Text key={line} fz="sm">

@@ -55,7 +55,7 @@ class ReportAnswers(Asked):
         return target
 
     def _of_place(self, top: Place) -> tuple[list[msg.ReportRow], list[str]]:
-        notes = ["Endpoints, sign-in and hours are not asked: it is told what could be done once signed in."]
+        notes = ["Endpoints, sign-in and hours are not checked."]
         notes += self.disk_notes(stores={top.store})
         # A row comes of at most four lines: in the folder, and at three depths below it.
         found = review_within(self.prepared, top, 4 * MOST_ROWS)

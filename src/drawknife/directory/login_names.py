@@ -33,10 +33,10 @@ def login_name(template: str, value_of: Callable[[str], str | None]) -> str:
         attribute, end = found.groups()
         value = value_of(attribute)
         if value is None:
-            raise BadValue(f"it has no {attribute}", "what login_name is made of")
+            raise BadValue(f"attribute {attribute} is missing", "the attributes of login_name")
         made = value.partition(end)[0] if end else value
         if not made:
-            raise BadValue(f"its {attribute} {value!r} begins with {end}", "what login_name is made of")
+            raise BadValue(f"attribute {attribute} {value!r} begins with {end}", "text before it")
         return made
 
     return _PART.sub(part, template)

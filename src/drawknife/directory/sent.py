@@ -29,6 +29,11 @@ def name_of(kind: str, body: dict[str, Any], options: DirectoryOptions) -> str:
     return called
 
 
+def sent_name(body: dict[str, Any]) -> str:
+    """The name of a person or group as it was sent, on one line."""
+    return one_line(_text(body.get("userName") or body.get("displayName")))
+
+
 def _text(value: Any) -> str:
     return unicodedata.normalize("NFC", str(value or ""))
 
@@ -49,8 +54,8 @@ def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Direct
     for r in resources:
         try:
             called = name_of(r.kind, r.body, options)
-        except BadValue as bad:  # the suffix is another now
-            found.left_out.append(f"{r.kind} {r.id}: {bad}")
+        except BadValue as bad:  # the options have changed since it was sent
+            found.left_out.append(f"{sent_name(r.body)}: {bad}")
             continue
         subject_of[r.id] = Subject("account" if r.kind == "User" else "group", called)
         if r.kind == "User":

@@ -35,7 +35,7 @@ def report(found: msg.Report) -> bytes:
     """A report to be gone through."""
     body = "".join(map(_row, lines_of(found.rows)))
     gone = "".join(f"<li>{escape(line)}</li>" for line in found.gone)
-    no_more = f"<h2>What was there when it was signed last, and is not any more</h2><ul>{gone}</ul>" if gone else ""
+    no_more = f"<h2>Removed since the last signed report</h2><ul>{gone}</ul>" if gone else ""
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(found.title)}</title>'
         f"<style>{_STYLE}</style></head><body><main><h1>{escape(found.title)}</h1>"

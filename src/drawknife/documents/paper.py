@@ -87,7 +87,7 @@ def _report(found: msg.Report) -> list[Flowable]:
     story += [_said(line, quiet) for line in heading(found)]
     story.append(Spacer(1, 4 * mm))
     if found.gone:
-        story += [_said("What was there when it was signed last, and is not any more", bold)]
+        story += [_said("Removed since the last signed report", bold)]
         story += [_said(line, small) for line in found.gone] + [Spacer(1, 4 * mm)]
     some = list(batched(list(lines_of(found.rows)), AT_ONCE)) or [[]]
     story += [_table(lines, small, normal, bold) for lines in some[:-1]]
@@ -131,7 +131,7 @@ def _cells(line: Line, small: ParagraphStyle, normal: ParagraphStyle) -> list[An
 
 
 def _signature(style: ParagraphStyle) -> Table:
-    words = [_said(word, style) for word in ("Gone through by", "on", "signature")]
+    words = [_said(word, style) for word in ("Reviewed by", "on", "signature")]
     lines = [[words[0], "", words[1], "", words[2], ""]]
     styles = [("LINEBELOW", (column, 0), (column, 0), 0.5, colors.black) for column in (1, 3, 5)]
     return Table(lines, colWidths=[30 * mm, 70 * mm, 10 * mm, 40 * mm, 22 * mm, 80 * mm], style=styles)

@@ -36,10 +36,11 @@ def heading(found: msg.Report) -> list[str]:
             f"{number_of(new, 'row')} with something new, {len(found.gone)} gone."
         )
     elif not found.about.startswith("group:"):
-        lines.append("None about this was signed before.")
+        lines.append("No earlier report about this was signed.")
     if not found.about.startswith("group:"):
         lines.append(
-            "Accounts that may do the same by the same entries are one row; below a place all is as its row says, unless a row further down says otherwise."
+            "Each row lists accounts with the same rights from the same entries. Folders below have the same rights, "
+            "unless a row further down says otherwise."
         )
     return [*lines, *found.notes]
 

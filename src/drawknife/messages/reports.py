@@ -49,7 +49,7 @@ class ReportLine(Message):
 class Report(ReportLine):
     title: str
     rows: list[ReportRow]
-    gone: list[str] = Field([], description="What was there when it was signed last, and is not any more")
+    gone: list[str] = Field([], description="Removed since the last signed report")
     since: ReportLine | None = Field(None, description="The one that was signed last, with which it is compared")
     notes: list[str] = []
 

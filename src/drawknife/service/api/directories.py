@@ -23,7 +23,7 @@ from drawknife.core.words.names import BadValue, check_name, fold
 from drawknife.core.words.sizes import number_of, several
 from drawknife.directory.login_names import check_template
 from drawknife.directory.losses import TooFew
-from drawknife.directory.sent import name_of
+from drawknife.directory.sent import name_of, sent_name
 from drawknife.directory.source import DirectoryFailed, check_address, check_server_address, compile_filter
 from drawknife.directory.sync import counted, options_of, planned, report_of
 from drawknife.records import administrators, provisioned
@@ -220,7 +220,7 @@ def _call_otherwise(connection: Connection[TupleRow], directory: Directory) -> N
     called: dict[str, str] = {}
     taken: dict[tuple[str, str], str] = {}
     for resource in provisioned.read(connection, directory.name):
-        sent = str(resource.body.get("userName") or resource.body.get("displayName"))
+        sent = sent_name(resource.body)
         try:
             name = fold(name_of(resource.kind, resource.body, options))
         except BadValue as bad:
