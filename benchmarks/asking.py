@@ -1,8 +1,8 @@
 """Clients that ask the same again and again, each over a connection of its own:
 python -m benchmarks.asking PORT TOKEN COUNT CLIENTS
 
-One process for all of them, written to cost little: the service is to be measured, not its clients. Begins at a line
-on standard input; each client asks COUNT times.
+One process for all of them, written to cost little: the service is to be measured, not its clients.
+Begins at a line on standard input; each client asks COUNT times.
 """
 
 from __future__ import annotations
@@ -25,7 +25,9 @@ def whole_answer(connection: socket.socket) -> bytes:
     while True:
         answer += connection.recv(65536)
         before, found, rest = answer.partition(b"\r\n\r\n")
-        if found and len(rest) >= int(before.lower().split(b"content-length:")[1].split(b"\r\n")[0]):
+        if found and len(rest) >= int(
+            before.lower().split(b"content-length:")[1].split(b"\r\n")[0]
+        ):
             return answer
 
 

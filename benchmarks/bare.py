@@ -1,7 +1,8 @@
 """The bare closed form on one store: no virtual paths, no owner, no reach, nothing shared but sets.
 
 What the whole map is compared with: for every folder with entries and every right,
-``decided = (up | A) & ~D`` and ``effective = decided & ~F``; folders without entries take their parent's.
+``decided = (up | A) & ~D`` and ``effective = decided & ~F``; folders without entries take their
+parent's.
 """
 
 from __future__ import annotations

@@ -31,6 +31,11 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
         grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     count = FOLDERS * FILES
     return [
-        (f"census of {count:,} files / du -s", f"{ratio:.2f} ({ours:.2f} s, {theirs:.2f} s)", "within 3", ratio <= 3),
+        (
+            f"census of {count:,} files / du -s",
+            f"{ratio:.2f} ({ours:.2f} s, {theirs:.2f} s)",
+            "within 3",
+            ratio <= 3,
+        ),
         (f"memory that walking {count:,} files takes more", f"{grown:.0f} MiB", "told", None),
     ]

@@ -30,7 +30,13 @@ NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
 def measure() -> Figures:
     prepared = prepare(large_model())
-    return [*_whole_map(prepared), *_decision(prepared), *_who(prepared), *_window(prepared), *_one_entry(prepared)]
+    return [
+        *_whole_map(prepared),
+        *_decision(prepared),
+        *_who(prepared),
+        *_window(prepared),
+        *_one_entry(prepared),
+    ]
 
 
 def run_map(prepared: Prepared) -> int:
@@ -43,9 +49,12 @@ def _whole_map(prepared: Prepared) -> Figures:
     cells = run_map(prepared)
     rng = random.Random(3)
     folders = [f.path for f in prepared.model.stores[1].folders]
-    accounts = [prepared.people.prepared(i) for i in rng.sample(range(len(prepared.people.accounts)), 300)]
+    accounts = [
+        prepared.people.prepared(i) for i in rng.sample(range(len(prepared.people.accounts)), 300)
+    ]
     sample = [
-        (rng.choice(accounts), "/survey" + rng.choice(folders).rstrip("/"), rng.choice(RIGHTS)) for _ in range(5000)
+        (rng.choice(accounts), "/survey" + rng.choice(folders).rstrip("/"), rng.choice(RIGHTS))
+        for _ in range(5000)
     ]
 
     def singles() -> None:
@@ -63,9 +72,19 @@ def _whole_map(prepared: Prepared) -> Figures:
     times, _, bare = against(whole, lambda: bare_closed_form(prepared, store, map_.division.bits))
     return [
         ("cells of the whole map", f"{cells:,}, in {took:.2f} s", "", None),
-        ("the same cells by single decisions", f"{single / len(sample) * 1e6:.1f} µs each", "", None),
+        (
+            "the same cells by single decisions",
+            f"{single / len(sample) * 1e6:.1f} µs each",
+            "",
+            None,
+        ),
         ("whole map, times faster", f"{faster:,.0f}", "at least 50,000", faster >= 50_000),
-        ("whole map / bare closed form", f"{times:.1f} (bare: {bare:.2f} s)", "within 5", times <= 5),
+        (
+            "whole map / bare closed form",
+            f"{times:.1f} (bare: {bare:.2f} s)",
+            "within 5",
+            times <= 5,
+        ),
     ]
 
 
@@ -76,7 +95,8 @@ def _decision(prepared: Prepared) -> Figures:
     deep = [f.path for f in store.folders if f.path.count("/") == depth]
     accounts = [prepared.people.accounts[i].name for i in rng.sample(range(10_000), 200)]
     questions = [
-        Question(rng.choice(accounts), rng.choice(RIGHTS[:6]), f"/survey{rng.choice(deep)}/x") for _ in range(4000)
+        Question(rng.choice(accounts), rng.choice(RIGHTS[:6]), f"/survey{rng.choice(deep)}/x")
+        for _ in range(4000)
     ]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder, *(f"d{i:06}" for i in range(depth + 1)))
@@ -99,7 +119,9 @@ def _decision(prepared: Prepared) -> Figures:
         ratio, decided, accessed = against(decisions, accesses, 9)
         first, decided_first, _ = against(first_ones, accesses, 9)
     count = len(questions)
-    lines = [json.dumps({"account": q.account, "action": q.action, "path": q.path}) for q in questions]
+    lines = [
+        json.dumps({"account": q.account, "action": q.action, "path": q.path}) for q in questions
+    ]
     asking = Answering(prepared, 1, NOW)
     encode = json.JSONEncoder(ensure_ascii=False).encode
 
@@ -110,7 +132,10 @@ def _decision(prepared: Prepared) -> Figures:
     rate = count / min(seconds(line_by_line) for _ in range(5))
     return [
         (
-            "one decision / os.access at the same depth, of folders asked about before, as the kernel is",
+            (
+                "one decision / os.access at the same depth, of folders asked about before, as the"
+                " kernel is"
+            ),
             f"{ratio:.1f} ({decided / count * 1e6:.1f} µs, {accessed / count * 1e6:.1f} µs)",
             "within 5",
             ratio <= 5,
@@ -121,7 +146,12 @@ def _decision(prepared: Prepared) -> Figures:
             "within 12",
             first <= 12,
         ),
-        ("questions a second, as JSON lines in the core", f"{rate:,.0f}", "at least 20,000", rate >= 20_000),
+        (
+            "questions a second, as JSON lines in the core",
+            f"{rate:,.0f}",
+            "at least 20,000",
+            rate >= 20_000,
+        ),
     ]
 
 

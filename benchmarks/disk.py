@@ -1,4 +1,6 @@
-"""Disks: reading one, against looking at each thing on it; and a decision that asks one, against one that does not."""
+"""Disks: reading one, against looking at each thing on it; and a decision that asks one, against
+one that does not.
+"""
 
 from __future__ import annotations
 
@@ -60,9 +62,12 @@ def _decisions() -> tuple[float, float, float]:
         )
     )
     reading = m.DiskReading(
-        "s", above=(parse_folder("0:0 0755 /"),), folders=(parse_folder("9:9 0755 /"),),
-        files=(parse_files(f"3 of 9:9 0644 in {path}"),), users=(OsUser("ada", 9, 9),),
-    )  # fmt: skip
+        "s",
+        above=(parse_folder("0:0 0755 /"),),
+        folders=(parse_folder("9:9 0755 /"),),
+        files=(parse_files(f"3 of 9:9 0644 in {path}"),),
+        users=(OsUser("ada", 9, 9),),
+    )
     with_disk, without = prepare(sound(replace(model, disk_readings=(reading,)))), prepare(model)
     asked, now = Question("ada", "download", path + "/x"), datetime.now(UTC)
 
@@ -74,21 +79,27 @@ def _decisions() -> tuple[float, float, float]:
 
 
 def _map() -> tuple[float, float, float]:
-    """Everybody's rights everywhere on the large model, with the disk of its largest store and without.
+    """Everybody's rights everywhere on the large model, with the disk of its largest store and
+    without.
 
-    The reading lists each tenth folder, of owners and groups of the machine with lists of their own, and files in half as many.
-    What is worked out once for a revision, who has which virtual path and whom the disk lets what, is there in both.
+    The reading lists each tenth folder, of owners and groups of the machine with lists of their
+    own, and files in half as many. What is worked out once for a revision, who has which virtual
+    path and whom the disk lets what, is there in both.
     """
     model, rng = large_model(), random.Random(3)
-    users = tuple(OsUser(a.name, 10_000 + i, 20_000 + i % 500) for i, a in enumerate(model.accounts))
+    users = tuple(
+        OsUser(a.name, 10_000 + i, 20_000 + i % 500) for i, a in enumerate(model.accounts)
+    )
     store = max(model.stores, key=lambda s: len(s.folders))
 
     def thing(kind: str) -> str:
         gid, other = 20_000 + rng.randrange(500), rng.choice(("r-x", "---"))
-        named = (
-            f"u:{10_000 + rng.randrange(len(users))}:rwx,g::r-x,g:{20_000 + rng.randrange(500)}:rwx,m::rwx,o::{other}"
+        user, group = 10_000 + rng.randrange(len(users)), 20_000 + rng.randrange(500)
+        named = f"u:{user}:rwx,g::r-x,g:{group}:rwx,m::rwx,o::{other}"
+        plain = (
+            f"{10_000 + rng.randrange(len(users))}:{gid}"
+            f" {rng.choice(('0775', '0755', '2770', '0750'))}"
         )
-        plain = f"{10_000 + rng.randrange(len(users))}:{gid} {rng.choice(('0775', '0755', '2770', '0750'))}"
         return (
             f"{plain[:-4]}{'0775' if other == 'r-x' else '0770'} acl=u::rwx,{named}"
             if kind == "listed" and rng.random() < 0.5
@@ -97,11 +108,15 @@ def _map() -> tuple[float, float, float]:
 
     paths = ["/", *(f.path for f in store.folders[1::10])]
     folders = tuple(
-        parse_folder(f"{'0:0 0755' if path == '/' else thing('listed')} {path}") for path in dict.fromkeys(paths)
+        parse_folder(f"{'0:0 0755' if path == '/' else thing('listed')} {path}")
+        for path in dict.fromkeys(paths)
     )
     files = tuple(parse_files(f"3 of {thing('files')} in {path}") for path in paths[::2])
     reading = m.DiskReading(store.name, confined=True, folders=folders, files=files, users=users)
-    acting = replace(model, settings=(*model.settings, m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),))))
+    acting = replace(
+        model,
+        settings=(*model.settings, m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),))),
+    )
     with_disk = prepare(replace(acting, disk_readings=(reading,)))
     without = prepare(model)
 
@@ -131,8 +146,23 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     count = FOLDERS * FILES
     each = f"{with_disk / 20_000 * 1e6:.1f} us, {without / 20_000 * 1e6:.1f} us"
     return [
-        (f"reading a disk of {count:,} files / looking at each", f"{ratio:.2f} ({ours:.2f} s, {theirs:.2f} s)", "within 2.5", ratio <= 2.5),
+        (
+            f"reading a disk of {count:,} files / looking at each",
+            f"{ratio:.2f} ({ours:.2f} s, {theirs:.2f} s)",
+            "within 2.5",
+            ratio <= 2.5,
+        ),
         (f"memory that reading {count:,} files takes more", f"{grown:.0f} MiB", "told", None),
-        ("the whole map with a disk / without", f"{mapping:.2f} ({map_with:.2f} s, {map_without:.2f} s)", "within 2", mapping <= 2),
-        (f"a decision with a disk / without, {DEEP} folders down", f"{deciding:.2f} ({each})", "within 1.5", deciding <= 1.5),
-    ]  # fmt: skip
+        (
+            "the whole map with a disk / without",
+            f"{mapping:.2f} ({map_with:.2f} s, {map_without:.2f} s)",
+            "within 2",
+            mapping <= 2,
+        ),
+        (
+            f"a decision with a disk / without, {DEEP} folders down",
+            f"{deciding:.2f} ({each})",
+            "within 1.5",
+            deciding <= 1.5,
+        ),
+    ]

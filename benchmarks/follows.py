@@ -29,19 +29,45 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     folder = next(f for f in model.stores[1].folders if f.entries and f.path != "/")
     path, few = model.virtual_paths[0], model.virtual_paths[10]
     kinds: dict[str, dict[str, Any]] = {
-        "entry": {"op": "change", "kind": "folder", "name": f"{model.stores[1].name}:{folder.path}",
-                  "add": {"entries": ["deny account:a000005 upload"]}},
-        "membership": {"op": "change", "kind": "group", "name": "g0100", "add": {"members": ["account:a000005"]}},
-        "grant": {"op": "change", "kind": "virtual-path", "name": f"{path.path}>{path.leads_to}",
-                  "add": {"grants": ["account:a000005 read"]}},
-        "account switched off": {"op": "change", "kind": "account", "name": "a000005", "set": {"enabled": False}},
-    }  # fmt: skip
+        "entry": {
+            "op": "change",
+            "kind": "folder",
+            "name": f"{model.stores[1].name}:{folder.path}",
+            "add": {"entries": ["deny account:a000005 upload"]},
+        },
+        "membership": {
+            "op": "change",
+            "kind": "group",
+            "name": "g0100",
+            "add": {"members": ["account:a000005"]},
+        },
+        "grant": {
+            "op": "change",
+            "kind": "virtual-path",
+            "name": f"{path.path}>{path.leads_to}",
+            "add": {"grants": ["account:a000005 read"]},
+        },
+        "account switched off": {
+            "op": "change",
+            "kind": "account",
+            "name": "a000005",
+            "set": {"enabled": False},
+        },
+    }
     every: dict[str, Any] = {
-        "grant to everybody": {"op": "change", "kind": "virtual-path", "name": f"{few.path}>{few.leads_to}",
-                               "add": {"grants": ["signed-in read"]}},
-        "entry at the root, for everybody": {"op": "change", "kind": "folder", "name": f"{model.stores[1].name}:/",
-                                             "add": {"entries": ["allow signed-in read"]}},
-    }  # fmt: skip
+        "grant to everybody": {
+            "op": "change",
+            "kind": "virtual-path",
+            "name": f"{few.path}>{few.leads_to}",
+            "add": {"grants": ["signed-in read"]},
+        },
+        "entry at the root, for everybody": {
+            "op": "change",
+            "kind": "folder",
+            "name": f"{model.stores[1].name}:/",
+            "add": {"entries": ["allow signed-in read"]},
+        },
+    }
 
     def preview(*changes: dict[str, Any]) -> None:
         applied = apply(model, list(changes))
@@ -57,7 +83,14 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     def held(name: str, do: Callable[[], object], most: float | None, rounds: int = 3) -> None:
         ratio, took, mapped = against(do, map_all, rounds)
         must_be, good = ("told", None) if most is None else (f"under {most:g}", ratio < most)
-        out.append((f"{name} / the whole map", f"{ratio:.2f} ({took:.2f} s, {mapped:.2f} s)", must_be, good))
+        out.append(
+            (
+                f"{name} / the whole map",
+                f"{ratio:.2f} ({took:.2f} s, {mapped:.2f} s)",
+                must_be,
+                good,
+            )
+        )
 
     for name, change in kinds.items():
         held(f"preview of one {name}", lambda change=change: preview(change), 1)  # type: ignore[misc]
@@ -74,12 +107,27 @@ def _changes(model: m.Model) -> list[dict[str, Any]]:
     out: list[dict[str, Any]] = []
     for i in range(CHANGES):
         account = f"account:a{rng.randrange(len(model.accounts)):06}"
-        out.append([
-            {"op": "change", "kind": "folder", "name": f"survey:{rng.choice(folders)}",
-             "add": {"entries": [f"deny {account} upload"]}},
-            {"op": "change", "kind": "group", "name": f"g{rng.randrange(len(model.groups)):04}", "add": {"members": [account]}},
-            {"op": "add", "kind": "account", "item": {"name": f"new{i}", "unit": "fleet1/boat2"}},
-        ][i % 3])  # fmt: skip
+        out.append(
+            [
+                {
+                    "op": "change",
+                    "kind": "folder",
+                    "name": f"survey:{rng.choice(folders)}",
+                    "add": {"entries": [f"deny {account} upload"]},
+                },
+                {
+                    "op": "change",
+                    "kind": "group",
+                    "name": f"g{rng.randrange(len(model.groups)):04}",
+                    "add": {"members": [account]},
+                },
+                {
+                    "op": "add",
+                    "kind": "account",
+                    "item": {"name": f"new{i}", "unit": "fleet1/boat2"},
+                },
+            ][i % 3]
+        )
     return out
 
 

@@ -8,7 +8,12 @@ import subprocess
 import sys
 from time import perf_counter
 
-SIZES = {"10,000 x 100,000": (1, 1), "accounts x 10": (10, 1), "folders x 10": (1, 10), "both x 10": (10, 10)}
+SIZES = {
+    "10,000 x 100,000": (1, 1),
+    "accounts x 10": (10, 1),
+    "folders x 10": (1, 10),
+    "both x 10": (10, 10),
+}
 
 
 def _one(size: float, places: float) -> dict[str, float]:
@@ -36,8 +41,14 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
         told = subprocess.run(command, capture_output=True, text=True, check=True).stdout
         found: dict[str, float] = json.loads(told)
         first = first or found
-        factors = f"time x {found['map'] / first['map']:.1f}, memory x {found['memory'] / first['memory']:.1f}"
-        shown = f"prepare {found['prepare']:.1f} s, map {found['map']:.1f} s, {found['memory']:,.0f} MiB; {factors}"
+        factors = (
+            f"time x {found['map'] / first['map']:.1f}, memory x"
+            f" {found['memory'] / first['memory']:.1f}"
+        )
+        shown = (
+            f"prepare {found['prepare']:.1f} s, map {found['map']:.1f} s, {found['memory']:,.0f}"
+            f" MiB; {factors}"
+        )
         figures.append((f"growth: {name} ({found['cells']:,.0f} cells)", shown, "told", None))
     return figures
 

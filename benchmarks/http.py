@@ -96,7 +96,10 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
 
     pairs = _by_one_and_two(model)
     more = median(b / a for a, b in pairs)
-    with cluster_of_its_own() as cluster, served(cluster.create_database("bench"), model) as (port, token):
+    with (
+        cluster_of_its_own() as cluster,
+        served(cluster.create_database("bench"), model) as (port, token),
+    ):
         connection = HTTPConnection("127.0.0.1", port)
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
         single = [json.dumps(question()).encode() for _ in range(SINGLES)]
@@ -139,7 +142,10 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
         ),
         (
             "single decisions of four clients, two processes / one",
-            f"{more:.2f} ({median(b for _, b in pairs):,.0f} and {median(a for a, _ in pairs):,.0f} a second)",
+            (
+                f"{more:.2f} ({median(b for _, b in pairs):,.0f} and"
+                f" {median(a for a, _ in pairs):,.0f} a second)"
+            ),
             "at least 1.6",
             more >= 1.6,
         ),

@@ -21,18 +21,27 @@ from .timing import seconds
 
 
 def bare_copy(address: str, model: Model) -> float:
-    """Seconds for nothing but COPY of the rows that the model has, into tables like the real ones, keys included."""
-    rows = {t: [[list(v) if isinstance(v, tuple) else v for v in row] for row in t.rows(model)] for t in TABLES}
+    """Seconds for nothing but COPY of the rows that the model has, into tables like the real ones,
+    keys included.
+    """
+    rows = {
+        t: [[list(v) if isinstance(v, tuple) else v for v in row] for row in t.rows(model)]
+        for t in TABLES
+    }
     with psycopg.connect(address) as connection:
         connection.execute("CREATE SCHEMA IF NOT EXISTS bare")
         for name in map(sql.Identifier, dict.fromkeys(t.name for t in TABLES)):
-            connection.execute(sql.SQL("CREATE TABLE bare.{} (LIKE {} INCLUDING ALL)").format(name, name))
+            connection.execute(
+                sql.SQL("CREATE TABLE bare.{} (LIKE {} INCLUDING ALL)").format(name, name)
+            )
         connection.commit()
 
         def copy_all() -> None:
             for table, some in rows.items():
                 columns = sql.SQL(", ").join(map(sql.Identifier, table.columns))
-                query = sql.SQL("COPY bare.{} ({}) FROM STDIN").format(sql.Identifier(table.name), columns)
+                query = sql.SQL("COPY bare.{} ({}) FROM STDIN").format(
+                    sql.Identifier(table.name), columns
+                )
                 with connection.cursor().copy(query) as copy:
                     for row in some:
                         copy.write_row(row)
@@ -44,7 +53,9 @@ def bare_copy(address: str, model: Model) -> float:
 
 
 def rows_alone(address: str, document: bytes) -> float:
-    """Seconds for reading the document, checking it, and writing its rows: without the journal, and what follows."""
+    """Seconds for reading the document, checking it, and writing its rows: without the journal, and
+    what follows.
+    """
 
     def read_and_write() -> None:
         with many_objects():
@@ -61,7 +72,10 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     document = write_model(model, as_json=True).encode()
     with cluster_of_its_own() as cluster:
         address = cluster.create_database("bench")
-        with served(address, None) as (port, token), Client(f"http://127.0.0.1:{port}", token) as client:
+        with (
+            served(address, None) as (port, token),
+            Client(f"http://127.0.0.1:{port}", token) as client,
+        ):
             empty = b"drawknife: 1"
             loads, copies, rows_only = [], [], []
             other = cluster.create_database("rows")
@@ -72,8 +86,13 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
                 copies.append(bare_copy(address, model))
                 client.load(empty)
             people = [m.Account(f"p{i:05}", unit="desk") for i in range(5000)]
-            accounts = write_model(sound(m.Model(units=("desk",), accounts=tuple(people))), as_json=True).encode()
-            adds = [{"op": "add", "kind": "account", "item": {"name": p.name, "unit": "desk"}} for p in people]
+            accounts = write_model(
+                sound(m.Model(units=("desk",), accounts=tuple(people))), as_json=True
+            ).encode()
+            adds = [
+                {"op": "add", "kind": "account", "item": {"name": p.name, "unit": "desk"}}
+                for p in people
+            ]
             imports, same = [], []
             for _ in range(3):
                 same.append(seconds(lambda: client.load(accounts)))
@@ -92,7 +111,10 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
             ratio <= 8,
         ),
         (
-            "reading it, checking it, and writing its rows, without the journal and what follows / COPY alone",
+            (
+                "reading it, checking it, and writing its rows, without the journal and what"
+                " follows / COPY alone"
+            ),
             f"{alone:.1f} ({min(rows_only):.2f} s)",
             "within 4",
             alone <= 4,

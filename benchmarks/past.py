@@ -1,4 +1,6 @@
-"""The past and the promises, on the large model: against reading today's model whole, and against the whole map."""
+"""The past and the promises, on the large model: against reading today's model whole, and against
+the whole map.
+"""
 
 from __future__ import annotations
 
@@ -38,18 +40,41 @@ def _past(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
         database.open()
         first = kept = replace_model(database, model, "benchmark", "load")
         for number in range(REVISIONS):
-            change = rng.choice([
-                {"op": "change", "kind": "folder", "name": rng.choice(folders), "add": {"entries": ["allow account:a000005 read"]}},
-                {"op": "change", "kind": "account", "name": f"a{rng.randrange(10_000):06}", "set": {"display": f"d{number}"}},
-                {"op": "change", "kind": "group", "name": f"g{rng.randrange(2000):04}", "add": {"members": ["account:a000009"]}},
-            ])  # fmt: skip
+            change = rng.choice(
+                [
+                    {
+                        "op": "change",
+                        "kind": "folder",
+                        "name": rng.choice(folders),
+                        "add": {"entries": ["allow account:a000005 read"]},
+                    },
+                    {
+                        "op": "change",
+                        "kind": "account",
+                        "name": f"a{rng.randrange(10_000):06}",
+                        "set": {"display": f"d{number}"},
+                    },
+                    {
+                        "op": "change",
+                        "kind": "group",
+                        "name": f"g{rng.randrange(2000):04}",
+                        "add": {"members": ["account:a000009"]},
+                    },
+                ]
+            )
             after = apply(kept.model, [change]).model
-            kept = change_model(database, lambda _, __, after=after: after, "benchmark", "edit", None, kept)  # type: ignore[misc]
+            kept = change_model(
+                database, lambda _, __, after=after: after, "benchmark", "edit", None, at_hand=kept
+            )  # type: ignore[misc]
         ratio, took, whole = against(
-            lambda: history.model_at(database, kept, first.revision), lambda: read_snapshot(database), 3
+            lambda: history.model_at(database, kept, first.revision),
+            lambda: read_snapshot(database),
+            3,
         )
         assert history.model_at(database, kept, first.revision) == first.model
-        question, _ = read_question({"account": "a000005", "action": "download", "path": "/survey/d000001/x"})
+        question, _ = read_question(
+            {"account": "a000005", "action": "download", "path": "/survey/d000001/x"}
+        )
         now = datetime.now(UTC)
         looked_at: list[int] = []
 
@@ -62,10 +87,15 @@ def _past(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
         database.close()
     since_when = (
         f"`when`, over {REVISIONS:,} revisions / reading the model whole",
-        f"{turned:.2f} ({since:.2f} s; {looked_at[0]} of them touch what counts)", "told", None,
-    )  # fmt: skip
+        f"{turned:.2f} ({since:.2f} s; {looked_at[0]} of them touch what counts)",
+        "told",
+        None,
+    )
     said = f"{ratio:.2f} ({took:.2f} s, {whole:.2f} s; {kept.revision - first.revision} revisions)"
-    return [("the model as of 1,000 revisions ago / reading it whole", said, "under 1", ratio < 1), since_when]
+    return [
+        ("the model as of 1,000 revisions ago / reading it whole", said, "under 1", ratio < 1),
+        since_when,
+    ]
 
 
 def _promises(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
@@ -78,13 +108,15 @@ def _promises(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
         m.Promise(
             f"p{i}",
             m.Says(
-                rng.choice(["nobody", "only", "everybody"]), (m.Subject("group", f"g{rng.randrange(2000):04}"),),
-                BIT[rng.choice(["download", "upload", "list"])], rng.choice([rng.choice(places), rng.choice(virtual)]),
+                rng.choice(["nobody", "only", "everybody"]),
+                (m.Subject("group", f"g{rng.randrange(2000):04}"),),
+                BIT[rng.choice(["download", "upload", "list"])],
+                rng.choice([rng.choice(places), rng.choice(virtual)]),
                 rng.choice(["here", "here", "tree", "children"]),
             ),
         )
         for i in range(PROMISES)
-    )  # fmt: skip
+    )
     today = datetime.now(UTC).date()
 
     def map_all() -> None:
@@ -92,13 +124,20 @@ def _promises(model: m.Model) -> list[tuple[str, str, str, bool | None]]:
             pass
 
     def look() -> None:
-        prepared.derived.pop("promises", None)  # what was found is kept, and would be all that is measured
+        prepared.derived.pop(
+            "promises", None
+        )  # what was found is kept, and would be all that is measured
         broken_promises(prepared, today, promises)
 
     broken_promises(prepared, today, promises[:1])
     ratio, took, mapped = against(look, map_all, 3)
     return [
-        (f"{PROMISES} promises / the whole map", f"{ratio:.2f} ({took:.2f} s, {mapped:.2f} s)", "under 1", ratio < 1)
+        (
+            f"{PROMISES} promises / the whole map",
+            f"{ratio:.2f} ({took:.2f} s, {mapped:.2f} s)",
+            "under 1",
+            ratio < 1,
+        )
     ]
 
 

@@ -155,7 +155,8 @@ def _rates(folder: Path) -> list[tuple[str, str, str, bool | None]]:
     """A file of four seconds each way, against the rate that is set."""
     rate, size = 2 << 20, 8 << 20
     limited = replace(
-        _model(), settings=(Setting(Subject("account", "ada"), (("rate_down", rate), ("rate_up", rate))),)
+        _model(),
+        settings=(Setting(Subject("account", "ada"), (("rate_down", rate), ("rate_up", rate))),),
     )
     found: list[tuple[str, str, str, bool | None]] = []
     with standing(sound(limited), folder / "limited") as there:
@@ -165,7 +166,9 @@ def _rates(folder: Path) -> list[tuple[str, str, str, bool | None]]:
         up = _took(lambda: ftp.storbinary("STOR /up.bin", io.BytesIO(bytes(size))))
         for name, took in (("rate_down", down), ("rate_up", up)):
             ratio = size / took / rate
-            found.append((f"{name}, measured / set", f"{ratio:.3f}", "0.95 to 1.05", 0.95 <= ratio <= 1.05))
+            found.append(
+                (f"{name}, measured / set", f"{ratio:.3f}", "0.95 to 1.05", 0.95 <= ratio <= 1.05)
+            )
         ftp.close()
     return found
 
@@ -182,16 +185,47 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
             context = there.stand.tls if tls else None
             ratios = sorted(_bare(large, context) / _by_ftp(there, tls) for _ in range(5))
             found.append(
-                (f"FTP {name}, download of 200 MB / bare socket", f"{ratios[2]:.2f}", f"≥ {least}", ratios[2] >= least)
+                (
+                    f"FTP {name}, download of 200 MB / bare socket",
+                    f"{ratios[2]:.2f}",
+                    f"≥ {least}",
+                    ratios[2] >= least,
+                )
             )
         key = str(there.stand.host_key)
-        ratios = sorted(_bare_sftp(root, key) / asyncio.run(_sftp(there.ports["pier"])) for _ in range(5))
-        found.append(("SFTP, download of 200 MB / bare transport", f"{ratios[2]:.2f}", "≥ 0.8", ratios[2] >= 0.8))
+        ratios = sorted(
+            _bare_sftp(root, key) / asyncio.run(_sftp(there.ports["pier"])) for _ in range(5)
+        )
+        found.append(
+            (
+                "SFTP, download of 200 MB / bare transport",
+                f"{ratios[2]:.2f}",
+                "≥ 0.8",
+                ratios[2] >= 0.8,
+            )
+        )
         ftp = there.ftp("ada", "quay", tls=False)
-        action = _took(lambda: [ftp.storbinary(f"STOR /f{n}", io.BytesIO(b"x" * 1024)) for n in range(SMALL)]) / SMALL
+        action = (
+            _took(
+                lambda: [
+                    ftp.storbinary(f"STOR /f{n}", io.BytesIO(b"x" * 1024)) for n in range(SMALL)
+                ]
+            )
+            / SMALL
+        )
         prepared, now = prepare(model), datetime.now(UTC)
-        asked = Question("ada", "upload", "/f1", endpoint="quay", client="127.0.0.1", tls=False, method="password")
-        decided = _took(lambda: [verdict(prepared, asked, now).allowed for _ in range(SMALL)]) / SMALL
+        asked = Question(
+            "ada",
+            "upload",
+            "/f1",
+            endpoint="quay",
+            client="127.0.0.1",
+            tls=False,
+            method="password",
+        )
+        decided = (
+            _took(lambda: [verdict(prepared, asked, now).allowed for _ in range(SMALL)]) / SMALL
+        )
         found.append(
             (
                 "the core's verdict / a small upload",

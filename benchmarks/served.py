@@ -1,4 +1,6 @@
-"""The service with one empty route besides, for comparison: python -m benchmarks.served DATABASE PORT PROCESSES"""
+"""The service with one empty route besides, for comparison: python -m benchmarks.served DATABASE
+PORT PROCESSES
+"""
 
 from __future__ import annotations
 
@@ -18,4 +20,6 @@ def with_empty_route(app: Flask) -> None:
 if __name__ == "__main__":
     database, port, processes = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
     options = Options(database, threads=4, processes=processes)
-    Server(options, listen("127.0.0.1", port), lambda: print("ready", flush=True), with_empty_route).run()
+    Server(
+        options, listen("127.0.0.1", port), lambda: print("ready", flush=True), with_empty_route
+    ).run()

@@ -1,4 +1,6 @@
-"""A first sync of many people from a real directory server, against a bare paged search of the same entries."""
+"""A first sync of many people from a real directory server, against a bare paged search of the same
+entries.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,10 @@ PEOPLE, GROUPS, MEMBERS = 20_000, 2_000, 20
 def tree() -> bytes:
     parts = [ROOT, unit("people"), unit("groups")]
     parts += [person(f"p{i}", mail=f"p{i}@tidewrack.example") for i in range(PEOPLE)]
-    parts += [group(f"g{i}", *(uid(f"p{(i * 37 + k * 11) % PEOPLE}") for k in range(MEMBERS))) for i in range(GROUPS)]
+    parts += [
+        group(f"g{i}", *(uid(f"p{(i * 37 + k * 11) % PEOPLE}") for k in range(MEMBERS)))
+        for i in range(GROUPS)
+    ]
     return "".join(parts).encode()
 
 
@@ -27,9 +32,16 @@ def bare(address: str) -> int:
     """Nothing but the paged searches: how many entries came."""
     connection = ldap3.Connection(ldap3.Server(address, get_info=ldap3.NONE), auto_bind=True)
     count = 0
-    for base, attributes in (("people", ["uid", "displayName", "cn", "mail"]), ("groups", ["cn", "member"])):
+    for base, attributes in (
+        ("people", ["uid", "displayName", "cn", "mail"]),
+        ("groups", ["cn", "member"]),
+    ):
         found = connection.extend.standard.paged_search(
-            f"ou={base},{SUFFIX}", "(objectClass=*)", attributes=attributes, paged_size=500, generator=True
+            f"ou={base},{SUFFIX}",
+            "(objectClass=*)",
+            attributes=attributes,
+            paged_size=500,
+            generator=True,
         )
         count += sum(1 for _ in found)
     connection.unbind()
@@ -40,7 +52,9 @@ def measure() -> list[tuple[str, str, str, bool | None]]:
     with TemporaryDirectory() as folder, cluster_of_its_own() as cluster:
         address = cluster.create_database("sync")
         with (
-            directory_server(Path(folder) / "slapd", tree(), limits="sizelimit unlimited\n") as server,
+            directory_server(
+                Path(folder) / "slapd", tree(), limits="sizelimit unlimited\n"
+            ) as server,
             served(address, None) as (port, token),
             Client(f"http://127.0.0.1:{port}", token) as client,
         ):

@@ -1,7 +1,8 @@
-"""The build of the package (PEP 517): setuptools', with the console, the man pages and the completion scripts in it.
+"""The build of the package (PEP 517): setuptools', with the console, the man pages and the
+completion scripts in it.
 
-What is built from the checkout needs Node.js for the console, where console/dist is not there yet. A source distribution
-has them already, so that a wheel of it needs nothing.
+What is built from the checkout needs Node.js for the console, where console/dist is not there yet.
+A source distribution has them already, so that a wheel of it needs nothing.
 """
 
 from __future__ import annotations
@@ -17,15 +18,25 @@ from pathlib import Path
 from typing import Any
 
 from setuptools import build_meta
-from setuptools.build_meta import build_editable, get_requires_for_build_editable, prepare_metadata_for_build_wheel
+from setuptools.build_meta import (
+    build_editable,
+    get_requires_for_build_editable,
+    prepare_metadata_for_build_wheel,
+)
 
 __all__ = [
-    "build_editable", "build_sdist", "build_wheel", "get_requires_for_build_editable", "get_requires_for_build_sdist",
-    "get_requires_for_build_wheel", "prepare_metadata_for_build_wheel",
-]  # fmt: skip
+    "build_editable",
+    "build_sdist",
+    "build_wheel",
+    "get_requires_for_build_editable",
+    "get_requires_for_build_sdist",
+    "get_requires_for_build_wheel",
+    "prepare_metadata_for_build_wheel",
+]
 
 ROOT = Path(__file__).resolve().parent.parent
-#: Where what is built goes: the console beside the modules, the rest as `share/` of the installation.
+#: Where what is built goes: the console beside the modules, the rest as `share/` of the
+#: installation.
 CONSOLE, SHARE = ROOT / "src" / "drawknife" / "console", ROOT / "packaging" / "share"
 COMPLETIONS = {
     "bash": "bash-completion/completions/drawknife",
@@ -84,7 +95,9 @@ def _run(*command: str, folder: Path = ROOT) -> None:
 
 
 def _environment() -> dict[str, str]:
-    """This process's, with the checkout's modules: an isolated build finds the packages that it needs by PYTHONPATH."""
+    """This process's, with the checkout's modules: an isolated build finds the packages that it
+    needs by PYTHONPATH.
+    """
     path = [str(ROOT / "src"), str(ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
     return {**os.environ, "PYTHONPATH": os.pathsep.join(path)}
 
@@ -94,7 +107,8 @@ def _make_console() -> None:
     if not (built / "index.html").exists():
         if shutil.which("npm") is None:
             raise SystemExit(
-                "the console is not built, and npm is not here to build it; install nodejs and npm, or install the wheel"
+                "the console is not built, and npm is not here to build it; install nodejs and npm,"
+                " or install the wheel"
             )
         _run(sys.executable, "-m", "tools.description")
         _run("npm", "ci", "--no-audit", "--no-fund", "--loglevel=error", folder=ROOT / "console")
@@ -112,7 +126,16 @@ def _make_completions() -> None:
         to = SHARE / name
         to.parent.mkdir(parents=True, exist_ok=True)
         script = subprocess.run(
-            [sys.executable, "-c", "from drawknife.cli.main import main; main()", "completion", shell],
-            check=True, capture_output=True, text=True, env=_environment(),
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-c",
+                "from drawknife.cli.main import main; main()",
+                "completion",
+                shell,
+            ],
+            check=True,
+            capture_output=True,
+            text=True,
+            env=_environment(),
+        )
         to.write_text(script.stdout)

@@ -1,4 +1,6 @@
-"""What the tests share: a cluster of their own, services as processes, the command line as a process."""
+"""What the tests share: a cluster of their own, services as processes, the command line as a
+process.
+"""
 
 import itertools
 import os
@@ -27,7 +29,8 @@ DEMO = ROOT / "demo" / "tidewrack.yaml"
 DRAWKNIFE = ROOT / ".venv" / "bin" / "drawknife"
 __all__ = ["DEMO", "DRAWKNIFE", "ROOT", "run", "serving", "until"]
 
-# The same examples at each run, so that a run never hangs on luck; `./run soak` goes through new ones.
+# The same examples at each run, so that a run never hangs on luck; `./run soak` goes through new
+# ones.
 SOAKING = bool(os.environ.get("DRAWKNIFE_SOAK"))
 settings.register_profile(
     "drawknife",
@@ -61,7 +64,8 @@ def asking(demo):
 class OwnCluster(Cluster):
     """A cluster in which each database is a new one, whatever it is to be called.
 
-    What a module shares may be made more than once in a process, as its tests are shared out while they run.
+    What a module shares may be made more than once in a process, as its tests are shared out while
+    they run.
     """
 
     _numbers = itertools.count(1)
@@ -95,7 +99,9 @@ def database(address):
 
 
 def give_credentials(address):
-    """Something to sign in with for every account of the demo, beside the model: no revision comes of it."""
+    """Something to sign in with for every account of the demo, beside the model: no revision comes
+    of it.
+    """
     with psycopg.connect(address, autocommit=True) as connection:
         connection.execute(
             "INSERT INTO passwords (account, hash, changed_by)"
@@ -103,9 +109,9 @@ def give_credentials(address):
             " ON CONFLICT DO NOTHING"
         )
         connection.execute(
-            "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added_by)"
-            " SELECT name, 'SHA256:x', 'ssh-ed25519', 'x', '', 'test' FROM accounts WHERE 'key' = ANY(methods)"
-            " ON CONFLICT DO NOTHING"
+            "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added_by) SELECT"
+            " name, 'SHA256:x', 'ssh-ed25519', 'x', '', 'test' FROM accounts WHERE 'key' ="
+            " ANY(methods) ON CONFLICT DO NOTHING"
         )
 
 
@@ -120,20 +126,28 @@ def apart():
 def service(cluster, tmp_path_factory):
     """One service with the demo model, for tests that change nothing."""
     address = cluster.create_database("demo")
-    console = ["--console", ROOT / "console" / "dist"] if (ROOT / "console" / "dist" / "index.html").exists() else []
+    console = (
+        ["--console", ROOT / "console" / "dist"]
+        if (ROOT / "console" / "dist" / "index.html").exists()
+        else []
+    )
     with serving(address, tmp_path_factory.mktemp("service"), "--load", DEMO, *console) as found:
         give_credentials(address)
         yield found
 
 
 def run(*arguments, given=None, environment=None):
-    """Run the command line in this process, which is quicker by half a second: as off a terminal and 100 columns wide."""
+    """Run the command line in this process, which is quicker by half a second: as off a terminal
+    and 100 columns wide.
+    """
     return in_process(map(str, arguments), given, {"HOME": "/nonexistent", **(environment or {})})
 
 
 def run_process(*arguments, given=None, environment=None):
     """The same as a process of its own."""
-    inherited = {k: v for k, v in os.environ.items() if not k.startswith("DRAWKNIFE") and k != "COLUMNS"}
+    inherited = {
+        k: v for k, v in os.environ.items() if not k.startswith("DRAWKNIFE") and k != "COLUMNS"
+    }
     return subprocess.run(
         [DRAWKNIFE, *map(str, arguments)],
         input=given,
@@ -180,6 +194,11 @@ def pytest_runtest_makereport(item):
     if report.failed:
         logs = [(s.url, s.said) for s in RUNNING]
         if made := item.funcargs.get("cluster"):
-            logs.append((str(made.folder), (made.folder / "postgresql.log").read_text().splitlines(keepends=True)))
+            logs.append(
+                (
+                    str(made.folder),
+                    (made.folder / "postgresql.log").read_text().splitlines(keepends=True),
+                )
+            )
         report.sections += [(f"said by {name}", "".join(lines[-30:])) for name, lines in logs]
     return report

@@ -1,4 +1,6 @@
-"""One family of errors: all are in the tree, and each is told once to HTTP and once to the command line."""
+"""One family of errors: all are in the tree, and each is told once to HTTP and once to the command
+line.
+"""
 
 import importlib
 import pkgutil
@@ -11,7 +13,14 @@ from drawknife.cli.common import FAILED, NOT_SO, WRONG_USAGE, errors_in_words
 from drawknife.core.model.edits import ChangeRefused
 from drawknife.core.model.soundness import Flaw
 from drawknife.core.words import errors
-from drawknife.core.words.errors import BadInput, BadValue, Conflict, DrawknifeError, NotAllowed, NotFound
+from drawknife.core.words.errors import (
+    BadInput,
+    BadValue,
+    Conflict,
+    DrawknifeError,
+    NotAllowed,
+    NotFound,
+)
 from drawknife.directory.losses import TooFew
 from drawknife.directory.source import DirectoryFailed
 from drawknife.formats.document import BadDocument, Mistake
@@ -21,9 +30,15 @@ from drawknife.records.provisioned import NameTaken
 from drawknife.service.busy import Busy
 from drawknife.service.files import NotReadable
 from drawknife.service.problems import TYPE, problem_for
+from drawknife.service.tidings import MailRefused
 
 MISTAKE = Mistake(
-    ("accounts", 2, "unit"), 7, "shore/leb", "there is no unit 'shore/leb'", "the name of a unit", "shore/lab"
+    ("accounts", 2, "unit"),
+    7,
+    "shore/leb",
+    "there is no unit 'shore/leb'",
+    "the name of a unit",
+    "shore/lab",
 )
 #: What only whoever looks after the database meets, at the command line.
 OF_THE_DATABASE = {"SchemaProblem", "BackupFailed"}
@@ -32,13 +47,19 @@ EACH = [
     (BadInput("at", "'x' is no place", "a folder"), 400, "bad-input", WRONG_USAGE),
     (BadDocument([MISTAKE]), 400, "bad-document", WRONG_USAGE),
     (NotFound("account", "inez", ["ines", "bram"]), 404, "not-found", WRONG_USAGE),
-    (ChangeRefused([Flaw(("changes", 0), "unit shore is there already", "another name")]), 409, "change-refused", WRONG_USAGE),
+    (
+        ChangeRefused([Flaw(("changes", 0), "unit shore is there already", "another name")]),
+        409,
+        "change-refused",
+        WRONG_USAGE,
+    ),
     (NameTaken("there is another User of this name"), 409, "change-refused", WRONG_USAGE),
     (NotKept("revision 3 was only counted"), 409, "change-refused", WRONG_USAGE),
     (NotAllowed("this takes the role owner", ["the network"]), 403, "not-allowed", WRONG_USAGE),
     (TooFew("the directory has no people"), 409, "change-refused", WRONG_USAGE),
     (Conflict(3, 5), 412, "changed-meanwhile", NOT_SO),
     (DirectoryFailed("no answer"), 502, "directory-failed", FAILED),
+    (MailRefused("nobody takes it"), 502, "mail-refused", FAILED),
     (NotReadable("it is no regular file"), 400, "file-not-read", FAILED),
     (Busy("too much"), 503, "busy", FAILED),
     (Unavailable("gone"), 503, "unavailable", FAILED),
@@ -47,10 +68,12 @@ EACH = [
     (Unusable("no table"), 503, "unavailable", FAILED),
     (ReadOnly("read-only"), 503, "unavailable", FAILED),
     (NoRoom("full"), 507, "no-room", FAILED),
-]  # fmt: skip
+]
 
 
-@pytest.mark.parametrize(("error", "status", "kind", "exit_status"), EACH, ids=lambda x: type(x).__name__)
+@pytest.mark.parametrize(
+    ("error", "status", "kind", "exit_status"), EACH, ids=lambda x: type(x).__name__
+)
 def test_each_is_told_over_http_and_by_the_command_line(error, status, kind, exit_status, capsys):
     with Flask("x").test_request_context("/api/v1/model"):
         response = problem_for(error)
@@ -68,9 +91,13 @@ def test_places_are_told_alike_in_both(capsys):
     with Flask("x").test_request_context("/api/v1/changes"):
         (place,) = problem_for(BadDocument([MISTAKE])).get_json()["places"]
     assert place == {
-        "where": "accounts[2].unit", "message": "there is no unit 'shore/leb'", "expected": "the name of a unit",
-        "line": 7, "found": "shore/leb", "nearest": "shore/lab",
-    }  # fmt: skip
+        "where": "accounts[2].unit",
+        "message": "there is no unit 'shore/leb'",
+        "expected": "the name of a unit",
+        "line": 7,
+        "found": "shore/leb",
+        "nearest": "shore/lab",
+    }
     with pytest.raises(SystemExit), errors_in_words("model.yaml"):
         raise BadDocument([MISTAKE])
     said = capsys.readouterr().err

@@ -1,4 +1,6 @@
-"""docs/install.md, typed on a machine of its own: this one's root, with everything that is written thrown away afterwards."""
+"""docs/install.md, typed on a machine of its own: this one's root, with everything that is written
+thrown away afterwards.
+"""
 
 import os
 import re
@@ -10,7 +12,8 @@ from tools.package import build
 
 from .conftest import ROOT
 
-#: What stands for systemd, which is not the first process there: the unit's own commands, as its user.
+#: What stands for systemd, which is not the first process there: the unit's own commands, as its
+#: user.
 SYSTEMCTL = r"""
 systemctl() {
     case "$*" in
@@ -25,7 +28,8 @@ manager = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
 manager.bind("\0drawknife-test-%d" % os.getpid())
 manager.settimeout(60)
 env = {**os.environ, "NOTIFY_SOCKET": "@drawknife-test-%d" % os.getpid()}
-subprocess.Popen(["/opt/drawknife/bin/drawknife", "serve"], env=env, stderr=open("/var/lib/drawknife/log", "w"))
+log = open("/var/lib/drawknife/log", "w")
+subprocess.Popen(["/opt/drawknife/bin/drawknife", "serve"], env=env, stderr=log)
 sys.exit(manager.recv(100) != b"READY=1")'
         unset DRAWKNIFE_CONFIG ;;
     *) echo "no such call of systemctl: $*" >&2; return 1 ;;
@@ -40,7 +44,9 @@ pg_ctlcluster "$version" main start
 
 
 def machine(folder, script):
-    """Run a script on a copy of this machine's root, in which every process ends with it, and nothing stays."""
+    """Run a script on a copy of this machine's root, in which every process ends with it, and
+    nothing stays.
+    """
     inner = f"""
         set -e
         mkdir -p {folder}/machine
@@ -54,7 +60,11 @@ def machine(folder, script):
         exec chroot root bash -e -c 'cd /given && exec bash -e /given/script'
     """
     (folder / "given" / "script").write_text(script)
-    environment = {k: v for k, v in os.environ.items() if not k.startswith(("DRAWKNIFE", "VIRTUAL_ENV", "PYTEST"))}
+    environment = {
+        k: v
+        for k, v in os.environ.items()
+        if not k.startswith(("DRAWKNIFE", "VIRTUAL_ENV", "PYTEST"))
+    }
     environment |= {
         "PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
         "HOME": "/root",
@@ -62,8 +72,11 @@ def machine(folder, script):
     }
     return subprocess.run(
         ["unshare", "--mount", "--pid", "--fork", "--kill-child", "sh", "-c", inner],
-        env=environment, capture_output=True, text=True, timeout=550,
-    )  # fmt: skip
+        env=environment,
+        capture_output=True,
+        text=True,
+        timeout=550,
+    )
 
 
 def blocks():
@@ -97,4 +110,6 @@ def test_what_the_page_says_works_word_for_word_on_a_machine_of_its_own(tmp_path
     done = machine(tmp_path, "\n".join(script))
     assert done.returncode == 0, done.stderr[-3000:]
     assert done.stdout.endswith("all of it was done\n")
-    assert "/sign-in#dk_" in done.stdout and "gustav" in done.stdout  # the link, and who was imported
+    assert (
+        "/sign-in#dk_" in done.stdout and "gustav" in done.stdout
+    )  # the link, and who was imported

@@ -1,4 +1,6 @@
-"""Which part of the product may use which: nothing imports what stands above it, and nothing goes in circles."""
+"""Which part of the product may use which: nothing imports what stands above it, and nothing goes
+in circles.
+"""
 
 import ast
 from graphlib import TopologicalSorter
@@ -19,7 +21,13 @@ LAYERS = [
     ["drawknife.core.follows"],
     ["drawknife.formats"],
     ["drawknife.messages"],
-    ["drawknife.changing", "drawknife.census", "drawknife.disk", "drawknife.documents", "drawknife.host_files"],
+    [
+        "drawknife.changing",
+        "drawknife.census",
+        "drawknife.disk",
+        "drawknife.documents",
+        "drawknife.host_files",
+    ],
     ["drawknife.mending"],
     ["drawknife.idle", "drawknife.patterns", "drawknife.trials"],
     ["drawknife.answers"],
@@ -53,7 +61,10 @@ def imports(name: str) -> set[str]:
         elif isinstance(node, ast.ImportFrom):
             above = package.rsplit(".", node.level - 1)[0] if node.level else ""
             base = ".".join(filter(None, (above, node.module)))
-            found.update(f"{base}.{alias.name}" if f"{base}.{alias.name}" in MODULES else base for alias in node.names)
+            found.update(
+                f"{base}.{alias.name}" if f"{base}.{alias.name}" in MODULES else base
+                for alias in node.names
+            )
     return {x for x in found if x in MODULES and x != name}
 
 
@@ -71,7 +82,9 @@ def test_nothing_uses_what_stands_above_it(name):
 
 
 def test_nothing_goes_in_circles():
-    graph = {name: {x for x in imports(name) if MODULES[x].name != "__init__.py"} for name in MODULES}
+    graph = {
+        name: {x for x in imports(name) if MODULES[x].name != "__init__.py"} for name in MODULES
+    }
     assert list(TopologicalSorter(graph).static_order())
 
 
@@ -83,9 +96,42 @@ def test_every_module_is_in_a_layer():
 def test_a_file_of_one_name_is_about_one_subject():
     """Modules may share a name only where they are about the same, layer by layer."""
     shared = {
-        "access", "accounts", "administrators", "censuses", "certificates", "changes", "changing", "common", "credentials", "database", "directories", "disk", "disk_plan", "disks", "drafting", "drafts", "errors", "history", "idle", "items", "limits", "mending",
-        "model", "patterns", "people", "places", "previews", "named", "promises", "questions", "rehearsals", "reports", "telling", "trials", "way_in",
-    }  # fmt: skip
+        "access",
+        "accounts",
+        "administrators",
+        "censuses",
+        "certificates",
+        "changes",
+        "changing",
+        "common",
+        "credentials",
+        "database",
+        "directories",
+        "disk",
+        "disk_plan",
+        "disks",
+        "drafting",
+        "drafts",
+        "errors",
+        "history",
+        "idle",
+        "items",
+        "limits",
+        "mending",
+        "model",
+        "patterns",
+        "people",
+        "places",
+        "previews",
+        "named",
+        "promises",
+        "questions",
+        "rehearsals",
+        "reports",
+        "telling",
+        "trials",
+        "way_in",
+    }
     seen: dict[str, set[str]] = {}
     for name, path in MODULES.items():
         if path.name != "__init__.py":
@@ -94,8 +140,16 @@ def test_a_file_of_one_name_is_about_one_subject():
 
 
 def test_no_file_is_longer_than_a_reader_keeps_in_mind_and_no_function():
-    console = (p for p in (SOURCE.parent / "console" / "src").rglob("*.ts*") if not p.name.endswith(".gen.ts"))
-    python = [p for folder in ("src", "tools", "benchmarks") for p in (SOURCE.parent / folder).rglob("*.py")]
+    console = (
+        p
+        for p in (SOURCE.parent / "console" / "src").rglob("*.ts*")
+        if not p.name.endswith(".gen.ts")
+    )
+    python = [
+        p
+        for folder in ("src", "tools", "benchmarks")
+        for p in (SOURCE.parent / folder).rglob("*.py")
+    ]
     long = {
         str(p.relative_to(SOURCE.parent)): n
         for p in (*python, *console)
@@ -103,8 +157,11 @@ def test_no_file_is_longer_than_a_reader_keeps_in_mind_and_no_function():
     }
     assert long == {}
     functions = (
-        (p, x) for p in python for x in ast.walk(ast.parse(p.read_text())) if isinstance(x, ast.FunctionDef | ast.AsyncFunctionDef)
-    )  # fmt: skip
+        (p, x)
+        for p in python
+        for x in ast.walk(ast.parse(p.read_text()))
+        if isinstance(x, ast.FunctionDef | ast.AsyncFunctionDef)
+    )
     assert [f"{p.name}: {x.name}" for p, x in functions if x.end_lineno - x.lineno >= 100] == []
 
 
@@ -116,5 +173,11 @@ def test_where_each_message_is_is_current():
     from drawknife.messages.where import WHERE
 
     face = Path(messages.__file__).read_text()
-    assert [module for module in set(WHERE.values()) if f"from .{module} import *" not in face] == []
-    assert all(getattr(messages, name).__name__ == name for name in WHERE if isinstance(getattr(messages, name), type))
+    assert [
+        module for module in set(WHERE.values()) if f"from .{module} import *" not in face
+    ] == []
+    assert all(
+        getattr(messages, name).__name__ == name
+        for name in WHERE
+        if isinstance(getattr(messages, name), type)
+    )

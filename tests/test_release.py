@@ -24,7 +24,10 @@ def checkout(tmp_path):
         "# Changes\n\n## Not yet released\n\n- Something new.\n\n## 0.0.1\n\n- The first.\n"
     )
     git(root, "init", "--quiet")
-    for name, value in (("user.name", "A Committer"), ("user.email", "committer@tidewrack.example")):
+    for name, value in (
+        ("user.name", "A Committer"),
+        ("user.email", "committer@tidewrack.example"),
+    ):
         git(root, "config", name, value)
     git(root, "add", "--all")
     git(root, "commit", "--quiet", "--message", "All of it")
@@ -32,24 +35,37 @@ def checkout(tmp_path):
 
 
 def git(root, *arguments):
-    return subprocess.run(["git", *arguments], cwd=root, check=True, capture_output=True, text=True).stdout.strip()
+    return subprocess.run(
+        ["git", *arguments], cwd=root, check=True, capture_output=True, text=True
+    ).stdout.strip()
 
 
 def test_a_release_moves_the_changes_and_is_tagged(checkout):
     release(checkout, NEXT)
     changes = (checkout / "CHANGELOG.md").read_text()
-    assert changes.startswith(f"# Changes\n\n## Not yet released\n\n## {NEXT} (20") and "- Something new." in changes
+    assert (
+        changes.startswith(f"# Changes\n\n## Not yet released\n\n## {NEXT} (20")
+        and "- Something new." in changes
+    )
     assert f'__version__ = "{NEXT}"' in (checkout / "src/drawknife/__init__.py").read_text()
     assert f"drawknife-{NEXT}-py3-none-any.whl" in (checkout / "docs/install.md").read_text()
-    assert (git(checkout, "log", "-1", "--format=%s"), git(checkout, "tag")) == (f"Release {NEXT}", f"v{NEXT}")
-    assert git(checkout, "status", "--porcelain") == "" and "- Something new." in git(checkout, "tag", "-n9")
+    assert (git(checkout, "log", "-1", "--format=%s"), git(checkout, "tag")) == (
+        f"Release {NEXT}",
+        f"v{NEXT}",
+    )
+    assert git(checkout, "status", "--porcelain") == "" and "- Something new." in git(
+        checkout, "tag", "-n9"
+    )
 
 
 @pytest.mark.parametrize("version", ["", "1.2", "v9.9.9", __version__, "0.0.9"])
 def test_a_version_that_does_not_rise_releases_nothing(checkout, version):
     with pytest.raises(NotReleased):
         release(checkout, version)
-    assert git(checkout, "log", "--format=%s") == "All of it" and git(checkout, "status", "--porcelain") == ""
+    assert (
+        git(checkout, "log", "--format=%s") == "All of it"
+        and git(checkout, "status", "--porcelain") == ""
+    )
 
 
 def test_nothing_is_released_of_what_is_not_committed_or_without_changes(checkout):
@@ -66,7 +82,19 @@ def test_nothing_is_released_of_what_is_not_committed_or_without_changes(checkou
 def test_the_version_stands_in_one_place():
     """Pages name it only in the names of files, and a release writes those anew."""
     folders = (ROOT / "src" / "drawknife", ROOT / "tools", ROOT / "packaging")
-    files = [path for folder in folders for path in folder.rglob("*") if path.suffix in (".py", ".toml", ".service")]
-    files += [ROOT / "run", ROOT / "Containerfile", ROOT / "pyproject.toml", ROOT / "console" / "package.json"]
-    named = [str(path.relative_to(ROOT)) for path in files if f'"{__version__}"' in path.read_text()]
+    files = [
+        path
+        for folder in folders
+        for path in folder.rglob("*")
+        if path.suffix in (".py", ".toml", ".service")
+    ]
+    files += [
+        ROOT / "run",
+        ROOT / "Containerfile",
+        ROOT / "pyproject.toml",
+        ROOT / "console" / "package.json",
+    ]
+    named = [
+        str(path.relative_to(ROOT)) for path in files if f'"{__version__}"' in path.read_text()
+    ]
     assert named == ["src/drawknife/__init__.py"]

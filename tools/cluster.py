@@ -1,7 +1,7 @@
 """A PostgreSQL cluster of the project's own, on loopback, in a folder of the project's.
 
-Used by ./run and by the tests. Other clusters of the machine are left alone. PostgreSQL does not run
-as root: then the cluster belongs to an unprivileged user.
+Used by ./run and by the tests. Other clusters of the machine are left alone. PostgreSQL does not
+run as root: then the cluster belongs to an unprivileged user.
 """
 
 from __future__ import annotations
@@ -25,9 +25,13 @@ class ClusterError(RuntimeError):
 
 
 def _programs() -> Path:
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[4]))
+    found = sorted(
+        Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[4])
+    )
     if not found:
-        raise ClusterError("PostgreSQL is not installed; ./run installs it, or: apt-get install postgresql")
+        raise ClusterError(
+            "PostgreSQL is not installed; ./run installs it, or: apt-get install postgresql"
+        )
     return found[-1].parent
 
 
@@ -43,10 +47,16 @@ def free_port(preferred: int | None = None) -> int:
 
 
 class Cluster:
-    """The cluster in one folder. `say` is told what happens. One that is not `lasting` is not waited for until what it
-    writes is on the disk: a process that is killed loses nothing by it, and a machine that fails takes the tests along."""
+    """The cluster in one folder.
 
-    def __init__(self, folder: Path, say: Callable[[str], None] = lambda _: None, lasting: bool = True) -> None:
+    `say` is told what happens. One that is not `lasting` is not waited for until what it writes is
+    on the disk: a process that is killed loses nothing by it, and a machine that fails takes the
+    tests along.
+    """
+
+    def __init__(
+        self, folder: Path, say: Callable[[str], None] = lambda _: None, lasting: bool = True
+    ) -> None:
         self.say = say
         self.lasting = lasting
         self.user = _unprivileged_user() if os.geteuid() == 0 else None
@@ -79,13 +89,19 @@ class Cluster:
             stderr=subprocess.STDOUT,
             stdin=subprocess.DEVNULL,
             cwd="/",
-            env={"PATH": os.environ.get("PATH", "/usr/bin:/bin"), "LC_ALL": "C.UTF-8", "HOME": "/nonexistent"},
+            env={
+                "PATH": os.environ.get("PATH", "/usr/bin:/bin"),
+                "LC_ALL": "C.UTF-8",
+                "HOME": "/nonexistent",
+            },
             user=user.pw_uid if user else None,
             group=user.pw_gid if user else None,
             extra_groups=[] if user else None,
         )
 
-    def _program(self, name: str, *arguments: str, check: bool = True) -> subprocess.CompletedProcess[str]:
+    def _program(
+        self, name: str, *arguments: str, check: bool = True
+    ) -> subprocess.CompletedProcess[str]:
         try:
             return self._as_user(str(self.programs / name), *arguments, check=check)
         except subprocess.CalledProcessError as error:
@@ -98,7 +114,9 @@ class Cluster:
         return self._program("pg_ctl", "status", "-D", str(self.data), check=False).returncode == 0
 
     def _forget_the_dead(self) -> None:
-        """Take away the mark of a server that was killed, where nobody has collected its process yet."""
+        """Take away the mark of a server that was killed, where nobody has collected its process
+        yet.
+        """
         mark = self.data / "postmaster.pid"
         with contextlib.suppress(OSError, ValueError, IndexError):
             pid = int(mark.read_text().splitlines()[0])
@@ -118,11 +136,29 @@ class Cluster:
         for left in reversed(range(tries)):
             port = free_port(self._port_file())
             options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
-            options += " -c authentication_timeout=600"  # a machine that stood still is not to cost a connection
-            options += "" if self.lasting else " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
+            options += (  # a machine that stood still is not to cost a connection
+                " -c authentication_timeout=600"
+            )
+            options += (
+                ""
+                if self.lasting
+                else " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
+            )
             log = str(self.folder / "postgresql.log")
             try:
-                self._program("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-o", options, "-l", log)
+                self._program(
+                    "pg_ctl",
+                    "start",
+                    "-w",
+                    "-t",
+                    "60",
+                    "-D",
+                    str(self.data),
+                    "-o",
+                    options,
+                    "-l",
+                    log,
+                )
                 self.say(f"PostgreSQL runs on 127.0.0.1:{port}")
                 return
             except ClusterError:
@@ -136,7 +172,10 @@ class Cluster:
         return None
 
     def address(self, database: str = DATABASE) -> str:
-        """The address of a database in the running cluster, for libpq. The password is in a file."""
+        """The address of a database in the running cluster, for libpq.
+
+        The password is in a file.
+        """
         port = (self.data / "postmaster.pid").read_text().splitlines()[3]
         (self.folder / "port").write_text(port)
         password = (self.folder / "password").read_text()
@@ -156,18 +195,35 @@ class Cluster:
             for path in (self.folder, password):
                 os.chown(path, self.user.pw_uid, self.user.pw_gid)
         self._program(
-            "initdb", "-D", str(self.data), "-U", "drawknife", "--pwfile", str(password), "-A", "scram-sha-256",
-            "-E", "UTF8", "--locale", "C.UTF-8",
-        )  # fmt: skip
+            "initdb",
+            "-D",
+            str(self.data),
+            "-U",
+            "drawknife",
+            "--pwfile",
+            str(password),
+            "-A",
+            "scram-sha-256",
+            "-E",
+            "UTF8",
+            "--locale",
+            "C.UTF-8",
+        )
 
     def create_database(self, name: str = DATABASE, like: str = "template1") -> str:
-        """Make the database if it is not there, with all that another has that nobody uses now; returns its address."""
+        """Make the database if it is not there, with all that another has that nobody uses now;
+        returns its address.
+        """
         import psycopg
         from psycopg import sql
 
         with psycopg.connect(self.address("postgres"), autocommit=True) as connection:
-            if not connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (name,)).fetchone():
-                made = sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(like))
+            if not connection.execute(
+                "SELECT 1 FROM pg_database WHERE datname = %s", (name,)
+            ).fetchone():
+                made = sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(
+                    sql.Identifier(name), sql.Identifier(like)
+                )
                 connection.execute(made)
         return self.address(name)
 
@@ -187,4 +243,6 @@ def _unprivileged_user() -> pwd.struct_passwd:
     for name in ("postgres", "nobody"):
         with contextlib.suppress(KeyError):
             return pwd.getpwnam(name)
-    raise ClusterError("running as root, and there is no user postgres or nobody to run the database as")
+    raise ClusterError(
+        "running as root, and there is no user postgres or nobody to run the database as"
+    )

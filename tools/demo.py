@@ -28,7 +28,11 @@ PORT = int(os.environ.get("DRAWKNIFE_PORT") or 8750)
 
 
 BASE = "dc=tidewrack,dc=example"
-BUREAU = {"people_base": f"ou=harbour-bureau,{BASE}", "groups_base": BASE, "units_base": f"ou=harbour-bureau,{BASE}"}
+BUREAU = {
+    "people_base": f"ou=harbour-bureau,{BASE}",
+    "groups_base": BASE,
+    "units_base": f"ou=harbour-bureau,{BASE}",
+}
 
 
 def say(text: str) -> None:
@@ -51,10 +55,21 @@ def start() -> int:
         if PORT and not free:
             say(f"port {PORT} is taken; using one that is free")
         command = [
-            str(ROOT / ".venv/bin/drawknife"), "serve", "--port", str(PORT if free else 0),
-            "--console", str(ROOT / "console/dist"), "--token-file", str(RUN / "admin-token"),
-            "--key-file", str(RUN / "key"), "--files", str(ROOT / "demo"), "--load", str(ROOT / "demo/tidewrack.yaml"),
-        ]  # fmt: skip
+            str(ROOT / ".venv/bin/drawknife"),
+            "serve",
+            "--port",
+            str(PORT if free else 0),
+            "--console",
+            str(ROOT / "console/dist"),
+            "--token-file",
+            str(RUN / "admin-token"),
+            "--key-file",
+            str(RUN / "key"),
+            "--files",
+            str(ROOT / "demo"),
+            "--load",
+            str(ROOT / "demo/tidewrack.yaml"),
+        ]
         # The database's password is in the environment of the process, not in its arguments.
         environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
         service = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
@@ -86,10 +101,19 @@ def start() -> int:
 
 
 def _rehearse(url: str, token: str) -> subprocess.Popen[str]:
-    """A stand-in for the transfer server, for clients; what they do is written to a file. Says how to come in."""
+    """A stand-in for the transfer server, for clients; what they do is written to a file.
+
+    Says how to come in.
+    """
     command = [
-        str(ROOT / ".venv/bin/drawknife"), "rehearse", "--quiet", "--log", str(RUN / "rehearsal.jsonl"), "--folder", str(RUN / "rehearsal"),
-    ]  # fmt: skip
+        str(ROOT / ".venv/bin/drawknife"),
+        "rehearse",
+        "--quiet",
+        "--log",
+        str(RUN / "rehearsal.jsonl"),
+        "--folder",
+        str(RUN / "rehearsal"),
+    ]
     environment = {**os.environ, "DRAWKNIFE_URL": url, "DRAWKNIFE_TOKEN": token}
     process = subprocess.Popen(command, env=environment, stderr=subprocess.PIPE, text=True)
     (RUN / "rehearsal.pid").write_text(str(process.pid))
@@ -104,7 +128,9 @@ def _rehearse(url: str, token: str) -> subprocess.Popen[str]:
 
 
 def fill(url: str, token: str, database: str, now: datetime | None = None) -> None:
-    """What the demo has beside its model file: a directory, credentials, colleagues, and two months up to `now`."""
+    """What the demo has beside its model file: a directory, credentials, colleagues, and two months
+    up to `now`.
+    """
     _wait_for(url, token)
     add_directory(url, token)
     add_credentials(url, token)
@@ -129,7 +155,9 @@ def add_people(url: str, token: str) -> None:
         if len(client.administrators().administrators) > 1:
             return
         client.add_administrator("olga", "editor")
-        client.add_administrator("pim", "editor", ["unit:shore/lab", "group:sonar-lab", "store:survey"])
+        client.add_administrator(
+            "pim", "editor", ["unit:shore/lab", "group:sonar-lab", "store:survey"]
+        )
 
 
 def add_credentials(url: str, token: str) -> None:
@@ -162,10 +190,15 @@ def _code(status: int) -> int:
 
 def _say_how(url: str, token: str) -> None:
     with Client(url, token) as client:
-        say(f"console, signed in (good once, for a day): {url}{client.sign_in_link('administrator').path}")
+        say(
+            "console, signed in (good once, for a day):"
+            f" {url}{client.sign_in_link('administrator').path}"
+        )
     say("for the command line, in another terminal:")
     print(
-        f"    export DRAWKNIFE_URL={url} DRAWKNIFE_TOKEN=$(cat {os.path.relpath(RUN / 'admin-token')})", file=sys.stderr
+        f"    export DRAWKNIFE_URL={url} DRAWKNIFE_TOKEN=$(cat"
+        f" {os.path.relpath(RUN / 'admin-token')})",
+        file=sys.stderr,
     )
     print("    .venv/bin/drawknife access ines", file=sys.stderr)
     say("Ctrl-C stops all of it")

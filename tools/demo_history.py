@@ -1,6 +1,8 @@
-"""The demo's last two months: censuses, changes by several people, one that broke something, a draft that waits.
+"""The demo's last two months: censuses, changes by several people, one that broke something, a
+draft that waits.
 
-All of it is done to a running service as people would, one after the other; then the database is told when it was.
+All of it is done to a running service as people would, one after the other; then the database is
+told when it was.
 """
 
 from __future__ import annotations
@@ -49,7 +51,12 @@ def _reading(store: str) -> dict[str, Any]:
     )
     root = f"/srv/tidewrack/{store}"
     found = reading_from(
-        (folder / f"{store}.getfacl").read_bytes(), store, root, users, groups, [f"{root}/teams/partners".encode()]
+        (folder / f"{store}.getfacl").read_bytes(),
+        store,
+        root,
+        users,
+        groups,
+        folders=[f"{root}/teams/partners".encode()],
     )
     return {"op": "add", "kind": "disk-reading", "item": DISK.data(found)}
 
@@ -73,12 +80,16 @@ Newest = tuple[int, int]
 
 
 def _newest(connection: psycopg.Connection) -> Newest:
-    row = connection.execute("SELECT (SELECT max(number) FROM revisions), (SELECT max(id) FROM journal)").fetchone()
+    row = connection.execute(
+        "SELECT (SELECT max(number) FROM revisions), (SELECT max(id) FROM journal)"
+    ).fetchone()
     assert row is not None
     return row[0], row[1]
 
 
-def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[tuple[Ago, Callable[[], None]]]:
+def _events(
+    client: Client, url: str, model: Model, now: datetime
+) -> Iterator[tuple[Ago, Callable[[], None]]]:
     """What happens, and how long ago."""
     rng = random.Random(7)
     for week in range(WEEKS + 1):
@@ -89,10 +100,12 @@ def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[t
     yield 40.1, _as("olga", client, url, "/changes", changes=[JOIN])
     yield 26.2, _as("olga", client, url, "/changes", changes=[LEAVE])
     yield 15.0, lambda: client.make_token("night-report", "reader", "2031-12-31") and None
-    # What was meant to close the lab's endpoint to boats shuts the night watch out, and is taken back in the morning.
+    # What was meant to close the lab's endpoint to boats shuts the night watch out, and is taken
+    # back in the morning.
     yield 11.7, _as("olga", client, url, "/changes", changes=[NEVER])
     yield 11.1, lambda: client.back(client.health().revision) and None
-    # The office works on a machine of its own, whose server takes on a user for each; its team's folder was made by hand.
+    # The office works on a machine of its own, whose server takes on a user for each; its team's
+    # folder was made by hand.
     yield 9.3, _as("olga", client, url, "/changes", changes=[ACTS, _reading("homes")])
     yield 3.2, _as("pim", client, url, "/drafts/watch-keeps-charts/changes", changes=[KEEPS])
     yield (
@@ -103,7 +116,9 @@ def _events(client: Client, url: str, model: Model, now: datetime) -> Iterator[t
     )
 
 
-def _census(client: Client, model: Model, store: str, share: float, at: datetime) -> Callable[[], None]:
+def _census(
+    client: Client, model: Model, store: str, share: float, at: datetime
+) -> Callable[[], None]:
     # What is above a soft limit was so all the time: since when, the model says itself.
     soft = {q.folder: q.soft_bytes for q in model.quotas if q.bytes_over_since and q.soft_bytes}
     rows = []
@@ -140,16 +155,23 @@ def signed_in(name: str, owner: Client, url: str) -> Iterator[httpx.Client]:
         browser.delete("/sessions")
 
 
-def _date(connection: psycopg.Connection, marks: list[tuple[Newest, datetime]], now: datetime) -> None:
-    """Tell the database when each revision and line was made, up to each mark, and what was written into the draft."""
+def _date(
+    connection: psycopg.Connection, marks: list[tuple[Newest, datetime]], now: datetime
+) -> None:
+    """Tell the database when each revision and line was made, up to each mark, and what was written
+    into the draft.
+    """
     written, said = now - timedelta(days=3.2), now - timedelta(days=2)
     revision, line = 0, 0
     with connection.transaction():
         for newest, at in marks:
             connection.execute(
-                "UPDATE revisions SET at = %s WHERE number > %s AND number <= %s", (at, revision, newest[0])
+                "UPDATE revisions SET at = %s WHERE number > %s AND number <= %s",
+                (at, revision, newest[0]),
             )
-            connection.execute("UPDATE journal SET at = %s WHERE id > %s AND id <= %s", (at, line, newest[1]))
+            connection.execute(
+                "UPDATE journal SET at = %s WHERE id > %s AND id <= %s", (at, line, newest[1])
+            )
             revision, line = newest
         connection.execute("UPDATE drafts SET begun = %s", (written,))
         connection.execute("UPDATE draft_steps SET at = %s", (written,))

@@ -1,7 +1,7 @@
 """Writes what the console is built from into console/src/generated: python -m tools.description
 
-The API's description, of which `npm run generate` makes types, and the kinds of items with their fields. Nothing there
-is written by hand or kept: it is made anew for each build.
+The API's description, of which `npm run generate` makes types, and the kinds of items with their
+fields. Nothing there is written by hand or kept: it is made anew for each build.
 """
 
 from __future__ import annotations
@@ -24,10 +24,14 @@ FOLDER = Path(__file__).resolve().parent.parent / "console" / "src" / "generated
 
 
 def openapi() -> dict[str, Any]:
-    """The description that a service gives of its API; what may be left out of a request has no default in it."""
+    """The description that a service gives of its API; what may be left out of a request has no
+    default in it.
+    """
     described: dict[str, Any] = json.loads(of_the_api.text())
     schemas = described["components"]["schemas"]
-    operations = [op for path in described["paths"].values() for op in path.values() if isinstance(op, dict)]
+    operations = [
+        op for path in described["paths"].values() for op in path.values() if isinstance(op, dict)
+    ]
     todo = _named([op.get("requestBody") for op in operations])
     sent: set[str] = set()
     while todo:
@@ -49,7 +53,15 @@ def _named(part: Any) -> set[str]:
 def _field(field: Field) -> dict[str, Any]:
     schema = field.schema
     choices = schema.get("enum", [])
-    kind = "lines" if field.many else "choice" if choices else "yes-no" if schema.get("type") == "boolean" else "text"
+    kind = (
+        "lines"
+        if field.many
+        else "choice"
+        if choices
+        else "yes-no"
+        if schema.get("type") == "boolean"
+        else "text"
+    )
     if schema.get("format") == "date":
         kind = "day"
     elif SIZE in (schema, *schema.get("anyOf", ())):
@@ -57,42 +69,71 @@ def _field(field: Field) -> dict[str, Any]:
     elif schema == DURATION:
         kind = "duration"
     return {
-        "name": field.name, "about": field.about, "kind": kind, "choices": choices,
-        "required": field.default is REQUIRED, "names": field.names, "word": field.word, "unit": field.unit,
+        "name": field.name,
+        "about": field.about,
+        "kind": kind,
+        "choices": choices,
+        "required": field.default is REQUIRED,
+        "names": field.names,
+        "word": field.word,
+        "unit": field.unit,
         "parts": _parts(field),
-    }  # fmt: skip
+    }
 
 
 def _parts(field: Field) -> list[str]:
-    """What a line that names somebody is made of, and the key of the mapping that it can be; empty for others."""
+    """What a line that names somebody is made of, and the key of the mapping that it can be; empty
+    for others.
+    """
     if field.names != "line":
         return []
     key = next(iter(field.schema["anyOf"][1]["properties"]))
-    return [key, *(w.lower() for w in re.findall(r"\b(EFFECT|SUBJECT|RIGHTS|REACH)\b", field.about) or ["subject"])]
+    return [
+        key,
+        *(
+            w.lower()
+            for w in re.findall(r"\b(EFFECT|SUBJECT|RIGHTS|REACH)\b", field.about) or ["subject"]
+        ),
+    ]
 
 
 def kinds() -> dict[str, Any]:
     """The kinds that can be changed: what each is called by, and its fields."""
     found = {
         kind.name: {
-            "title": kind.title, "section": kind.section, "key": kind.fields[0].name,
-            "renamed": kind.can_be_renamed, "fields": [_field(f) for f in kind.fields],
+            "title": kind.title,
+            "section": kind.section,
+            "key": kind.fields[0].name,
+            "renamed": kind.can_be_renamed,
+            "fields": [_field(f) for f in kind.fields],
         }
         for kind in KINDS.values()
-    }  # fmt: skip
+    }
     found[NETWORK] = {
-        "title": NETWORK, "section": NETWORK, "key": "", "renamed": False, "fields": [_field(f) for f in NETWORK_FIELDS],
-    }  # fmt: skip
+        "title": NETWORK,
+        "section": NETWORK,
+        "key": "",
+        "renamed": False,
+        "fields": [_field(f) for f in NETWORK_FIELDS],
+    }
     lists = [name for name, field in SETTINGS.items() if field.stricter is tuple]
     return {
-        "directory": directory_fields(), "of_the_past": _with_parameter("as_of"), "in_drafts": _with_parameter("draft"),
-        "roles": ADDS, "kinds": found, "rights": list(RIGHTS), "bundles": list(BUNDLES), "settings_of_lists": lists,
+        "directory": directory_fields(),
+        "of_the_past": _with_parameter("as_of"),
+        "in_drafts": _with_parameter("draft"),
+        "roles": ADDS,
+        "kinds": found,
+        "rights": list(RIGHTS),
+        "bundles": list(BUNDLES),
+        "settings_of_lists": lists,
         "units": {name: field.unit for name, field in SETTINGS.items() if field.unit},
-    }  # fmt: skip
+    }
 
 
 def _with_parameter(name: str) -> list[str]:
-    """The routes that take a parameter, as patterns of their paths: those that can be asked of the past, or of a draft."""
+    """The routes that take a parameter, as patterns of their paths: those that can be asked of the
+    past, or of a draft.
+    """
     found = []
     for path, methods in openapi()["paths"].items():
         for operation in methods.values():
@@ -107,10 +148,17 @@ def directory_fields() -> list[dict[str, Any]]:
     found = []
     for name, part in schema["properties"].items():
         kind = {"boolean": "yes-no", "integer": "number"}.get(part.get("type"), "text")
-        found.append({
-            "name": name, "about": part.get("description", ""), "kind": kind, "choices": [],
-            "required": name in schema["required"], "names": None, "default": part.get("default"),
-        })  # fmt: skip
+        found.append(
+            {
+                "name": name,
+                "about": part.get("description", ""),
+                "kind": kind,
+                "choices": [],
+                "required": name in schema["required"],
+                "names": None,
+                "default": part.get("default"),
+            }
+        )
     return found
 
 

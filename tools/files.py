@@ -19,7 +19,15 @@ FOLDERS = {
     "public/notices": ("notice", "txt", 7),
     "homes/ines": ("notes", "md", 5),
 }
-SIZES = {"xyz": 40_000, "tif": 120_000, "pdf": 60_000, "tar": 200_000, "csv": 4_000, "txt": 900, "md": 700}
+SIZES = {
+    "xyz": 40_000,
+    "tif": 120_000,
+    "pdf": 60_000,
+    "tar": 200_000,
+    "csv": 4_000,
+    "txt": 900,
+    "md": 700,
+}
 
 
 def make_files(folder: Path) -> int:

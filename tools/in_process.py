@@ -18,7 +18,9 @@ def in_process(
     """Run a command as off a terminal; only the environment that is given names a service."""
     words = list(arguments)
     unset = {k: None for k in os.environ if k.startswith("DRAWKNIFE") or k == "COLUMNS"}
-    done = CliRunner(env={**unset, **environment}).invoke(main, words, input=given, prog_name="drawknife")
+    done = CliRunner(env={**unset, **environment}).invoke(
+        main, words, input=given, prog_name="drawknife"
+    )
     said = done.stderr
     if done.exception is not None and not isinstance(done.exception, SystemExit):
         said += "".join(traceback.format_exception(done.exception))

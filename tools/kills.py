@@ -1,7 +1,10 @@
-"""Kills the service, or the database, while changes, drafts and ways back are made: python -m tools.kills [TIMES].
+"""Kills the service, or the database, while changes, drafts and ways back are made: python -m
+tools.kills [TIMES].
 
-Meanwhile the service's certificate is turned over and over, and backups are taken. After each kill all is started again and looked at: every revision is whole or not there, what was answered as done is
-there, the model of each revision can be had back, nothing is half applied, and the last whole backup can be restored. Ends with a line for each kind of kill.
+Meanwhile the service's certificate is turned over and over, and backups are taken. After each kill
+all is started again and looked at: every revision is whole or not there, what was answered as done
+is there, the model of each revision can be had back, nothing is half applied, and the last whole
+backup can be restored. Ends with a line for each kind of kill.
 """
 
 from __future__ import annotations
@@ -38,7 +41,9 @@ DEMO = ROOT / "demo" / "tidewrack.yaml"
 
 
 class Doing:
-    """Changes things, one after the other, until it is told to stop; notes what was answered as done."""
+    """Changes things, one after the other, until it is told to stop; notes what was answered as
+    done.
+    """
 
     def __init__(self, service: Service, number: int, rng: random.Random) -> None:
         self.service, self.number, self.rng = service, number, rng
@@ -71,7 +76,11 @@ class Doing:
             self.added.append(name)
         elif kind == "back":
             client.change([_group(f"{name}{part}") for part in "abc"])
-            revision = next(line.revision for line in client.journal(about=f"group:{name}a").lines if line.revision)
+            revision = next(
+                line.revision
+                for line in client.journal(about=f"group:{name}a").lines
+                if line.revision
+            )
             client.back(revision)
         else:
             revision = client.stores().revision
@@ -82,7 +91,9 @@ class Doing:
 
 
 class Certificates:
-    """An authority that the clients trust, and two certificates of it, of which one after the other is shown."""
+    """An authority that the clients trust, and two certificates of it, of which one after the other
+    is shown.
+    """
 
     def __init__(self, folder: Path) -> None:
         certificates(folder)
@@ -97,7 +108,12 @@ class Certificates:
 
     @property
     def options(self) -> list[str]:
-        return ["--tls-cert", str(self.folder / "shown.pem"), "--tls-key", str(self.folder / "shown.key")]
+        return [
+            "--tls-cert",
+            str(self.folder / "shown.pem"),
+            "--tls-key",
+            str(self.folder / "shown.key"),
+        ]
 
     def turn(self) -> None:
         """Show the other one."""
@@ -111,7 +127,9 @@ class Certificates:
 
 
 class Beside:
-    """What goes on beside the changes until it is told to stop: certificates are turned, backups are taken."""
+    """What goes on beside the changes until it is told to stop: certificates are turned, backups
+    are taken.
+    """
 
     def __init__(self, shown: Certificates, address: str, folder: Path) -> None:
         self.shown, self.address, self.folder = shown, address, folder
@@ -153,11 +171,21 @@ def _group(name: str) -> dict[str, Any]:
 
 
 def once(
-    cluster: Cluster, address: str, folder: Path, number: int, rng: random.Random, shown: Certificates
+    cluster: Cluster,
+    address: str,
+    folder: Path,
+    number: int,
+    rng: random.Random,
+    shown: Certificates,
 ) -> tuple[str, Counter[str]]:
-    """One kill in the middle of it, and what it was of; AssertionError where something is not as it must be."""
+    """One kill in the middle of it, and what it was of; AssertionError where something is not as it
+    must be.
+    """
     of = rng.choice(["service", "database"])
-    with serving(address, folder, *shown.options) as service, Beside(shown, address, folder) as beside:
+    with (
+        serving(address, folder, *shown.options) as service,
+        Beside(shown, address, folder) as beside,
+    ):
         doing = [Doing(service, number, random.Random(rng.random())) for _ in range(2)]
         threads = [threading.Thread(target=one.run) for one in doing]
         for thread in threads:
@@ -205,7 +233,9 @@ def _look(address: str, added: list[str]) -> None:
         names = {g.name for g in newest.model.groups}
         assert sound(newest.model) == newest.model
         for name in added:
-            assert {f"{name}{part}" for part in "abc"} <= names, f"{name} was answered as done, and is not there"
+            assert {f"{name}{part}" for part in "abc"} <= names, (
+                f"{name} was answered as done, and is not there"
+            )
         for name in {n[:-1] for n in names if n.startswith("k")}:
             assert {f"{name}{part}" for part in "abc"} <= names, f"{name} is there in part"
         for revision in range(max(1, newest.revision - 12), newest.revision + 1):
@@ -213,11 +243,14 @@ def _look(address: str, added: list[str]) -> None:
             assert sound(past) == past, f"revision {revision} is not whole"
         with psycopg.connect(address) as connection:
             row = connection.execute(
-                "SELECT (SELECT count(*) FROM revisions), (SELECT count(revision) FROM journal), (SELECT max(number) FROM revisions)"
+                "SELECT (SELECT count(*) FROM revisions), (SELECT count(revision) FROM journal),"
+                " (SELECT max(number) FROM revisions)"
             ).fetchone()
     finally:
         database.close()
-    assert row is not None and row[0] == row[1] == row[2] == newest.revision, "a revision without its line"
+    assert row is not None and row[0] == row[1] == row[2] == newest.revision, (
+        "a revision without its line"
+    )
 
 
 def main() -> int:
@@ -245,7 +278,10 @@ def main() -> int:
                 print(f"{number + 1}: killed the {of}; answered as done: {dict(what)}", flush=True)
         finally:
             cluster.throw_away()
-    print(f"seed {seed}: killed {dict(killed)} while {dict(done)} were made; nothing is half done and nothing lost")
+    print(
+        f"seed {seed}: killed {dict(killed)} while {dict(done)} were made; nothing is half done and"
+        " nothing lost"
+    )
     return 0
 
 

@@ -1,4 +1,6 @@
-"""Writes the man pages of all commands, from their help, into a folder: python -m tools.man_pages FOLDER"""
+"""Writes the man pages of all commands, from their help, into a folder: python -m tools.man_pages
+FOLDER
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,8 @@
-"""Writes src/drawknife/messages/where.py, where each name of a message is: python -m tools.message_names
+"""Writes src/drawknife/messages/where.py, where each name of a message is: python -m
+tools.message_names
 
-With it `drawknife.messages` loads only what is used, and a small question does not wait for a hundred types.
+With it `drawknife.messages` loads only what is used, and a small question does not wait for a
+hundred types.
 """
 
 from __future__ import annotations
@@ -12,7 +14,10 @@ from pathlib import Path
 
 FOLDER = Path(__file__).resolve().parent.parent / "src" / "drawknife" / "messages"
 PAGE = FOLDER / "where.py"
-HEAD = '''"""In which module each message is; written by `python -m tools.message_names`, and a test says whether it is current."""
+HEAD = '''"""In which module each message is; written by `python -m tools.message_names`.
+
+A test says whether it is current.
+"""
 
 WHERE = {
 '''
@@ -22,7 +27,11 @@ def _defined(path: Path) -> Iterator[str]:
     """The names that a module defines itself, and does not keep to itself."""
     for node in ast.parse(path.read_text()).body:
         targets = node.targets if isinstance(node, ast.Assign) else [getattr(node, "target", None)]
-        names = [node.name] if isinstance(node, ast.ClassDef) else [t.id for t in targets if isinstance(t, ast.Name)]
+        names = (
+            [node.name]
+            if isinstance(node, ast.ClassDef)
+            else [t.id for t in targets if isinstance(t, ast.Name)]
+        )
         yield from (name for name in names if not name.startswith("_"))
 
 

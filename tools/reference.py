@@ -12,14 +12,22 @@ from drawknife.core.model.kinds import EVERY, LINES, SETTING, UNIT, Kind
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "reference" / "kinds.md"
 #: How values of a shape are told.
 WORDS = (
-    (v.BOOL, "`true` or `false`"), (v.SIZE, "a size"), (v.NUMBER, "a number"), (v.DURATION, "a duration"), (v.PORT, "a port"),
-    (v.PORTS, "a range of ports"), (v.MOMENT, "a time"), (v.PLACE, "a store folder"), ({"type": "string", "format": "date"}, "a day"),
-)  # fmt: skip
+    (v.BOOL, "`true` or `false`"),
+    (v.SIZE, "a size"),
+    (v.NUMBER, "a number"),
+    (v.DURATION, "a duration"),
+    (v.PORT, "a port"),
+    (v.PORTS, "a range of ports"),
+    (v.MOMENT, "a time"),
+    (v.PLACE, "a store folder"),
+    ({"type": "string", "format": "date"}, "a day"),
+)
 HEAD = """# Every key of every item
 
-Written by `python -m tools.reference` from the declarations in `core/model/kinds.py`; a test says whether it is current. The
-[model file](model-file.md), [changes](changes.md), the options of the changing commands (`host_names` is `--host-name`, and
-`--drop-host-name` takes a line away) and the console's forms have the same keys.
+Written by `python -m tools.reference` from the declarations in `core/model/kinds.py`; a test says
+whether it is current. The [model file](model-file.md), [changes](changes.md), the options of the
+changing commands (`host_names` is `--host-name`, and `--drop-host-name` takes a line away) and the
+console's forms have the same keys.
 """
 
 
@@ -59,14 +67,20 @@ def _section(kind: Kind) -> str:
     out.append("| key | what it is | value | if left out |\n|---|---|---|---|")
     out += [f"| `{f.name}` | {f.about} | {_value(f)} | {_default(f)} |" for f in kind.fields]
     if kind is SETTING:
-        out.append("\nWhat is left out is not set: the setting comes from the next nearest subject that sets it.")
+        out.append(
+            "\nWhat is left out is not set: the setting comes from the next nearest subject that"
+            " sets it."
+        )
     return "\n".join(out)
 
 
 def page() -> str:
     """The page as it must be."""
     lines = "\n".join(f"| `{f.name}` | {f.about} |" for f in LINES.values())
-    sections = [*map(_section, EVERY), f"## Lists of lines\n\n| section | a line |\n|---|---|\n{lines}"]
+    sections = [
+        *map(_section, EVERY),
+        f"## Lists of lines\n\n| section | a line |\n|---|---|\n{lines}",
+    ]
     return HEAD + "\n" + "\n\n".join(sections) + "\n"
 
 

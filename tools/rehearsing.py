@@ -1,4 +1,6 @@
-"""A stand-in that runs in a thread, on ports that are free, and what real clients need to come in."""
+"""A stand-in that runs in a thread, on ports that are free, and what real clients need
+to come in.
+"""
 
 import asyncio
 import ftplib
@@ -16,8 +18,12 @@ PASSWORD = "nine-knots"
 
 
 def at_any_hour(model):
-    """A model without hours in which somebody may sign in, so that what comes of it is the same whenever it is done."""
-    settings = (replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings)
+    """A model without hours in which somebody may sign in, so that what comes of it is the same
+    whenever it is done.
+    """
+    settings = (
+        replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings
+    )
     return replace(model, settings=tuple(s for s in settings if s.values))
 
 
@@ -66,7 +72,9 @@ def untrusting():
 def standing(model, folder, password=PASSWORD, source=None, **options):
     """A stand-in of a model, or of what a source gives, until the block ends."""
     loop = asyncio.new_event_loop()
-    stand = StandIn(source or OneModel(prepare(model)), folder, offset=0, password=password, **options)
+    stand = StandIn(
+        source or OneModel(prepare(model)), folder, offset=0, password=password, **options
+    )
     thread = threading.Thread(target=loop.run_forever)
     thread.start()
     try:
@@ -85,4 +93,9 @@ def ask_pass(folder):
     script = folder / "askpass"
     script.write_text(f"#!/bin/sh\necho {PASSWORD}\n")
     script.chmod(0o700)
-    return {**os.environ, "SSH_ASKPASS": str(script), "SSH_ASKPASS_REQUIRE": "force", "DISPLAY": ":0"}
+    return {
+        **os.environ,
+        "SSH_ASKPASS": str(script),
+        "SSH_ASKPASS_REQUIRE": "force",
+        "DISPLAY": ":0",
+    }

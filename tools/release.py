@@ -1,7 +1,8 @@
 """Gives a version to what is not released yet: python -m tools.release X.Y.Z
 
-The version stands in src/drawknife/__init__.py and nowhere else. CHANGELOG's section gets the version and the day, both are
-committed, the commit is tagged vX.Y.Z, and the package is built of it.
+The version stands in src/drawknife/__init__.py and nowhere else. CHANGELOG's section gets the
+version and the day, both are committed, the commit is tagged vX.Y.Z, and the package is built of
+it.
 """
 
 from __future__ import annotations
@@ -46,7 +47,14 @@ def release(root: Path, version: str) -> None:
         text = page.read_text()
         page.write_text(text.replace(f"drawknife-{found[1]}", f"drawknife-{version}"))
     _git(root, "commit", "--quiet", "--all", "--message", f"Release {version}")
-    _git(root, "tag", "--annotate", f"v{version}", "--message", f"Drawknife {version}\n{section.rstrip()}")
+    _git(
+        root,
+        "tag",
+        "--annotate",
+        f"v{version}",
+        "--message",
+        f"Drawknife {version}\n{section.rstrip()}",
+    )
 
 
 def _numbers(version: str) -> tuple[int, ...]:
@@ -54,7 +62,9 @@ def _numbers(version: str) -> tuple[int, ...]:
 
 
 def _git(root: Path, *arguments: str) -> str:
-    return subprocess.run(["git", *arguments], cwd=root, check=True, capture_output=True, text=True).stdout.strip()
+    return subprocess.run(
+        ["git", *arguments], cwd=root, check=True, capture_output=True, text=True
+    ).stdout.strip()
 
 
 if __name__ == "__main__":
@@ -64,4 +74,8 @@ if __name__ == "__main__":
         release(ROOT, sys.argv[1])
     except NotReleased as error:
         sys.exit(f"run: {error}")
-    sys.exit(subprocess.run([sys.executable, "-m", "tools.package", "dist"], cwd=ROOT, check=False).returncode)
+    sys.exit(
+        subprocess.run(
+            [sys.executable, "-m", "tools.package", "dist"], cwd=ROOT, check=False
+        ).returncode
+    )

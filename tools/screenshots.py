@@ -1,7 +1,7 @@
 """Takes the pictures in docs/screenshots from the demo: python -m tools.screenshots [NAME ...]
 
-Terminal pictures are of a real terminal window (xterm under Xvfb, from Debian's packages); those of the
-console are of headless Chromium. Needs a running ./run demo for the console's.
+Terminal pictures are of a real terminal window (xterm under Xvfb, from Debian's packages); those of
+the console are of headless Chromium. Needs a running ./run demo for the console's.
 """
 
 from __future__ import annotations
@@ -108,7 +108,11 @@ def terminal(name: str, command: str) -> None:
     if name == "rehearse":
         _terminal(name, REHEARSAL)
         return
-    shown = f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; printf '\\033[?25l'; touch {FOLDER}/.done; read x"
+    shown = (
+        f"printf '\\033[?25l$ drawknife {command}\\n'; {ROOT}/.venv/bin/drawknife"
+        f" {command}{'' if '--preview' in command else ' --model demo/tidewrack.yaml'}; printf"
+        f" '\\033[?25l'; touch {FOLDER}/.done; read x"
+    )
     _terminal(name, shown)
 
 
@@ -132,17 +136,22 @@ def _terminal(name: str, shown: str) -> None:
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""
-        xterm -geometry 102x47+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' -b 14 +sb \\
-            -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' -xrm 'XTerm*color3: #e3a544' \\
+        xterm -geometry 102x47+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' \\
+            -b 14 +sb \\
+            -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' \\
+            -xrm 'XTerm*color3: #e3a544' \\
             -e sh -c "$SHOWN" & pid=$!
         while [ ! -e {done} ]; do kill -0 $pid || exit 1; done
-        xwd -root -silent | convert xwd:- -trim +repage -trim +repage -bordercolor '#1d1d1b' -border 14 {FOLDER}/{name}.png
+        xwd -root -silent | convert xwd:- -trim +repage -trim +repage \\
+            -bordercolor '#1d1d1b' -border 14 {FOLDER}/{name}.png
         kill $pid
     """
     subprocess.run(
         ["xvfb-run", "-a", "-s", "-screen 0 1280x900x24", "sh", "-c", script],
-        check=True, cwd=ROOT, env={**os.environ, **_service(), "SHOWN": shown, "TERM": "xterm-256color"},
-    )  # fmt: skip
+        check=True,
+        cwd=ROOT,
+        env={**os.environ, **_service(), "SHOWN": shown, "TERM": "xterm-256color"},
+    )
     done.unlink(missing_ok=True)
 
 
@@ -158,7 +167,9 @@ def console(wanted: dict[str, str]) -> None:
         )
         for name, path in wanted.items():
             scheme = "dark" if name in DARK else "light"
-            context = browser.new_context(base_url=url, viewport={"width": 1280, "height": 800}, color_scheme=scheme)
+            context = browser.new_context(
+                base_url=url, viewport={"width": 1280, "height": 800}, color_scheme=scheme
+            )
             page = context.new_page()
             page.goto("/sign-in")
             page.get_by_label("Token").fill(token)

@@ -1,4 +1,6 @@
-"""A service of one's own, as a process on loopback: for tests, and for the documentation's outputs."""
+"""A service of one's own, as a process on loopback: for tests, and for the
+documentation's outputs.
+"""
 
 import os
 import subprocess
@@ -23,7 +25,13 @@ class Service:
     """A running service: a process on loopback, its address and its administrator's token."""
 
     def __init__(self, process, url, token, said, reading):
-        self.process, self.url, self.token, self.said, self.reading = process, url, token, said, reading
+        self.process, self.url, self.token, self.said, self.reading = (
+            process,
+            url,
+            token,
+            said,
+            reading,
+        )
 
     @property
     def environment(self):
@@ -46,7 +54,9 @@ class Service:
 
 @contextmanager
 def serving(address, folder, *options, through=()):
-    """Run `drawknife serve` until the block ends. It has said that it listens when the block begins.
+    """Run `drawknife serve` until the block ends.
+
+    It has said that it listens when the block begins.
 
     It is started `through` a command that runs another, such as prlimit.
     """
@@ -85,7 +95,9 @@ def serving(address, folder, *options, through=()):
 
 
 def _listen(stream, said, serves):
-    """Keep what a service says, as long as it says something: it would stand still where nobody reads it."""
+    """Keep what a service says, as long as it says something: it would stand still where nobody
+    reads it.
+    """
     for line in stream:
         said.append(line)
         if "serves at" in line:

@@ -15,15 +15,35 @@ SCHEMAS = Path("/etc/ldap/schema")
 
 
 def certificates(folder):
-    """A certification authority, a certificate of `localhost`, one of another name, and another authority."""
+    """A certification authority, a certificate of `localhost`, one of another name, and another
+    authority.
+    """
 
     def openssl(*arguments):
         subprocess.run(["openssl", *arguments], cwd=folder, check=True, capture_output=True)
 
     for name in ("ca", "other-ca"):
-        openssl("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", f"{name}.key", "-out", f"{name}.pem",
-                "-days", "2", "-subj", f"/CN={name}", "-addext", "keyUsage=critical,keyCertSign,cRLSign")  # fmt: skip
-    for name, alternative in (("right", "DNS:localhost,IP:127.0.0.1"), ("wrong", "DNS:elsewhere.tidewrack.example")):
+        openssl(
+            "req",
+            "-x509",
+            "-newkey",
+            "rsa:2048",
+            "-nodes",
+            "-keyout",
+            f"{name}.key",
+            "-out",
+            f"{name}.pem",
+            "-days",
+            "2",
+            "-subj",
+            f"/CN={name}",
+            "-addext",
+            "keyUsage=critical,keyCertSign,cRLSign",
+        )
+    for name, alternative in (
+        ("right", "DNS:localhost,IP:127.0.0.1"),
+        ("wrong", "DNS:elsewhere.tidewrack.example"),
+    ):
         renew(folder, name, alternative)
 
 
@@ -34,11 +54,35 @@ def renew(folder, name="right", alternative="DNS:localhost,IP:127.0.0.1"):
         subprocess.run(["openssl", *arguments], cwd=folder, check=True, capture_output=True)
 
     openssl(
-        "req", "-newkey", "rsa:2048", "-nodes", "-keyout", f"{name}.key", "-out", f"{name}.csr", "-subj", f"/CN={name}"
+        "req",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-keyout",
+        f"{name}.key",
+        "-out",
+        f"{name}.csr",
+        "-subj",
+        f"/CN={name}",
     )
     (folder / f"{name}.ext").write_text(f"subjectAltName={alternative}\n")
-    openssl("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "2",
-            "-out", f"{name}.pem", "-extfile", f"{name}.ext")  # fmt: skip
+    openssl(
+        "x509",
+        "-req",
+        "-in",
+        f"{name}.csr",
+        "-CA",
+        "ca.pem",
+        "-CAkey",
+        "ca.key",
+        "-CAcreateserial",
+        "-days",
+        "2",
+        "-out",
+        f"{name}.pem",
+        "-extfile",
+        f"{name}.ext",
+    )
 
 
 class Slapd:
@@ -64,25 +108,34 @@ def directory_server(folder, ldif, certificate="right", authority=None, limits="
     tls = ""
     if authority is not None:
         tls = (
-            f"TLSCACertificateFile {authority}/ca.pem\nTLSCertificateFile {authority}/{certificate}.pem\n"
-            f"TLSCertificateKeyFile {authority}/{certificate}.key\n"
+            f"TLSCACertificateFile {authority}/ca.pem\nTLSCertificateFile"
+            f" {authority}/{certificate}.pem\nTLSCertificateKeyFile {authority}/{certificate}.key\n"
         )
     config = folder / "slapd.conf"
     config.write_text(
-        "".join(f"include {SCHEMAS}/{name}.schema\n" for name in ("core", "cosine", "nis", "inetorgperson"))
-        + f"pidfile {folder}/slapd.pid\nmodulepath /usr/lib/ldap\nmoduleload back_mdb\n{tls}{limits}"
-        + f'database mdb\nmaxsize 1073741824\nsuffix "{SUFFIX}"\nrootdn "{ADMIN}"\nrootpw "{PASSWORD}"\ndirectory {data}\n'
+        "".join(
+            f"include {SCHEMAS}/{name}.schema\n"
+            for name in ("core", "cosine", "nis", "inetorgperson")
+        )
+        + f"pidfile {folder}/slapd.pid\nmodulepath /usr/lib/ldap\nmoduleload"
+        f" back_mdb\n{tls}{limits}"
+        + f'database mdb\nmaxsize 1073741824\nsuffix "{SUFFIX}"\nrootdn "{ADMIN}"\nrootpw'
+        f' "{PASSWORD}"\ndirectory {data}\n'
         + "access to attrs=userPassword by * auth\naccess to * by * read\n"
     )
     (folder / "tree.ldif").write_bytes(ldif)
     added = subprocess.run(
-        ["/usr/sbin/slapadd", "-q", "-f", config, "-l", folder / "tree.ldif"], capture_output=True, text=True
+        ["/usr/sbin/slapadd", "-q", "-f", config, "-l", folder / "tree.ldif"],
+        capture_output=True,
+        text=True,
     )
     assert added.returncode == 0, added.stderr
     port, tls_port = ports or (free_port(), free_port())
     urls = f"ldap://localhost:{port}/" + (f" ldaps://localhost:{tls_port}/" if authority else "")
     log = (folder / "log").open("w")
-    process = subprocess.Popen(["/usr/sbin/slapd", "-d", "0", "-f", config, "-h", urls], stderr=log, stdout=log)
+    process = subprocess.Popen(
+        ["/usr/sbin/slapd", "-d", "0", "-f", config, "-h", urls], stderr=log, stdout=log
+    )
     server = Slapd(process, port, tls_port)
     try:
         _until_it_answers(server, folder)
@@ -105,7 +158,13 @@ def _until_it_answers(server, folder):
 
 
 def person(name, unit="people", **more):
-    lines = [f"dn: uid={name},ou={unit},{SUFFIX}", "objectClass: inetOrgPerson", f"uid: {name}", f"cn: {name}", "sn: x"]
+    lines = [
+        f"dn: uid={name},ou={unit},{SUFFIX}",
+        "objectClass: inetOrgPerson",
+        f"uid: {name}",
+        f"cn: {name}",
+        "sn: x",
+    ]
     lines += [f"{key}: {value}" for key, value in more.items()]
     return "\n".join(lines) + "\n\n"
 

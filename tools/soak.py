@@ -1,6 +1,8 @@
-"""`./run soak MINUTES`: the property tests on new examples, on every core, until the time is over or one fails.
+"""`./run soak MINUTES`: the property tests on new examples, on every core, until the time is over
+or one fails.
 
-Each round has a seed of its own; a round that fails is printed whole, with the command that goes through it again.
+Each round has a seed of its own; a round that fails is printed whole, with the command that goes
+through it again.
 """
 
 from __future__ import annotations
@@ -19,9 +21,15 @@ ROOT = Path(__file__).resolve().parent.parent
 
 
 def property_tests() -> list[str]:
-    """The files with properties, but for those that start a service: that takes its time, and is not for examples."""
+    """The files with properties, but for those that start a service: that takes its time, and is
+    not for examples.
+    """
     found = {p: p.read_text() for p in sorted((ROOT / "tests").rglob("test_*.py"))}
-    some = (p for p, text in found.items() if "from hypothesis" in text and p.parent.name not in WITH_A_SERVICE)
+    some = (
+        p
+        for p, text in found.items()
+        if "from hypothesis" in text and p.parent.name not in WITH_A_SERVICE
+    )
     return [str(p.relative_to(ROOT)) for p in some if "serving(" not in found[p]]
 
 
@@ -44,7 +52,11 @@ def main(minutes: float) -> int:
                 *property_tests(),
             ]
             done = subprocess.run(
-                command, cwd=ROOT, env={**os.environ, "DRAWKNIFE_SOAK": "1"}, capture_output=True, text=True
+                command,
+                cwd=ROOT,
+                env={**os.environ, "DRAWKNIFE_SOAK": "1"},
+                capture_output=True,
+                text=True,
             )
             if done.returncode:
                 failed.set()
@@ -60,7 +72,9 @@ def main(minutes: float) -> int:
     for worker in workers:
         worker.join()
     if not failed.is_set():
-        print(f"· {len(rounds)} rounds on {len(workers)} cores, and nothing differs", file=sys.stderr)
+        print(
+            f"· {len(rounds)} rounds on {len(workers)} cores, and nothing differs", file=sys.stderr
+        )
     return int(failed.is_set())
 
 

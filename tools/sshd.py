@@ -1,6 +1,8 @@
-"""OpenSSH's server for tests, on a loopback port: in mounts of its own, with users that only it knows; needs root.
+"""OpenSSH's server for tests, on a loopback port: in mounts of its own, with users that only it
+knows; needs root.
 
-The program is the machine's, or what `./run test` has unpacked of Debian's package without installing it.
+The program is the machine's, or what `./run test` has unpacked of Debian's package without
+installing it.
 """
 
 import os
@@ -12,7 +14,8 @@ from pathlib import Path
 
 UNPACKED = Path(__file__).resolve().parent.parent / ".run" / "sshd" / "usr" / "sbin" / "sshd"
 
-#: Everything is mounted anew where sshd looks: its users, its own folder, and the tree that clients see as /.
+#: Everything is mounted anew where sshd looks: its users, its own folder, and the tree that clients
+#: see as /.
 _SCRIPT = """
 set -e
 mount --bind {folder}/passwd /etc/passwd
@@ -51,12 +54,15 @@ def program():
 
 @contextmanager
 def serving(folder, users, public_key, tree):
-    """A server that takes one key for all `users` (name to number); `tree` is a shell script that makes what they see.
+    """A server that takes one key for all `users` (name to number); `tree` is a shell script that
+    makes what they see.
 
     Yields its port; ``host-key.pub`` in the folder is its key.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder / "host-key"], check=True)
+    subprocess.run(
+        ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder / "host-key"], check=True
+    )
     lines = ["root:x:0:0::/root:/bin/sh", "sshd:x:100:65534::/run/sshd:/usr/sbin/nologin"]
     lines += [f"{name}:x:{number}:{number}::/:/bin/false" for name, number in users.items()]
     (folder / "passwd").write_text("\n".join(lines) + "\n")
@@ -69,7 +75,9 @@ def serving(folder, users, public_key, tree):
         port = free.getsockname()[1]
     (folder / "config").write_text(_CONFIG.format(port=port, folder=folder))
     script = _SCRIPT.format(folder=folder, tree=tree, program=program())
-    with subprocess.Popen(["unshare", "--mount", "sh", "-c", script], stderr=subprocess.PIPE, text=True) as process:
+    with subprocess.Popen(
+        ["unshare", "--mount", "sh", "-c", script], stderr=subprocess.PIPE, text=True
+    ) as process:
         try:
             for line in process.stderr:
                 if "Server listening" in line:

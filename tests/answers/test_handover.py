@@ -1,4 +1,6 @@
-"""The sheet for a user names the ways in that there are, and every place with what may be done there."""
+"""The sheet for a user names the ways in that there are, and every place with what may be done
+there.
+"""
 
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -29,16 +31,27 @@ def test_the_ways_in_are_those_that_admit_the_account_at_some_hour(seed):
     always = prepare(
         replace(
             model,
-            settings=tuple(replace(s, values=tuple(v for v in s.values if v[0] != "hours")) for s in model.settings),
+            settings=tuple(
+                replace(s, values=tuple(v for v in s.values if v[0] != "hours"))
+                for s in model.settings
+            ),
         )
     )
     for name in ACCOUNTS:
         made = sheet(prepared, prepared.account(name), NOW)
         connect = made.parts[0][1]
-        ways = [e for e in model.endpoints if verdict(always, Question(name, "sign-in", endpoint=e.name), NOW).allowed]
+        ways = [
+            e
+            for e in model.endpoints
+            if verdict(always, Question(name, "sign-in", endpoint=e.name), NOW).allowed
+        ]
         told = [line for line in connect if ", port " in line]
-        assert len(told) == len(ways) and all(f"port {e.port}," in line for e, line in zip(ways, told, strict=True))
-        assert ("You cannot sign in anywhere for now: ask your administrator." in connect) == (not ways)
+        assert len(told) == len(ways) and all(
+            f"port {e.port}," in line for e, line in zip(ways, told, strict=True)
+        )
+        assert ("You cannot sign in anywhere for now: ask your administrator." in connect) == (
+            not ways
+        )
 
 
 @given(st.integers(0, 10**9), st.sampled_from(ACCOUNTS))
@@ -62,9 +75,17 @@ def test_every_place_with_a_right_is_told_or_is_as_the_one_above(seed, name):
 
 def folders_in(prepared, name, location):
     """The state of deleting a folder in one, as questions about it are answered."""
-    asked = [Question(name, "delete-folder", child(location, "new"), owner=owner) for owner in (None, name)]
+    asked = [
+        Question(name, "delete-folder", child(location, "new"), owner=owner)
+        for owner in (None, name)
+    ]
     plain, own = (verdict(prepared, q, NOW).allowed for q in asked)
-    return {(True, True): "yes", (False, True): "own", (True, False): "others", (False, False): "no"}[plain, own]
+    return {
+        (True, True): "yes",
+        (False, True): "own",
+        (True, False): "others",
+        (False, False): "no",
+    }[plain, own]
 
 
 def but_deleting(states):
@@ -72,13 +93,21 @@ def but_deleting(states):
 
 
 def test_deleting_a_folder_is_told_of_the_folder_that_it_is_in(demo):
-    """ines may change /soundings: she cannot delete what the virtual path leads to, and can what is in it."""
+    """ines may change /soundings: she cannot delete what the virtual path leads to, and can what is
+    in it.
+    """
     prepared = prepare(demo)
-    lines = dict(line.split(": ", 1) for line in sheet(prepared, prepared.account("yuki"), NOW).parts[1][1])
-    ines = dict(line.split(": ", 1) for line in sheet(prepared, prepared.account("tomasz"), NOW).parts[1][1])
+    lines = dict(
+        line.split(": ", 1) for line in sheet(prepared, prepared.account("yuki"), NOW).parts[1][1]
+    )
+    ines = dict(
+        line.split(": ", 1) for line in sheet(prepared, prepared.account("tomasz"), NOW).parts[1][1]
+    )
     for name, told in (("yuki", lines), ("tomasz", ines)):
         for location, words in told.items():
-            assert ("delete the folders in it" in words) == (folders_in(prepared, name, location) != "no")
+            assert ("delete the folders in it" in words) == (
+                folders_in(prepared, name, location) != "no"
+            )
     assert any("delete the folders in it" in words for words in (*lines.values(), *ines.values()))
 
 
@@ -86,14 +115,21 @@ def test_deleting_a_folder_is_told_of_the_folder_that_it_is_in(demo):
 def test_words_say_whose_files(state, right):
     states = tuple(state if r == right else "no" for r in RIGHTS)
     words = in_words(states, states[RIGHTS.index("delete-folder")])
-    assert (" of your own" in words) == (state == "own" and right not in ("enter", "set-attributes"))
-    assert (" of others" in words) == (state == "others" and right not in ("enter", "set-attributes"))
+    assert (" of your own" in words) == (
+        state == "own" and right not in ("enter", "set-attributes")
+    )
+    assert (" of others" in words) == (
+        state == "others" and right not in ("enter", "set-attributes")
+    )
     assert state != "no" or words == "pass through"
 
 
 def test_nothing_of_the_model_is_taken_for_markup(demo):
     model = replace(
-        demo, accounts=tuple(replace(a, display="*<i>* [x](y)") if a.name == "ines" else a for a in demo.accounts)
+        demo,
+        accounts=tuple(
+            replace(a, display="*<i>* [x](y)") if a.name == "ines" else a for a in demo.accounts
+        ),
     )
     prepared = prepare(model)
     made = sheet(prepared, prepared.account("ines"), NOW)
@@ -116,11 +152,15 @@ def test_what_is_kept_within_bounds_together_with_others_is_told(demo, name, tol
     lines = dict(sheet(prepared, prepared.account(name), NOW).parts).get("What applies", ())
     shared = [x for x in lines if "of all together" in x or "with others" in x]
     assert told is None or any(told in line for line in shared), lines
-    # Each bounds what it can put somewhere, as the question for room has it; and each that does is told.
+    # Each bounds what it can put somewhere, as the question for room has it; and each that does is
+    # told.
     answering = Answering(prepared, 1, NOW)
     rows = effective_access(prepared, prepared.account(name))[0]
     puts = [r for r in rows if r.kind != "synthetic" and r.states[RIGHTS.index("upload")] != "no"]
     bound = {
-        x.name for r in puts for x in answering.headroom(name, r.location).limits if x.kind in ("shared", "folder")
+        x.name
+        for r in puts
+        for x in answering.headroom(name, r.location).limits
+        if x.kind in ("shared", "folder")
     }
     assert len(shared) == len(bound), (shared, bound)

@@ -32,11 +32,18 @@ def test_it_is_what_the_access_of_each_says(seed, disk):
                 if set(row.rights.values()) != {"no"}:
                     wanted.setdefault(tuple(row.rights.values()), set()).add(account.name)
     told = {tuple(row.rights.values()): row for row in found.rows}
-    assert {states: row.account_count for states, row in told.items()} == {s: len(names) for s, names in wanted.items()}
+    assert {states: row.account_count for states, row in told.items()} == {
+        s: len(names) for s, names in wanted.items()
+    }
     for states, names in wanted.items():
-        assert told[states].accounts == [a.name for a in model.accounts if a.name in names][:8] and told[states].by
+        assert (
+            told[states].accounts == [a.name for a in model.accounts if a.name in names][:8]
+            and told[states].by
+        )
     assert found.seeing == len(led - {name for names in wanted.values() for name in names})
-    assert [row.account_count for row in found.rows] == sorted((len(n) for n in wanted.values()), reverse=True)
+    assert [row.account_count for row in found.rows] == sorted(
+        (len(n) for n in wanted.values()), reverse=True
+    )
 
 
 def test_what_is_no_folder_is_told():

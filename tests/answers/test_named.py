@@ -14,9 +14,17 @@ def found(text, most=20):
 
 
 def test_what_is_called_so_comes_before_what_only_has_it_in_its_name():
-    assert [(x.kind, x.name) for x in found("ines").found] == [("account", "ines"), ("folder", "homes:/ines")]
+    assert [(x.kind, x.name) for x in found("ines").found] == [
+        ("account", "ines"),
+        ("folder", "homes:/ines"),
+    ]
     assert [(x.kind, x.name) for x in found("LAB").found][:1] == [("unit", "shore/lab")]
-    assert {x.name for x in found("lab").found} >= {"sonar-lab", "lab-sftp", "homes:/teams/lab", "survey:/archive/lab"}
+    assert {x.name for x in found("lab").found} >= {
+        "sonar-lab",
+        "lab-sftp",
+        "homes:/teams/lab",
+        "survey:/archive/lab",
+    }
     assert [x.name for x in found("marchand").found] == ["odile"]  # by what it is shown as
     assert found("west-shoal").found[0].name == "survey:/soundings/west-shoal"
 
@@ -29,5 +37,9 @@ def test_what_is_not_told_is_counted_and_nothing_finds_nothing():
 
 def test_the_command_tells_how_many_more():
     done = run("find", "a", "--most", "2", "--model", DEMO)
-    assert done.returncode == 0 and len(done.stdout.splitlines()) == 3 and "more: --most tells more" in done.stdout
+    assert (
+        done.returncode == 0
+        and len(done.stdout.splitlines()) == 3
+        and "more: --most tells more" in done.stdout
+    )
     assert "Nothing has that in its name." in run("find", "zzz", "--model", DEMO).stdout

@@ -28,7 +28,9 @@ virtual_paths:
   - {path: /look, leads_to: "survey:/charts", grants: [anyone look]}
   - {path: /work, leads_to: "survey:/charts", grants: [anyone all]}
 promises:
-  - {name: refa-reads, says: "everybody in account:refa may download at survey:/charts tree", kept: always}
+  - name: refa-reads
+    says: "everybody in account:refa may download at survey:/charts tree"
+    kept: always
 """
 
 UNIT_FOLDERS = """drawknife: 1
@@ -71,12 +73,20 @@ def test_a_promise_to_everybody_is_kept_where_one_of_two_ways_has_the_right():
     model = read_model(TWO_WAYS)
     assert broken_promises(prepare(model), NOW.date()) == []
     # With the better way gone it is broken, and the change is refused.
-    without = apply(model, [{"op": "remove", "kind": "virtual-path", "name": "/work", "leads_to": "survey:/charts"}])
+    without = apply(
+        model,
+        [{"op": "remove", "kind": "virtual-path", "name": "/work", "leads_to": "survey:/charts"}],
+    )
     assert [b.who for b in broken_promises(prepare(without.model), NOW.date())] == [("refa",)]
 
 
 def test_a_renamed_folder_to_which_a_placeholder_leads_is_told():
-    rename = {"op": "rename", "kind": "folder", "name": "homes:/units/fleet", "to": "homes:/units/old"}
+    rename = {
+        "op": "rename",
+        "kind": "folder",
+        "name": "homes:/units/fleet",
+        "to": "homes:/units/old",
+    }
     told = preview_of(read_model(UNIT_FOLDERS), [rename])
     assert not told.nothing
     assert [(x.accounts, x.location, x.before, x.after) for x in told.leads] == [
@@ -86,7 +96,12 @@ def test_a_renamed_folder_to_which_a_placeholder_leads_is_told():
 
 @pytest.mark.parametrize("day", range(23, 30))
 def test_what_a_change_does_to_signing_in_does_not_depend_on_the_hour(day):
-    change = {"op": "change", "kind": "endpoint", "name": "lab", "drop": {"never": ["account:ines"]}}
+    change = {
+        "op": "change",
+        "kind": "endpoint",
+        "name": "lab",
+        "drop": {"never": ["account:ines"]},
+    }
     told = preview_of(read_model(WEEKEND), [change], NOW.replace(day=day))
     assert [(s.accounts, s.endpoint, s.may) for s in told.sign_in] == [(["ines"], "lab", True)]
     assert "sat-sun 00:00-24:00" in told.sign_in[0].why
@@ -96,17 +111,27 @@ def test_what_a_change_does_to_signing_in_does_not_depend_on_the_hour(day):
 
 
 def test_a_right_by_a_line_for_owners_is_told_of_own_files_only():
-    change = {"op": "change", "kind": "folder", "name": "survey:/site", "add": {"entries": ["allow owner all"]}}
+    change = {
+        "op": "change",
+        "kind": "folder",
+        "name": "survey:/site",
+        "add": {"entries": ["allow owner all"]},
+    }
     told = preview_of(read_model(CONFINED), [change])
     gains = {tuple(a.accounts): a for a in told.access if a.accounts == ["odile"]}[("odile",)]
     assert {"overwrite", "delete-file", "rename"} <= set(gains.gained) & set(gains.own)
-    assert any("delete-file (own files only)" in line or "download (own files only)" in line for line in told.summary)
-    back = preview_of(apply(read_model(CONFINED), [change]).model, [{**change, "drop": change["add"], "add": {}}])
+    assert any(
+        "delete-file (own files only)" in line or "download (own files only)" in line
+        for line in told.summary
+    )
+    back = preview_of(
+        apply(read_model(CONFINED), [change]).model, [{**change, "drop": change["add"], "add": {}}]
+    )
     lost = next(a for a in back.access if a.accounts == ["odile"])
     assert set(lost.own) >= {"overwrite", "delete-file"} <= set(lost.lost)
 
 
-# --- whose a folder's place is --------------------------------------------------------------------
+# --- whose a folder's place is ------------------------------------------------------------------
 
 
 def allowed(model, account, action, path, **more):
@@ -135,11 +160,15 @@ def test_where_its_owner_may_a_folder_counts_as_its_owners_thing_in_what_holds_i
 def test_a_deny_on_a_folder_protects_it_from_who_may_in_what_holds_it():
     model = CONFINED.replace('"allow owner delete-folder,rename"', '"allow signed-in change"')
     assert not allowed(model, "bram", "delete-folder", "/survey/desk/odile")
-    assert not allowed(model, "bram", "rename", "/survey/desk/odile", to="/survey/desk/x", thing="folder")
-    assert not allowed(model, "odile", "delete-folder", "/survey/desk"), "the root allows nobody to delete"
+    assert not allowed(
+        model, "bram", "rename", "/survey/desk/odile", to="/survey/desk/x", thing="folder"
+    )
+    assert not allowed(model, "odile", "delete-folder", "/survey/desk"), (
+        "the root allows nobody to delete"
+    )
 
 
-# --- since when -----------------------------------------------------------------------------------
+# --- since when ---------------------------------------------------------------------------------
 
 RENAMED = """drawknife: 1
 accounts: [{name: bram}, {name: refa}]
@@ -155,7 +184,9 @@ def renamed(cluster, tmp_path_factory):
     """A service in which an account, an endpoint and a second account were renamed or removed."""
     folder = tmp_path_factory.mktemp("renamed")
     (folder / "model.yaml").write_text(RENAMED)
-    with serving(cluster.create_database("renamed"), folder, "--load", str(folder / "model.yaml")) as service:
+    with serving(
+        cluster.create_database("renamed"), folder, "--load", str(folder / "model.yaml")
+    ) as service:
         with service.client() as client:
             client.change([{"op": "rename", "kind": "account", "name": "bram", "to": "bramwell"}])
             client.change([{"op": "rename", "kind": "endpoint", "name": "quay", "to": "pier"}])
@@ -176,15 +207,22 @@ def test_a_removed_account_has_its_last_state_and_when_it_went(renamed):
     with renamed.client() as client:
         told = client.when("refa", "list", "/survey")
         assert told.allowed is None and [(t.allowed, t.revision) for t in told.turns] == [
-            (None, 4), (True, 1), (None, None)
-        ]  # fmt: skip
-        assert "no longer exists" in told.turns[0].text and "refa may list /survey" in told.turns[0].text
+            (None, 4),
+            (True, 1),
+            (None, None),
+        ]
+        assert (
+            "no longer exists" in told.turns[0].text
+            and "refa may list /survey" in told.turns[0].text
+        )
     environment = {"DRAWKNIFE_URL": renamed.url, "DRAWKNIFE_TOKEN": renamed.token}
-    assert json.loads(run("when", "refa", "list", "/survey", "--json", environment=environment).stdout)["turns"]
+    assert json.loads(
+        run("when", "refa", "list", "/survey", "--json", environment=environment).stdout
+    )["turns"]
     assert run("when", "nobody", "list", "/survey", environment=environment).returncode == 2
 
 
-# --- building a server, ports, findings -----------------------------------------------------------
+# --- building a server, ports, findings ---------------------------------------------------------
 
 
 def followed(client, *changes):
@@ -210,9 +248,19 @@ def while_it_is_built_no_step_is_called_useless_and_the_last_says_what_works(bui
     with built.client() as client:
         told = [
             followed(client, {"op": "add", "kind": "store", "item": {"name": "survey"}}),
-            followed(client, {"op": "add", "kind": "account", "item": {"name": "ines", "methods": ["password"]}}),
-            followed(client, {"op": "add", "kind": "endpoint", "item": {"name": "quay", "protocol": "sftp", "port": 2222}}),
-        ]  # fmt: skip
+            followed(
+                client,
+                {"op": "add", "kind": "account", "item": {"name": "ines", "methods": ["password"]}},
+            ),
+            followed(
+                client,
+                {
+                    "op": "add",
+                    "kind": "endpoint",
+                    "item": {"name": "quay", "protocol": "sftp", "port": 2222},
+                },
+            ),
+        ]
         assert not any("has no effect" in text for text in told), told
         set_ = client.set_password("ines", "a long enough password")
         assert set_.followed == ["ines can now sign in at quay"]
@@ -223,35 +271,64 @@ def while_it_is_built_no_step_is_called_useless_and_the_last_says_what_works(bui
 def an_endpoint_that_runs_keeps_its_port(built):
     with built.client() as client:
         done = client.change(
-            [{"op": "add", "kind": "endpoint", "item": {"name": "alpha", "protocol": "sftp", "port": 2222}}]
+            [
+                {
+                    "op": "add",
+                    "kind": "endpoint",
+                    "item": {"name": "alpha", "protocol": "sftp", "port": 2222},
+                }
+            ]
         )
         assert any("alpha is switched off, as quay runs there" in note for note in done.notes)
         assert not any("can no longer sign in" in line for line in done.followed)
         assert not any("has no effect" in line for line in done.followed)
-        later = {"op": "add", "kind": "endpoint", "item": {"name": "zulu", "protocol": "sftp", "port": 2222}}
-        assert client.preview([later]).without_effect == []  # it does not start, and a finding says why
+        later = {
+            "op": "add",
+            "kind": "endpoint",
+            "item": {"name": "zulu", "protocol": "sftp", "port": 2222},
+        }
+        assert (
+            client.preview([later]).without_effect == []
+        )  # it does not start, and a finding says why
         kinds = {(f.kind, f.about): f for f in client.findings().findings}
         assert kinds["endpoint-port-taken", "alpha"].severity == "tidy-up"
         with pytest.raises(Refused, match="quay would stop"):
-            client.change([{"op": "change", "kind": "endpoint", "name": "alpha", "set": {"enabled": True}}])
+            client.change(
+                [{"op": "change", "kind": "endpoint", "name": "alpha", "set": {"enabled": True}}]
+            )
     environment = {"DRAWKNIFE_URL": built.url, "DRAWKNIFE_TOKEN": built.token}
     refused = run("endpoint", "change", "alpha", "--enabled", environment=environment)
     assert refused.returncode == 2 and "--yes" in refused.stderr
-    assert run("endpoint", "change", "alpha", "--enabled", "--yes", environment=environment).returncode == 0
+    assert (
+        run("endpoint", "change", "alpha", "--enabled", "--yes", environment=environment).returncode
+        == 0
+    )
     with built.client() as client:
         assert ("endpoint-clash", "quay") in {(f.kind, f.about) for f in client.findings().findings}
 
 
 def a_finding_is_accepted_until_a_day_and_then_counted_and_not_shown(built):
     environment = {"DRAWKNIFE_URL": built.url, "DRAWKNIFE_TOKEN": built.token}
-    done = run("finding", "accept", "endpoint-clash", "quay", "--until", "2099-01-01", "--note", "it is retired",
-               environment=environment)  # fmt: skip
+    done = run(
+        "finding",
+        "accept",
+        "endpoint-clash",
+        "quay",
+        "--until",
+        "2099-01-01",
+        "--note",
+        "it is retired",
+        environment=environment,
+    )
     assert done.returncode == 0, done.stderr
     with built.client() as client:
         found = client.findings()
         assert "quay" not in {f.about for f in found.findings if f.kind == "endpoint-clash"}
         (accepted,) = found.accepted
-        assert (accepted.about, accepted.accepted.note) == ("quay", "it is retired") and accepted.accepted.who
+        assert (accepted.about, accepted.accepted.note) == (
+            "quay",
+            "it is retired",
+        ) and accepted.accepted.who
         assert client.overview().accepted == found.accepted
         with pytest.raises(Refused, match="is over"):
             client.accept_finding("endpoint-clash", "quay", date(2020, 1, 1), "late")
@@ -260,7 +337,9 @@ def a_finding_is_accepted_until_a_day_and_then_counted_and_not_shown(built):
     shown = run("findings", environment=environment)
     assert "endpoint-clash" not in shown.stdout and "1 more finding accepted" in shown.stderr
     assert "it is retired" in run("findings", "--accepted", environment=environment).stdout
-    assert run("finding", "reopen", "endpoint-clash", "quay", environment=environment).returncode == 0
+    assert (
+        run("finding", "reopen", "endpoint-clash", "quay", environment=environment).returncode == 0
+    )
     assert "endpoint-clash" in run("findings", environment=environment).stdout
 
 
@@ -285,13 +364,20 @@ virtual_paths:
 def test_what_is_left_behind_or_of_no_use_is_found():
     kinds = {(f.kind, f.about) for f in findings(prepare(read_model(LEFT_BEHIND)))}
     assert {
-        ("owner-cannot-enter", "homes:/bram"), ("folder-without-account", "homes:/yuki"), ("grant-of-no-use", "/team")
-    } == kinds  # fmt: skip
+        ("owner-cannot-enter", "homes:/bram"),
+        ("folder-without-account", "homes:/yuki"),
+        ("grant-of-no-use", "/team"),
+    } == kinds
     assert kinds <= {(kind, about) for kind, about in kinds if kind in SEVERITY}
 
 
 def test_renaming_a_folder_says_who_sees_another_path_and_that_the_disk_must_follow():
-    rename = {"op": "rename", "kind": "folder", "name": "homes:/team/plans", "to": "homes:/team/drafts"}
+    rename = {
+        "op": "rename",
+        "kind": "folder",
+        "name": "homes:/team/plans",
+        "to": "homes:/team/drafts",
+    }
     done = apply(read_model(LEFT_BEHIND), [rename])
     assert any("/srv/homes/team/plans to /srv/homes/team/drafts" in note for note in done.notes)
     told = preview_of(read_model(LEFT_BEHIND), [rename])
@@ -300,13 +386,21 @@ def test_renaming_a_folder_says_who_sees_another_path_and_that_the_disk_must_fol
 
 
 def test_a_virtual_path_is_renamed_with_what_names_a_location_in_it():
-    model = read_model(LEFT_BEHIND + """settings: [{for: "account:ines", landing: /team/plans}]
+    model = read_model(
+        LEFT_BEHIND
+        + """settings: [{for: "account:ines", landing: /team/plans}]
 promises: [{name: p, says: "nobody in account:bram may upload at /team tree"}]
 trials: [{name: t, as: ines, steps: ["list /team: yes", "list /home: yes"]}]
-""")  # fmt: skip
-    after = apply(model, [{"op": "rename", "kind": "virtual-path", "name": "/team", "to": "/desk"}]).model
+"""
+    )
+    after = apply(
+        model, [{"op": "rename", "kind": "virtual-path", "name": "/team", "to": "/desk"}]
+    ).model
     assert [v.path for v in after.virtual_paths] == ["/desk", "/home"]
-    assert dict(after.settings[0].values)["landing"] == "/desk/plans" and after.promises[0].says.place == "/desk"
+    assert (
+        dict(after.settings[0].values)["landing"] == "/desk/plans"
+        and after.promises[0].says.place == "/desk"
+    )
     assert [s.path for s in after.trials[0].steps] == ["/desk", "/home"]
     with pytest.raises(DrawknifeError, match="already"):
         apply(model, [{"op": "rename", "kind": "virtual-path", "name": "/team", "to": "/home"}])
@@ -317,12 +411,14 @@ accounts: [{name: ines}]
 stores: [{name: survey, folders: [{path: /, entries: [allow anyone all]}]}]
 virtual_paths: [{path: /survey, leads_to: "survey:/", grants: [anyone all]}]
 quotas:
-  - {name: pool, folder: "survey:/", soft_bytes: 10 KiB, hard_bytes: 100 KiB, grace: 2 days, bytes_over_since: 2026-11-24T12:00:00Z}
+  - {name: pool, folder: "survey:/", soft_bytes: 10 KiB, hard_bytes: 100 KiB, grace: 2 days,
+     bytes_over_since: 2026-11-24T12:00:00Z}
 usage: [{folder: "survey:/", owner: ines, bytes: 20 KiB, files: 1}]
 trials:
   - {name: within, as: ines, when: 2026-11-25T12:00:00Z, steps: ["upload /survey/x 5 KiB: yes"]}
   - {name: after, as: ines, when: 2026-11-27, steps: ["upload /survey/x 5 KiB: no, by limits"]}
-  - {name: full, as: ines, when: 2026-11-25T12:00:00Z, steps: ["upload /survey/x 90 KiB: no, by limits"]}
+  - {name: full, as: ines, when: 2026-11-25T12:00:00Z,
+     steps: ["upload /survey/x 90 KiB: no, by limits"]}
 """
 
 

@@ -50,7 +50,9 @@ def tree(tmp_path_factory):
 
 
 def find(root, form):
-    """For each regular file what `find` prints of it; of files with several names that in the first folder by name."""
+    """For each regular file what `find` prints of it; of files with several names that in the first
+    folder by name.
+    """
     out = subprocess.run(
         ["find", root, "-xdev", "-type", "f", "-printf", f"%i\t{form}\t%P\\0"], capture_output=True
     ).stdout
@@ -72,16 +74,23 @@ def test_the_same_as_find(tree, by_disk, form, unit):
     for (folder, _), (bytes_, _) in walked.sums.items():
         ours[folder] += bytes_
     assert +ours == +sums and sum(n for _, n in walked.sums.values()) == len(expected) == 66
-    folders = subprocess.run(["find", tree, "-type", "d", "-print0"], capture_output=True).stdout.split(b"\0")[:-1]
+    folders = subprocess.run(
+        ["find", tree, "-type", "d", "-print0"], capture_output=True
+    ).stdout.split(b"\0")[:-1]
     assert (walked.linked_again, walked.others) == (5, 3) and len(walked.folders) == len(folders)
 
 
 @given(
-    st.lists(st.tuples(st.lists(st.sampled_from("abc"), max_size=4), st.integers(0, 5)), max_size=25), st.integers(1, 4)
+    st.lists(
+        st.tuples(st.lists(st.sampled_from("abc"), max_size=4), st.integers(0, 5)), max_size=25
+    ),
+    st.integers(1, 4),
 )
 @settings(max_examples=40)
 def test_piece_by_piece_it_is_the_same(made, piece):
-    """Whatever a piece is: files come in once each, of those with several names the first by name."""
+    """Whatever a piece is: files come in once each, of those with several names the
+    first by name.
+    """
     with TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
         for n, (path, links) in enumerate(made):
             at = Path(folder, *path)
@@ -100,7 +109,10 @@ def test_piece_by_piece_it_is_the_same(made, piece):
 
 def test_by_several_processes_it_is_the_same(tree, monkeypatch):
     def told(found):
-        return {f: sorted(v) if isinstance(v := getattr(found, f), list) else v for f in Walked.__slots__}
+        return {
+            f: sorted(v) if isinstance(v := getattr(found, f), list) else v
+            for f in Walked.__slots__
+        }
 
     whole = told(walk_files(str(tree)))
     monkeypatch.setattr("drawknife.census.walk.PIECE", 3)
@@ -109,17 +121,29 @@ def test_by_several_processes_it_is_the_same(tree, monkeypatch):
 
 def test_the_same_as_du_but_for_what_folders_and_links_take_themselves(tree):
     def du(*options):
-        return int(subprocess.run(["du", "-s", "-x", *options, tree], capture_output=True, text=True).stdout.split()[0])
+        return int(
+            subprocess.run(
+                ["du", "-s", "-x", *options, tree], capture_output=True, text=True
+            ).stdout.split()[0]
+        )
 
     others = subprocess.run(
         ["find", tree, "!", "-type", "f", "-printf", "%b\t%s\\n"], capture_output=True, text=True
     ).stdout
-    blocks, lengths = (sum(int(line.split("\t")[i]) for line in others.splitlines()) for i in (0, 1))
-    assert sum(b for b, _ in walk_files(str(tree), by_disk=True).sums.values()) == du("--block-size=1") - blocks * 512
-    # Coreutils before 9.2 count the length of folders as well, later ones do not; links count in both.
+    blocks, lengths = (
+        sum(int(line.split("\t")[i]) for line in others.splitlines()) for i in (0, 1)
+    )
+    assert (
+        sum(b for b, _ in walk_files(str(tree), by_disk=True).sums.values())
+        == du("--block-size=1") - blocks * 512
+    )
+    # Coreutils before 9.2 count the length of folders as well, later ones do not; links count in
+    # both.
     apparent = du("--apparent-size", "--block-size=1")
     links = subprocess.run(
-        ["find", tree, "!", "-type", "f", "!", "-type", "d", "-printf", "%s\n"], capture_output=True, text=True
+        ["find", tree, "!", "-type", "f", "!", "-type", "d", "-printf", "%s\n"],
+        capture_output=True,
+        text=True,
     ).stdout
     assert sum(b for b, _ in walk_files(str(tree)).sums.values()) in (
         apparent - lengths,
@@ -139,22 +163,35 @@ def test_names_that_a_model_cannot_hold_count_for_the_folder_above(tree):
     rows = {r.folder: (r.bytes, r.owner) for r in found.rows}
     assert {r.owner for r in found.rows} == {"ada"} and "/é" in rows and rows["/é"][0] == 11
     total = sum(b for b, _ in walked.sums.values())
-    assert sum(r.bytes for r in found.rows) == total and not any("\n" in f or "\udce9" in f for f in rows)
+    assert sum(r.bytes for r in found.rows) == total and not any(
+        "\n" in f or "\udce9" in f for f in rows
+    )
     assert any("names that a model cannot hold" in note for note in found.notes)
-    assert {"/d0", "/é", "/empty", "/links"} <= set(found.new_folders) and "/d0/d1" not in found.new_folders
+    assert {"/d0", "/é", "/empty", "/links"} <= set(
+        found.new_folders
+    ) and "/d0/d1" not in found.new_folders
 
 
 def test_owners_by_name_by_mapping_and_unknown():
     walked = Walked(sums={(b"", 1): [5, 1], (b"a", 2): [7, 2], (b"a", 3): [9, 1]})
     names = {1: "ines", 2: "svc-tides", 3: "stranger"}
     found = census_of(
-        "s", walked, ["Ines", "tide-press"], {"svc-tides": "tide-press"}, "length", name_of=names.__getitem__
+        "s",
+        walked,
+        ["Ines", "tide-press"],
+        {"svc-tides": "tide-press"},
+        "length",
+        name_of=names.__getitem__,
     )
     assert [(r.folder, r.owner, r.bytes, r.files) for r in found.rows] == [
-        ("/", "Ines", 5, 1), ("/a", None, 9, 1), ("/a", "tide-press", 7, 2)
-    ]  # fmt: skip
+        ("/", "Ines", 5, 1),
+        ("/a", None, 9, 1),
+        ("/a", "tide-press", 7, 2),
+    ]
     assert found.unknown_owners == {"stranger": [9, 1]}
-    assert read_mapping(["os_user,account\n", "svc-tides,tide-press\n"]) == {"svc-tides": "tide-press"}
+    assert read_mapping(["os_user,account\n", "svc-tides,tide-press\n"]) == {
+        "svc-tides": "tide-press"
+    }
     with pytest.raises(BadDocument, match="line 2"):
         read_mapping(["a,b\n", "nonsense\n"])
 
@@ -174,7 +211,10 @@ def test_what_may_not_be_read_is_told_and_the_rest_counted(tmp_path):
     if pid == 0:
         os.setuid(65534)
         found = walk_files(str(tmp_path))
-        os.write(writing, repr((sorted(found.unreadable), sum(n for _, n in found.sums.values()))).encode())
+        os.write(
+            writing,
+            repr((sorted(found.unreadable), sum(n for _, n in found.sums.values()))).encode(),
+        )
         os._exit(0)
     os.waitpid(pid, 0)
     assert os.read(reading, 1000).decode() == "([b'shut'], 1)"

@@ -41,17 +41,31 @@ def test_every_word_is_there_whole_and_no_line_is_too_long(table, width):
 
 
 def test_what_fits_stands_side_by_side_and_what_does_not_below():
-    heads, rows = ("account", "unit", "expires"), [("harrow-dredging", "partners", "2031-04-30"), ("ines", "", "")]
-    assert drawn(heads, rows, 40).splitlines()[1].split() == ["harrow-dredging", "partners", "2031-04-30"]
+    heads, rows = (
+        ("account", "unit", "expires"),
+        [("harrow-dredging", "partners", "2031-04-30"), ("ines", "", "")],
+    )
+    assert drawn(heads, rows, 40).splitlines()[1].split() == [
+        "harrow-dredging",
+        "partners",
+        "2031-04-30",
+    ]
     assert [line.rstrip() for line in drawn(heads, rows, 34).splitlines()] == [
-        "harrow-dredging", "    unit     partners", "    expires  2031-04-30", "ines",
-    ]  # fmt: skip
+        "harrow-dredging",
+        "    unit     partners",
+        "    expires  2031-04-30",
+        "ines",
+    ]
 
 
 def test_many_rows_are_stacked_only_on_a_terminal_that_is_too_narrow():
     rows = [(f"account-{n}", "shore/chart-desk", "2031-04-30") for n in range(SMALL + 1)]
     heads = ("account", "unit", "expires")
-    for terminal, width, lines in ((False, 20, SMALL + 2), (True, 80, SMALL + 2), (True, 34, 3 * (SMALL + 1))):
+    for terminal, width, lines in (
+        (False, 20, SMALL + 2),
+        (True, 80, SMALL + 2),
+        (True, 34, 3 * (SMALL + 1)),
+    ):
         text = drawn(heads, rows, width, terminal)
         assert len(text.splitlines()) == lines
         assert all(word in text for row in rows for word in row)
@@ -60,10 +74,20 @@ def test_many_rows_are_stacked_only_on_a_terminal_that_is_too_narrow():
 @pytest.mark.parametrize(
     "command",
     [
-        "account list", "group list", "endpoint list", "store list", "limits", "standing harrow-dredging", "access ines",
-        "who download /soundings/north-bank", "trial list", "promise list", "quota list", "findings",
+        "account list",
+        "group list",
+        "endpoint list",
+        "store list",
+        "limits",
+        "standing harrow-dredging",
+        "access ines",
+        "who download /soundings/north-bank",
+        "trial list",
+        "promise list",
+        "quota list",
+        "findings",
     ],
-)  # fmt: skip
+)
 def test_names_and_days_are_whole_on_sixty_columns(command):
     wide = run(*command.split(), "--model", DEMO, environment={"COLUMNS": "400"}).stdout
     narrow = run(*command.split(), "--model", DEMO, environment={"COLUMNS": "60"}).stdout
@@ -73,7 +97,9 @@ def test_names_and_days_are_whole_on_sixty_columns(command):
 
 @pytest.mark.parametrize("many", [3, SMALL + 1])
 def test_a_name_in_brackets_is_a_name(many):
-    """Brackets are no way of saying how something is to look: whoever is called so is there, in short lists and long ones."""
+    """Brackets are no way of saying how something is to look: whoever is called so is there, in
+    short lists and long ones.
+    """
     table = plain_table("account", "unit")
     for number in range(many):
         table.add_row(f"[bold]x{number}", "[/]")
@@ -85,6 +111,14 @@ def test_a_name_in_brackets_is_a_name(many):
 def test_what_is_said_of_a_name_in_brackets_has_them(tmp_path):
     model = tmp_path / "model.yaml"
     model.write_text("drawknife: 1\naccounts: [{name: '[red]x', unit: 'a[b]'}]\nunits: ['a[b]']\n")
-    for arguments in (("account", "show", "[red]x"), ("account", "list"), ("unit", "list"), ("handover", "[red]x")):
+    for arguments in (
+        ("account", "show", "[red]x"),
+        ("account", "list"),
+        ("unit", "list"),
+        ("handover", "[red]x"),
+    ):
         said = run(*arguments, "--model", model)
-        assert said.returncode == 0 and ("[red]x" in said.stdout or "a[b]" in said.stdout), (arguments, said)
+        assert said.returncode == 0 and ("[red]x" in said.stdout or "a[b]" in said.stdout), (
+            arguments,
+            said,
+        )

@@ -1,4 +1,6 @@
-"""`./run demo` and `./run stop`: what they start, what a kill leaves behind, and how that is ended."""
+"""`./run demo` and `./run stop`: what they start, what a kill leaves behind, and how
+that is ended.
+"""
 
 import os
 import signal
@@ -20,10 +22,15 @@ from ..conftest import DEMO, ROOT, run, serving, until
 
 @contextmanager
 def demo(folder):
-    """The demo in a folder of its own: (process, its address, what it said). It serves when the block begins."""
+    """The demo in a folder of its own: (process, its address, what it said).
+
+    It serves when the block begins.
+    """
     environment = {**os.environ, "DRAWKNIFE_RUN": str(folder), "DRAWKNIFE_PORT": "0"}
     command = [sys.executable, "-m", "tools.demo", "start"]
-    process = subprocess.Popen(command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        command, cwd=ROOT, env=environment, stderr=subprocess.PIPE, text=True
+    )
     said = []
     for line in process.stderr:
         said.append(line)
@@ -41,9 +48,13 @@ def demo(folder):
 
 def stop(folder):
     return subprocess.run(
-        [sys.executable, "-m", "tools.demo", "stop"], cwd=ROOT, env={**os.environ, "DRAWKNIFE_RUN": str(folder)},
-        capture_output=True, text=True, timeout=60,
-    )  # fmt: skip
+        [sys.executable, "-m", "tools.demo", "stop"],
+        cwd=ROOT,
+        env={**os.environ, "DRAWKNIFE_RUN": str(folder)},
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
 
 
 def answers(url):
@@ -114,7 +125,9 @@ def test_a_port_that_is_taken_is_avoided():
 
 
 def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
-    """In a folder closed to others, as temporary ones are, the data is kept elsewhere and that is said."""
+    """In a folder closed to others, as temporary ones are, the data is kept elsewhere and that is
+    said.
+    """
     closed = tmp_path_factory.mktemp("closed")
     closed.chmod(0o700)
     said = []
@@ -128,7 +141,9 @@ def test_a_cluster_where_the_databases_user_cannot_come(tmp_path_factory):
 
 
 def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path):
-    """Weeks of it, one change that broke something and was taken back, a draft that waits; the model is the file's, and a disk was read."""
+    """Weeks of it, one change that broke something and was taken back, a draft that waits; the
+    model is the file's, and a disk was read.
+    """
     from tools.demo import fill
 
     with serving(address, tmp_path, "--load", DEMO) as service:
@@ -136,16 +151,28 @@ def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path)
             fill(service.url, service.token, address)
         with service.client() as client:
             assert {a.name: a.role for a in client.administrators().administrators} == {
-                "administrator": "owner", "olga": "editor", "pim": "editor",
-            }  # fmt: skip
-            assert [t.called for t in client.tokens().tokens if t.kind == "token"] == ["administrator", "night-report"]
+                "administrator": "owner",
+                "olga": "editor",
+                "pim": "editor",
+            }
+            assert [t.called for t in client.tokens().tokens if t.kind == "token"] == [
+                "administrator",
+                "night-report",
+            ]
             draft = client.draft("watch-keeps-charts")
-            assert draft.draft.writers == ["pim"] and draft.preview.item_count == 1 and len(draft.comments) == 1
+            assert (
+                draft.draft.writers == ["pim"]
+                and draft.preview.item_count == 1
+                and len(draft.comments) == 1
+            )
             now, file = read_model(client.dump().encode()), read_model(DEMO.read_bytes())
             assert replace(now, settings=file.settings, disk_readings=()) == file
             # A disk was read since, and refuses what the model lets.
             (drifted,) = [x for x in client.drift("homes").rows if x.refused]
-            assert (drifted.account, drifted.location) == ("refa", "/team") and "upload" in drifted.refused
+            assert (drifted.account, drifted.location) == (
+                "refa",
+                "/team",
+            ) and "upload" in drifted.refused
             assert "disk-refuses" in [f.kind for f in client.findings().findings]
             lines = client.journal(limit=500).lines[::-1]
             assert [line.at for line in lines] == sorted(line.at for line in lines)
@@ -154,7 +181,11 @@ def test_the_demo_has_two_months_of_history_by_several_people(address, tmp_path)
             broke = next(line for line in lines if line.what == "change endpoint lab-sftp")
             asked = {"account": "yuki", "action": "sign-in", "endpoint": "lab-sftp"}
             assert not client.as_of(str(broke.revision)).decide(asked).allowed
-            assert client.as_of(str(broke.revision - 1)).decide(asked).allowed and client.decide(asked).allowed
+            assert (
+                client.as_of(str(broke.revision - 1)).decide(asked).allowed
+                and client.decide(asked).allowed
+            )
             assert {p.name: p.broken for p in client.promises().promises} == {
-                "lab-reads-charts": False, "soundings-stay-inside": True,
-            }  # fmt: skip
+                "lab-reads-charts": False,
+                "soundings-stay-inside": True,
+            }

@@ -1,4 +1,6 @@
-"""Text that spreadsheets and other machines write: semicolons, tabs, UTF-16, or another encoding, which is refused in words."""
+"""Text that spreadsheets and other machines write: semicolons, tabs, UTF-16, or another encoding,
+which is refused in words.
+"""
 
 import pytest
 
@@ -41,4 +43,7 @@ def test_commas_in_the_first_line_decide():
     (one,) = changes_from_csv(["name,note\n", "lidia,first; second\n"], [])
     assert one["item"]["note"] == "first; second"
     assert read_rows(["folder;owner;bytes;files\n", "/a;ines;5;1\n"])[0].owner == "ines"
-    assert names_from_csv(["sid;subject\n", "S-1-5-21-1-2-3-4;account:ines\n"])[0].subject.name == "ines"
+    assert (
+        names_from_csv(["sid;subject\n", "S-1-5-21-1-2-3-4;account:ines\n"])[0].subject.name
+        == "ines"
+    )

@@ -1,4 +1,6 @@
-"""Control and direction characters: refused where something is written, and shown where it is printed."""
+"""Control and direction characters: refused where something is written, and shown where it is
+printed.
+"""
 
 import json
 import os
@@ -38,12 +40,19 @@ def changes(text):
         "note": {**account, "set": {"note": text}},
         "display": {**account, "set": {"display": text}},
         "mail": {**account, "set": {"mail": text}},
-        "greeting": {"op": "change", "kind": "setting", "name": "unit:shore/lab", "set": {"greeting": text}},
+        "greeting": {
+            "op": "change",
+            "kind": "setting",
+            "name": "unit:shore/lab",
+            "set": {"greeting": text},
+        },
         "note of an entry": {
-            "op": "change", "kind": "folder", "name": "survey:/charts",
+            "op": "change",
+            "kind": "folder",
+            "name": "survey:/charts",
             "add": {"entries": [{"line": "allow account:ines read", "note": text}]},
         },
-    }  # fmt: skip
+    }
 
 
 @pytest.mark.parametrize("text", HOSTILE)
@@ -78,10 +87,14 @@ def test_lines_are_for_greetings_and_comments(own):
 def test_a_comment_of_several_lines_stands_under_its_author(own):
     with own.client() as client:
         client.begin_draft("forged", None)
-        client.comment_on_draft("forged", "looks fine\nadministrator, 2026-01-01 10:00:\n  approved")
+        client.comment_on_draft(
+            "forged", "looks fine\nadministrator, 2026-01-01 10:00:\n  approved"
+        )
     shown = run("draft", "show", "forged", environment=own.environment).stdout.splitlines()
     author = next(
-        line for line in shown if line.strip().startswith("administrator, 20") and not line.endswith("10:00:")
+        line
+        for line in shown
+        if line.strip().startswith("administrator, 20") and not line.endswith("10:00:")
     )
     forged = next(line for line in shown if line.strip() == "administrator, 2026-01-01 10:00:")
     indent = len(author) - len(author.lstrip())
@@ -89,10 +102,15 @@ def test_a_comment_of_several_lines_stands_under_its_author(own):
 
 
 def test_what_was_kept_before_is_shown_on_a_terminal(own):
-    """Notes of older databases may hold anything: no control character reaches a terminal, in colour or not."""
+    """Notes of older databases may hold anything: no control character reaches a terminal, in
+    colour or not.
+    """
     with psycopg.connect(own.address, autocommit=True) as connection:
-        connection.execute("INSERT INTO draft_comments (draft, number, who, says) SELECT name, 9, 'x', %s FROM drafts",
-                           ("a\x1b[8mhidden\u202e",))  # fmt: skip
+        connection.execute(
+            "INSERT INTO draft_comments (draft, number, who, says) SELECT name, 9, 'x', %s FROM"
+            " drafts",
+            ("a\x1b[8mhidden\u202e",),
+        )
     with own.client() as client:
         name = client.drafts().drafts[0].name
     for command in (["draft", "show", name], ["draft", "show", name, "--json"]):

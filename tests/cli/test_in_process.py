@@ -1,4 +1,6 @@
-"""The asking commands on a model file say what the answers say: as JSON, as CSV, and by their exit status."""
+"""The asking commands on a model file say what the answers say: as JSON, as CSV, and by their exit
+status.
+"""
 
 import csv
 import io
@@ -79,7 +81,9 @@ def test_the_exit_status_tells_how_it_is(arguments, status):
         told = ASKED.reach("harbour", "203.0.113.9")
         status = 0 if told.control and told.data else 1
     assert done.exit_code == status, done.output
-    assert (status == 2) == done.stderr.startswith(("drawknife: ", "Usage: ")) and "Traceback" not in done.output
+    assert (status == 2) == done.stderr.startswith(
+        ("drawknife: ", "Usage: ")
+    ) and "Traceback" not in done.output
 
 
 def test_the_map_as_csv_has_a_line_for_each_account_and_a_column_for_each_location():
@@ -135,7 +139,10 @@ def test_what_has_no_effect_is_told_and_taken_by_number(tmp_path):
 
     told = idle()
     assert told.exit_code == 0 and "no account counts as group:crew" in told.output
-    assert "deny group:crew all  ◆ refuses" in told.output and "take away only what nobody wants" in told.output
+    assert (
+        "deny group:crew all  ◆ refuses" in told.output
+        and "take away only what nobody wants" in told.output
+    )
     every = json.loads(idle("--json").stdout)["idle"]
     assert [x["kind"] for x in every] == ["group", "entry", "entry", "grant", "group"]
     number = next(x["number"] for x in every if x["kind"] == "grant")
@@ -148,7 +155,9 @@ def test_what_has_no_effect_is_told_and_taken_by_number(tmp_path):
     ]
     none = idle("--take", "99", "--out", str(out))
     assert none.exit_code == 2 and "there is no number 99" in none.output
-    assert {x["kind"] for x in json.loads(idle("--only", "grant", "--json").stdout)["idle"]} == {"grant"}
+    assert {x["kind"] for x in json.loads(idle("--only", "grant", "--json").stdout)["idle"]} == {
+        "grant"
+    }
     assert "Nothing of the kind" in idle("--only", "quota").output
     both = idle("--take", "1", "--take-all")
     assert both.exit_code == 2 and "not both" in both.output

@@ -25,10 +25,11 @@ def large(tmp_path_factory):
     folders.append(m.Folder("/a/b7/odd", entries=(m.parse_entry("deny anyone download"),)))
     model = sound(
         m.Model(
-            accounts=tuple(m.Account(f"z{i:04}") for i in range(2100)), stores=(m.Store("s", folders=tuple(folders)),),
+            accounts=tuple(m.Account(f"z{i:04}") for i in range(2100)),
+            stores=(m.Store("s", folders=tuple(folders)),),
             virtual_paths=(m.VirtualPath("/v", "s:/", grants=(m.parse_grant("anyone all"),)),),
         )
-    )  # fmt: skip
+    )
     path = tmp_path_factory.mktemp("large") / "large.json"
     path.write_text(write_model(model, as_json=True))
     return path
@@ -49,7 +50,10 @@ def test_many_rows_on_a_terminal_are_told_in_number(large, monkeypatch):
     monkeypatch.setenv("FORCE_COLOR", "1")  # rich takes it for a terminal then
     told = CliRunner().invoke(main, ["account", "list", "--model", str(large)]).output
     assert "2,100 accounts: more than one reads" in told and "z0001" not in told
-    assert "z2099" in CliRunner().invoke(main, ["account", "list", "--all", "--model", str(large)]).output
+    assert (
+        "z2099"
+        in CliRunner().invoke(main, ["account", "list", "--all", "--model", str(large)]).output
+    )
     monkeypatch.delenv("FORCE_COLOR")
     piped = CliRunner().invoke(main, ["account", "list", "--model", str(large)]).output
     assert piped.count("\nz") + piped.startswith("z") == 2100
@@ -60,10 +64,14 @@ def test_the_map_says_how_much_it_is_and_streams_all_of_it(large):
     assert "2,100 accounts by 2,503 locations: more than one reads" in told
     narrow = run("map", "--right", "download", "--matching", "z000", "--model", large).stdout
     assert "… 2,500 below" in narrow and "odd" in narrow
-    table = list(csv.reader(io.StringIO(run("map", "--right", "download", "--csv", "--model", large).stdout)))
+    table = list(
+        csv.reader(io.StringIO(run("map", "--right", "download", "--csv", "--model", large).stdout))
+    )
     assert len(table) == 2101 and {len(row) for row in table} == {2504}
     odd = table[0].index("/v/a/b7/odd")
-    assert {row[odd] for row in table[1:]} == {"no"} and {row[odd - 1] for row in table[1:]} == {"yes"}
+    assert {row[odd] for row in table[1:]} == {"no"} and {row[odd - 1] for row in table[1:]} == {
+        "yes"
+    }
 
 
 def test_a_map_in_blocks_is_the_map(monkeypatch):
@@ -81,7 +89,12 @@ def test_a_map_in_blocks_is_the_map(monkeypatch):
     ("command", "path", "query", "items"),
     [
         (("access", "ines"), "/accounts/ines/access", {}, "rows"),
-        (("compare", "ines", "yuki"), "/comparisons", {"one": "ines", "other": "yuki"}, "differences"),
+        (
+            ("compare", "ines", "yuki"),
+            "/comparisons",
+            {"one": "ines", "other": "yuki"},
+            "differences",
+        ),
     ],
 )
 def test_rows_come_one_by_one_and_all_of_them_from_a_file_and_from_a_service(

@@ -17,7 +17,9 @@ from ..conftest import DEMO
 @pytest.fixture
 def file(tmp_path):
     made = tmp_path / "harbour.yaml"
-    made.write_text("# ours\n" + DEMO.read_text().replace("- name: ines\n", "- name: ines  # the surveyor\n"))
+    made.write_text(
+        "# ours\n" + DEMO.read_text().replace("- name: ines\n", "- name: ines  # the surveyor\n")
+    )
     return made
 
 
@@ -28,19 +30,72 @@ def run(*arguments, given=None):
 @pytest.mark.parametrize(
     ("arguments", "said", "holds"),
     [
-        (["account", "add", "zoe", "--unit", "shore/lab"], "added accounts zoe", lambda m: any(a.name == "zoe" and a.unit == "shore/lab" for a in m.accounts)),
-        (["account", "change", "ines", "--not-enabled"], "ines can no longer sign in at", lambda m: not next(a for a in m.accounts if a.name == "ines").enabled),
-        (["account", "rename", "ines", "inez"], "renamed accounts ines to inez", lambda m: "account:inez" in str([g.members for g in m.groups]) or any(a.name == "inez" for a in m.accounts)),
-        (["account", "remove", "bram", "--everywhere"], "gone: bram", lambda m: all(a.name != "bram" for a in m.accounts)),
-        (["group", "join", "night-watch", "tomasz"], "tomasz loses some of delete-file", lambda m: "account:tomasz" in map(str, next(g for g in m.groups if g.name == "night-watch").members)),
-        (["entry", "add", "survey:/charts", "allow account:fulmar upload"], "has no effect", lambda m: "allow account:fulmar upload" in str([list(map(str, f.entries)) for s in m.stores for f in s.folders])),
-        (["setting", "change", "group:boats", "--sessions", "9"], "sessions of fulmar", lambda m: any(("sessions", 9) in s.values for s in m.settings)),
-        (["network", "change", "--inside", "203.0.113.0/24"], "added inside 203.0.113.0/24", lambda m: "203.0.113.0/24" in m.inside),
-        (["quota", "remove", "lab-pool"], "removed quotas lab-pool", lambda m: all(q.name != "lab-pool" for q in m.quotas)),
-        (["lockout", "change", "address", "--failures", "77"], "changed lockouts address", lambda m: any(x.failures == 77 for x in m.lockouts)),
-        (["account", "import", Path(DEMO).parent / "new-people.csv", "--yes"], "new: gustav, lidia", lambda m: any(a.name == "lidia" for a in m.accounts)),
+        (
+            ["account", "add", "zoe", "--unit", "shore/lab"],
+            "added accounts zoe",
+            lambda m: any(a.name == "zoe" and a.unit == "shore/lab" for a in m.accounts),
+        ),
+        (
+            ["account", "change", "ines", "--not-enabled"],
+            "ines can no longer sign in at",
+            lambda m: not next(a for a in m.accounts if a.name == "ines").enabled,
+        ),
+        (
+            ["account", "rename", "ines", "inez"],
+            "renamed accounts ines to inez",
+            lambda m: (
+                "account:inez" in str([g.members for g in m.groups])
+                or any(a.name == "inez" for a in m.accounts)
+            ),
+        ),
+        (
+            ["account", "remove", "bram", "--everywhere"],
+            "gone: bram",
+            lambda m: all(a.name != "bram" for a in m.accounts),
+        ),
+        (
+            ["group", "join", "night-watch", "tomasz"],
+            "tomasz loses some of delete-file",
+            lambda m: (
+                "account:tomasz"
+                in map(str, next(g for g in m.groups if g.name == "night-watch").members)
+            ),
+        ),
+        (
+            ["entry", "add", "survey:/charts", "allow account:fulmar upload"],
+            "has no effect",
+            lambda m: (
+                "allow account:fulmar upload"
+                in str([list(map(str, f.entries)) for s in m.stores for f in s.folders])
+            ),
+        ),
+        (
+            ["setting", "change", "group:boats", "--sessions", "9"],
+            "sessions of fulmar",
+            lambda m: any(("sessions", 9) in s.values for s in m.settings),
+        ),
+        (
+            ["network", "change", "--inside", "203.0.113.0/24"],
+            "added inside 203.0.113.0/24",
+            lambda m: "203.0.113.0/24" in m.inside,
+        ),
+        (
+            ["quota", "remove", "lab-pool"],
+            "removed quotas lab-pool",
+            lambda m: all(q.name != "lab-pool" for q in m.quotas),
+        ),
+        (
+            ["lockout", "change", "address", "--failures", "77"],
+            "changed lockouts address",
+            lambda m: any(x.failures == 77 for x in m.lockouts),
+        ),
+        (
+            ["account", "import", Path(DEMO).parent / "new-people.csv", "--yes"],
+            "new: gustav, lidia",
+            lambda m: any(a.name == "lidia" for a in m.accounts),
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_change_is_written_back_with_the_comments(file, arguments, said, holds):
     before = file.read_text()
     done = run(*arguments, "--model", file)
@@ -63,9 +118,15 @@ def test_elsewhere_or_to_standard_output_the_file_itself_stays(file, tmp_path):
 
 def test_a_preview_writes_nothing_and_json_tells_what_was_done(file):
     before = file.read_text()
-    told = json.loads(run("account", "change", "ines", "--not-enabled", "--model", file, "--preview", "--json").stdout)
+    told = json.loads(
+        run(
+            "account", "change", "ines", "--not-enabled", "--model", file, "--preview", "--json"
+        ).stdout
+    )
     assert told["sign_in"] and file.read_text() == before
-    done = json.loads(run("account", "change", "ines", "--not-enabled", "--model", file, "--json").stdout)
+    done = json.loads(
+        run("account", "change", "ines", "--not-enabled", "--model", file, "--json").stdout
+    )
     assert done["items"][0]["after"]["enabled"] is False
     again = run("account", "change", "ines", "--not-enabled", "--model", file)
     assert "nothing to change" in again.stderr and again.exit_code == 0
@@ -77,7 +138,10 @@ def test_a_preview_writes_nothing_and_json_tells_what_was_done(file):
         (["account", "change", "nobody", "--mail", "x"], "there is no account 'nobody'"),
         (["account", "remove", "ines"], "change these first, or remove it everywhere"),
         (["account", "change", "ines", "--unit", "shore/leb"], "did you mean shore/lab"),
-        (["account", "change", "ines", "--not-enabled", "--if-revision", "3"], "a model file has no revisions"),
+        (
+            ["account", "change", "ines", "--not-enabled", "--if-revision", "3"],
+            "a model file has no revisions",
+        ),
         (["account", "change", "edda", "--display", "E"], "comes from the directory bureau"),
     ],
 )
@@ -108,13 +172,20 @@ def test_a_link_stays_one_and_modes_are_kept(file, tmp_path):
     assert file.stat().st_mode & 0o777 == 0o640
     before = os.umask(0o077)
     try:
-        assert run("unit", "add", "shore/more", "--model", file, "--out", tmp_path / "new.yaml").exit_code == 0
+        assert (
+            run(
+                "unit", "add", "shore/more", "--model", file, "--out", tmp_path / "new.yaml"
+            ).exit_code
+            == 0
+        )
     finally:
         os.umask(before)
     assert (tmp_path / "new.yaml").stat().st_mode & 0o777 == 0o600
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["harbour.yaml", "link.yaml", "new.yaml"], (
-        "nothing is left over"
-    )
+    assert sorted(p.name for p in tmp_path.iterdir()) == [
+        "harbour.yaml",
+        "link.yaml",
+        "new.yaml",
+    ], "nothing is left over"
 
 
 def test_what_is_no_file_is_written_to_and_stays_what_it_is(file, tmp_path):

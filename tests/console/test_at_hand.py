@@ -1,4 +1,6 @@
-"""What people meet who use the console all day: real clicks, keys, small windows, paper, and what a role is offered."""
+"""What people meet who use the console all day: real clicks, keys, small windows, paper, and what a
+role is offered.
+"""
 
 import pytest
 from playwright.sync_api import expect
@@ -6,7 +8,14 @@ from playwright.sync_api import expect
 from .test_every_page import AXE, RULES
 
 SIZES = [(1280, 860), (1280, 800), (1440, 900), (1024, 768), (1920, 1080), (800, 700)]
-ANSWERS = ["harrow-dredging", "survey:/charts/harrow", "/harrow", "2031-01-31", "20 GiB", "group:chart-desk"]
+ANSWERS = [
+    "harrow-dredging",
+    "survey:/charts/harrow",
+    "/harrow",
+    "2031-01-31",
+    "20 GiB",
+    "group:chart-desk",
+]
 
 
 @pytest.mark.parametrize(("width", "height"), SIZES)
@@ -101,7 +110,9 @@ def test_a_role_is_not_offered_what_it_may_not_do(own_page, browser):
     context.close()
 
 
-@pytest.mark.parametrize("address", ["/accounts/ines?show=access", "/stores?place=survey%3A%2Fcharts", "/reports"])
+@pytest.mark.parametrize(
+    "address", ["/accounts/ines?show=access", "/stores?place=survey%3A%2Fcharts", "/reports"]
+)
 def test_paper_has_the_page_without_the_navigation_and_with_every_column(page, address):
     prints_whole(page, address)
 
@@ -120,17 +131,17 @@ def prints_whole(page, address):
     page.set_viewport_size({"width": 794, "height": 1123})  # A4 at 96 dots an inch
     page.emulate_media(media="print")
     expect(page.locator(".side")).to_be_hidden()
-    cut = page.evaluate(
-        """[...document.querySelectorAll('main, main *')].filter(x => {
+    cut = page.evaluate("""[...document.querySelectorAll('main, main *')].filter(x => {
             const style = getComputedStyle(x);
-            return ['auto', 'scroll', 'hidden'].includes(style.overflowX) && x.scrollWidth > x.clientWidth + 2 && x.clientWidth > 1;
-        }).map(x => x.className + ': ' + x.textContent.slice(0, 60))"""
-    )
+            const cut = ['auto', 'scroll', 'hidden'].includes(style.overflowX);
+            return cut && x.scrollWidth > x.clientWidth + 2 && x.clientWidth > 1;
+        }).map(x => x.className + ': ' + x.textContent.slice(0, 60))""")
     assert cut == []
 
 
 @pytest.mark.parametrize(
-    "address", ["/", "/accounts", "/accounts/ines", "/stores?place=survey%3A%2Fcharts", "/limits", "/journal"]
+    "address",
+    ["/", "/accounts", "/accounts/ines", "/stores?place=survey%3A%2Fcharts", "/limits", "/journal"],
 )
 def test_on_a_telephone_everything_can_be_reached(page, address):
     page.set_viewport_size({"width": 390, "height": 844})
@@ -139,15 +150,13 @@ def test_on_a_telephone_everything_can_be_reached(page, address):
     expect(page.locator(".mantine-Loader-root")).to_have_count(0)
     expect(page.get_by_role("navigation", name="Main")).to_be_hidden()
     # Nothing is pushed out of the window but what can be scrolled to.
-    lost = page.evaluate(
-        """[...document.querySelectorAll('main *')].filter(x => {
+    lost = page.evaluate("""[...document.querySelectorAll('main *')].filter(x => {
             const box = x.getBoundingClientRect();
             if (!x.textContent.trim() || box.right <= innerWidth + 1 || !box.width) return false;
             for (let up = x.parentElement; up; up = up.parentElement)
                 if (['auto', 'scroll'].includes(getComputedStyle(up).overflowX)) return false;
             return true;
-        }).map(x => x.tagName + ' ' + x.className + ': ' + x.textContent.slice(0, 60))"""
-    )
+        }).map(x => x.tagName + ' ' + x.className + ': ' + x.textContent.slice(0, 60))""")
     assert lost == []
     page.get_by_role("button", name="Open the menu").click()
     page.get_by_role("link", name="Endpoints").click()
@@ -158,10 +167,15 @@ def test_on_a_telephone_everything_can_be_reached(page, address):
 @pytest.mark.parametrize(
     ("address", "opens"),
     [
-        ("/accounts", "Add account"), ("/subjects/group%3Asonar-lab", "Edit group sonar-lab"), ("/endpoints", "Add endpoint"),
-        ("/virtual-paths", "Add virtual path"), ("/stores", "Add store"), ("/limits", "Add quota"), ("/promises", "Add promise"),
+        ("/accounts", "Add account"),
+        ("/subjects/group%3Asonar-lab", "Edit group sonar-lab"),
+        ("/endpoints", "Add endpoint"),
+        ("/virtual-paths", "Add virtual path"),
+        ("/stores", "Add store"),
+        ("/limits", "Add quota"),
+        ("/promises", "Add promise"),
     ],
-)  # fmt: skip
+)
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_nothing_is_in_the_way_in_an_editor(page, address, opens, scheme):
     page.add_init_script(f"localStorage.setItem('mantine-color-scheme-value', '{scheme}')")
@@ -173,7 +187,9 @@ def test_nothing_is_in_the_way_in_an_editor(page, address, opens, scheme):
     page.evaluate(AXE)
     told = page.evaluate(f"axe.run(document, {{resultTypes: ['violations'], {RULES[scheme]}}})")
     assert [
-        (x["id"], x["nodes"][0]["html"][:160]) for x in told["violations"] if x["impact"] in ("serious", "critical")
+        (x["id"], x["nodes"][0]["html"][:160])
+        for x in told["violations"]
+        if x["impact"] in ("serious", "critical")
     ] == []
 
 

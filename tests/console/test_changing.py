@@ -18,7 +18,9 @@ from ..conftest import DEMO, until
 def test_an_edit_shows_what_follows_before_it_is_saved(own_page):
     page = own_page
     page.goto("/subjects/group%3Asonar-lab")
-    expect(page.get_by_label("Whom its settings reach")).to_contain_text("yuki: group:night-watch goes before it")
+    expect(page.get_by_label("Whom its settings reach")).to_contain_text(
+        "yuki: group:night-watch goes before it"
+    )
     page.get_by_role("button", name="Edit group sonar-lab").click()
     members = page.get_by_role("group", name="members")
     expect(members).to_contain_text("account:bram")
@@ -31,7 +33,8 @@ def test_an_edit_shows_what_follows_before_it_is_saved(own_page):
     members.get_by_role("button", name="Take away member account:bram").click()
     expect(follows).to_contain_text("bram")
     expect(follows).to_contain_text("mended /archive is not served to bram")
-    # Meanwhile somebody else changes something: the save is refused, and what follows is looked at anew.
+    # Meanwhile somebody else changes something: the save is refused, and what follows is looked at
+    # anew.
     with page.service.client() as client:
         client.change([{"op": "add", "kind": "unit", "name": "shore/jetty"}])
     page.get_by_role("button", name="Save").click()
@@ -161,9 +164,13 @@ def test_growth_is_drawn_after_censuses(own_page):
     now = datetime.now(UTC)
     with page.service.client() as client:
         for days in (20, 10, 0):
-            rows = [{"folder": "/ines", "owner": "ines", "bytes": (400 - 5 * days) * 2**30, "files": 4}]
+            rows = [
+                {"folder": "/ines", "owner": "ines", "bytes": (400 - 5 * days) * 2**30, "files": 4}
+            ]
             client.take_census(
-                NewCensus.model_validate({"store": "homes", "at": now - timedelta(days=days), "rows": rows})
+                NewCensus.model_validate(
+                    {"store": "homes", "at": now - timedelta(days=days), "rows": rows}
+                )
             )
     page.goto("/limits?limit=capacity+homes")
     detail = page.get_by_label("What fills it")
@@ -224,7 +231,10 @@ def test_a_refused_client_is_seen_as_it_comes_and_its_line_opens_why(own_page, t
     page = own_page
     page.goto("/rehearsal")
     expect(page.get_by_text("Nothing has been tried yet")).to_be_visible()
-    with page.service.client() as client, standing(None, tmp_path / "r", source=OfService(client)) as there:
+    with (
+        page.service.client() as client,
+        standing(None, tmp_path / "r", source=OfService(client)) as there,
+    ):
         client.set_password("ines")
         ftp = there.ftp("ines")
         with pytest.raises(ftplib.error_perm):
@@ -234,7 +244,9 @@ def test_a_refused_client_is_seen_as_it_comes_and_its_line_opens_why(own_page, t
         told = page.get_by_role("region", name="Why")
         expect(told).to_contain_text("Refused by the folder gate")
         expect(told).to_contain_text("May ines upload /charts/issued/x.pdf through harbour?")
-        expect(page.get_by_text("drawknife why ines upload /charts/issued/x.pdf --endpoint harbour")).to_be_visible()
+        expect(
+            page.get_by_text("drawknife why ines upload /charts/issued/x.pdf --endpoint harbour")
+        ).to_be_visible()
         expect(page.get_by_role("button", name="Why ines list /charts")).to_be_visible()
         page.get_by_role("combobox", name="Verdict").click()
         page.get_by_role("option", name="refused", exact=True).click()
@@ -282,21 +294,33 @@ def test_where_a_disk_refuses_what_the_server_lets(own_page):
     page.goto("/stores?place=survey%3A%2F")
     expect(page.get_by_text("The disk of survey was not read")).to_be_visible()
     reading = {
-        "store": "survey", "confined": True, "folders": ["0:0 0755 /", "9:9 0700 /charts/drafts"], "users": ["ines 8 8"],
-    }  # fmt: skip
+        "store": "survey",
+        "confined": True,
+        "folders": ["0:0 0755 /", "9:9 0700 /charts/drafts"],
+        "users": ["ines 8 8"],
+    }
     with page.service.client() as client:
         client.change(
             [
                 {"op": "add", "kind": "disk-reading", "item": reading},
-                {"op": "change", "kind": "setting", "name": "account:ines", "set": {"acts_as": "ines"}},
+                {
+                    "op": "change",
+                    "kind": "setting",
+                    "name": "account:ines",
+                    "set": {"acts_as": "ines"},
+                },
             ]
         )
     page.goto("/")
     page.get_by_text("the disk of survey refuses what the server lets ines").click()
     expect(page).to_have_url(re.compile(r"/stores\?place=survey%3A%2F$"))
     row = page.get_by_label("The disk").locator(".row", has_text="/charts/drafts")
-    expect(row).to_contain_text("the disk refuses enter, list, download, upload, append, make-folder")
-    expect(row).to_contain_text("ines (user 8) may not search survey:/charts/drafts: it is 9:9 0700, others have ---")
+    expect(row).to_contain_text(
+        "the disk refuses enter, list, download, upload, append, make-folder"
+    )
+    expect(row).to_contain_text(
+        "ines (user 8) may not search survey:/charts/drafts: it is 9:9 0700, others have ---"
+    )
     page.get_by_label("Filter the disk").fill("delete-folder")
     expect(row).to_have_count(0)
     page.goto("/accounts/ines?why=upload@/charts/drafts")

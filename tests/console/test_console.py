@@ -24,7 +24,9 @@ def test_the_link_of_the_first_start_signs_in_once_and_is_in_no_log(browser, own
     file = tmp_path / "sign-in-link"
     link = file.read_text().strip()
     assert file.stat().st_mode & 0o777 == 0o600 and link.startswith(service.url + "/sign-in#dk_")
-    assert link.rpartition("#")[2] not in "".join(service.said) and str(file) in "".join(service.said)
+    assert link.rpartition("#")[2] not in "".join(service.said) and str(file) in "".join(
+        service.said
+    )
     page = browser.new_page(base_url=service.url)
     page.goto(link)
     expect(page.get_by_role("heading", name="Overview")).to_be_visible()
@@ -67,11 +69,17 @@ def test_a_cell_opens_why_in_place_and_has_an_address(page):
     expect(why).to_contain_text("Refused by the folder gate")
     decides = why.locator('[data-fate="decides"]')
     expect(decides).to_contain_text("deny group:night-watch delete-file,delete-folder")
-    expect(why.locator('[data-fate="overruled"]')).to_contain_text("overruled by a deny on its level")
+    expect(why.locator('[data-fate="overruled"]')).to_contain_text(
+        "overruled by a deny on its level"
+    )
     page.reload()
     expect(page.get_by_label("Why", exact=True)).to_contain_text("Refused by the folder gate")
-    page.get_by_label("Why", exact=True).get_by_role("link", name="survey:/soundings", exact=True).first.click()
-    expect(page.get_by_label("Entries")).to_contain_text("deny group:night-watch delete-file,delete-folder")
+    page.get_by_label("Why", exact=True).get_by_role(
+        "link", name="survey:/soundings", exact=True
+    ).first.click()
+    expect(page.get_by_label("Entries")).to_contain_text(
+        "deny group:night-watch delete-file,delete-folder"
+    )
 
 
 def test_cells_are_moved_between_with_the_arrow_keys(page):
@@ -80,8 +88,12 @@ def test_cells_are_moved_between_with_the_arrow_keys(page):
     for _ in range(4):
         page.keyboard.press("ArrowRight")
     page.keyboard.press("Enter")
-    expect(page.get_by_label("Why", exact=True)).to_contain_text("Allowed — but not for what others own")
-    expect(page.get_by_label("Why", exact=True)).to_contain_text("allow owner overwrite,rename,delete-file")
+    expect(page.get_by_label("Why", exact=True)).to_contain_text(
+        "Allowed — but not for what others own"
+    )
+    expect(page.get_by_label("Why", exact=True)).to_contain_text(
+        "allow owner overwrite,rename,delete-file"
+    )
 
 
 def test_access_through_an_endpoint(page):
@@ -98,7 +110,9 @@ def test_what_an_account_sees_and_counts_as(page):
     expect(page.get_by_text("issued", exact=True)).to_be_visible()
     expect(page.get_by_text("exchange")).to_have_count(0)
     page.get_by_role("tab", name="Standing and settings").click()
-    expect(page.get_by_label("Standing", exact=True)).to_contain_text("group:dredge-liaison › group:north-bank")
+    expect(page.get_by_label("Standing", exact=True)).to_contain_text(
+        "group:dredge-liaison › group:north-bank"
+    )
     expect(page.get_by_label("Settings", exact=True)).to_contain_text("unit:partners")
 
 
@@ -137,7 +151,9 @@ def test_light_and_dark(page):
 
 def test_ten_thousand_accounts_are_a_few_rows_in_the_page(browser, cluster, tmp_path):
     address = cluster.create_database("many_accounts")
-    document = "drawknife: 1\naccounts:\n" + "".join(f"- name: boat-{i:05}\n" for i in range(10_000))
+    document = "drawknife: 1\naccounts:\n" + "".join(
+        f"- name: boat-{i:05}\n" for i in range(10_000)
+    )
     with serving(address, tmp_path, "--console", "console/dist") as service:
         with service.client() as client:
             client.load(document.encode())
@@ -164,7 +180,11 @@ def test_an_account_against_itself_in_a_model_file(page, tmp_path):
     mended = tmp_path / "mended.yaml"
     turnstone = "  - path: /inbox/turnstone\n    owner: turnstone\n"
     assert turnstone in DEMO.read_text()
-    mended.write_text(DEMO.read_text().replace(turnstone, turnstone + "    entries: [allow account:turnstone add]\n"))
+    mended.write_text(
+        DEMO.read_text().replace(
+            turnstone, turnstone + "    entries: [allow account:turnstone add]\n"
+        )
+    )
     page.goto("/compare")
     page.get_by_role("combobox", name="One account").fill("turnstone")
     with page.expect_file_chooser() as chooser:
@@ -213,7 +233,9 @@ def test_who_lacks_it_by_one_gate_only(page):
 
 def test_endpoints_journal_and_pages_that_are_not_there(page):
     page.goto("/endpoints")
-    expect(page.get_by_role("main")).to_contain_text("port of harbour and port of old-quay both take 2121")
+    expect(page.get_by_role("main")).to_contain_text(
+        "port of harbour and port of old-quay both take 2121"
+    )
     page.goto("/journal")
     expect(page.get_by_role("main")).to_contain_text("+ units fleet")
     page.goto("/elsewhere")
@@ -245,11 +267,15 @@ def test_what_an_account_would_lose_outside_of_a_group(page):
     page.get_by_role("link", name=re.compile("^soundings-readers")).click()
     members = page.get_by_label("Members")
     expect(members).to_contain_text("group:dredge-liaison › group:north-bank")
-    members.locator(".row", has_text="harrow-dredging").get_by_role("button", name="without it?").click()
+    members.locator(".row", has_text="harrow-dredging").get_by_role(
+        "button", name="without it?"
+    ).click()
     expect(page.get_by_label("What it would lose")).to_contain_text("− loses enter, list, download")
     page.goto("/groups?show=units")
     page.get_by_role("link", name=re.compile("inshore")).click()
-    expect(page.get_by_label("What comes down from it", exact=True)).to_contain_text("unit:fleet › group:boats")
+    expect(page.get_by_label("What comes down from it", exact=True)).to_contain_text(
+        "unit:fleet › group:boats"
+    )
 
 
 def test_limits_as_bars_with_who_fills_them(page):
@@ -276,4 +302,6 @@ def test_the_sign_in_question_tells_all_that_is_in_the_way(page):
     form.get_by_role("button", name="Ask").click()
     expect(form).to_contain_text("refa is not admitted from 203.0.113.9")
     expect(form).to_contain_text("The client is told only: “Sign-in refused.”")
-    expect(form).to_contain_text("port 2121 leads to harbour, and the passive range 40000-40099 does not")
+    expect(form).to_contain_text(
+        "port 2121 leads to harbour, and the passive range 40000-40099 does not"
+    )

@@ -8,7 +8,13 @@ from ..conftest import ROOT, serving
 from .test_every_page import AXE, signed_in
 
 #: What is typed in each step; the rest stands there by default.
-STEPS = ({"The folder on disk": "/srv/files"}, {"The first account": "eve"}, {}, {}, {"How much fits": "20 GiB"})
+STEPS = (
+    {"The folder on disk": "/srv/files"},
+    {"The first account": "eve"},
+    {},
+    {},
+    {"How much fits": "20 GiB"},
+)
 
 
 def test_each_step_tells_what_follows_and_at_the_end_there_is_a_sheet(browser, address, tmp_path):
@@ -23,7 +29,9 @@ def test_each_step_tells_what_follows_and_at_the_end_there_is_a_sheet(browser, a
             expect(button).to_be_visible()
             if "The first account" in typed:
                 page.evaluate(AXE)
-                told = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+                told = page.evaluate("axe.run(document, {resultTypes: ['violations']})")[
+                    "violations"
+                ]
                 assert [x["id"] for x in told if x["impact"] in ("serious", "critical")] == []
             button.click()
             expect(button).to_be_hidden()

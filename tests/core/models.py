@@ -25,13 +25,20 @@ def _path(rng, deepest=3):
 def _subject(rng, owner=False):
     return rng.choice(
         [m.Subject("account", rng.choice(ACCOUNTS)), m.Subject("group", rng.choice(GROUPS))] * 3
-        + [m.Subject("unit", rng.choice(UNITS)), m.Subject("anyone"), m.Subject("signed-in"), m.Subject("anonymous")]
+        + [
+            m.Subject("unit", rng.choice(UNITS)),
+            m.Subject("anyone"),
+            m.Subject("signed-in"),
+            m.Subject("anonymous"),
+        ]
         + [m.Subject("owner")] * (3 if owner else 0)
     )
 
 
 def _rights(rng):
-    return rng.choice([ALL, ALL, *BUNDLES.values(), *BIT.values(), rng.randint(1, ALL), BIT["enter"]])
+    return rng.choice(
+        [ALL, ALL, *BUNDLES.values(), *BIT.values(), rng.randint(1, ALL), BIT["enter"]]
+    )
 
 
 def _entry(rng, reach=True):
@@ -68,13 +75,22 @@ def _store(rng, name):
 
 def _virtual_path(rng):
     ways = [f"{s}:{_path(rng, 2)}" for s in ("s", "t", "s")] + [
-        "s:/{account}", "s:/a/{unit}", "t:/{unit-path}", "{home}", "s:/", "s:/a",
-    ]  # fmt: skip
+        "s:/{account}",
+        "s:/a/{unit}",
+        "t:/{unit-path}",
+        "{home}",
+        "s:/",
+        "s:/a",
+    ]
     grants = tuple(
-        m.Grant(_subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0), _until(rng), _note(rng))
+        m.Grant(
+            _subject(rng), _rights(rng) | (1 if rng.random() < 0.8 else 0), _until(rng), _note(rng)
+        )
         for _ in range(rng.randint(1, 3))
     )
-    return m.VirtualPath(_path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants, _note(rng))
+    return m.VirtualPath(
+        _path(rng, 3), rng.choice(ways), rng.choice(["reachable", "all"]), grants, _note(rng)
+    )
 
 
 def _endpoint(rng, name):
@@ -82,21 +98,27 @@ def _endpoint(rng, name):
     entries = tuple(_entry(rng, reach=False) for _ in range(rng.randint(0, 3)))
     low = rng.randint(21, 26)
     return m.Endpoint(
-        name, protocol, rng.choice([21, 22, 25]), rng.choice(["0.0.0.0", "192.0.2.1", "192.0.2.2", "0.0.0.0"]),
+        name,
+        protocol,
+        rng.choice([21, 22, 25]),
+        rng.choice(["0.0.0.0", "192.0.2.1", "192.0.2.2", "0.0.0.0"]),
         None if protocol == "sftp" else rng.choice([None, (low, low + 1), (40000, 40010)]),
         rng.choice(m.TLS_POLICIES) if protocol == "ftp" else None,
-        rng.choice([(), ("a.example",), ("b.example",)]), rng.random() < 0.9,
+        rng.choice([(), ("a.example",), ("b.example",)]),
+        rng.random() < 0.9,
         (m.Entry("allow", m.Subject("anyone"), ALL), *entries) if rng.random() < 0.6 else entries,
         tuple(_subject(rng) for _ in range(rng.choice([0, 0, 0, 1]))),
         rng.choice([None, None, tuple(_subject(rng) for _ in range(rng.choice([0, 1, 2, 2])))]),
-    )  # fmt: skip
+    )
 
 
 OUTSIDE = ("198.51.100.5", "192.0.2.1")
 
 
 def _networks(rng):
-    """Openings and forwardings that nearly fit the endpoints, so that each way of not fitting turns up."""
+    """Openings and forwardings that nearly fit the endpoints, so that each way of not fitting turns
+    up.
+    """
     if rng.random() < 0.5:
         return {}
     nets = ["0.0.0.0/0", "203.0.113.0/24", "198.51.100.0/30", "203.0.113.0/25"]
@@ -115,7 +137,10 @@ def _networks(rng):
         shift = rng.choice([0, 0, 0, 1])
         forwardings.append(
             m.Forwarding(
-                rng.choice(OUTSIDE), (low, high), rng.choice(["192.0.2.1", "192.0.2.2"]), (low + shift, high + shift)
+                rng.choice(OUTSIDE),
+                (low, high),
+                rng.choice(["192.0.2.1", "192.0.2.2"]),
+                (low + shift, high + shift),
             )
         )
     inside = tuple(rng.sample(["192.0.2.0/25", "198.51.100.0/24"], rng.choice([0, 1, 1])))
@@ -131,10 +156,17 @@ def _setting(rng, subject):
     if rng.random() < 0.6:
         networks = ["192.0.2.0/24", "192.0.2.0/28", "192.0.2.7/32", "198.51.100.0/24", "0.0.0.0/0"]
         values["addresses"] = tuple(
-            f"{rng.choice(['allow', 'deny'])} {rng.choice(networks)}" for _ in range(rng.randint(1, 3))
+            f"{rng.choice(['allow', 'deny'])} {rng.choice(networks)}"
+            for _ in range(rng.randint(1, 3))
         )
     if rng.random() < 0.25:
-        lines = ["mon-fri 06:00-12:00", "mon 12:00-13:00", "sun 22:00-12:01", "sat-tue 00:00-24:00", "wed 01:00-02:00"]
+        lines = [
+            "mon-fri 06:00-12:00",
+            "mon 12:00-13:00",
+            "sun 22:00-12:01",
+            "sat-tue 00:00-24:00",
+            "wed 01:00-02:00",
+        ]
         values["hours"] = tuple(sorted(rng.sample(lines, rng.randint(1, 2))))
     if rng.random() < 0.3:
         values["sessions"] = rng.choice([1, 2, "unlimited"])
@@ -154,16 +186,31 @@ def _quota(rng, name):
     hard, soft = rng.choice([None, 50, 100, 200]), rng.choice([None, None, 20, 50])
     if hard is not None and soft is not None:
         soft = min(hard, soft)
-    over = rng.choice([None, datetime(2026, 11, 20, tzinfo=UTC), datetime(2026, 11, 29, tzinfo=UTC)])
+    over = rng.choice(
+        [None, datetime(2026, 11, 20, tzinfo=UTC), datetime(2026, 11, 29, tzinfo=UTC)]
+    )
     return m.Quota(
-        name, () if folder else shared, folder, hard, soft, rng.choice([None, 3, 6]), rng.choice([None, None, 2]),
-        rng.choice([None, 0, 86400, 10 * 86400]), over, over,
-    )  # fmt: skip
+        name,
+        () if folder else shared,
+        folder,
+        hard,
+        soft,
+        rng.choice([None, 3, 6]),
+        rng.choice([None, None, 2]),
+        rng.choice([None, 0, 86400, 10 * 86400]),
+        over,
+        over,
+    )
 
 
 def _usage(rng):
-    rows = dict.fromkeys((_path(rng, 2), rng.choice([None, *ACCOUNTS])) for _ in range(rng.randint(0, 4)))
-    return tuple(m.Usage(Place(rng.choice("st"), p), who, rng.choice([0, 5, 30]), rng.randint(0, 3)) for p, who in rows)
+    rows = dict.fromkeys(
+        (_path(rng, 2), rng.choice([None, *ACCOUNTS])) for _ in range(rng.randint(0, 4))
+    )
+    return tuple(
+        m.Usage(Place(rng.choice("st"), p), who, rng.choice([0, 5, 30]), rng.randint(0, 3))
+        for p, who in rows
+    )
 
 
 def random_model(seed):
@@ -176,7 +223,11 @@ def random_model(seed):
             home=rng.choice([None, Place("s", _path(rng)), Place("t", _path(rng))]),
             enabled=rng.random() < 0.9,
             expires=rng.choice([None, None, date(2026, 11, 22), date(2026, 11, 23)]),
-            methods=() if name == "anonymous" else tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3)))),
+            methods=(
+                ()
+                if name == "anonymous"
+                else tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3))))
+            ),
             note=_note(rng),
         )
         for name in ACCOUNTS
@@ -186,19 +237,29 @@ def random_model(seed):
         pool = [m.Subject("account", a) for a in ACCOUNTS] + [m.Subject("unit", u) for u in UNITS]
         pool += [m.Subject("group", g) for g in GROUPS[:i]] * 2
         members = rng.sample(pool, rng.randint(0, 3))
-        groups.append(m.Group(name, tuple(m.Member(s, _until(rng), _note(rng)) for s in members), note=_note(rng)))
+        groups.append(
+            m.Group(
+                name, tuple(m.Member(s, _until(rng), _note(rng)) for s in members), note=_note(rng)
+            )
+        )
     subjects = dict.fromkeys(_subject(rng) for _ in range(3))
     model = m.Model(
-        UNITS, accounts, tuple(groups), (_store(rng, "s"), _store(rng, "t")),
+        UNITS,
+        accounts,
+        tuple(groups),
+        (_store(rng, "s"), _store(rng, "t")),
         tuple(_virtual_path(rng) for _ in range(rng.randint(1, 7))),
         tuple(_endpoint(rng, name) for name in ("east", "north", "west")),
         tuple(_setting(rng, s) for s in subjects),
-        quotas=tuple(_quota(rng, f"q{i}") for i in range(rng.choice([0, 0, 1, 2]))), usage=_usage(rng),
-        lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (), **_networks(rng),
-    )  # fmt: skip
+        quotas=tuple(_quota(rng, f"q{i}") for i in range(rng.choice([0, 0, 1, 2]))),
+        usage=_usage(rng),
+        lockouts=(m.Lockout("account", 3, 60, 60),) if rng.random() < 0.3 else (),
+        **_networks(rng),
+    )
     if seed % 5 == 3:
         model = _of_both_families(
-            Random(f"families {seed}"), _as_a_directory_leaves_it(Random(f"directory {seed}"), model)
+            Random(f"families {seed}"),
+            _as_a_directory_leaves_it(Random(f"directory {seed}"), model),
         )
     assert not flaws(model)
     return sound(model)
@@ -224,26 +285,48 @@ def _as_a_directory_leaves_it(rng, model):
         gone=GONE,
         units=(*model.units, "fleet/in/deep/er"),
         accounts=tuple(
-            replace(a, unit=rng.choice([a.unit, a.unit, "fleet/in/deep", "fleet/in/deep/er"])) for a in model.accounts
+            replace(a, unit=rng.choice([a.unit, a.unit, "fleet/in/deep", "fleet/in/deep/er"]))
+            for a in model.accounts
         ),
         groups=tuple(replace(g, members=strewn(g.members, m.Member)) for g in groups),
         stores=tuple(
-            replace(s, folders=tuple(
-                replace(f, entries=strewn(f.entries, lambda x: m.Entry(rng.choice(["allow", "deny", "forbid"]), x, _rights(rng))))
-                for f in s.folders
-            ))
+            replace(
+                s,
+                folders=tuple(
+                    replace(
+                        f,
+                        entries=strewn(
+                            f.entries,
+                            lambda x: m.Entry(
+                                rng.choice(["allow", "deny", "forbid"]), x, _rights(rng)
+                            ),
+                        ),
+                    )
+                    for f in s.folders
+                ),
+            )
             for s in model.stores
         ),
-        virtual_paths=tuple(replace(v, grants=strewn(v.grants, lambda x: m.Grant(x, _rights(rng)))) for v in model.virtual_paths),
+        virtual_paths=tuple(
+            replace(v, grants=strewn(v.grants, lambda x: m.Grant(x, _rights(rng))))
+            for v in model.virtual_paths
+        ),
         endpoints=tuple(
             replace(
-                e, entries=strewn(e.entries, lambda x: m.Entry("allow", x, ALL)), never=strewn(e.never, lambda x: x),
-                only=None if e.only is None else rng.choice([strewn(e.only, lambda x: x), GONE[:1]]),
+                e,
+                entries=strewn(e.entries, lambda x: m.Entry("allow", x, ALL)),
+                never=strewn(e.never, lambda x: x),
+                only=(
+                    None if e.only is None else rng.choice([strewn(e.only, lambda x: x), GONE[:1]])
+                ),
             )
             for e in model.endpoints
         ),
-        quotas=tuple(replace(q, shared_by=strewn(q.shared_by, lambda x: x)) if q.folder is None else q for q in model.quotas),
-    )  # fmt: skip
+        quotas=tuple(
+            replace(q, shared_by=strewn(q.shared_by, lambda x: x)) if q.folder is None else q
+            for q in model.quotas
+        ),
+    )
 
 
 def _of_both_families(rng, model):
@@ -252,19 +335,33 @@ def _of_both_families(rng, model):
 
     def opened(o):
         networks = (rng.choice(["::/0", "2001:db8::/32", "2001:db8::8/125"]),)
-        return o._replace(address=rng.choice([outer, inner[0]]), networks=networks) if rng.random() < 0.5 else o
+        return (
+            o._replace(address=rng.choice([outer, inner[0]]), networks=networks)
+            if rng.random() < 0.5
+            else o
+        )
 
     def forwarded(f):
         to = rng.choice(inner[:2])
-        return f._replace(address=rng.choice([outer, inner[0]]), to_address=to) if rng.random() < 0.5 else f
+        return (
+            f._replace(address=rng.choice([outer, inner[0]]), to_address=to)
+            if rng.random() < 0.5
+            else f
+        )
 
     return replace(
         model,
-        endpoints=tuple(replace(e, address=rng.choice([e.address, *inner])) for e in model.endpoints),
+        endpoints=tuple(
+            replace(e, address=rng.choice([e.address, *inner])) for e in model.endpoints
+        ),
         openings=tuple(map(opened, model.openings)),
         forwardings=tuple(map(forwarded, model.forwardings)),
-        inside=(*model.inside, "2001:db8::7/128") if model.inside and rng.random() < 0.5 else model.inside,
-    )  # fmt: skip
+        inside=(
+            (*model.inside, "2001:db8::7/128")
+            if model.inside and rng.random() < 0.5
+            else model.inside
+        ),
+    )
 
 
 def random_questions(seed, model, count):
@@ -281,17 +378,47 @@ def random_questions(seed, model, count):
     for _ in range(count):
         action = rng.choice([*ACTIONS, "rename", "rename"])
         path = location()
-        endpoint = rng.choice([None, None, "east", "NORTH", "west"]) if action != "sign-in" else "east"
+        endpoint = (
+            rng.choice([None, None, "east", "NORTH", "west"]) if action != "sign-in" else "east"
+        )
         if action == "rename":
             to = rng.choice([location(), path.rsplit("/", 1)[0] + "/y", location()])
         yield Question(
-            rng.choice(ACCOUNTS), action, path, to if action == "rename" else None,
+            rng.choice(ACCOUNTS),
+            action,
+            path,
+            to if action == "rename" else None,
             rng.choice(["file", "folder"]) if action in ("rename", "set-attributes") else "file",
-            action == "rename" and rng.random() < 0.3, rng.choice([None, *ACCOUNTS]), endpoint,
-            rng.choice([None, "192.0.2.7", "192.0.2.200", "198.51.100.1", "203.0.113.9", "::ffff:203.0.113.9", "2001:db8::9", "::1"]),
-            rng.choice([None, True, False]), rng.choice([None, *m.METHODS]),
-            at=rng.choice([None, None, datetime(2026, 11, 22, 23, 30, tzinfo=UTC), datetime(2026, 11, 25, 1, 30, tzinfo=UTC)]),
+            action == "rename" and rng.random() < 0.3,
+            rng.choice([None, *ACCOUNTS]),
+            endpoint,
+            rng.choice(
+                [
+                    None,
+                    "192.0.2.7",
+                    "192.0.2.200",
+                    "198.51.100.1",
+                    "203.0.113.9",
+                    "::ffff:203.0.113.9",
+                    "2001:db8::9",
+                    "::1",
+                ]
+            ),
+            rng.choice([None, True, False]),
+            rng.choice([None, *m.METHODS]),
+            at=rng.choice(
+                [
+                    None,
+                    None,
+                    datetime(2026, 11, 22, 23, 30, tzinfo=UTC),
+                    datetime(2026, 11, 25, 1, 30, tzinfo=UTC),
+                ]
+            ),
             sessions=rng.choice([None, None, 0, 1, 5]),
-            size=rng.choice([None, None, 0, 7, 60, 150]), replaced_size=rng.choice([None, None, 10]), files=rng.choice([None, 2]),
-            credentials=rng.choice([None, None, frozenset(), frozenset({"password"}), frozenset({"key", "directory"})]),
-        )  # fmt: skip
+            size=rng.choice([None, None, 0, 7, 60, 150]),
+            replaced_size=rng.choice([None, None, 10]),
+            files=rng.choice([None, 2]),
+            credentials=rng.choice(
+                [None, None, frozenset(), frozenset({"password"}), frozenset({"key", "directory"})]
+            ),
+        )

@@ -82,7 +82,9 @@ class Reference:
     # 4. Until
 
     def on(self, day):
-        """The rules for the model as it is on a day: a line counts to the end of the day that it names."""
+        """The rules for the model as it is on a day: a line counts to the end of the day that it
+        names.
+        """
 
         def counting(lines):
             return tuple(x for x in lines if x.until is None or x.until >= day)
@@ -91,10 +93,16 @@ class Reference:
             replace(
                 self.model,
                 groups=tuple(replace(g, members=counting(g.members)) for g in self.model.groups),
-                virtual_paths=tuple(replace(v, grants=counting(v.grants)) for v in self.model.virtual_paths),
-                endpoints=tuple(replace(e, entries=counting(e.entries)) for e in self.model.endpoints),
+                virtual_paths=tuple(
+                    replace(v, grants=counting(v.grants)) for v in self.model.virtual_paths
+                ),
+                endpoints=tuple(
+                    replace(e, entries=counting(e.entries)) for e in self.model.endpoints
+                ),
                 stores=tuple(
-                    replace(s, folders=tuple(replace(f, entries=counting(f.entries)) for f in s.folders))
+                    replace(
+                        s, folders=tuple(replace(f, entries=counting(f.entries)) for f in s.folders)
+                    )
                     for s in self.model.stores
                 ),
             )
@@ -118,7 +126,9 @@ class Reference:
                 for group in self.model.groups:
                     steps = []
                     for member in (x.subject for x in group.members):
-                        if member == Subject("account", name) or (member.kind == "unit" and member.name in units):
+                        if member == Subject("account", name) or (
+                            member.kind == "unit" and member.name in units
+                        ):
                             steps.append(1)
                         elif member.kind == "group" and member in ranks:
                             steps.append(ranks[member][1] + 1)
@@ -143,13 +153,19 @@ class Reference:
 
     @staticmethod
     def speaks(entry, depth):
-        return {"tree": True, "here": depth == 0, "below": depth >= 1, "children": depth == 1}[entry.reach]
+        return {"tree": True, "here": depth == 0, "below": depth >= 1, "children": depth == 1}[
+            entry.reach
+        ]
 
     def decide(self, name, store, path, right, own):
         levels = [(depth, self.folder(store, at)) for depth, at in enumerate(up_from(path))]
         for depth, folder in levels:
             for entry in folder.entries if folder else ():
-                if entry.effect == "forbid" and self.matches(entry, name, right, own) and self.speaks(entry, depth):
+                if (
+                    entry.effect == "forbid"
+                    and self.matches(entry, name, right, own)
+                    and self.speaks(entry, depth)
+                ):
                     return False
         for depth, folder in levels:
             if folder is None:
@@ -157,7 +173,9 @@ class Reference:
             effects = [
                 e.effect
                 for e in folder.entries
-                if e.effect != "forbid" and self.matches(e, name, right, own) and self.speaks(e, depth)
+                if e.effect != "forbid"
+                and self.matches(e, name, right, own)
+                and self.speaks(e, depth)
             ]
             if effects:
                 return "deny" not in effects
@@ -186,7 +204,9 @@ class Reference:
             return None
         path = path.replace("{account}", name)
         if account.unit is not None:
-            path = path.replace("{unit}", account.unit.split("/")[-1]).replace("{unit-path}", account.unit)
+            path = path.replace("{unit}", account.unit.split("/")[-1]).replace(
+                "{unit-path}", account.unit
+            )
         try:
             return store, check_path(path)
         except BadValue:
@@ -210,7 +230,10 @@ class Reference:
             if len(ways) == 1:
                 best = list(ways)
             else:
-                rank = {w: min(ranks[g.subject] for _, grants in found for g in grants) for w, found in ways.items()}
+                rank = {
+                    w: min(ranks[g.subject] for _, grants in found for g in grants)
+                    for w, found in ways.items()
+                }
                 best = [w for w in ways if rank[w] == min(rank.values())]
             if len(best) > 1 or best[0][0] == "unusable":
                 out[path] = None
@@ -249,19 +272,33 @@ class Reference:
         return next(e for e in self.model.endpoints if same(e.name, name))
 
     def endpoint_allows(self, endpoint, name, right):
-        found = [e.effect for e in endpoint.entries if has(e.rights, right) and e.subject in self.standing(name)]
+        found = [
+            e.effect
+            for e in endpoint.entries
+            if has(e.rights, right) and e.subject in self.standing(name)
+        ]
         return "allow" in found and "deny" not in found and "forbid" not in found
 
     def clash(self, a, b):
         one, other = as_address(a.address), as_address(b.address)
-        if one.version != other.version or not (one == other or "0.0.0.0" in (a.address, b.address)
-                                                or "::" in (a.address, b.address)):  # fmt: skip
+        if one.version != other.version or not (
+            one == other or "0.0.0.0" in (a.address, b.address) or "::" in (a.address, b.address)
+        ):
             return False
-        ports_a = {a.port} | (set(range(a.passive_ports[0], a.passive_ports[1] + 1)) if a.passive_ports else set())
-        ports_b = {b.port} | (set(range(b.passive_ports[0], b.passive_ports[1] + 1)) if b.passive_ports else set())
+        ports_a = {a.port} | (
+            set(range(a.passive_ports[0], a.passive_ports[1] + 1)) if a.passive_ports else set()
+        )
+        ports_b = {b.port} | (
+            set(range(b.passive_ports[0], b.passive_ports[1] + 1)) if b.passive_ports else set()
+        )
         if not ports_a & ports_b:
             return False
-        return not (a.port == b.port and a.host_names and b.host_names and not set(a.host_names) & set(b.host_names))
+        return not (
+            a.port == b.port
+            and a.host_names
+            and b.host_names
+            and not set(a.host_names) & set(b.host_names)
+        )
 
     def door(self, q):
         e = self.endpoint(q.endpoint)
@@ -273,7 +310,9 @@ class Reference:
         if q.client is None:
             return True
         control, data = self.reach(e, as_address(q.client))
-        return control and (data or q.action not in ("list", "download", "upload", "overwrite", "append"))
+        return control and (
+            data or q.action not in ("list", "download", "upload", "overwrite", "append")
+        )
 
     def reach(self, e, client):
         """(control, data): each port is looked at alone."""
@@ -296,11 +335,15 @@ class Reference:
             )
 
         def leads(address, port):
-            """Where a port outside leads: every (address, port) inside. What is not forwarded is its own."""
+            """Where a port outside leads: every (address, port) inside.
+
+            What is not forwarded is its own.
+            """
             forwarded = [
                 (f.to_address, f.to_ports[0] + port - f.ports[0])
-                for f in model.forwardings if f.address == address and f.ports[0] <= port <= f.ports[1]
-            ]  # fmt: skip
+                for f in model.forwardings
+                if f.address == address and f.ports[0] <= port <= f.ports[1]
+            ]
             return forwarded or [(address, port)]
 
         if e.protocol == "sftp":
@@ -315,17 +358,27 @@ class Reference:
             for port in range(1, 60):
                 for inside in [a for a, p in leads(address, port) if listens(a) and p == e.port]:
                     if is_open(address, port):
-                        data = all(is_open(address, p) and (inside, p) in leads(address, p) for p in data_ports)
+                        data = all(
+                            is_open(address, p) and (inside, p) in leads(address, p)
+                            for p in data_ports
+                        )
                         best = max(best, (True, data))
         return best
 
     def setting(self, name, key):
         ranks = self.standing(name)
-        found = [(ranks[s.subject], str(s.subject).casefold(), dict(s.values)[key]) for s in self.model.settings
-                 if s.subject in ranks and key in dict(s.values)]  # fmt: skip
+        found = [
+            (ranks[s.subject], str(s.subject).casefold(), dict(s.values)[key])
+            for s in self.model.settings
+            if s.subject in ranks and key in dict(s.values)
+        ]
         if not found:
             return None
-        return [v for rank, _, v in sorted(found, key=lambda f: f[:2]) if rank == min(f[0] for f in found)]
+        return [
+            v
+            for rank, _, v in sorted(found, key=lambda f: f[:2])
+            if rank == min(f[0] for f in found)
+        ]
 
     def admits(self, lines, client):
         best = None
@@ -345,7 +398,9 @@ class Reference:
         if not any(self.endpoint_allows(e, q.account, right) for right in ELEVEN):
             return False
         counts = self.standing(q.account)
-        if any(s in counts for s in e.never) or (e.only is not None and not any(s in counts for s in e.only)):
+        if any(s in counts for s in e.never) or (
+            e.only is not None and not any(s in counts for s in e.only)
+        ):
             return False
         for lines in (self.setting(q.account, "hours") or []) if self.asks_hours else ():
             if not any(self.holds(line, at) for line in lines):
@@ -388,11 +443,15 @@ class Reference:
             allowed.add(day)
         begin, end = (int(t[:2]) * 60 + int(t[3:]) for t in times.split("-"))
         length = (end - begin) % (24 * 60) or 24 * 60
-        minutes = {(d * 24 * 60 + begin + i) % (7 * 24 * 60) for d in allowed for i in range(length)}
+        minutes = {
+            (d * 24 * 60 + begin + i) % (7 * 24 * 60) for d in allowed for i in range(length)
+        }
         return at.weekday() * 24 * 60 + at.hour * 60 + at.minute in minutes
 
     def plan(self, q):
-        """The rights needed: [(right, location, kind of thing)], whether it is a move within one folder."""
+        """The rights needed: [(right, location, kind of thing)], whether it is a move within one
+        folder.
+        """
         if q.action != "rename":
             return [(q.action, q.path)], None
         one, other = self.resolve(q.account, up(q.path)), self.resolve(q.account, up(q.to))
@@ -447,7 +506,9 @@ class Reference:
             _, store, path, _, top, _ = where
             on_destination = location == q.to and right != "rename"
             # The owner that a request names is that of a file, or of a folder that is not recorded.
-            named = self.folder(store, path) is None and not on_destination and same(q.owner, q.account)
+            named = (
+                self.folder(store, path) is None and not on_destination and same(q.owner, q.account)
+            )
             enters_last = self.may_enter(q.account, store, path)
             if right in ("enter", "list"):
                 folder, last, own = path, path, self.owns_folder(q.account, store, path) or named
@@ -463,7 +524,11 @@ class Reference:
                 last = None if path == top else up(path)
             if last is not None:
                 for at in up_from(last):
-                    if not (enters_last if at == path and last == path else self.may_enter(q.account, store, at)):
+                    if not (
+                        enters_last
+                        if at == path and last == path
+                        else self.may_enter(q.account, store, at)
+                    ):
                         return False
                     if at == top:
                         break
@@ -475,8 +540,12 @@ class Reference:
         return True
 
     def held(self, name, store, path):
-        """Does the folder that holds this one allow deleting it, which counts there as a file would?"""
-        return path == "/" or self.decide(name, store, up(path), "delete-folder", self.owns_folder(name, store, path))
+        """Does the folder that holds this one allow deleting it, which counts there as a file
+        would?
+        """
+        return path == "/" or self.decide(
+            name, store, up(path), "delete-folder", self.owns_folder(name, store, path)
+        )
 
     def verdict(self, q, now):
         """(allowed, gate)"""
@@ -489,7 +558,9 @@ class Reference:
             return True, None
         if q.endpoint is not None:
             needs = {"enter"} | {right for right, _ in self.plan(q)[0]}
-            if not all(self.endpoint_allows(self.endpoint(q.endpoint), q.account, right) for right in needs):
+            if not all(
+                self.endpoint_allows(self.endpoint(q.endpoint), q.account, right) for right in needs
+            ):
                 return False, "endpoint"
         if not self.virtual_path(q):
             return False, "virtual path"
@@ -529,7 +600,9 @@ class Reference:
         _, store, path, _, top, ceiling = where
         if not has(ceiling, "enter") or not has(ceiling, right):
             return "no"
-        if right == "delete-folder" and (self.is_path(name, location) or self.above_served(name, location)):
+        if right == "delete-folder" and (
+            self.is_path(name, location) or self.above_served(name, location)
+        ):
             return "no"
         for at in list(up_from(path))[1 if right == "delete-folder" else 0 :]:
             if not self.may_enter(name, store, at):
@@ -542,5 +615,12 @@ class Reference:
             own = self.decide(name, store, path, right, True)
             others = self.decide(name, store, path, right, False)
         else:
-            own = others = self.decide(name, store, path, right, self.owns_folder(name, store, path))
-        return {(True, True): "yes", (True, False): "own", (False, True): "others", (False, False): "no"}[own, others]
+            own = others = self.decide(
+                name, store, path, right, self.owns_folder(name, store, path)
+            )
+        return {
+            (True, True): "yes",
+            (True, False): "own",
+            (False, True): "others",
+            (False, False): "no",
+        }[own, others]

@@ -1,4 +1,6 @@
-"""What limits leave, slow and literal: each limit that counts an upload, row by row of the usage."""
+"""What limits leave, slow and literal: each limit that counts an upload, row by row of
+the usage.
+"""
 
 from datetime import timedelta
 
@@ -8,7 +10,9 @@ def _below(path, top):
 
 
 def limits(reference, owner, store, folder):
-    """(name, hard bytes, hard files, soft bytes, soft files, grace, bytes over since, files over since, rows)"""
+    """(name, hard bytes, hard files, soft bytes, soft files, grace, bytes over since, files over
+    since, rows)
+    """
     model = reference.model
     found = []
 
@@ -17,23 +21,40 @@ def limits(reference, owner, store, folder):
         return min(values) if values else None
 
     own = [u for u in model.usage if u.owner == owner]
-    found.append(("own", nearest("quota_bytes"), nearest("quota_files"), None, None, None, None, None, own))
+    found.append(
+        ("own", nearest("quota_bytes"), nearest("quota_files"), None, None, None, None, None, own)
+    )
     for q in model.quotas:
         if q.folder is not None:
             if q.folder.store != store or not _below(folder, q.folder.path):
                 continue
-            rows = [u for u in model.usage if u.folder.store == store and _below(u.folder.path, q.folder.path)]
+            rows = [
+                u
+                for u in model.usage
+                if u.folder.store == store and _below(u.folder.path, q.folder.path)
+            ]
         else:
             if not any(s in reference.standing(owner) for s in q.shared_by):
                 continue
             rows = [
-                u for u in model.usage
-                if u.owner is not None and any(s in reference.standing(u.owner) for s in q.shared_by)
-            ]  # fmt: skip
+                u
+                for u in model.usage
+                if u.owner is not None
+                and any(s in reference.standing(u.owner) for s in q.shared_by)
+            ]
         found.append(
-            (q.name, q.hard_bytes, q.hard_files, q.soft_bytes, q.soft_files, q.grace, q.bytes_over_since,
-             q.files_over_since, rows)
-        )  # fmt: skip
+            (
+                q.name,
+                q.hard_bytes,
+                q.hard_files,
+                q.soft_bytes,
+                q.soft_files,
+                q.grace,
+                q.bytes_over_since,
+                q.files_over_since,
+                rows,
+            )
+        )
     capacity = reference.stores[store].capacity
     there = [u for u in model.usage if u.folder.store == store]
     found.append(("capacity", capacity, None, None, None, None, None, None, there))
@@ -96,16 +117,21 @@ def lets(reference, q, at):
         files = (q.files or 0) if q.thing == "folder" else 0 if q.replaces else 1
         quotas = {x.name: x for x in reference.model.quotas if x.folder is not None}
         asked = [
-            x for x in limits(reference, q.account, there[1], target)
+            x
+            for x in limits(reference, q.account, there[1], target)
             if x[0] in quotas and not _below(folder, quotas[x[0]].folder.path)
-        ]  # fmt: skip
+        ]
     else:
-        largest = [v for v in reference.setting(q.account, "upload_limit") or [] if v != "unlimited"]
+        largest = [
+            v for v in reference.setting(q.account, "upload_limit") or [] if v != "unlimited"
+        ]
         whole = size + (q.replaced_size or 0) if q.action == "append" else size
         if largest and whole > min(largest):
             return False
         files = 1 if q.action == "upload" else 0
-        owner = uploads_owner(reference, q.account) if q.action == "upload" else q.owner or q.account
+        owner = (
+            uploads_owner(reference, q.account) if q.action == "upload" else q.owner or q.account
+        )
         if q.action == "overwrite":
             size -= q.replaced_size or 0
         asked = limits(reference, owner, where[1], folder)

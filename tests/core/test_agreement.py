@@ -63,8 +63,17 @@ def test_verdicts(seed):
         again = verdict(prepared, question, NOW)  # by the quick way, as the account is known now
         assert again == answer
     for question in questions:  # and what is kept of a folder is so of whatever else lies in it
-        for action in {question.action, "upload", "download", "make-folder", "delete-folder"} - {"sign-in", "rename"}:
-            other = replace(question, action=action, path=child(parent(question.path), "b"), to=None, thing="file")
+        for action in {question.action, "upload", "download", "make-folder", "delete-folder"} - {
+            "sign-in",
+            "rename",
+        }:
+            other = replace(
+                question,
+                action=action,
+                path=child(parent(question.path), "b"),
+                to=None,
+                thing="file",
+            )
             answer = verdict(prepared, other, NOW)
             expected = on((other.at or NOW).date()).verdict(other, NOW)
             assert (answer.allowed, answer.gate) == expected, other
@@ -95,10 +104,14 @@ def test_the_map(seed, endpoint_name, one_at_a_time):
             for bit, index in enumerate(map_.accounts):
                 if cell.members >> bit & 1:
                     states = [cell.state(r, bit) for r in range(len(RIGHTS))]
-                    assert found.setdefault((index, cell.location), states) is states, "one cell told twice"
+                    assert found.setdefault((index, cell.location), states) is states, (
+                        "one cell told twice"
+                    )
         for index in chosen or indices:
             name = model.accounts[index].name
             assert {at for i, at in found if i == index} == reference.locations(name)
             for (i, location), states in found.items():
                 if i == index:
-                    assert states == [reference.state(name, location, r, endpoint) for r in RIGHTS], (name, location)
+                    assert states == [
+                        reference.state(name, location, r, endpoint) for r in RIGHTS
+                    ], (name, location)

@@ -1,4 +1,6 @@
-"""What comes down from groups and units, each way into a group, and what would be lost outside of it."""
+"""What comes down from groups and units, each way into a group, and what would be lost outside of
+it.
+"""
 
 from datetime import UTC, datetime
 from itertools import pairwise
@@ -31,9 +33,19 @@ def test_ways_are_chains_of_memberships_and_the_shortest_is_the_distance(seed):
             steps = []
             for chain in found:
                 units = [s for s in chain if s.kind == "unit"]
-                assert chain[0] == m.Subject("account", name) and chain[-1] == subject and len(set(chain)) == len(chain)
-                assert [u.name for u in units] == [a.name for a in _own_units(account.account)][: len(units)]
-                climbing = [*units[-1:], *(s for s in chain if s.kind == "group")] if units else list(chain)
+                assert (
+                    chain[0] == m.Subject("account", name)
+                    and chain[-1] == subject
+                    and len(set(chain)) == len(chain)
+                )
+                assert [u.name for u in units] == [a.name for a in _own_units(account.account)][
+                    : len(units)
+                ]
+                climbing = (
+                    [*units[-1:], *(s for s in chain if s.kind == "group")]
+                    if units
+                    else list(chain)
+                )
                 assert all(b in held[a] for a, b in pairwise(climbing))
                 steps.append(len(climbing) - 1)
             if found:
@@ -52,7 +64,9 @@ def test_who_is_in_and_whom_settings_reach(seed):
         if setting.subject.kind not in ("group", "unit"):
             continue
         inside = {a for a in ACCOUNTS if setting.subject in prepared.account(a).standing.ranks}
-        assert {prepared.people.accounts[i].name for i in comes_down.members(prepared, setting.subject)} == inside
+        assert {
+            prepared.people.accounts[i].name for i in comes_down.members(prepared, setting.subject)
+        } == inside
         for reach in comes_down.setting_reach(prepared, setting.subject):
             assert {*reach.reaches} | {n for n, _ in reach.nearer} == inside
             for name, subjects in reach.nearer:
@@ -85,9 +99,17 @@ def test_what_the_nested_groups_of_the_demo_give(demo):
         ("survey:/soundings", "group:north-bank > group:soundings-readers"),
         ("group:dredge-liaison", ""),
     ]
-    loss = comes_down.without(prepared, m.Subject("group", "dredge-liaison"), prepared.account("harrow-dredging"))
-    assert len(loss.lines) == 3 and {r for a in loss.access for r in a.lost} == {"enter", "list", "download"}
+    loss = comes_down.without(
+        prepared, m.Subject("group", "dredge-liaison"), prepared.account("harrow-dredging")
+    )
+    assert len(loss.lines) == 3 and {r for a in loss.access for r in a.lost} == {
+        "enter",
+        "list",
+        "download",
+    }
     assert {x for a in loss.access for x in a.accounts} == {"harrow-dredging"}
     # A unit gives what its parents give, too.
-    lines = [g.reference.line for g in comes_down.gives(prepared, m.Subject("unit", "shore/office"))]
+    lines = [
+        g.reference.line for g in comes_down.gives(prepared, m.Subject("unit", "shore/office"))
+    ]
     assert "unit:shore change" in lines and "unit:shore/office change" in lines

@@ -1,4 +1,6 @@
-"""What follows from a change is what comparing everything, one by one and by the plain rules, finds."""
+"""What follows from a change is what comparing everything, one by one and by the plain rules,
+finds.
+"""
 
 import json
 from dataclasses import replace
@@ -31,7 +33,15 @@ from .reference import ELEVEN, Reference
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 seeds = st.integers(0, 10**9)
-NUMBERS = {"quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout"}
+NUMBERS = {
+    "quota_bytes",
+    "quota_files",
+    "upload_limit",
+    "rate_up",
+    "rate_down",
+    "sessions",
+    "idle_timeout",
+}
 OWN = {"no": 0, "others": 1, "own": 2, "yes": 3}
 
 
@@ -58,10 +68,16 @@ def new_place(changes, place):
 
 
 class Brute:
-    """Everything that section "What follows" compares, for every account of either model, as of a moment."""
+    """Everything that section "What follows" compares, for every account of either model, as of a
+    moment.
+    """
 
     def __init__(self, before, after, changes, at):
-        self.a, self.b, self.changes = Reference(before).on(at.date()), Reference(after).on(at.date()), changes
+        self.a, self.b, self.changes = (
+            Reference(before).on(at.date()),
+            Reference(after).on(at.date()),
+            changes,
+        )
         self.a.asks_hours = self.b.asks_hours = False
         self.at = at
         self.looked_at = {}  # by endpoints and account, its locations of either model
@@ -94,21 +110,32 @@ class Brute:
         }
 
     def carried(self, name):
-        """Each location of an account before, and where the same folder is seen afterwards (None: nowhere)."""
+        """Each location of an account before, and where the same folder is seen afterwards (None:
+        nowhere).
+        """
         found = {}
         for location in self.a.locations(name):
             where = self.a.resolve(name, location)
             found[location] = location
-            if where[0] == "real" and any(c["op"] == "rename" and c["kind"] == "folder" for c in self.changes):
+            if where[0] == "real" and any(
+                c["op"] == "rename" and c["kind"] == "folder" for c in self.changes
+            ):
                 _, store, path, at, top, _ = where
-                to, to_top = new_place(self.changes, (store, path)), new_place(self.changes, (store, top))
-                inside = to[0] == to_top[0] and (to[1] == to_top[1] or to[1].startswith(to_top[1].rstrip("/") + "/"))
+                to, to_top = (
+                    new_place(self.changes, (store, path)),
+                    new_place(self.changes, (store, top)),
+                )
+                inside = to[0] == to_top[0] and (
+                    to[1] == to_top[1] or to[1].startswith(to_top[1].rstrip("/") + "/")
+                )
                 rest = to[1][len(to_top[1].rstrip("/")) :] if inside and to[1] != to_top[1] else ""
                 found[location] = (at.rstrip("/") + rest) or "/" if inside else None
         return found
 
     def access(self, endpoints=None):
-        """{(account, location, depth): (gained, lost, widened, narrowed)} where anything differs."""
+        """{(account, location, depth): (gained, lost, widened, narrowed)} where
+        anything differs.
+        """
         out = {}
         for old, new in self.pairs:
             e_old, e_new = endpoints or (None, None)
@@ -119,17 +146,29 @@ class Brute:
             # Locations are those of either model, also where it may not sign in.
             before = self.carried(old) if old is not None else {}
             moved_to = {
-                x for x in (self.b.locations(new) if new is not None else ())
+                x
+                for x in (self.b.locations(new) if new is not None else ())
                 if (w := self.b.resolve(new, x))[0] == "real" and self.moved_in(w[1], w[2])
-            }  # fmt: skip
+            }
             gone = {x: None for x, y in before.items() if y is None}
             back = {y: x for x, y in before.items() if y is not None}
             locations = set(back) | (self.b.locations(new) if new is not None else set())
             self.looked_at[endpoints, new or old] = locations | gone.keys()
             for location in locations:
                 asks_before = here and not (location in moved_to and location not in back)
-                self.compare(out, new or old, location, self.a if asks_before else None, old, back.get(location, location),
-                             self.b if there else None, new, location, e_old, e_new)  # fmt: skip
+                self.compare(
+                    out,
+                    new or old,
+                    location,
+                    self.a if asks_before else None,
+                    old,
+                    back.get(location, location),
+                    self.b if there else None,
+                    new,
+                    location,
+                    e_old,
+                    e_new,
+                )
             for location in gone:
                 if location not in locations:
                     self.compare(
@@ -161,9 +200,19 @@ class Brute:
             for right in ELEVEN:
                 was = now = "no"
                 if a is not None:
-                    was = a.state(old, (before_at.rstrip("/") + rest) or "/", right, e_old and a.endpoint(e_old))
+                    was = a.state(
+                        old,
+                        (before_at.rstrip("/") + rest) or "/",
+                        right,
+                        e_old and a.endpoint(e_old),
+                    )
                 if b is not None:
-                    now = b.state(new, (after_at.rstrip("/") + rest) or "/", right, e_new and b.endpoint(e_new))
+                    now = b.state(
+                        new,
+                        (after_at.rstrip("/") + rest) or "/",
+                        right,
+                        e_new and b.endpoint(e_new),
+                    )
                 if was == now:
                     continue
                 if was == "no":
@@ -210,9 +259,16 @@ class Brute:
                     was = new_name(self.changes, "account", was)
                 if was != now:
                     out.add((new, key))
-            was, now = (side.namespace(name) if name else {} for side, name in ((self.a, old), (self.b, new)))
+            was, now = (
+                side.namespace(name) if name else {}
+                for side, name in ((self.a, old), (self.b, new))
+            )
             both = [path for path in was.keys() & now.keys() if was[path] and now[path]]
-            out |= {(new, f"listing at {path}") for path in both if old and new and was[path][2] != now[path][2]}
+            out |= {
+                (new, f"listing at {path}")
+                for path in both
+                if old and new and was[path][2] != now[path][2]
+            }
         return out
 
     def leads(self):
@@ -221,10 +277,16 @@ class Brute:
             if old is None or new is None:
                 continue
             moves = any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes)
-            paths = {p for side, name in ((self.a, old), (self.b, new)) for p in side.namespace(name)}
-            # Where a folder moves, what lies in it does; where virtual paths lead is then asked of them alone.
+            paths = {
+                p for side, name in ((self.a, old), (self.b, new)) for p in side.namespace(name)
+            }
+            # Where a folder moves, what lies in it does; where virtual paths lead is then asked of
+            # them alone.
             for location in paths if moves else self.a.locations(old) | self.b.locations(new):
-                was, now = self.a.resolve(old, location)[1:3] or None, self.b.resolve(new, location)[1:3] or None
+                was, now = (
+                    self.a.resolve(old, location)[1:3] or None,
+                    self.b.resolve(new, location)[1:3] or None,
+                )
                 if new_place(self.changes, was) != now:
                     out.add(new)
         return out
@@ -232,7 +294,11 @@ class Brute:
     def room(self):
         out = set()
         for old, new in self.pairs:
-            if old is None or new is None or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes):
+            if (
+                old is None
+                or new is None
+                or any(c["kind"] == "folder" and c["op"] == "rename" for c in self.changes)
+            ):
                 continue
             for location in self.a.locations(old) & self.b.locations(new):
                 was = reference_room.headroom(self.a, old, location, self.at)
@@ -243,7 +309,9 @@ class Brute:
 
 
 def told_access(changes, endpoint):
-    """The same form from what the product tells: a folder that is not recorded changes as what it lies in, unless told."""
+    """The same form from what the product tells: a folder that is not recorded changes as what it
+    lies in, unless told.
+    """
     found = {}
     for c in (c for c in changes if c.endpoint == endpoint):
         sets = {*c.gained}, {*c.lost}, {*c.widened}, {*c.narrowed}
@@ -259,7 +327,9 @@ def told_access(changes, endpoint):
 
 
 def check(before, after, changes=(), renames=None):
-    """What is told for each day is what brute force finds then, and all of it is told on some day up to then."""
+    """What is told for each day is what brute force finds then, and all of it is told on some day
+    up to then.
+    """
     before = with_clocks(before, m.Model(), NOW)
     after = with_clocks(after, before, NOW)
     one = prepare(before)
@@ -267,7 +337,10 @@ def check(before, after, changes=(), renames=None):
     told = consequences(one, other, NOW, renames)
     ends = {line.until for model in (before, after) for line in all_lines(model)} - {None}
     ends |= other_ends(before, after, changes)
-    days = [NOW, *(NOW + (end - NOW.date()) + timedelta(1) for end in sorted(ends) if end >= NOW.date())]
+    days = [
+        NOW,
+        *(NOW + (end - NOW.date()) + timedelta(1) for end in sorted(ends) if end >= NOW.date()),
+    ]
     later = {NOW.date(): told, **dict(told.later)}
     assert later.keys() <= {x.date() for x in days}
     seen = set()
@@ -284,15 +357,22 @@ def check(before, after, changes=(), renames=None):
 
 
 def other_ends(before, after, changes):
-    """Where accounts of both models expire, and grace periods run out, on another day than before."""
+    """Where accounts of both models expire, and grace periods run out, on another day
+    than before.
+    """
     old = {new_name(changes, "account", a.name).casefold(): a.expires for a in before.accounts}
-    pairs = [(old[a.name.casefold()], a.expires) for a in after.accounts if a.name.casefold() in old]
+    pairs = [
+        (old[a.name.casefold()], a.expires) for a in after.accounts if a.name.casefold() in old
+    ]
     found = {day for pair in pairs if pair[0] != pair[1] for day in pair if day is not None}
     was, now = (
         {
             (q.name.casefold(), soft, since, q.grace)
             for q in model.quotas
-            for soft, since in ((q.soft_bytes, q.bytes_over_since), (q.soft_files, q.files_over_since))
+            for soft, since in (
+                (q.soft_bytes, q.bytes_over_since),
+                (q.soft_files, q.files_over_since),
+            )
             if soft is not None and since is not None and q.grace
         }
         for model in (before, after)
@@ -312,10 +392,16 @@ def differences(told):
     """Every difference for every account by itself."""
     found = {("come", name) for name in told.come} | {("gone", name) for name in told.gone}
     for change in (*told.sign_in, *told.access, *told.leads, *told.settings, *told.room):
-        rest = change._replace(accounts=(), why="") if hasattr(change, "why") else change._replace(accounts=())
+        rest = (
+            change._replace(accounts=(), why="")
+            if hasattr(change, "why")
+            else change._replace(accounts=())
+        )
         found |= {(type(change).__name__, str(rest), account) for account in change.accounts}
     found |= {("everybody", line) for line in told.for_everybody}
-    return found | {("finding", *f) for f in told.new_findings} | {("mended", *f) for f in told.mended}
+    return (
+        found | {("finding", *f) for f in told.new_findings} | {("mended", *f) for f in told.mended}
+    )
 
 
 def check_on(one, other, moment, brute, changes, renames):
@@ -332,9 +418,17 @@ def check_on(one, other, moment, brute, changes, renames):
             at = next(d for d in range(depth, -1, -1) if (account, location, d) in found or d == 0)
             assert found.get((account, location, at)) == sets, (pair, account, location, depth)
         for change in (c for c in told.access if c.endpoint == (pair and (pair[1] or pair[0]))):
-            for account, location in product(change.accounts, set(change.locations) - set(change.worth_a_line)):
-                above = next(up for up in list(ancestors(location))[1:] if up in brute.looked_at[pair, account])
-                assert found[account, above, 0] == found[account, location, 0], "folded into what is otherwise"
+            for account, location in product(
+                change.accounts, set(change.locations) - set(change.worth_a_line)
+            ):
+                above = next(
+                    up
+                    for up in list(ancestors(location))[1:]
+                    if up in brute.looked_at[pair, account]
+                )
+                assert found[account, above, 0] == found[account, location, 0], (
+                    "folded into what is otherwise"
+                )
     if not any(c["kind"] == "folder" and c["op"] == "rename" for c in changes):
         assert brute.leads() == {a for x in told.leads for a in x.accounts}
         assert brute.room() <= {(a, r.location) for r in told.room for a in r.accounts} | {
@@ -342,7 +436,9 @@ def check_on(one, other, moment, brute, changes, renames):
         }
         for r in told.room:
             for account in r.accounts:
-                assert tuple(r.after) == reference_room.headroom(brute.b, account, r.location, moment)
+                assert tuple(r.after) == reference_room.headroom(
+                    brute.b, account, r.location, moment
+                )
     if told.nothing:
         assert not (brute.sign_in() or brute.settings() or brute.leads() or brute.room())
         assert not any(brute.access(pair) for pair in [None, *brute.endpoints])
@@ -363,7 +459,12 @@ def _told_above(room, account, location):
 @given(seeds, st.integers(1, 3))
 @example(1089, 3)  # an account is spelled otherwise, and then removed
 @example(6177387, 2)  # a folder is moved, and one who had it goes
-@example(527, 2)  # a folder is moved out of sight of one, where others have a location that only leads to virtual paths
+@example(
+    527,
+    2,
+    # a folder is moved out of sight of one, where others have a location that only leads to virtual
+    # paths
+)
 @settings(max_examples=110, deadline=None)
 def test_changes_of_every_kind(seed, count):
     rng = Random(seed)
@@ -378,7 +479,9 @@ def test_changes_of_every_kind(seed, count):
 
 
 def _entangled(changes):
-    """Several renames of folders, or of a folder and its store: what lies where is told in the product's tests alone."""
+    """Several renames of folders, or of a folder and its store: what lies where is told in the
+    product's tests alone.
+    """
     return sum(c["op"] == "rename" and c["kind"] in ("folder", "store") for c in changes) > 1
 
 
@@ -402,17 +505,22 @@ def _folded(rows):
 @given(seeds, st.integers(0, 10**9))
 @settings(max_examples=50, deadline=None)
 def test_what_is_taken_back_is_the_same_turned_round(seed, other):
-    """Whoever gains by a change loses it when it is undone: no side is looked at less than the other."""
-    one, two = random_model(seed), random_model(other) if other % 3 == 0 else _a_little_changed(seed, other)
+    """Whoever gains by a change loses it when it is undone: no side is looked at less than the
+    other.
+    """
+    one, two = (
+        random_model(seed),
+        random_model(other) if other % 3 == 0 else _a_little_changed(seed, other),
+    )
     there = consequences(prepare(one), prepare(two), NOW)
     back = consequences(prepare(two), prepare(one), NOW)
     assert (there.come, there.gone) == (back.gone, back.come)
     assert _folded((a, s.endpoint, s.may) for s in there.sign_in for a in s.accounts) == _folded(
         (a, s.endpoint, not s.may) for s in back.sign_in for a in s.accounts
     )
-    assert _folded((a, x.location, x.before, x.after) for x in there.leads for a in x.accounts) == _folded(
-        (a, x.location, x.after, x.before) for x in back.leads for a in x.accounts
-    )
+    assert _folded(
+        (a, x.location, x.before, x.after) for x in there.leads for a in x.accounts
+    ) == _folded((a, x.location, x.after, x.before) for x in back.leads for a in x.accounts)
     assert {(a, x.name) for x in there.settings for a in x.accounts} == {
         (a, x.name) for x in back.settings for a in x.accounts
     }
@@ -428,7 +536,14 @@ def _told_at(found, key):
     """What is told of a place: what is not told there is as what it lies in."""
     account, location, depth = key
     none = set(), set(), set(), set()
-    return next((found[account, location, d] for d in range(depth, -1, -1) if (account, location, d) in found), none)
+    return next(
+        (
+            found[account, location, d]
+            for d in range(depth, -1, -1)
+            if (account, location, d) in found
+        ),
+        none,
+    )
 
 
 def _a_little_changed(seed, other):
@@ -440,25 +555,46 @@ def _a_little_changed(seed, other):
         assume(False)
 
 
-# --- credentials ----------------------------------------------------------------------------------
+# --- credentials --------------------------------------------------------------------------------
 
-QUAY = {"endpoints": [{"name": "quay", "protocol": "sftp", "port": 22}], "accounts": [{"name": "ada"}, {"name": "bo"}]}
+QUAY = {
+    "endpoints": [{"name": "quay", "protocol": "sftp", "port": 22}],
+    "accounts": [{"name": "ada"}, {"name": "bo"}],
+}
 
 
 @pytest.mark.parametrize(
     ("changes", "told"),
     [
-        ([{"op": "rename", "kind": "account", "name": "ada", "to": "ida"},
-          {"op": "rename", "kind": "account", "name": "ida", "to": "ola"}], set()),
-        ([{"op": "rename", "kind": "account", "name": "ada", "to": "ola"},
-          {"op": "add", "kind": "account", "item": {"name": "ada"}}], set()),
-        ([{"op": "rename", "kind": "account", "name": "ada", "to": "bo2"},
-          {"op": "rename", "kind": "account", "name": "bo", "to": "ada"}], set()),
+        (
+            [
+                {"op": "rename", "kind": "account", "name": "ada", "to": "ida"},
+                {"op": "rename", "kind": "account", "name": "ida", "to": "ola"},
+            ],
+            set(),
+        ),
+        (
+            [
+                {"op": "rename", "kind": "account", "name": "ada", "to": "ola"},
+                {"op": "add", "kind": "account", "item": {"name": "ada"}},
+            ],
+            set(),
+        ),
+        (
+            [
+                {"op": "rename", "kind": "account", "name": "ada", "to": "bo2"},
+                {"op": "rename", "kind": "account", "name": "bo", "to": "ada"},
+            ],
+            set(),
+        ),
         ([{"op": "add", "kind": "account", "item": {"name": "ola"}}], set()),
         ([{"op": "remove", "kind": "account", "name": "bo", "everywhere": True}], set()),
-        ([{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}], {("ada", False)}),
+        (
+            [{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}],
+            {("ada", False)},
+        ),
     ],
-)  # fmt: skip
+)
 def test_credentials_go_with_the_account_that_has_them(changes, told):
     """Ada has a password, Bo nothing; whoever is new has nothing yet."""
     before = read_model(json.dumps({"drawknife": 1, **QUAY}).encode())
@@ -478,6 +614,10 @@ def test_somebody_new_from_a_directory_signs_in_with_it():
     new = m.Account("thora", source="bureau", methods=("directory",))
     after = replace(before, accounts=(*before.accounts, new))
     found = consequences(
-        prepare(before), prepare(after), NOW, None, {"ada": frozenset({"password"}), "bo": frozenset()}
+        prepare(before),
+        prepare(after),
+        NOW,
+        None,
+        {"ada": frozenset({"password"}), "bo": frozenset()},
     )
     assert {(a, s.may) for s in found.sign_in for a in s.accounts} == {("thora", True)}

@@ -33,15 +33,24 @@ seeds = st.integers(0, 10**9)
 @given(
     seeds,
     st.sampled_from(
-        [("account", "Cy", "zoe"), ("group", "g1", "h9"), ("unit", "fleet", "flotilla"), ("store", "s", "z")]
+        [
+            ("account", "Cy", "zoe"),
+            ("group", "g1", "h9"),
+            ("unit", "fleet", "flotilla"),
+            ("store", "s", "z"),
+        ]
     ),
 )
 def test_a_rename_changes_no_answer(seed, renaming):
     kind, old, new = renaming
     model = random_model(seed)
-    # A path of `{account}` or `{unit}` leads elsewhere once the name is another: that is what it is for.
+    # A path of `{account}` or `{unit}` leads elsewhere once the name is another: that is what it is
+    # for.
     model = replace(
-        model, virtual_paths=tuple(v for v in model.virtual_paths if "{" not in v.leads_to or v.leads_to == "{home}")
+        model,
+        virtual_paths=tuple(
+            v for v in model.virtual_paths if "{" not in v.leads_to or v.leads_to == "{home}"
+        ),
     )
     renamed = edits.rename(model, kind, [(old, new)])
     assert not flaws(renamed) and sound(renamed) == renamed
@@ -56,7 +65,11 @@ def test_a_rename_changes_no_answer(seed, renaming):
 
 @given(
     seeds,
-    st.sampled_from([("account", a) for a in ACCOUNTS] + [("group", g) for g in GROUPS] + [("unit", u) for u in UNITS]),
+    st.sampled_from(
+        [("account", a) for a in ACCOUNTS]
+        + [("group", g) for g in GROUPS]
+        + [("unit", u) for u in UNITS]
+    ),
 )
 def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
     kind, name = what
@@ -83,11 +96,28 @@ def test_what_is_removed_everywhere_is_named_nowhere(seed, what):
 @given(seeds)
 def test_an_edit_of_one_thing_differs_in_that_thing_only(seed):
     model = random_model(seed)
-    changed = apply(model, [{"op": "change", "kind": "account", "name": "CY", "set": {"display": "Cy Twist"}}]).model
-    assert [(d.section, d.name, d.after.display) for d in differing(model, changed)] == [("accounts", "Cy", "Cy Twist")]
-    assert apply(changed, [{"op": "change", "kind": "account", "name": "Cy", "set": {"display": None}}]).model == model
+    changed = apply(
+        model, [{"op": "change", "kind": "account", "name": "CY", "set": {"display": "Cy Twist"}}]
+    ).model
+    assert [(d.section, d.name, d.after.display) for d in differing(model, changed)] == [
+        ("accounts", "Cy", "Cy Twist")
+    ]
+    assert (
+        apply(
+            changed, [{"op": "change", "kind": "account", "name": "Cy", "set": {"display": None}}]
+        ).model
+        == model
+    )
     added = apply(
-        model, [{"op": "change", "kind": "folder", "name": "s:/new", "add": {"entries": ["deny group:G2 all"]}}]
+        model,
+        [
+            {
+                "op": "change",
+                "kind": "folder",
+                "name": "s:/new",
+                "add": {"entries": ["deny group:G2 all"]},
+            }
+        ],
     ).model
     assert [(d.section, d.name) for d in differing(model, added)] == [("folders", "s:/new")]
     assert apply(added, [{"op": "remove", "kind": "folder", "name": "S:/new"}]).model == model
@@ -98,7 +128,9 @@ REFUSED = (edits.ChangeRefused, edits.NotFound, BadInput, BadDocument)
 
 @given(seeds, st.integers(2, 8))
 def test_a_list_of_changes_does_what_each_does_after_the_other(seed, count):
-    """Lists of one item that are edited again and again are read and written once; nothing may come of that."""
+    """Lists of one item that are edited again and again are read and written once; nothing may come
+    of that.
+    """
     model = random_model(seed)
     rng = Random(seed)
     ways = [random_change(rng, model) for _ in range(count)]
@@ -118,17 +150,27 @@ def test_a_list_of_changes_does_what_each_does_after_the_other(seed, count):
 @pytest.mark.parametrize(
     ("kind", "name", "key", "line"),
     [
-        ("group", "boats", "members", "account:a{}"), ("folder", "survey:/inbox", "entries", "allow account:a{} read"),
-        ("endpoint", "harbour", "never", "account:a{}"), ("virtual-path", "/notices", "grants", "account:a{} read"),
+        ("group", "boats", "members", "account:a{}"),
+        ("folder", "survey:/inbox", "entries", "allow account:a{} read"),
+        ("endpoint", "harbour", "never", "account:a{}"),
+        ("virtual-path", "/notices", "grants", "account:a{} read"),
         ("quota", "lab-pool", "shared_by", "account:a{}"),
     ],
-)  # fmt: skip
+)
 def test_an_item_is_read_once_however_many_lines_it_gets(demo, monkeypatch, kind, name, key, line):
     from drawknife.changing import apply as doing
 
-    before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(40)]).model
-    adds = [{"op": "change", "kind": kind, "name": name, "add": {key: [line.format(i)]}} for i in range(40)]
-    drops = [{"op": "change", "kind": kind, "name": name, "drop": {key: [line.format(i)]}} for i in range(39)]
+    before = apply(
+        demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(40)]
+    ).model
+    adds = [
+        {"op": "change", "kind": kind, "name": name, "add": {key: [line.format(i)]}}
+        for i in range(40)
+    ]
+    drops = [
+        {"op": "change", "kind": kind, "name": name, "drop": {key: [line.format(i)]}}
+        for i in range(39)
+    ]
     reads = []
     module = __import__("sys").modules[doing.__module__]
     real = module.read_item
@@ -142,19 +184,34 @@ def test_names_are_looked_up_once_however_many_go(demo, monkeypatch):
     """Neither each name nor each place that names one is looked for by itself."""
     from drawknife.core.model import removal
 
-    before = apply(demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(50)]).model
+    before = apply(
+        demo, [{"op": "add", "kind": "account", "item": {"name": f"a{i}"}} for i in range(50)]
+    ).model
     calls = []
     real = removal.references
     monkeypatch.setattr(removal, "references", lambda *given: calls.append(given) or real(*given))
-    after = apply(before, [{"op": "remove", "kind": "account", "name": f"A{i}"} for i in range(50)]).model
+    after = apply(
+        before, [{"op": "remove", "kind": "account", "name": f"A{i}"} for i in range(50)]
+    ).model
     assert after == demo and len(calls) == 1
     with pytest.raises(edits.ChangeRefused) as refused:
-        apply(before, [{"op": "remove", "kind": "account", "name": n} for n in ("a1", "bram", "ines")])
+        apply(
+            before, [{"op": "remove", "kind": "account", "name": n} for n in ("a1", "bram", "ines")]
+        )
     said = " ".join(str(p) for p in refused.value.problems)
     assert "account:bram" in said and "ines" in said and "a1" not in said
     with pytest.raises(edits.NotFound):
-        apply(before, [{"op": "remove", "kind": "folder", "name": n} for n in ("survey:/charts", "survey:/nowhere")])
-    gone = apply(before, [{"op": "remove", "kind": "virtual-path", "name": n} for n in ("/notices", "/tides")]).model
+        apply(
+            before,
+            [
+                {"op": "remove", "kind": "folder", "name": n}
+                for n in ("survey:/charts", "survey:/nowhere")
+            ],
+        )
+    gone = apply(
+        before,
+        [{"op": "remove", "kind": "virtual-path", "name": n} for n in ("/notices", "/tides")],
+    ).model
     assert len(gone.virtual_paths) == len(before.virtual_paths) - 2
 
 
@@ -192,16 +249,42 @@ def test_a_moved_folder_takes_along_what_leads_there(demo):
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"op": "add", "kind": "group", "item": {"name": "Boats"}}, "group 'Boats' is there already"),
-        ({"op": "change", "kind": "group", "name": "boats", "add": {"members": ["group:all-hands"]}}, "the groups form a loop: all-hands > boats > all-hands"),
-        ({"op": "rename", "kind": "account", "name": "ines", "to": "YUKI"}, "account 'YUKI' is there already"),
-        ({"op": "rename", "kind": "unit", "name": "fleet", "to": "fleet/new"}, "cannot go below itself"),
-        ({"op": "rename", "kind": "unit", "name": "fleet", "to": "Fleet/new"}, "cannot go below itself"),
-        ({"op": "change", "kind": "virtual-path", "name": "/archive", "set": {"listing": "all"}}, "2 virtual paths are at /archive"),
-        ({"op": "add", "kind": "folder", "name": "survey:/inbox", "item": {}}, "is recorded already"),
+        (
+            {"op": "add", "kind": "group", "item": {"name": "Boats"}},
+            "group 'Boats' is there already",
+        ),
+        (
+            {
+                "op": "change",
+                "kind": "group",
+                "name": "boats",
+                "add": {"members": ["group:all-hands"]},
+            },
+            "the groups form a loop: all-hands > boats > all-hands",
+        ),
+        (
+            {"op": "rename", "kind": "account", "name": "ines", "to": "YUKI"},
+            "account 'YUKI' is there already",
+        ),
+        (
+            {"op": "rename", "kind": "unit", "name": "fleet", "to": "fleet/new"},
+            "cannot go below itself",
+        ),
+        (
+            {"op": "rename", "kind": "unit", "name": "fleet", "to": "Fleet/new"},
+            "cannot go below itself",
+        ),
+        (
+            {"op": "change", "kind": "virtual-path", "name": "/archive", "set": {"listing": "all"}},
+            "2 virtual paths are at /archive",
+        ),
+        (
+            {"op": "add", "kind": "folder", "name": "survey:/inbox", "item": {}},
+            "is recorded already",
+        ),
         ({"op": "remove", "kind": "store", "name": "public"}, "places still name store public"),
     ],
-)  # fmt: skip
+)
 def test_edits_that_are_refused(demo, change, said):
     with pytest.raises(edits.ChangeRefused) as refused:
         apply(demo, [change])
@@ -212,18 +295,36 @@ def test_of_two_virtual_paths_that_are_called_alike_no_change_can_name_one(demo)
     twin = next(v for v in demo.virtual_paths if v.path == "/soundings")
     model = sound(replace(demo, virtual_paths=(*demo.virtual_paths, replace(twin, grants=()))))
     with pytest.raises(
-        edits.ChangeRefused, match="2 virtual paths are called /soundings>survey:/soundings, and a change cannot"
+        edits.ChangeRefused,
+        match="2 virtual paths are called /soundings>survey:/soundings, and a change cannot",
     ) as refused:
-        apply(model, [{"op": "change", "kind": "virtual-path", "name": twin.path, "set": {"listing": "all"}}])
+        apply(
+            model,
+            [
+                {
+                    "op": "change",
+                    "kind": "virtual-path",
+                    "name": twin.path,
+                    "set": {"listing": "all"},
+                }
+            ],
+        )
     assert "make them one in a model file" in refused.value.problems[0].expected
 
 
 def test_mistakes_in_a_change_are_told_with_their_place(demo):
     fine = {"op": "add", "kind": "group", "item": {"name": "fine"}}
-    wrong = {"op": "add", "kind": "quota", "item": {"name": "q", "shared_by": ["all"], "hard_bytes": "much"}}
+    wrong = {
+        "op": "add",
+        "kind": "quota",
+        "item": {"name": "q", "shared_by": ["all"], "hard_bytes": "much"},
+    }
     with pytest.raises(BadDocument) as bad:
         apply(demo, [fine, wrong])
-    assert [x.key_path for x in bad.value.mistakes] == ["changes[1].item.shared_by[0]", "changes[1].item.hard_bytes"]
+    assert [x.key_path for x in bad.value.mistakes] == [
+        "changes[1].item.shared_by[0]",
+        "changes[1].item.hard_bytes",
+    ]
     with pytest.raises(edits.NotFound, match="did you mean boats"):
         apply(demo, [{"op": "remove", "kind": "group", "name": "boat"}])
 
@@ -231,21 +332,40 @@ def test_mistakes_in_a_change_are_told_with_their_place(demo):
 def test_what_comes_from_a_directory_is_not_edited_here(demo):
     model = replace(
         demo,
-        accounts=tuple(replace(a, source="staff") if a.name in ("ines", "bram") else a for a in demo.accounts),
-        groups=tuple(replace(g, source="staff") if g.name == "sonar-lab" else g for g in demo.groups),
+        accounts=tuple(
+            replace(a, source="staff") if a.name in ("ines", "bram") else a for a in demo.accounts
+        ),
+        groups=tuple(
+            replace(g, source="staff") if g.name == "sonar-lab" else g for g in demo.groups
+        ),
         unit_facts=(m.UnitFacts("shore/lab", "staff"),),
     )
     for change in (
         {"op": "change", "kind": "account", "name": "ines", "set": {"mail": "x@y.example"}},
         {"op": "rename", "kind": "account", "name": "ines", "to": "inez"},
-        {"op": "change", "kind": "group", "name": "sonar-lab", "add": {"members": ["account:refa"]}},
+        {
+            "op": "change",
+            "kind": "group",
+            "name": "sonar-lab",
+            "add": {"members": ["account:refa"]},
+        },
         {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"},
         {"op": "remove", "kind": "account", "name": "ines", "everywhere": True},
     ):
         with pytest.raises(edits.ChangeRefused, match="comes from the directory staff"):
             apply(model, [change])
-    apply(model, [{"op": "change", "kind": "account", "name": "ines", "set": {"expires": "2027-01-01"}}])
     apply(
         model,
-        [{"op": "change", "kind": "group", "name": "boats", "add": {"members": ["group:sonar-lab", "account:ines"]}}],
+        [{"op": "change", "kind": "account", "name": "ines", "set": {"expires": "2027-01-01"}}],
+    )
+    apply(
+        model,
+        [
+            {
+                "op": "change",
+                "kind": "group",
+                "name": "boats",
+                "add": {"members": ["group:sonar-lab", "account:ines"]},
+            }
+        ],
     )

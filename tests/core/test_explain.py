@@ -27,7 +27,9 @@ def expected_fates(reference, name, store, path, right, own):
     for depth, at in enumerate(up_from(path)):
         folder = reference.folder(store, at)
         for entry in folder.entries if folder else ():
-            names_it = entry.subject in reference.standing(name) or (entry.subject.kind == "owner" and own)
+            names_it = entry.subject in reference.standing(name) or (
+                entry.subject.kind == "owner" and own
+            )
             if not names_it:
                 fates[entry, depth] = "other subject"
             elif not has(entry.rights, right):
@@ -72,8 +74,14 @@ def test_every_entry_has_the_fate_that_the_rules_give_it(seed, right, own):
                 assert len(deciding) <= 1
                 for key, part in parts.items():
                     said = f"{part.fate} by {part.by}" if part.by else part.fate
-                    assert ("agrees" if part.fate == "decides" else said) == fates[key], (key, said, fates[key])
-                has_a_say = [f for f in fates.values() if f == "agrees" or f.startswith("overruled")]
+                    assert ("agrees" if part.fate == "decides" else said) == fates[key], (
+                        key,
+                        said,
+                        fates[key],
+                    )
+                has_a_say = [
+                    f for f in fates.values() if f == "agrees" or f.startswith("overruled")
+                ]
                 assert bool(deciding) is bool(has_a_say)
                 if deciding:
                     assert (deciding[0][0].effect == "allow") is told.allowed
@@ -115,7 +123,9 @@ def test_obstacles_come_in_the_order_of_the_gates_and_the_first_is_the_verdict(s
 @given(seeds)
 @settings(max_examples=60)
 def test_mending_what_is_told_of_the_folder_is_enough(seed):
-    """Where the folder gate's only obstacle is that nothing allows it, adding the line it names lets it pass."""
+    """Where the folder gate's only obstacle is that nothing allows it, adding the line it names
+    lets it pass.
+    """
     from dataclasses import replace
 
     from drawknife.core.model.canonical import sound
@@ -125,11 +135,17 @@ def test_mending_what_is_told_of_the_folder_is_enough(seed):
     prepared = prepare(model)
     for question in random_questions(seed, model, 25):
         told = explain(prepared, question, NOW)
-        if question.endpoint or [o.reason for o in told.obstacles] not in (["no-entry-allows"], ["sealed"]):
+        if question.endpoint or [o.reason for o in told.obstacles] not in (
+            ["no-entry-allows"],
+            ["sealed"],
+        ):
             continue
         line, _, place = told.obstacles[0].text.rpartition("add `")[2].partition("` on ")
         store, _, path = place.partition(":")
-        folder = next((f for s in model.stores if s.name == store for f in s.folders if f.path == path), Folder(path))
+        folder = next(
+            (f for s in model.stores if s.name == store for f in s.folders if f.path == path),
+            Folder(path),
+        )
         entry = parse_entry(line)
         mended = sound(model.with_folder(store, replace(folder, entries=(*folder.entries, entry))))
         assert verdict(prepare(mended), question, NOW).gate in (None, "limits")

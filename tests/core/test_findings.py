@@ -59,20 +59,27 @@ def test_an_owner_is_kept_out_who_may_enter_at_no_location(seed):
     kept_out = set()
     for store in prepared.model.stores:
         for folder in store.folders:
-            if folder.owner in prepared.people.index and not enters(prepared, folder.owner, store.name, folder.path):
+            if folder.owner in prepared.people.index and not enters(
+                prepared, folder.owner, store.name, folder.path
+            ):
                 kept_out.add(f"{store.name}:{folder.path}")
     assert told == kept_out
 
 
 def enters(prepared, name, store, path):
-    """Literally: is there a location of a virtual path that leads to the folder, and may it be entered there?"""
+    """Literally: is there a location of a virtual path that leads to the folder, and may it be
+    entered there?
+    """
     for vpath, served in prepared.namespace(prepared.account(name)).served.items():
         rest = rest_below(path, served.place.path) if served.place.store == store else None
         if rest is None:
             continue
         location = join(vpath, rest)
         leads = prepared.namespace(prepared.account(name)).resolve(location).place
-        if leads == Place(store, path) and right_state(prepared, prepared.account(name), location, "enter") != "no":
+        if (
+            leads == Place(store, path)
+            and right_state(prepared, prepared.account(name), location, "enter") != "no"
+        ):
             return True
     return False
 
@@ -83,16 +90,26 @@ def kinds(model):
 
 def test_the_demo_has_these_and_no_others(demo):
     assert kinds(demo) == {
-        ("endpoint-clash", "old-quay"), ("data-out-of-reach", "harbour"), ("path-ambiguous", "/archive"), ("path-unusable", "/team"),
+        ("endpoint-clash", "old-quay"),
+        ("data-out-of-reach", "harbour"),
+        ("path-ambiguous", "/archive"),
+        ("path-unusable", "/team"),
         ("owner-cannot-enter", "survey:/inbox/turnstone"),
-    }  # fmt: skip
+    }
 
 
 def test_a_model_in_order_has_none():
     model = sound(
         m.Model(
             accounts=(m.Account("ada"),),
-            stores=(m.Store("s", folders=(m.Folder("/", None, False, (m.parse_entry("allow account:ada all"),)),)),),
+            stores=(
+                m.Store(
+                    "s",
+                    folders=(
+                        m.Folder("/", None, False, (m.parse_entry("allow account:ada all"),)),
+                    ),
+                ),
+            ),
             virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("account:ada all"),)),),
         )
     )
@@ -103,15 +120,36 @@ def test_what_a_directory_may_bring_is_kept_and_told():
     """A loop of groups, and names that nobody has any more: tolerated here, refused in a file."""
     model = m.Model(
         accounts=(m.Account("ada"),),
-        groups=(m.Group("a", (m.Member(m.Subject("group", "b")),)), m.Group("b", (m.Member(m.Subject("group", "a")), m.Member(m.Subject("account", "ada"))))),
-        stores=(m.Store("s", folders=(m.Folder("/", None, False, (m.parse_entry("allow group:gone read"),)),)),),
-        virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("group:gone read"), m.parse_grant("anyone download"))),),
-    )  # fmt: skip
-    assert {kind for kind, _ in kinds(model)} == {"group-loop", "dangling-name", "grant-without-enter"}
+        groups=(
+            m.Group("a", (m.Member(m.Subject("group", "b")),)),
+            m.Group(
+                "b", (m.Member(m.Subject("group", "a")), m.Member(m.Subject("account", "ada")))
+            ),
+        ),
+        stores=(
+            m.Store(
+                "s",
+                folders=(m.Folder("/", None, False, (m.parse_entry("allow group:gone read"),)),),
+            ),
+        ),
+        virtual_paths=(
+            m.VirtualPath(
+                "/x",
+                "s:/",
+                grants=(m.parse_grant("group:gone read"), m.parse_grant("anyone download")),
+            ),
+        ),
+    )
+    assert {kind for kind, _ in kinds(model)} == {
+        "group-loop",
+        "dangling-name",
+        "grant-without-enter",
+    }
     assert ("dangling-name", "s:/") in kinds(model) and ("dangling-name", "/x") in kinds(model)
     assert {p.message for p in flaws(model)} == {
-        "the groups form a loop: a > b > a", "there is no group 'gone'",
-    }  # fmt: skip
+        "the groups form a loop: a > b > a",
+        "there is no group 'gone'",
+    }
     prepared = prepare(model)
     assert m.Subject("group", "a") in prepared.account("ada").standing.ranks
 
@@ -119,7 +157,10 @@ def test_what_a_directory_may_bring_is_kept_and_told():
 def test_loops_of_any_length_are_found_once():
     def groups(*pairs):
         names = sorted({n for pair in pairs for n in pair})
-        return [m.Group(n, tuple(m.Member(m.Subject("group", b)) for a, b in pairs if a == n)) for n in names]
+        return [
+            m.Group(n, tuple(m.Member(m.Subject("group", b)) for a, b in pairs if a == n))
+            for n in names
+        ]
 
     assert loops(groups(("a", "b"), ("b", "c"), ("a", "c"))) == []
     assert loops(groups(("a", "a"))) == [("a", "a")]
@@ -129,9 +170,12 @@ def test_loops_of_any_length_are_found_once():
 
 
 def test_a_chain_of_a_thousand_groups_is_no_trouble():
-    chain = tuple(m.Group(f"g{i}", (m.Member(m.Subject("group", f"g{i + 1}")),)) for i in range(1000))
+    chain = tuple(
+        m.Group(f"g{i}", (m.Member(m.Subject("group", f"g{i + 1}")),)) for i in range(1000)
+    )
     model = m.Model(
-        accounts=(m.Account("ada"),), groups=(*chain, m.Group("g1000", (m.Member(m.Subject("account", "ada")),)))
+        accounts=(m.Account("ada"),),
+        groups=(*chain, m.Group("g1000", (m.Member(m.Subject("account", "ada")),))),
     )
     assert not flaws(model)
     prepared = prepare(sound(model))
@@ -144,7 +188,9 @@ def test_many_accounts_with_one_trouble_are_one_finding():
         m.Model(
             accounts=tuple(m.Account(f"a{i}") for i in range(20)),
             stores=(m.Store("s"),),
-            virtual_paths=(m.VirtualPath("/t", "s:/{unit}", grants=(m.parse_grant("signed-in read"),)),),
+            virtual_paths=(
+                m.VirtualPath("/t", "s:/{unit}", grants=(m.parse_grant("signed-in read"),)),
+            ),
         )
     )
     found = findings(prepare(model))

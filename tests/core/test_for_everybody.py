@@ -1,4 +1,6 @@
-"""What a change makes different for whoever comes: nothing is left unsaid of who can come in from where, and with what."""
+"""What a change makes different for whoever comes: nothing is left unsaid of who can come in from
+where, and with what.
+"""
 
 from dataclasses import replace
 from ipaddress import ip_address
@@ -21,10 +23,22 @@ from .test_until import NOW
 
 #: Of each network that the random models name, and of all others, some addresses.
 CLIENTS = [
-    *(f"{net}.{n}" for net in ("192.0.2", "198.51.100", "203.0.113") for n in (0, 3, 4, 7, 127, 128, 130, 255)),
-    "8.8.8.8", "127.0.0.1", "127.200.0.9", "2001:db8::7", "2001:db8::8", "2001:db8::f", "2001:db8::10", "2001:db8:5::9",
-    "2a00::1", "::1",
-]  # fmt: skip
+    *(
+        f"{net}.{n}"
+        for net in ("192.0.2", "198.51.100", "203.0.113")
+        for n in (0, 3, 4, 7, 127, 128, 130, 255)
+    ),
+    "8.8.8.8",
+    "127.0.0.1",
+    "127.200.0.9",
+    "2001:db8::7",
+    "2001:db8::8",
+    "2001:db8::f",
+    "2001:db8::10",
+    "2001:db8:5::9",
+    "2a00::1",
+    "::1",
+]
 
 
 def changed(rng, model):
@@ -55,13 +69,19 @@ def test_who_comes_in_from_where_is_told_of_each_endpoint(seed):
             assert here == []
             continue
         told = {words: any(words in line for line in here) for words in WORDS}
-        was, now = ([reach(x, e, ip_address(c)) for c in CLIENTS] for x, e in ((before, old), (after, new)))
+        was, now = (
+            [reach(x, e, ip_address(c)) for c in CLIENTS] for x, e in ((before, old), (after, new))
+        )
         pairs = list(zip(was, now, strict=True))
         assert told == {
             "can now reach": any(not a.control and b.control for a, b in pairs),
             "can no longer reach": any(a.control and not b.control for a, b in pairs),
-            "data now comes": any(a.control and b.control and not a.data and b.data for a, b in pairs),
-            "no data comes any more": any(a.control and b.control and a.data and not b.data for a, b in pairs),
+            "data now comes": any(
+                a.control and b.control and not a.data and b.data for a, b in pairs
+            ),
+            "no data comes any more": any(
+                a.control and b.control and a.data and not b.data for a, b in pairs
+            ),
         }
 
 
@@ -70,16 +90,27 @@ WORDS = ("can now reach", "can no longer reach", "data now comes", "no data come
 
 def quay(**how):
     endpoint = m.Endpoint("quay", **{"protocol": "ftp", "port": 21, "tls": "required", **how})
-    return m.Model(accounts=(m.Account("ada"),), endpoints=(endpoint,), stores=(m.Store("s", root="/srv"),))
+    return m.Model(
+        accounts=(m.Account("ada"),), endpoints=(endpoint,), stores=(m.Store("s", root="/srv"),)
+    )
 
 
 @pytest.mark.parametrize(
     ("made", "said"),
     [
         ({"tls": "optional"}, ["clients without TLS are let in at quay"]),
-        ({"tls": "off"}, ["clients without TLS are let in at quay", "clients with TLS are refused at quay"]),
-        ({"protocol": "ftps", "tls": None}, ["clients come in at quay otherwise than before: protocol"]),
-        ({"port": 2121, "host_names": ("a.example",)}, ["clients come in at quay otherwise than before: port, host names"]),
+        (
+            {"tls": "off"},
+            ["clients without TLS are let in at quay", "clients with TLS are refused at quay"],
+        ),
+        (
+            {"protocol": "ftps", "tls": None},
+            ["clients come in at quay otherwise than before: protocol"],
+        ),
+        (
+            {"port": 2121, "host_names": ("a.example",)},
+            ["clients come in at quay otherwise than before: port, host names"],
+        ),
         (
             {"address": "127.0.0.1"},
             [
@@ -89,13 +120,20 @@ def quay(**how):
         ),
         ({"enabled": False, "tls": "off"}, []),
     ],
-)  # fmt: skip
+)
 def test_how_clients_come_in(made, said):
-    assert list(consequences_on(prepare(sound(quay())), prepare(sound(quay(**made))), NOW).for_everybody) == said
+    assert (
+        list(
+            consequences_on(prepare(sound(quay())), prepare(sound(quay(**made))), NOW).for_everybody
+        )
+        == said
+    )
 
 
 def test_lockouts_and_where_files_lie_whatever_a_thing_is_called():
-    before = sound(replace(quay(), lockouts=(m.Lockout("account", 5, 60, 60), m.Lockout("address", 5, 60, 60))))
+    before = sound(
+        replace(quay(), lockouts=(m.Lockout("account", 5, 60, 60), m.Lockout("address", 5, 60, 60)))
+    )
     lockouts = (m.Lockout("account", 1, 60, 60), before.lockouts[1])
     stores = (m.Store("t", root="/elsewhere", creation_mode="0640"),)
     after = sound(replace(before, lockouts=lockouts, stores=stores))

@@ -35,7 +35,8 @@ def test_one_changed_folder(seed):
     anew, brought_forward = prepare(after), prepare(after, before)
     assert brought_forward.people is before.people
     cells = [
-        [(c.location, c.members, c.plain, c.owning) for c in AccessMap(p).cells()] for p in (anew, brought_forward)
+        [(c.location, c.members, c.plain, c.owning) for c in AccessMap(p).cells()]
+        for p in (anew, brought_forward)
     ]
     assert cells[0] == cells[1]
 
@@ -54,7 +55,9 @@ def test_another_model_altogether(seed):
 @given(st.integers(0, 2**32))
 @settings(max_examples=150)
 def test_whatever_was_changed(seed):
-    """Memberships, grants, settings: what is taken over from the model before is as if it were made anew."""
+    """Memberships, grants, settings: what is taken over from the model before is as if it were made
+    anew.
+    """
     rng, model = Random(seed), random_model(seed)
     before = prepare(model)
     for prepared in (before, before.on(DAY)):
@@ -66,7 +69,8 @@ def test_whatever_was_changed(seed):
     for anew, taken_over in zip(both(prepare(after)), both(prepare(after, before)), strict=True):
         assert standings(anew) == standings(taken_over)
         cells = [
-            [(c.location, c.members, c.plain, c.owning) for c in access_of_all(p).cells()] for p in (anew, taken_over)
+            [(c.location, c.members, c.plain, c.owning) for c in access_of_all(p).cells()]
+            for p in (anew, taken_over)
         ]
         assert cells[0] == cells[1]
 

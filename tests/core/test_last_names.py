@@ -1,4 +1,6 @@
-"""Whoever is removed everywhere as the last name in a list: a list that narrows goes on narrowing."""
+"""Whoever is removed everywhere as the last name in a list: a list that narrows goes on
+narrowing.
+"""
 
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -22,18 +24,57 @@ ADA = (m.parse_subject("account:ada"),)
 LISTS = {
     "only of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, only=ADA),)},
     "never of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, never=ADA),)},
-    "entries of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, entries=(m.parse_entry("allow account:ada all", at_endpoint=True),)),)},
-    "deny of an endpoint": {"endpoints": (m.Endpoint("quay", "sftp", 22, entries=(m.parse_entry("deny account:ada all", at_endpoint=True), m.SIGNED_IN_ALL)),)},
+    "entries of an endpoint": {
+        "endpoints": (
+            m.Endpoint(
+                "quay",
+                "sftp",
+                22,
+                entries=(m.parse_entry("allow account:ada all", at_endpoint=True),),
+            ),
+        )
+    },
+    "deny of an endpoint": {
+        "endpoints": (
+            m.Endpoint(
+                "quay",
+                "sftp",
+                22,
+                entries=(m.parse_entry("deny account:ada all", at_endpoint=True), m.SIGNED_IN_ALL),
+            ),
+        )
+    },
     "members": {"groups": (m.Group("crew", tuple(map(m.Member, ADA))),)},
     "shared by": {"quotas": (m.Quota("pool", ADA, hard_bytes=10),)},
-    "grants": {"virtual_paths": (m.VirtualPath("/x", "s:/x", grants=(m.parse_grant("account:ada all"),)),)},
+    "grants": {
+        "virtual_paths": (m.VirtualPath("/x", "s:/x", grants=(m.parse_grant("account:ada all"),)),)
+    },
     "settings": {"settings": (m.Setting(ADA[0], (("methods", ("key",)),)),)},
-    "uploads owner": {"settings": (m.Setting(m.parse_subject("signed-in"), (("uploads_owner", "ada"),)),)},
+    "uploads owner": {
+        "settings": (m.Setting(m.parse_subject("signed-in"), (("uploads_owner", "ada"),)),)
+    },
     "owner": {"stores": (m.Store("s", baseline="open", folders=(m.Folder("/x", "ada"),)),)},
-    "entries of a folder": {"stores": (m.Store("s", baseline="open", folders=(m.Folder("/x", entries=(m.parse_entry("allow account:ada all"),)),)),)},
-    "names of a Windows tree": {"descriptor_readings": (m.DescriptorReading("s", None, (w.parse_described("O:BAD: /"),), (w.parse_sid_name("S-1-5-21-1-2-3-4 account:ada"),)),)},
+    "entries of a folder": {
+        "stores": (
+            m.Store(
+                "s",
+                baseline="open",
+                folders=(m.Folder("/x", entries=(m.parse_entry("allow account:ada all"),)),),
+            ),
+        )
+    },
+    "names of a Windows tree": {
+        "descriptor_readings": (
+            m.DescriptorReading(
+                "s",
+                None,
+                (w.parse_described("O:BAD: /"),),
+                (w.parse_sid_name("S-1-5-21-1-2-3-4 account:ada"),),
+            ),
+        )
+    },
     "usage": {"usage": (m.Usage(Place("s", "/x"), "ada", 5, 1),)},
-}  # fmt: skip
+}
 BASE = m.Model(
     accounts=(m.Account("ada"), m.Account("ida")), stores=(m.Store("s", baseline="open"),),
     virtual_paths=(m.VirtualPath("/s", "s:/", grants=(m.parse_grant("signed-in all"),)),),
@@ -43,11 +84,19 @@ BASE = m.Model(
 
 @pytest.mark.parametrize("parts", LISTS.values(), ids=LISTS)
 def test_nobody_else_gains_by_it(parts):
-    model = sound(replace(BASE, **{**parts, "virtual_paths": BASE.virtual_paths + parts.get("virtual_paths", ())}))
-    after = apply(model, [{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}]).model
+    model = sound(
+        replace(
+            BASE, **{**parts, "virtual_paths": BASE.virtual_paths + parts.get("virtual_paths", ())}
+        )
+    )
+    after = apply(
+        model, [{"op": "remove", "kind": "account", "name": "ada", "everywhere": True}]
+    ).model
     told = consequences(prepare(model), prepare(after), NOW)
     assert told.gone == ("ada",)
-    assert not [x for x in told.access if x.gained or x.widened] and not [x for x in told.sign_in if x.may]
+    assert not [x for x in told.access if x.gained or x.widened] and not [
+        x for x in told.sign_in if x.may
+    ]
     ida = Question("ida", "sign-in", endpoint="quay", credentials=frozenset({"password"}))
     assert verdict(prepare(after), ida, NOW).allowed is verdict(prepare(model), ida, NOW).allowed
 
@@ -60,8 +109,18 @@ def test_every_field_that_can_name_an_account_is_among_them():
         if field.names in ("subject", "line", "account")
     }
     covered = {
-        ("endpoint", "only"), ("endpoint", "never"), ("endpoint", "entries"), ("group", "members"), ("quota", "shared_by"),
-        ("virtual-path", "grants"), ("setting", "for"), ("setting", "uploads_owner"), ("usage", "owner"), ("trial", "as"),
+        ("endpoint", "only"),
+        ("endpoint", "never"),
+        ("endpoint", "entries"),
+        ("group", "members"),
+        ("quota", "shared_by"),
+        ("virtual-path", "grants"),
+        ("setting", "for"),
+        ("setting", "uploads_owner"),
+        ("usage", "owner"),
+        ("trial", "as"),
         ("descriptor-reading", "names"),
-    }  # fmt: skip
-    assert named == covered, "a field that names accounts is new: what becomes of it when the last name goes?"
+    }
+    assert named == covered, (
+        "a field that names accounts is new: what becomes of it when the last name goes?"
+    )

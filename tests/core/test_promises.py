@@ -23,8 +23,14 @@ NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
 
 def random_says(rng, model):
-    subjects = [m.Subject("account", rng.choice(ACCOUNTS)), m.Subject("group", rng.choice(GROUPS)),
-                m.Subject("unit", rng.choice(UNITS)), m.Subject("anyone"), m.Subject("signed-in"), m.Subject("anonymous")]  # fmt: skip
+    subjects = [
+        m.Subject("account", rng.choice(ACCOUNTS)),
+        m.Subject("group", rng.choice(GROUPS)),
+        m.Subject("unit", rng.choice(UNITS)),
+        m.Subject("anyone"),
+        m.Subject("signed-in"),
+        m.Subject("anonymous"),
+    ]
     path = "/" + "/".join(rng.choice(["a", "b", "ada"]) for _ in range(rng.choice([0, 0, 1, 1, 2])))
     virtual = rng.choice([*(v.path for v in model.virtual_paths), path, "/"])
     return m.Says(
@@ -80,7 +86,9 @@ class Brute:
         """The places of a promise about a store folder: the same for everybody."""
         store, top = self.says.place
         there = {f.path for s in self.model.stores if s.name == store for f in s.folders}
-        there |= {folder for name in self.rules.accounts for _, s, folder in self.led(name) if s == store}
+        there |= {
+            folder for name in self.rules.accounts for _, s, folder in self.led(name) if s == store
+        }
         there = {top} | {x for x in there if levels_below(top, x) is not None}
         below = {down(x, more) for x in there for more in ("", "/#", "/#/##")}
         return {x for x in below if reached(self.says.reach, levels_below(top, x))}
@@ -90,7 +98,9 @@ class Brute:
         store, _ = self.says.place
         for at, s, top in self.led(name):
             if s == store and top in list(up_from(folder)):
-                location = down(at, folder[len(top) :] if top != "/" else folder) if folder != top else at
+                location = (
+                    down(at, folder[len(top) :] if top != "/" else folder) if folder != top else at
+                )
                 where = self.rules.resolve(name, location)
                 if where[0] == "real" and where[1:4] == (store, folder, at):
                     yield location
@@ -112,7 +122,9 @@ class Brute:
             if isinstance(self.says.place, str):
                 own = self.own_places(name)
                 each = [[x] for x in own]
-                unseen = not own or (self.says.reach in ("here", "tree") and self.says.place not in own)
+                unseen = not own or (
+                    self.says.reach in ("here", "tree") and self.says.place not in own
+                )
             else:
                 each = [list(self.leading_to(name, folder)) for folder in self.folders()]
                 unseen = any(not x for x in each)
@@ -120,7 +132,11 @@ class Brute:
             states = [[self.state(name, x, r) for x in some] for some in each for r in rights]
             if self.says.quantifier == "everybody":
                 active = account.enabled and (account.expires is None or account.expires >= DAY)
-                if self.covered(name) and active and (unseen or any("yes" not in ways for ways in states)):
+                if (
+                    self.covered(name)
+                    and active
+                    and (unseen or any("yes" not in ways for ways in states))
+                ):
                     out.add(name)
             elif self.covered(name) is (self.says.quantifier == "nobody") and any(
                 set(ways) - {"no"} for ways in states
@@ -151,7 +167,12 @@ def test_what_is_said_is_read_back(seed):
     says = random_says(Random(seed), model)
     assert m.parse_says(str(says)) == says
     with_it = sound(
-        m.Model(**{**{f: getattr(model, f) for f in model.__dataclass_fields__}, "promises": (m.Promise("p", says),)})
+        m.Model(
+            **{
+                **{f: getattr(model, f) for f in model.__dataclass_fields__},
+                "promises": (m.Promise("p", says),),
+            }
+        )
     )
     assert with_it.promises[0].says.rights == says.rights
 
@@ -159,22 +180,78 @@ def test_what_is_said_is_read_back(seed):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("only group:a, group:b may download at s:/x tree", m.Says("only", (m.Subject("group", "a"), m.Subject("group", "b")), BIT["download"], Place("s", "/x"), "tree")),
-        ("nobody in anyone may read,upload at /charts through quay", m.Says("nobody", (m.Subject("anyone"),), BUNDLES["read"] | BIT["upload"], "/charts", "here", "quay")),
-        ("everybody in unit:fleet may drop at s:/come here below", m.Says("everybody", (m.Subject("unit", "fleet"),), BUNDLES["drop"], Place("s", "/come here"), "below")),
-        ("nobody in anyone may list at s:/way through here here", m.Says("nobody", (m.Subject("anyone"),), BIT["list"], Place("s", "/way through here"), "here")),
-        ("nobody in anyone may list at s:/may at tree tree through q", m.Says("nobody", (m.Subject("anyone"),), BIT["list"], Place("s", "/may at tree"), "tree", "q")),
+        (
+            "only group:a, group:b may download at s:/x tree",
+            m.Says(
+                "only",
+                (m.Subject("group", "a"), m.Subject("group", "b")),
+                BIT["download"],
+                Place("s", "/x"),
+                "tree",
+            ),
+        ),
+        (
+            "nobody in anyone may read,upload at /charts through quay",
+            m.Says(
+                "nobody",
+                (m.Subject("anyone"),),
+                BUNDLES["read"] | BIT["upload"],
+                "/charts",
+                "here",
+                "quay",
+            ),
+        ),
+        (
+            "everybody in unit:fleet may drop at s:/come here below",
+            m.Says(
+                "everybody",
+                (m.Subject("unit", "fleet"),),
+                BUNDLES["drop"],
+                Place("s", "/come here"),
+                "below",
+            ),
+        ),
+        (
+            "nobody in anyone may list at s:/way through here here",
+            m.Says(
+                "nobody",
+                (m.Subject("anyone"),),
+                BIT["list"],
+                Place("s", "/way through here"),
+                "here",
+            ),
+        ),
+        (
+            "nobody in anyone may list at s:/may at tree tree through q",
+            m.Says(
+                "nobody",
+                (m.Subject("anyone"),),
+                BIT["list"],
+                Place("s", "/may at tree"),
+                "tree",
+                "q",
+            ),
+        ),
     ],
-)  # fmt: skip
+)
 def test_it_is_read_from_its_end(text, said):
     assert m.parse_says(text) == said and m.parse_says(str(said)) == said
 
 
 @pytest.mark.parametrize(
     "text",
-    ["", "nobody may read at /x", "only may read at /x", "all of anyone may read at /x", "nobody in owner may read at /x",
-     "nobody in anyone may fly at /x", "nobody in anyone may read at x", "nobody in anyone can read at /x", "nobody in anyone may read"],
-)  # fmt: skip
+    [
+        "",
+        "nobody may read at /x",
+        "only may read at /x",
+        "all of anyone may read at /x",
+        "nobody in owner may read at /x",
+        "nobody in anyone may fly at /x",
+        "nobody in anyone may read at x",
+        "nobody in anyone can read at /x",
+        "nobody in anyone may read",
+    ],
+)
 def test_what_is_no_promise_is_told(text):
     with pytest.raises(BadValue):
         m.parse_says(text)
@@ -182,14 +259,34 @@ def test_what_is_no_promise_is_told(text):
 
 def test_rights_of_files_ask_both_what_is_ones_own_and_what_is_not():
     assert {"download", "delete-file"} < set(FILE_RIGHTS)
-    model = sound(m.Model(
-        accounts=(m.Account("ada"),),
-        stores=(m.Store("s", folders=(m.Folder("/", entries=(m.parse_entry("allow anyone look"), m.parse_entry("allow owner download"))),)),),
-        virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("anyone all"),)),),
-        promises=(m.Promise("a", m.parse_says("nobody in account:ada may download at s:/")), m.Promise("b", m.parse_says("everybody in account:ada may download at /x"))),
-    ))  # fmt: skip
+    model = sound(
+        m.Model(
+            accounts=(m.Account("ada"),),
+            stores=(
+                m.Store(
+                    "s",
+                    folders=(
+                        m.Folder(
+                            "/",
+                            entries=(
+                                m.parse_entry("allow anyone look"),
+                                m.parse_entry("allow owner download"),
+                            ),
+                        ),
+                    ),
+                ),
+            ),
+            virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("anyone all"),)),),
+            promises=(
+                m.Promise("a", m.parse_says("nobody in account:ada may download at s:/")),
+                m.Promise("b", m.parse_says("everybody in account:ada may download at /x")),
+            ),
+        )
+    )
     nobody, everybody = broken_promises(prepare(model), DAY)
-    assert nobody.text() == (
-        "promise a is broken (nobody in account:ada may download at s:/): ada at /x: `allow owner download` on s:/ lets it download"
+    assert (
+        nobody.text()
+        == "promise a is broken (nobody in account:ada may download at s:/): ada at /x: `allow"
+        " owner download` on s:/ lets it download"
     )
     assert everybody.breaches[0].line == "it lacks download"

@@ -35,7 +35,9 @@ def test_map_window(seed, right, endpoint):
     for name, row in zip(found.accounts, found.cells, strict=True):
         there = reference.locations(name)
         for location, cell in zip(found.locations, row, strict=True):
-            assert cell == (reference.state(name, location, right, way_in) if location in there else None)
+            assert cell == (
+                reference.state(name, location, right, way_in) if location in there else None
+            )
 
 
 @given(seeds, st.sampled_from(RIGHTS))
@@ -58,38 +60,58 @@ def test_who_at_a_location(seed, right):
 def test_who_at_a_folder(seed, right):
     _, asking, reference = both(seed)
     for store, path in (("s", "/a"), ("t", "/"), ("s", "/b/ada")):
-        found = {(h.account, h.location): h.state for h in asking.who(right, str(Place(store, path))).holders}
+        found = {
+            (h.account, h.location): h.state
+            for h in asking.who(right, str(Place(store, path))).holders
+        }
         for (name, location), state in found.items():
             assert reference.resolve(name, location)[1:3] == (store, path)
             assert state == reference.state(name, location, right)
         for name in ACCOUNTS:
             for at in reference.locations(name):
-                if reference.resolve(name, at)[1:3] == (store, path) and reference.state(name, at, right) != "no":
+                if (
+                    reference.resolve(name, at)[1:3] == (store, path)
+                    and reference.state(name, at, right) != "no"
+                ):
                     assert (name, at) in found
 
 
-@given(seeds, st.sampled_from(RIGHTS), st.sampled_from(["endpoint", "virtual path", "folder"]), st.booleans())
+@given(
+    seeds,
+    st.sampled_from(RIGHTS),
+    st.sampled_from(["endpoint", "virtual path", "folder"]),
+    st.booleans(),
+)
 @settings(max_examples=120)
 def test_who_but_for_one_gate(seed, right, gate, through):
-    """Those told, and only those, lack the right in every state, and would have it in some but for this gate."""
+    """Those told, and only those, lack the right in every state, and would have it in some but for
+    this gate.
+    """
     model, asking, reference = both(seed)
     way_in = reference.endpoint("east") if through else None
     for location in ["/", "/a/b", *{v.path for v in model.virtual_paths}]:
-        found = asking.who(right, location, endpoint="east" if through else None, but_for=gate).almost
+        found = asking.who(
+            right, location, endpoint="east" if through else None, but_for=gate
+        ).almost
         assert all({o.gate for o in almost.obstacles} == {gate} for almost in found)
         expected = set()
         for name in ACCOUNTS:
             if reference.state(name, location, right, way_in) != "no":
                 continue
             owning = (True, False) if right in FOR_FILES else (None,)
-            if any(set(refusing(reference, name, location, right, own, way_in)) == {gate} for own in owning):
+            if any(
+                set(refusing(reference, name, location, right, own, way_in)) == {gate}
+                for own in owning
+            ):
                 expected.add(name)
         assert {x.account for x in found} == expected
 
 
 def refusing(reference, name, location, right, own, way_in):
     """The gates that refuse a right at a location, by the rules: endpoint, virtual path, folder."""
-    if way_in is not None and not all(reference.endpoint_allows(way_in, name, r) for r in ("enter", right)):
+    if way_in is not None and not all(
+        reference.endpoint_allows(way_in, name, r) for r in ("enter", right)
+    ):
         yield "endpoint"
     where = reference.resolve(name, location)
     if where[0] == "out" or (where[0] == "synthetic" and right not in ("enter", "list")):
@@ -120,12 +142,16 @@ def test_who_but_for_one_gate_at_a_folder(seed, right, gate):
         for name in ACCOUNTS:
             there = list(_seen_at(reference, name, store, path))
             owning = (True, False) if right in FOR_FILES else (None,)
-            ways = [set(refusing(reference, name, x, right, own, None)) for x in there for own in owning]
+            ways = [
+                set(refusing(reference, name, x, right, own, None)) for x in there for own in owning
+            ]
             if not there:
                 for own in owning:
                     owns = reference.owns_folder(name, store, path) if own is None else own
                     allowed = reference.decide(name, store, path, right, owns)
-                    allowed = allowed and (right != "delete-folder" or reference.held(name, store, path))
+                    allowed = allowed and (
+                        right != "delete-folder" or reference.held(name, store, path)
+                    )
                     ways.append({"virtual path"} if allowed else {"virtual path", "folder"})
             if all(ways) and {gate} in ways:
                 expected.add(name)
@@ -149,11 +175,17 @@ def _seen_at(reference, name, store, path):
 @settings(max_examples=40)
 def test_compare(seed):
     _, asking, reference = both(seed)
-    found = {(d.location, d.right): (d.one, d.other) for d in asking.compare("ada", "Cy").differences}
+    found = {
+        (d.location, d.right): (d.one, d.other) for d in asking.compare("ada", "Cy").differences
+    }
     for location in reference.locations("ada") | reference.locations("Cy"):
         for right in RIGHTS:
             sides = [
-                reference.state(name, location, right) if location in reference.locations(name) else None
+                (
+                    reference.state(name, location, right)
+                    if location in reference.locations(name)
+                    else None
+                )
                 for name in ("ada", "Cy")
             ]
             differ = (sides[0] or "no") != (sides[1] or "no")
@@ -173,7 +205,8 @@ def test_listing(seed, name):
         if not allowed:
             assert found.folders == []
             continue
-        # The names directly there, of virtual paths, of what leads to them, and of recorded folders.
+        # The names directly there, of virtual paths, of what leads to them, and of recorded
+        # folders.
         names = {p for p in space if space[p]} | {a for p in space if space[p] for a in _above(p)}
         where = reference.resolve(name, location)
         if where[0] == "real":
@@ -186,7 +219,10 @@ def test_listing(seed, name):
             if there == "synthetic" or space.get(at):
                 expected.add(at)
             elif there == "real":
-                shown = space[where[3]][2] == "all" or reference.verdict(Question(name, "enter", at), NOW)[0]
+                shown = (
+                    space[where[3]][2] == "all"
+                    or reference.verdict(Question(name, "enter", at), NOW)[0]
+                )
                 expected |= {at} if shown else set()
         assert {f.location for f in found.folders} == expected
 

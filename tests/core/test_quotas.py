@@ -24,17 +24,25 @@ def made(settings=(), quotas=(), usage=(), capacity=None):
         sound(
             m.Model(
                 accounts=(m.Account("ada"), m.Account("bo")),
-                groups=(m.Group("g", (m.parse_member("account:ada"), m.parse_member("account:bo"))),),
+                groups=(
+                    m.Group("g", (m.parse_member("account:ada"), m.parse_member("account:bo"))),
+                ),
                 stores=(
-                    m.Store("s", capacity=capacity, folders=(m.Folder("/", None, False, (m.parse_entry("allow anyone all"),)),)),
+                    m.Store(
+                        "s",
+                        capacity=capacity,
+                        folders=(m.Folder("/", None, False, (m.parse_entry("allow anyone all"),)),),
+                    ),
                 ),
                 virtual_paths=(m.VirtualPath("/", "s:/", grants=(m.parse_grant("anyone all"),)),),
-                settings=tuple(m.Setting(m.parse_subject(s), tuple(sorted(v.items()))) for s, v in settings),
+                settings=tuple(
+                    m.Setting(m.parse_subject(s), tuple(sorted(v.items()))) for s, v in settings
+                ),
                 quotas=tuple(quotas),
                 usage=tuple(m.Usage(Place("s", path), owner, b, n) for path, owner, b, n in usage),
             )
         )
-    )  # fmt: skip
+    )
 
 
 def reason(prepared, action="upload", path="/a/x", **facts):
@@ -52,15 +60,27 @@ SHARED = m.Quota("pool", shared_by=(m.parse_subject("group:g"),), hard_bytes=100
     [
         (made(), 10**15, None),
         (made([("account:ada", {"quota_bytes": 100})], usage=[("/b", "ada", 60, 1)]), 40, None),
-        (made([("account:ada", {"quota_bytes": 100})], usage=[("/b", "ada", 60, 1)]), 41, "personal-bytes"),
-        (made([("account:ada", {"quota_files": 1})], usage=[("/b", "ada", 60, 1)]), 0, "personal-files"),
+        (
+            made([("account:ada", {"quota_bytes": 100})], usage=[("/b", "ada", 60, 1)]),
+            41,
+            "personal-bytes",
+        ),
+        (
+            made([("account:ada", {"quota_files": 1})], usage=[("/b", "ada", 60, 1)]),
+            0,
+            "personal-files",
+        ),
         (made([("account:ada", {"upload_limit": 9})]), 10, "file-too-large"),
         (made(quotas=[SHARED], usage=[("/b", "bo", 60, 1)]), 41, "shared-bytes"),
         (made(quotas=[FOLDER], usage=[("/a/b", "bo", 60, 1)]), 41, "folder-bytes"),
         (made(quotas=[FOLDER], usage=[("/a/b", None, 1, 3)]), 0, "folder-files"),
         (made(quotas=[FOLDER], usage=[("/b", "bo", 60, 3)]), 100, None),  # not in that folder
         (made(capacity=100, usage=[("/b", None, 60, 1)]), 41, "capacity-bytes"),
-        (made([("account:ada", {"uploads_owner": "bo"}), ("account:bo", {"quota_bytes": 5})]), 6, "personal-bytes"),
+        (
+            made([("account:ada", {"uploads_owner": "bo"}), ("account:bo", {"quota_bytes": 5})]),
+            6,
+            "personal-bytes",
+        ),
     ],
 )
 def test_each_kind_of_limit(prepared, size, expected):
@@ -72,17 +92,27 @@ def test_only_what_is_asked_for_counts():
     assert reason(full, size=0) == "folder-files"
     assert reason(full, "overwrite", size=50, replaced_size=50) is None
     assert reason(full, "overwrite", size=50, replaced_size=49) == "personal-bytes"
-    assert reason(full, "overwrite", size=50, owner="bo") == "folder-bytes"  # it counts for who owns the file
-    assert reason(full, "append", size=0) is None and reason(full, "append", size=1) == "personal-bytes"
+    assert (
+        reason(full, "overwrite", size=50, owner="bo") == "folder-bytes"
+    )  # it counts for who owns the file
+    assert (
+        reason(full, "append", size=0) is None
+        and reason(full, "append", size=1) == "personal-bytes"
+    )
     assert reason(full, "make-folder", "/a/new") is None
 
 
 def test_moving_asks_only_the_folder_quotas_that_are_new():
-    prepared = made([("account:ada", {"quota_bytes": 1})], [FOLDER], [("/a", "ada", 90, 2)], capacity=1)
+    prepared = made(
+        [("account:ada", {"quota_bytes": 1})], [FOLDER], [("/a", "ada", 90, 2)], capacity=1
+    )
     assert reason(prepared, "rename", "/a/x", to="/a/sub/y", size=50) is None
     assert reason(prepared, "rename", "/b/x", to="/a/y", size=10) is None
     assert reason(prepared, "rename", "/b/x", to="/a/y", size=11) == "folder-bytes"
-    assert reason(prepared, "rename", "/b/f", to="/a/f", thing="folder", size=5, files=2) == "folder-files"
+    assert (
+        reason(prepared, "rename", "/b/f", to="/a/f", thing="folder", size=5, files=2)
+        == "folder-files"
+    )
     assert reason(prepared, "rename", "/b/f", to="/a/f", thing="folder", size=5, files=1) is None
 
 
@@ -93,12 +123,16 @@ HOURS = st.one_of(st.none(), st.integers(-3, 3))
 
 @st.composite
 def limited(draw):
-    """All four kinds of limits together, hard and soft, for bytes and files, their grace running or over."""
+    """All four kinds of limits together, hard and soft, for bytes and files, their grace running or
+    over.
+    """
 
     def quota(name, **where):
         hard, hard_files = draw(maybe), draw(maybe)
         soft = draw(st.one_of(st.none(), st.integers(0, hard if hard is not None else 120)))
-        soft_files = draw(st.one_of(st.none(), st.integers(0, hard_files if hard_files is not None else 120)))
+        soft_files = draw(
+            st.one_of(st.none(), st.integers(0, hard_files if hard_files is not None else 120))
+        )
         over = [None if (h := draw(HOURS)) is None else NOW + timedelta(hours=h) for _ in range(2)]
         return m.Quota(
             name,
@@ -114,13 +148,19 @@ def limited(draw):
 
     quotas = draw(st.lists(st.sampled_from(["pool", "shelf", "root", "other"]), unique=True))
     made_quotas = [
-        quota(n, shared_by=(m.parse_subject("group:g"),))
-        if n == "pool"
-        else quota(n, folder=Place("s", {"shelf": "/a", "root": "/", "other": "/b"}[n]))
+        (
+            quota(n, shared_by=(m.parse_subject("group:g"),))
+            if n == "pool"
+            else quota(n, folder=Place("s", {"shelf": "/a", "root": "/", "other": "/b"}[n]))
+        )
         for n in quotas
     ]
     personal, personal_files = draw(maybe), draw(maybe)
-    own = {k: v for k, v in (("quota_bytes", personal), ("quota_files", personal_files)) if v is not None}
+    own = {
+        k: v
+        for k, v in (("quota_bytes", personal), ("quota_files", personal_files))
+        if v is not None
+    }
     usage = [
         ("/a", "ada", draw(few), draw(few)),
         ("/a/b", "bo", draw(few), draw(few)),
@@ -156,7 +196,9 @@ def test_headroom_promises_what_decisions_keep(prepared, size, appending):
 )  # fmt: skip
 def test_grace(used, since, expected):
     over = None if since is None else NOW - timedelta(minutes=since)
-    quota = m.Quota("shelf", folder=Place("s", "/a"), soft_bytes=10, grace=3600, bytes_over_since=over)
+    quota = m.Quota(
+        "shelf", folder=Place("s", "/a"), soft_bytes=10, grace=3600, bytes_over_since=over
+    )
     assert reason(made((), [quota], [("/a", "ada", used, 1)]), size=5) == expected
 
 
@@ -171,7 +213,10 @@ def test_the_clock_begins_when_usage_goes_above_and_ends_when_it_is_back():
     assert below.quotas[0].bytes_over_since is None and below.quotas[0].files_over_since is None
     above = with_usage(11, 5, below, NOW)
     later = with_usage(12, 6, above, NOW + timedelta(minutes=30))
-    assert (later.quotas[0].bytes_over_since, later.quotas[0].files_over_since) == (NOW, NOW + timedelta(minutes=30))
+    assert (later.quotas[0].bytes_over_since, later.quotas[0].files_over_since) == (
+        NOW,
+        NOW + timedelta(minutes=30),
+    )
     # A file that says nothing of clocks does not stop them; being back at the limit does.
     loaded = with_clocks(replace(later, quotas=(quota,)), later, NOW + timedelta(minutes=40))
     assert loaded == later
@@ -184,12 +229,18 @@ def test_on_a_tie_personal_binds_first_and_the_nearer_folder_before_the_farther(
         m.Quota("far", folder=Place("s", "/a"), hard_bytes=7),
     )
     prepared = made([("account:ada", {"quota_bytes": 7})], [near, far, SHARED], capacity=7)
-    assert headroom(prepared, prepared.account("ada"), Place("s", "/a/b"), NOW).bytes_bound_by.kind == "personal"
+    assert (
+        headroom(prepared, prepared.account("ada"), Place("s", "/a/b"), NOW).bytes_bound_by.kind
+        == "personal"
+    )
     prepared = made((), [near, far], capacity=7)
-    assert headroom(prepared, prepared.account("ada"), Place("s", "/a/b"), NOW).bytes_bound_by.name == "near"
+    assert (
+        headroom(prepared, prepared.account("ada"), Place("s", "/a/b"), NOW).bytes_bound_by.name
+        == "near"
+    )
 
 
-# --- usage ----------------------------------------------------------------------------------------
+# --- usage --------------------------------------------------------------------------------------
 
 
 @given(limited())
@@ -197,7 +248,9 @@ def test_usage_sums_are_of_all_rows_and_limits_count_what_decisions_count(prepar
     rows = prepared.model.usage
     total = sum(u.bytes for u in rows)
     assert (
-        sum(x.bytes for x in used_by(prepared, "account")) == sum(x.bytes for x in used_by(prepared, "store")) == total
+        sum(x.bytes for x in used_by(prepared, "account"))
+        == sum(x.bytes for x in used_by(prepared, "store"))
+        == total
     )
     folders = {x.name: x.bytes for x in used_by(prepared, "folder")}
     assert folders.get("s:/", 0) == total and folders.get("s:/a", 0) == sum(

@@ -1,4 +1,6 @@
-"""Who can get at what below a folder, in lines: unfolded, they are the whole, held against single accounts' access."""
+"""Who can get at what below a folder, in lines: unfolded, they are the whole, held against single
+accounts' access.
+"""
 
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -26,7 +28,9 @@ class Draws:
 
 
 def unfolded(rows, account, location, place, top):
-    """What the lines say of an account at a folder: the nearest line above it, of the same virtual path."""
+    """What the lines say of an account at a folder: the nearest line above it, of the same virtual
+    path.
+    """
     best = None
     for row in rows:
         if account not in row.accounts or row.place.store != place.store:
@@ -35,7 +39,12 @@ def unfolded(rows, account, location, place, top):
         if rest is None or seen != rest:
             continue
         levels = len([x for x in rest.split("/") if x])
-        if row.below == 0 or (row.below == 3 and levels >= 3) or row.below == levels or levels > row.below:
+        if (
+            row.below == 0
+            or (row.below == 3 and levels >= 3)
+            or row.below == levels
+            or levels > row.below
+        ):
             applies = (len(row.place.path) if row.place.path != "/" else 0, row.below)
         else:
             continue
@@ -45,7 +54,9 @@ def unfolded(rows, account, location, place, top):
 
 @given(st.integers(0, 10**9), st.data())
 @example(236, Draws("s", "/"))  # what lies above a virtual path cannot be deleted
-@example(419, Draws("s", "/a"))  # another virtual path leads to the very folder, and lets nothing be done
+@example(
+    419, Draws("s", "/a")
+)  # another virtual path leads to the very folder, and lets nothing be done
 def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
     prepared = prepare(random_model(seed))
     if not prepared.stores:
@@ -59,18 +70,34 @@ def test_unfolded_the_lines_are_what_each_account_can_do(seed, data):
     for index in range(len(prepared.people.accounts)):
         account = prepared.people.prepared(index)
         for x in effective_access(prepared, account)[0]:
-            if x.place is not None and x.place.store == store and rest_below(x.place.path, top.path) is not None:
-                assert unfolded(rows, account.name, x.location, x.place, top) == x.states, (account.name, x, rows)
+            if (
+                x.place is not None
+                and x.place.store == store
+                and rest_below(x.place.path, top.path) is not None
+            ):
+                assert unfolded(rows, account.name, x.location, x.place, top) == x.states, (
+                    account.name,
+                    x,
+                    rows,
+                )
             for row in rows:  # a folder whose place another virtual path takes is not seen there
-                rest = rest_below(x.location, row.location) if account.name in row.accounts else None
+                rest = (
+                    rest_below(x.location, row.location) if account.name in row.accounts else None
+                )
                 there = None if rest is None else Place(store, join(row.place.path, rest))
                 if there is not None and there != x.place:
-                    assert unfolded(rows, account.name, x.location, there, top) == NOTHING, (account.name, x, rows)
+                    assert unfolded(rows, account.name, x.location, there, top) == NOTHING, (
+                        account.name,
+                        x,
+                        rows,
+                    )
 
 
 @given(st.integers(0, 10**9))
 def test_a_line_names_just_the_entries_that_let_those_in_it(seed):
-    """Level by level and entry by entry, for each of them; and it is known where they are too many."""
+    """Level by level and entry by entry, for each of them; and it is known where they
+    are too many.
+    """
     prepared = prepare(random_model(seed))
     for name, store in prepared.stores.items():
         rows = review(prepared, Place(name, "/"))
@@ -96,5 +123,7 @@ def test_those_who_come_by_the_same_entries_are_one_line(demo):
     assert [(str(d.at), str(d.entry)) for d in readers.by] == [
         ("survey:/soundings", "allow group:soundings-readers read")
     ]
-    yuki = next(r for r in review(prepare(demo), Place("survey", "/inbox")) if r.accounts == ("yuki",))
+    yuki = next(
+        r for r in review(prepare(demo), Place("survey", "/inbox")) if r.accounts == ("yuki",)
+    )
     assert {str(d.entry.subject) for d in yuki.by} == {"group:night-watch", "group:sonar-lab"}

@@ -21,18 +21,34 @@ from drawknife.core.words.rights import ALL, BIT, BUNDLES, format_rights, parse_
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
 
-def model(*folders, account="ada", groups=(), grants=("signed-in all",), baseline="closed", paths=None, **more):
+def model(
+    *folders,
+    account="ada",
+    groups=(),
+    grants=("signed-in all",),
+    baseline="closed",
+    paths=None,
+    **more,
+):
     """A sound model with one store `s`, one account, and a virtual path from / to it."""
     made = [
-        m.Folder(path, owner, sealed, tuple(map(m.parse_entry, entries))) for path, owner, sealed, entries in folders
+        m.Folder(path, owner, sealed, tuple(map(m.parse_entry, entries)))
+        for path, owner, sealed, entries in folders
     ]
     paths = paths or [("/", "s:/")]
     return sound(
         m.Model(
             accounts=(m.Account(account), m.Account("bo"), *more.pop("accounts", ())),
-            groups=tuple(m.Group(name, tuple(map(m.parse_member, members))) for name, members in groups),
-            stores=(m.Store("s", baseline=baseline, folders=tuple(made)), m.Store("t", baseline="open")),
-            virtual_paths=tuple(m.VirtualPath(p, to, grants=tuple(map(m.parse_grant, grants))) for p, to in paths),
+            groups=tuple(
+                m.Group(name, tuple(map(m.parse_member, members))) for name, members in groups
+            ),
+            stores=(
+                m.Store("s", baseline=baseline, folders=tuple(made)),
+                m.Store("t", baseline="open"),
+            ),
+            virtual_paths=tuple(
+                m.VirtualPath(p, to, grants=tuple(map(m.parse_grant, grants))) for p, to in paths
+            ),
             **more,
         )
     )
@@ -49,11 +65,14 @@ def test_an_allow_on_a_folder_beats_a_deny_from_above():
         groups=[("g", ["account:ada"])],
     )
     assert not ask(made, "list", "/").allowed
-    # Passing asks the folders from where the virtual path leads: with one that leads to /a it is let in.
+    # Passing asks the folders from where the virtual path leads: with one that leads to /a it is
+    # let in.
     inside = model(
-        ("/", None, False, ["deny group:g all"]), ("/a", None, False, ["allow group:g all"]),
-        groups=[("g", ["account:ada"])], paths=[("/in", "s:/a")],
-    )  # fmt: skip
+        ("/", None, False, ["deny group:g all"]),
+        ("/a", None, False, ["allow group:g all"]),
+        groups=[("g", ["account:ada"])],
+        paths=[("/in", "s:/a")],
+    )
     assert ask(inside, "list", "/in").allowed
 
 
@@ -64,7 +83,9 @@ def test_a_forbid_at_the_top_cannot_be_undone_below():
     )
     answer = ask(made, "upload", "/a/x")
     assert (answer.gate, answer.reason) == ("folder", "forbidden")
-    assert ask(made, "upload", "/a/x", account="bo").gate == "folder"  # the seal keeps anyone's allow out
+    assert (
+        ask(made, "upload", "/a/x", account="bo").gate == "folder"
+    )  # the seal keeps anyone's allow out
 
 
 def test_a_seal_stops_the_walk_and_the_baseline_with_it():
@@ -74,29 +95,37 @@ def test_a_seal_stops_the_walk_and_the_baseline_with_it():
 
 
 @pytest.mark.parametrize(
-    ("reach", "depths"), [("tree", (1, 1, 1)), ("here", (1, 0, 0)), ("below", (0, 1, 1)), ("children", (0, 1, 0))]
+    ("reach", "depths"),
+    [("tree", (1, 1, 1)), ("here", (1, 0, 0)), ("below", (0, 1, 1)), ("children", (0, 1, 0))],
 )
 def test_reach(reach, depths):
-    made = model(("/", None, False, ["allow anyone all"]), ("/a", None, False, [f"deny account:ada download {reach}"]))
+    made = model(
+        ("/", None, False, ["allow anyone all"]),
+        ("/a", None, False, [f"deny account:ada download {reach}"]),
+    )
     for path, reached in zip(("/a/x", "/a/b/x", "/a/b/c/x"), depths, strict=True):
         assert ask(made, "download", path).allowed is not bool(reached)
 
 
 def test_owner_is_the_owner_of_the_thing_acted_on():
     made = model(
-        ("/", "bo", False, ["allow anyone look", "allow owner delete-file,delete-folder"]), ("/mine", "ada", False, [])
+        ("/", "bo", False, ["allow anyone look", "allow owner delete-file,delete-folder"]),
+        ("/mine", "ada", False, []),
     )
     assert ask(made, "delete-file", "/x", owner="ADA").allowed
     assert not ask(made, "delete-file", "/x", owner="bo").allowed
-    assert not ask(made, "delete-file", "/x").allowed  # an owner that is not given is not the account
+    assert not ask(
+        made, "delete-file", "/x"
+    ).allowed  # an owner that is not given is not the account
     assert ask(made, "delete-folder", "/mine").allowed
     assert not ask(made, "delete-folder", "/mine", account="bo").allowed
 
 
 def test_only_the_longest_virtual_path_counts():
     made = model(
-        ("/", None, False, ["allow anyone all"]), paths=[("/a", "s:/"), ("/a/b", "s:/x"), ("/a/b", "s:/y")]
-    )  # fmt: skip
+        ("/", None, False, ["allow anyone all"]),
+        paths=[("/a", "s:/"), ("/a/b", "s:/x"), ("/a/b", "s:/y")],
+    )
     assert ask(made, "list", "/a/c").allowed
     # /a/b leads two ways: it fails closed, and what /a has in its place is not shown instead.
     assert ask(made, "list", "/a/b").reason == "path-ambiguous"
@@ -104,7 +133,10 @@ def test_only_the_longest_virtual_path_counts():
 
 
 def test_fixed_points_go_by_location():
-    made = model(("/", None, False, ["allow anyone all"]), paths=[("/", "s:/"), ("/a/in", "s:/z"), ("/also", "s:/a")])
+    made = model(
+        ("/", None, False, ["allow anyone all"]),
+        paths=[("/", "s:/"), ("/a/in", "s:/z"), ("/also", "s:/a")],
+    )
     assert ask(made, "delete-folder", "/a").reason == "fixed-point"
     assert ask(made, "rename", "/a", to="/b", thing="folder").reason == "fixed-point"
     assert ask(made, "delete-folder", "/a/in").reason == "fixed-point"
@@ -115,9 +147,11 @@ def test_fixed_points_go_by_location():
 
 def test_a_rename_needs_its_destination_too():
     made = model(
-        ("/", None, False, ["allow anyone enter,rename"]), ("/to", None, False, ["allow anyone upload"]),
-        ("/full", None, False, ["deny anyone upload", "allow anyone overwrite"]), paths=[("/", "s:/"), ("/t", "t:/")],
-    )  # fmt: skip
+        ("/", None, False, ["allow anyone enter,rename"]),
+        ("/to", None, False, ["allow anyone upload"]),
+        ("/full", None, False, ["deny anyone upload", "allow anyone overwrite"]),
+        paths=[("/", "s:/"), ("/t", "t:/")],
+    )
     assert ask(made, "rename", "/x", to="/y").allowed
     assert not ask(made, "rename", "/x", to="/y", replaces=True).allowed
     assert ask(made, "rename", "/x", to="/to/x").allowed
@@ -129,23 +163,39 @@ def test_a_rename_needs_its_destination_too():
     assert ask(made, "rename", "/new", to="/to", thing="folder").reason == "destination-exists"
     for onto in ("/to", "/unknown"):  # recorded, or what holds the thing
         for thing in ("file", "folder"):
-            assert ask(made, "rename", "/unknown/x", to=onto, thing=thing).reason == "destination-exists"
-            assert ask(made, "rename", "/unknown/x", to=onto, thing=thing, replaces=True).reason == "destination-exists"
+            assert (
+                ask(made, "rename", "/unknown/x", to=onto, thing=thing).reason
+                == "destination-exists"
+            )
+            assert (
+                ask(made, "rename", "/unknown/x", to=onto, thing=thing, replaces=True).reason
+                == "destination-exists"
+            )
     assert ask(made, "rename", "/unknown", to="/other").allowed
 
 
 def test_placeholders_without_a_value_fail_closed():
     made = model(
-        ("/", None, False, ["allow anyone all"]), accounts=(m.Account("cy", unit="fleet/in", home=parse_place("s:/h")),),
-        units=("fleet/in",), paths=[("/u", "s:/{unit}"), ("/p", "s:/x/{unit-path}/y"), ("/h", "{home}"), ("/n", "s:/n-{account}")],
-    )  # fmt: skip
+        ("/", None, False, ["allow anyone all"]),
+        accounts=(m.Account("cy", unit="fleet/in", home=parse_place("s:/h")),),
+        units=("fleet/in",),
+        paths=[
+            ("/u", "s:/{unit}"),
+            ("/p", "s:/x/{unit-path}/y"),
+            ("/h", "{home}"),
+            ("/n", "s:/n-{account}"),
+        ],
+    )
     assert ask(made, "list", "/u").reason == "path-unusable"
     assert ask(made, "list", "/h").reason == "path-unusable"
     prepared = prepare(made)
     space = prepared.namespace(prepared.account("CY"))
     assert {p: str(s.place) for p, s in space.served.items()} == {
-        "/u": "s:/in", "/p": "s:/x/fleet/in/y", "/h": "s:/h", "/n": "s:/n-cy",
-    }  # fmt: skip
+        "/u": "s:/in",
+        "/p": "s:/x/fleet/in/y",
+        "/h": "s:/h",
+        "/n": "s:/n-cy",
+    }
 
 
 def test_standing_goes_by_the_smallest_number_of_steps():
@@ -155,17 +205,31 @@ def test_standing_goes_by_the_smallest_number_of_steps():
     )
     found = standing(m.Account("ada", unit="fleet/in"), groups_holding(groups))
     assert {str(s): tuple(r) for s, r in found.ranks.items()} == {
-        "account:ada": (0, 0), "unit:fleet/in": (2, 1), "unit:fleet": (2, 2), "group:near": (1, 1),
-        "group:far": (1, 2), "signed-in": (3, 0), "anyone": (4, 0),
-    }  # fmt: skip
+        "account:ada": (0, 0),
+        "unit:fleet/in": (2, 1),
+        "unit:fleet": (2, 2),
+        "group:near": (1, 1),
+        "group:far": (1, 2),
+        "signed-in": (3, 0),
+        "anyone": (4, 0),
+    }
     assert [str(s) for s in found.chain(m.parse_subject("group:far"))] == [
-        "account:ada", "unit:fleet/in", "unit:fleet", "group:near", "group:far",
-    ]  # fmt: skip
+        "account:ada",
+        "unit:fleet/in",
+        "unit:fleet",
+        "group:near",
+        "group:far",
+    ]
 
 
 def test_a_loop_of_groups_is_named_whole_and_tolerated():
-    groups = [m.Group(a, (m.Member(m.Subject("group", b)),)) for a, b in (("x", "y"), ("y", "z"), ("z", "x"))]
-    groups[0] = m.Group("x", (m.Member(m.Subject("group", "y")), m.Member(m.Subject("account", "ada"))))
+    groups = [
+        m.Group(a, (m.Member(m.Subject("group", b)),))
+        for a, b in (("x", "y"), ("y", "z"), ("z", "x"))
+    ]
+    groups[0] = m.Group(
+        "x", (m.Member(m.Subject("group", "y")), m.Member(m.Subject("account", "ada")))
+    )
     assert loops(groups) == [("x", "y", "z", "x")]
     ranks = standing(m.Account("ada"), groups_holding(groups)).ranks
     assert [ranks[m.Subject("group", g)].distance for g in "xyz"] == [1, 3, 2]
@@ -177,9 +241,10 @@ def test_a_loop_of_groups_is_named_whole_and_tolerated():
 @pytest.mark.parametrize("day", [date(2026, 11, 22), date(2026, 11, 23)])
 def test_an_account_works_until_the_end_of_its_last_day(day):
     made = model(
-        ("/", None, False, ["allow anyone all"]), accounts=(m.Account("cy", expires=day),),
+        ("/", None, False, ["allow anyone all"]),
+        accounts=(m.Account("cy", expires=day),),
         endpoints=(m.Endpoint("e", "sftp", 22),),
-    )  # fmt: skip
+    )
     answer = ask(made, "sign-in", "/", account="cy", endpoint="e")
     assert answer.allowed is (day >= NOW.date())
     assert ask(made, "list", "/", account="cy").allowed  # without an endpoint it is not asked
@@ -241,14 +306,32 @@ def test_the_perm_word_tells_folder_and_files():
     assert perm_word(("no",) * 11) == "-"
 
 
-@pytest.mark.parametrize("path", ["", "a", "/a//b", "/a/./b", "/..", "/a\tb", "//", "/e\u0301", "/a\ud800"])
+@pytest.mark.parametrize(
+    "path", ["", "a", "/a//b", "/a/./b", "/..", "/a\tb", "//", "/e\u0301", "/a\ud800"]
+)
 def test_paths_that_break_the_rules_are_refused(path):
     with pytest.raises(BadValue):
         check_path(path)
 
 
 @pytest.mark.parametrize(
-    "name", ["", " ", "a b", "a/b", "a\\b", "a:b", "{a}", "a,b", "*", ".", "..", "x" * 65, "e\u0301", "a\x00"]
+    "name",
+    [
+        "",
+        " ",
+        "a b",
+        "a/b",
+        "a\\b",
+        "a:b",
+        "{a}",
+        "a,b",
+        "*",
+        ".",
+        "..",
+        "x" * 65,
+        "e\u0301",
+        "a\x00",
+    ],
 )
 def test_names_that_break_the_rules_are_refused(name):
     with pytest.raises(BadValue):
@@ -263,8 +346,14 @@ def test_odd_names_are_kept_as_they_are():
 
 
 networks = st.one_of(
-    st.builds(lambda a, p: ip_network((a, p), strict=False), st.integers(0, 2**32 - 1), st.integers(0, 32)),
-    st.builds(lambda a, p: ip_network((a, p), strict=False), st.just(0x20010DB8 << 96), st.integers(30, 34)),
+    st.builds(
+        lambda a, p: ip_network((a, p), strict=False), st.integers(0, 2**32 - 1), st.integers(0, 32)
+    ),
+    st.builds(
+        lambda a, p: ip_network((a, p), strict=False),
+        st.just(0x20010DB8 << 96),
+        st.integers(30, 34),
+    ),
 )
 
 
@@ -275,7 +364,15 @@ networks = st.one_of(
 )
 def test_address_lines_decide_by_the_longest_prefix(lines, number, six):
     client = ip_address(0x20010DB8 << 96 | number) if six else ip_address(number)
-    holding = [(n.prefixlen, effect == "allow") for effect, n in lines if n.version == client.version and client in n]
+    holding = [
+        (n.prefixlen, effect == "allow")
+        for effect, n in lines
+        if n.version == client.version and client in n
+    ]
     longest = max((p for p, _ in holding), default=None)
-    expected = all(a for p, a in holding if p == longest) if holding else "allow" not in [e for e, _ in lines]
+    expected = (
+        all(a for p, a in holding if p == longest)
+        if holding
+        else "allow" not in [e for e, _ in lines]
+    )
     assert admits(tuple(f"{e} {n}" for e, n in lines), client) is expected

@@ -33,9 +33,9 @@ def test_the_members_of_every_subject_are_those_that_count_as_it(seed):
     for i, account in enumerate(model.accounts):
         counted = {prepared.people.subjects[sid] for sid, bits in members.items() if bits >> i & 1}
         assert counted == set(reference.standing(account.name))
-        assert {s: tuple(r) for s, r in prepared.account(account.name).standing.ranks.items()} == reference.standing(
-            account.name
-        )
+        assert {
+            s: tuple(r) for s, r in prepared.account(account.name).standing.ranks.items()
+        } == reference.standing(account.name)
 
 
 @given(seeds)
@@ -51,7 +51,9 @@ def test_the_closed_form_of_one_store(seed):
         for folder in store.store.folders:
             node = store.marked.get(folder.path)
             above = (
-                next((a for a in ancestors(parent(folder.path)) if a in flows), None) if folder.path != "/" else None
+                next((a for a in ancestors(parent(folder.path)) if a in flows), None)
+                if folder.path != "/"
+                else None
             )
             flow = flows[above] if above is not None else baseline(division.everybody, store.open)
             is_child = above is not None and parent(folder.path) == above
@@ -60,8 +62,12 @@ def test_the_closed_form_of_one_store(seed):
             at, at_own, flows[folder.path] = form.at(node, flow, is_child)
             for i, name in enumerate(a.name for a in model.accounts):
                 for r, right in enumerate(RIGHTS):
-                    assert at[r] >> i & 1 == reference.decide(name, store.name, folder.path, right, False)
-                    assert at_own[r] >> i & 1 == reference.decide(name, store.name, folder.path, right, True)
+                    assert at[r] >> i & 1 == reference.decide(
+                        name, store.name, folder.path, right, False
+                    )
+                    assert at_own[r] >> i & 1 == reference.decide(
+                        name, store.name, folder.path, right, True
+                    )
 
 
 @given(seeds)
@@ -81,9 +87,9 @@ def test_passing_is_entering_every_folder_on_the_way(seed):
                     )
                     assert can_pass(prepared.stores[store.name], top, path, account) is expected
                 owner = reference.owns_folder(name, store.name, path)
-                assert decide(prepared.stores[store.name], path, BIT["list"], account) is reference.decide(
-                    name, store.name, path, "list", owner
-                )
+                assert decide(
+                    prepared.stores[store.name], path, BIT["list"], account
+                ) is reference.decide(name, store.name, path, "list", owner)
 
 
 @given(seeds)
@@ -100,12 +106,16 @@ def test_namespaces(seed):
             assert (tuple(served.place), served.ceiling, served.listing) == expected[path]
         for location in ["/", "/a", "/a/b/x", *expected, *(p + "/b" for p in expected if p != "/")]:
             at, kind = space.resolve(location), reference.resolve(name, location)
-            assert at.synthetic is (kind[0] == "synthetic") and (at.place is not None) is (kind[0] == "real")
+            assert at.synthetic is (kind[0] == "synthetic") and (at.place is not None) is (
+                kind[0] == "real"
+            )
             if at.place is not None:
                 assert tuple(at.place) == kind[1:3]
 
 
-paths = st.lists(st.sampled_from(["a", "b", "a b", "á", "!"]), max_size=4).map(lambda parts: "/" + "/".join(parts))
+paths = st.lists(st.sampled_from(["a", "b", "a b", "á", "!"]), max_size=4).map(
+    lambda parts: "/" + "/".join(parts)
+)
 
 
 @given(paths, paths)

@@ -1,4 +1,6 @@
-"""Settings: the nearest holds; of equally near ones the stricter; where none is stricter, the first by name."""
+"""Settings: the nearest holds; of equally near ones the stricter; where none is stricter, the first
+by name.
+"""
 
 from random import Random
 
@@ -16,21 +18,41 @@ from .models import ACCOUNTS, GROUPS, UNITS, random_model
 from .reference import Reference
 
 #: As docs/rules.md has them, held against what is declared.
-NUMBERS = ("quota_bytes", "quota_files", "upload_limit", "rate_up", "rate_down", "sessions", "idle_timeout")
+NUMBERS = (
+    "quota_bytes",
+    "quota_files",
+    "upload_limit",
+    "rate_up",
+    "rate_down",
+    "sessions",
+    "idle_timeout",
+)
 DEFAULTS = {
-    **dict.fromkeys(NUMBERS, "unlimited"), "require_tls": False, "methods": ("password", "key", "directory"),
-    "addresses": (), "hours": (), "landing": "/", "greeting": None, "uploads_owner": None, "acts_as": None,
-}  # fmt: skip
+    **dict.fromkeys(NUMBERS, "unlimited"),
+    "require_tls": False,
+    "methods": ("password", "key", "directory"),
+    "addresses": (),
+    "hours": (),
+    "landing": "/",
+    "greeting": None,
+    "uploads_owner": None,
+    "acts_as": None,
+}
 
 
 def with_settings(seed):
     """A random model in which much is set for many."""
     rng = Random(seed)
     subjects = [m.Subject("account", a) for a in ACCOUNTS] + [m.Subject("group", g) for g in GROUPS]
-    subjects += [m.Subject("unit", u) for u in UNITS] + [m.Subject("anyone"), m.Subject("signed-in")]
+    subjects += [m.Subject("unit", u) for u in UNITS] + [
+        m.Subject("anyone"),
+        m.Subject("signed-in"),
+    ]
     found = []
     for subject in rng.sample(subjects, 7):
-        values = {name: rng.choice([m.UNLIMITED, rng.randint(0, 3)]) for name in rng.sample(NUMBERS, 3)}
+        values = {
+            name: rng.choice([m.UNLIMITED, rng.randint(0, 3)]) for name in rng.sample(NUMBERS, 3)
+        }
         values["require_tls"] = rng.random() < 0.5
         values["methods"] = tuple(sorted(rng.sample(m.METHODS, rng.randint(1, 3))))
         values["landing"] = rng.choice(["/", "/a", "/b"])
@@ -49,7 +71,9 @@ def test_every_setting_of_every_account(seed):
         account = prepared.account(name)
         ranks = reference.standing(name)
         for came in resolve_all(prepared, account):
-            setters = [s for s in model.settings if s.subject in ranks and came.name in dict(s.values)]
+            setters = [
+                s for s in model.settings if s.subject in ranks and came.name in dict(s.values)
+            ]
             if not setters:
                 assert (came.value, came.subjects, came.overruled) == (DEFAULTS[came.name], (), ())
                 continue

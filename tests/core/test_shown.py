@@ -1,4 +1,6 @@
-"""The part of a model that an area shows: about its accounts all is as in the whole, and of the others there are names."""
+"""The part of a model that an area shows: about its accounts all is as in the whole, and of the
+others there are names.
+"""
 
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -59,7 +61,9 @@ def test_every_decision_about_an_account_of_the_area_is_the_same(seed):
             assert not verdict(whole, question, NOW).allowed
             continue
         one, other = verdict(whole, question, NOW), verdict(seen, question, NOW)
-        assert (one.allowed, one.gate, one.reason) == (other.allowed, other.gate, other.reason), question
+        assert (one.allowed, one.gate, one.reason) == (other.allowed, other.gate, other.reason), (
+            question
+        )
 
 
 @given(seeds)
@@ -73,7 +77,9 @@ def test_access_of_an_account_of_the_area_is_the_same(seed):
         assert told.items() <= every.items()
         assert all(set(every[at].rights.values()) == {"no"} for at in every.keys() - told.keys())
         assert seen.standing(name) == whole.standing(name)
-        assert [w.group for w in seen.ways(name).groups] == [w.group for w in whole.ways(name).groups]
+        assert [w.group for w in seen.ways(name).groups] == [
+            w.group for w in whole.ways(name).groups
+        ]
         for location in told:
             try:
                 room = whole.headroom(name, location)
@@ -103,18 +109,27 @@ def stands_in_a_line(model, area, name):
     for store in model.stores:
         for folder in store.folders:
             here = f"{store.name}:{folder.path.rstrip('/')}/"
-            counts = in_places(area, store.name, folder.path) or any(f"{top}/".startswith(here) for top in tops)
-            if counts and (name == folder.owner or called in [str(e.subject) for e in folder.entries]):
+            counts = in_places(area, store.name, folder.path) or any(
+                f"{top}/".startswith(here) for top in tops
+            )
+            if counts and (
+                name == folder.owner or called in [str(e.subject) for e in folder.entries]
+            ):
                 return True
     places = [(v, v.leads_to.partition(":")) for v in model.virtual_paths]
     lines = [
-        g.subject for v, (store, _, path) in places if "{" in path or in_places(area, store, path) for g in v.grants
+        g.subject
+        for v, (store, _, path) in places
+        if "{" in path or in_places(area, store, path)
+        for g in v.grants
     ]
     lines += [m.subject for g in model.groups if f"group:{g.name}" in area for m in g.members]
     lines += [s for q in model.quotas if q.folder is not None for s in q.shared_by]
     if called in map(str, lines):
         return True
-    return any(u.owner == name and in_places(area, u.folder.store, u.folder.path) for u in model.usage)
+    return any(
+        u.owner == name and in_places(area, u.folder.store, u.folder.path) for u in model.usage
+    )
 
 
 @given(seeds)
@@ -127,10 +142,14 @@ def test_what_a_disk_lets_an_account_of_the_area_is_the_same(seed):
         replace(
             model,
             units=("fleet", "shore"),
-            accounts=tuple(replace(a, unit="fleet" if a.name in inside else "shore") for a in model.accounts),
+            accounts=tuple(
+                replace(a, unit="fleet" if a.name in inside else "shore") for a in model.accounts
+            ),
         )
     )
-    part = shown(prepare(model), parse_area(["unit:fleet", rng.choice(["s:/d", "s:/a/b"])]), NOW.date())
+    part = shown(
+        prepare(model), parse_area(["unit:fleet", rng.choice(["s:/d", "s:/a/b"])]), NOW.date()
+    )
     assert sound(part) == part
     whole, seen = (Answering(prepare(m), 1, NOW, seen=lambda _: None) for m in (model, part))
     for name in inside:

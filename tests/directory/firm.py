@@ -1,7 +1,9 @@
-"""The directory of a made-up firm, as real ones are: grown over years, renamed, moved, and with names used again.
+"""The directory of a made-up firm, as real ones are: grown over years, renamed, moved, and with
+names used again.
 
-A :class:`Firm` is what a plain reading of its directory gives: people, groups and units by what they are known by. It is
-written as LDIF, which a server or a file can hold, and :meth:`Firm.a_year_later` is the same firm afterwards.
+A :class:`Firm` is what a plain reading of its directory gives: people, groups and units by what
+they are known by. It is written as LDIF, which a server or a file can hold, and
+:meth:`Firm.a_year_later` is the same firm afterwards.
 """
 
 import base64
@@ -27,7 +29,20 @@ FIRST = (
     "Núria",
     "Odd",
 )
-LAST = ("Aas", "Berg", "Dahl", "Eide", "Fjord", "Grøn", "Holm", "Iversen", "Þórsson", "Krog", "O'Neill", "van der Meer")
+LAST = (
+    "Aas",
+    "Berg",
+    "Dahl",
+    "Eide",
+    "Fjord",
+    "Grøn",
+    "Holm",
+    "Iversen",
+    "Þórsson",
+    "Krog",
+    "O'Neill",
+    "van der Meer",
+)
 #: Names of units that have to be written with escapes in a distinguished name.
 ODD_UNITS = ("Hull, Keel + Mast", 'The "Old" Dock', "Årsrapport; 2026", "R&D=Rigging")
 
@@ -49,12 +64,16 @@ class Firm:
     #: By what they are known by: (name, members: people and groups by what these are known by).
     groups: dict[str, tuple[str, tuple[str, ...]]] = field(default_factory=dict)
 
-    # --- as a directory has it ------------------------------------------------------------------
+    # --- as a directory has it -------------------------------------------------------------------
 
     def dn(self, known_by: str) -> str:
         if known_by in self.people:
             one = self.people[known_by]
-            first = f"cn={escaped(one.display)}+uid={one.uid}" if one.is_multi_valued else f"uid={one.uid}"
+            first = (
+                f"cn={escaped(one.display)}+uid={one.uid}"
+                if one.is_multi_valued
+                else f"uid={one.uid}"
+            )
             return f"{first},{self.dn(one.unit)}"
         if known_by in self.groups:
             return f"cn={escaped(self.groups[known_by][0])},ou=groups,{SUFFIX}"
@@ -70,7 +89,12 @@ class Firm:
     def ldif(self) -> bytes:
         lines = [f"dn: {SUFFIX}", "objectClass: domain", "dc: tidewrack", ""]
         for name in ("people", "groups", "partners"):
-            lines += [f"dn: ou={name},{SUFFIX}", "objectClass: organizationalUnit", f"ou: {name}", ""]
+            lines += [
+                f"dn: ou={name},{SUFFIX}",
+                "objectClass: organizationalUnit",
+                f"ou: {name}",
+                "",
+            ]
         for known_by in sorted(self.units, key=lambda k: self.unit_path(k).count("/")):
             ou = self.units[known_by][0]
             lines += [
@@ -82,26 +106,57 @@ class Firm:
             ]
         for known_by, one in self.people.items():
             lines += [
-                line("dn", self.dn(known_by)), "objectClass: inetOrgPerson", f"uid: {one.uid}", line("cn", one.display),
-                "sn: x", identity(known_by), "",
-            ]  # fmt: skip
+                line("dn", self.dn(known_by)),
+                "objectClass: inetOrgPerson",
+                f"uid: {one.uid}",
+                line("cn", one.display),
+                "sn: x",
+                identity(known_by),
+                "",
+            ]
         lines += self._beside()
         for known_by, (name, members) in self.groups.items():
-            lines += [line("dn", self.dn(known_by)), "objectClass: groupOfNames", line("cn", name), identity(known_by)]
+            lines += [
+                line("dn", self.dn(known_by)),
+                "objectClass: groupOfNames",
+                line("cn", name),
+                identity(known_by),
+            ]
             lines += [line("member", other_way_round(self.dn(one))) for one in members]
             lines += [f"member: uid=long-gone,ou=people,{SUFFIX}", ""]
         return "\n".join(lines).encode()
 
     def _beside(self) -> list[str]:
-        """What is no person of its own: aliases of one within and of one outside, a referral, and two without a usable name."""
+        """What is no person of its own: aliases of one within and of one outside, a referral, and
+        two without a usable name.
+        """
         within = next(iter(self.people))
         partner = f"uid=partner,ou=partners,{SUFFIX}"
-        lines = [f"dn: {partner}", "objectClass: inetOrgPerson", "uid: partner", "cn: partner", "sn: x", ""]
+        lines = [
+            f"dn: {partner}",
+            "objectClass: inetOrgPerson",
+            "uid: partner",
+            "cn: partner",
+            "sn: x",
+            "",
+        ]
         for number, target in enumerate((self.dn(within), partner)):
-            lines += [f"dn: ou=also-{number},ou=people,{SUFFIX}", "objectClass: alias", "objectClass: extensibleObject",
-                      f"ou: also-{number}", line("aliasedObjectName", target), ""]  # fmt: skip
-        lines += [f"dn: ou=overseas,ou=people,{SUFFIX}", "objectClass: referral", "objectClass: extensibleObject",
-                  "ou: overseas", f"ref: ldaps://overseas.tidewrack.example/{SUFFIX}", ""]  # fmt: skip
+            lines += [
+                f"dn: ou=also-{number},ou=people,{SUFFIX}",
+                "objectClass: alias",
+                "objectClass: extensibleObject",
+                f"ou: also-{number}",
+                line("aliasedObjectName", target),
+                "",
+            ]
+        lines += [
+            f"dn: ou=overseas,ou=people,{SUFFIX}",
+            "objectClass: referral",
+            "objectClass: extensibleObject",
+            "ou: overseas",
+            f"ref: ldaps://overseas.tidewrack.example/{SUFFIX}",
+            "",
+        ]
         for uid in ("two words", "tab in it"):
             lines += [
                 f"dn: uid={uid},ou=people,{SUFFIX}",
@@ -113,17 +168,21 @@ class Firm:
             ]
         return lines
 
-    # --- time passes ----------------------------------------------------------------------------
+    # --- time passes -----------------------------------------------------------------------------
 
     def a_year_later(self, rng: Random) -> "Firm":
-        """Some leave and some come, with the names of those; people, groups and units are renamed, and units move."""
+        """Some leave and some come, with the names of those; people, groups and units are renamed,
+        and units move.
+        """
         people, units, groups = dict(self.people), dict(self.units), dict(self.groups)
         some = rng.sample(sorted(people), 40 + len(people) // 20)
         first, second, *some = some
         one, other = people[first], people[second]
         people[first], people[second] = replace(one, uid=other.uid), replace(other, uid=one.uid)
         for number, known_by in enumerate(some[:20]):
-            people[known_by] = replace(people[known_by], uid=f"{people[known_by].uid}-married-{number}")
+            people[known_by] = replace(
+                people[known_by], uid=f"{people[known_by].uid}-married-{number}"
+            )
         free = [people.pop(known_by).uid for known_by in some[20:]]
         for uid in [*free[:5], *(f"new-{number}" for number in range(30))]:
             known_by = str(UUID(int=rng.getrandbits(128)))
@@ -135,7 +194,10 @@ class Firm:
         for known_by in sorted(groups)[:3]:
             groups[known_by] = (f"{groups[known_by][0]}-anew", groups[known_by][1])
         there = people.keys() | groups.keys()
-        groups = {k: (name, tuple(x for x in members if x in there)) for k, (name, members) in groups.items()}
+        groups = {
+            k: (name, tuple(x for x in members if x in there))
+            for k, (name, members) in groups.items()
+        }
         return Firm(people, units, groups)
 
 
@@ -147,7 +209,10 @@ def firm(rng: Random, people: int) -> Firm:
 
     for number in range(8):
         top = known_by()
-        made.units[top] = (ODD_UNITS[number] if number < len(ODD_UNITS) else f"branch-{number}", None)
+        made.units[top] = (
+            ODD_UNITS[number] if number < len(ODD_UNITS) else f"branch-{number}",
+            None,
+        )
         for below in range(4):
             made.units[known_by()] = (f"team {number} {below}", top)
     of_units = sorted(made.units)
@@ -155,12 +220,17 @@ def firm(rng: Random, people: int) -> Firm:
         first, last = rng.choice(FIRST), rng.choice(LAST)
         id_ = known_by()
         uid = f"{first[0].lower()}{number}" if first.isascii() else f"{first.lower()}{number}"
-        made.people[id_] = Worker(id_, uid, f"{first} {last}", rng.choice(of_units), rng.random() < 0.05)
+        made.people[id_] = Worker(
+            id_, uid, f"{first} {last}", rng.choice(of_units), rng.random() < 0.05
+        )
     ids = [known_by() for _ in range(60)]
     for number, id_ in enumerate(ids):
         members = rng.sample(sorted(made.people), min(people, 40))
         # The next one is a member of each, so that all are in one loop.
-        made.groups[id_] = (f"crew {number}" if number % 2 else f"crew-{number}", (*members, ids[(number + 1) % 60]))
+        made.groups[id_] = (
+            f"crew {number}" if number % 2 else f"crew-{number}",
+            (*members, ids[(number + 1) % 60]),
+        )
     return made
 
 
@@ -170,7 +240,9 @@ def escaped(value: str) -> str:
 
 
 def other_way_round(dn: str) -> str:
-    """The same name as somebody else would write it: parts of several attributes in another order, and in capitals."""
+    """The same name as somebody else would write it: parts of several attributes in another order,
+    and in capitals.
+    """
     first, _, rest = dn.partition(",uid=") if "+uid=" in dn else (dn, "", "")
     if not rest and "+uid=" in first:
         value, _, more = first.partition("+uid=")

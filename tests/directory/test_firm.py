@@ -1,4 +1,6 @@
-"""The directory of a firm of 3,000 is read whole, from a file and from a server, and a year of it is followed."""
+"""The directory of a firm of 3,000 is read whole, from a file and from a server, and a year of it
+is followed.
+"""
 
 from random import Random
 
@@ -17,9 +19,11 @@ from .firm import firm
 
 PEOPLE = 3000
 WHERE = {
-    "people_base": f"ou=people,{SUFFIX}", "groups_base": f"ou=groups,{SUFFIX}", "units_base": f"ou=people,{SUFFIX}",
+    "people_base": f"ou=people,{SUFFIX}",
+    "groups_base": f"ou=groups,{SUFFIX}",
+    "units_base": f"ou=people,{SUFFIX}",
     "units_filter": "(&(objectClass=organizationalUnit)(!(ou=people)))",
-}  # fmt: skip
+}
 
 
 @pytest.fixture(scope="module")
@@ -34,7 +38,9 @@ def from_file(there):
 
 def as_told(found):
     """What was read, in the plain form of the generator: by what each is known by."""
-    people = {p.id: (p.name, p.display, p.unit) for p in found.people.values() if p.name != "partner"}
+    people = {
+        p.id: (p.name, p.display, p.unit) for p in found.people.values() if p.name != "partner"
+    }
     units = {found.unit_ids[fold(path)]: path for path in found.units}
     known = {("account", fold(p.name)): p.id for p in found.people.values()}
     known |= {("group", key): id_ for key, id_ in found.group_ids.items()}
@@ -48,18 +54,26 @@ def as_told(found):
 def as_made(there):
     people = {k: (w.uid, w.display, there.unit_path(w.unit)) for k, w in there.people.items()}
     units = {k: there.unit_path(k) for k in there.units}
-    groups = {k: (name.replace(" ", "-"), set(members)) for k, (name, members) in there.groups.items()}
+    groups = {
+        k: (name.replace(" ", "-"), set(members)) for k, (name, members) in there.groups.items()
+    }
     return people, units, groups
 
 
 def check_read(there, found):
     assert as_told(found) == as_made(there)
-    assert found.people.keys() == {fold(w.uid) for w in there.people.values()} | {"partner"}  # who comes by an alias
+    assert found.people.keys() == {fold(w.uid) for w in there.people.values()} | {
+        "partner"
+    }  # who comes by an alias
     assert {line.partition(":")[0] for line in found.left_out} == {
         f"uid={uid},ou=people,{SUFFIX}" for uid in ("two words", "tab in it")
     }
     notes = found.notes.by_kind
-    assert [kind for kind, _ in found.notes.ranked()] == ["members-left-out", "referrals", "respelled"]
+    assert [kind for kind, _ in found.notes.ranked()] == [
+        "members-left-out",
+        "referrals",
+        "respelled",
+    ]
     assert [note.startswith("60 members of groups") for note in notes["members-left-out"]] == [True]
     assert "overseas" in notes["referrals"][0]
     # Of all the names that are spelled otherwise there is one line.
@@ -96,13 +110,21 @@ def test_a_year_is_followed_with_nobody_taken_for_another_one(first):
             continue
         now = later.people.get(known_by)
         assert accounts[known_by].enabled == (now is not None)
-        if now is None or now.uid in {first.people[k].uid for k in later.people.keys() & was.keys() if k != known_by}:
-            assert accounts[known_by].name == name  # who left, and who changed names with another one
+        if now is None or now.uid in {
+            first.people[k].uid for k in later.people.keys() & was.keys() if k != known_by
+        }:
+            assert (
+                accounts[known_by].name == name
+            )  # who left, and who changed names with another one
         else:
             assert accounts[known_by].name == now.uid
     come = {k: w for k, w in later.people.items() if k not in first.people}
-    assert {k for k in come if k in accounts} == {k for k, w in come.items() if fold(w.uid) not in taken}
-    assert {x.source_id: x.path for x in made.model.unit_facts} == {k: later.unit_path(k) for k in later.units}
+    assert {k for k in come if k in accounts} == {
+        k for k, w in come.items() if fold(w.uid) not in taken
+    }
+    assert {x.source_id: x.path for x in made.model.unit_facts} == {
+        k: later.unit_path(k) for k in later.units
+    }
     assert {x.source_id: x.name for x in made.model.groups} == {
         k: name.replace(" ", "-") for k, (name, _) in later.groups.items()
     }

@@ -1,4 +1,6 @@
-"""Who is renamed in a directory stays who they are here; a name that somebody else has now is nobody's heirloom."""
+"""Who is renamed in a directory stays who they are here; a name that somebody else has now is
+nobody's heirloom.
+"""
 
 from dataclasses import replace
 
@@ -17,13 +19,17 @@ from drawknife.directory.source import open_source
 from drawknife.formats.model_file import read_model
 from drawknife.messages import DirectoryOptions
 
-BARE = read_model("drawknife: 1\naccounts: [{name: here}]\nstores: [{name: s, folders: [{path: /a}]}]\n")
+BARE = read_model(
+    "drawknife: 1\naccounts: [{name: here}]\nstores: [{name: s, folders: [{path: /a}]}]\n"
+)
 
 
 def found(people=(), groups=()):
     """What a directory has: people as (name, id), groups as (name, id, names of its members)."""
     made = DirectoryContents()
-    made.people = {fold(name): Person(name, None, None, None, None, known_by) for name, known_by in people}
+    made.people = {
+        fold(name): Person(name, None, None, None, None, known_by) for name, known_by in people
+    }
     for name, known_by, members in groups:
         made.groups[name] = {m.Subject("account", x) for x in members}
         if known_by is not None:
@@ -45,18 +51,32 @@ def names(model):
 
 def with_lines(model, account, group):
     """The model with an entry and a setting for them, as an administrator adds them."""
-    entries = (m.parse_entry(f"allow account:{account} all"), m.parse_entry(f"allow group:{group} list"))
-    stores = tuple(replace(s, folders=tuple(replace(f, entries=entries) for f in s.folders)) for s in model.stores)
-    return replace(model, stores=stores, settings=(m.Setting(m.Subject("account", account), (("sessions", 3),)),))
+    entries = (
+        m.parse_entry(f"allow account:{account} all"),
+        m.parse_entry(f"allow group:{group} list"),
+    )
+    stores = tuple(
+        replace(s, folders=tuple(replace(f, entries=entries) for f in s.folders))
+        for s in model.stores
+    )
+    return replace(
+        model,
+        stores=stores,
+        settings=(m.Setting(m.Subject("account", account), (("sessions", 3),)),),
+    )
 
 
 def test_who_is_renamed_there_keeps_all_that_is_theirs():
     first = synced(found([("ann", "1"), ("bo", "2")], [("crew", "g", ["ann"])])).model
     made = synced(
-        found([("ann-lee", "1"), ("bo", "2")], [("deck", "g", ["ann-lee"])]), model=with_lines(first, "ann", "crew")
+        found([("ann-lee", "1"), ("bo", "2")], [("deck", "g", ["ann-lee"])]),
+        model=with_lines(first, "ann", "crew"),
     )
     assert made.renames == [("account", "ann", "ann-lee"), ("group", "crew", "deck")]
-    assert made.changes == {"accounts renamed": ["ann → ann-lee"], "groups renamed": ["crew → deck"]}
+    assert made.changes == {
+        "accounts renamed": ["ann → ann-lee"],
+        "groups renamed": ["crew → deck"],
+    }
     assert names(made.model) == {"ann-lee": ("1", True), "bo": ("2", True)}
     assert [str(e) for e in made.model.stores[0].folders[0].entries] == [
         "allow account:ann-lee all",
@@ -67,13 +87,18 @@ def test_who_is_renamed_there_keeps_all_that_is_theirs():
 
 
 def test_a_name_that_somebody_else_has_now_stays_with_the_one_before_and_is_switched_off():
-    made = synced(found([("ann", "1")], [("crew", "g", ["ann"])]), found([("ann", "9")], [("crew", "g", ["ann"])]))
+    made = synced(
+        found([("ann", "1")], [("crew", "g", ["ann"])]),
+        found([("ann", "9")], [("crew", "g", ["ann"])]),
+    )
     assert names(made.model) == {"ann": ("1", False)}
     assert made.model.groups[0].members == ()  # the new one is not taken for her
     assert "adopt account:ann" in made.notes.by_kind["another-one"][0]
     # Somebody who looks says that they are the same.
     again = synced(found([("ann", "9")]), model=made.model, adopt=[m.Subject("account", "ANN")])
-    assert names(again.model) == {"ann": ("9", True)} and again.changes["accounts adopted"] == ["ann"]
+    assert names(again.model) == {"ann": ("9", True)} and again.changes["accounts adopted"] == [
+        "ann"
+    ]
 
 
 def test_names_that_move_on_are_followed_in_their_order_and_those_that_change_places_keep_theirs():
@@ -82,7 +107,11 @@ def test_names_that_move_on_are_followed_in_their_order_and_those_that_change_pl
     assert {n: i for n, (i, _) in names(made.model).items()} == {"b": "1", "c": "2", "d": "3"}
     assert made.renames == [("account", "c", "d"), ("account", "b", "c"), ("account", "a", "b")]
     swapped = synced(found([("b", "1"), ("a", "2"), ("c", "3")]), model=first)
-    assert swapped.renames == [] and names(swapped.model) == names(first) and len(swapped.notes.in_short()) == 2
+    assert (
+        swapped.renames == []
+        and names(swapped.model) == names(first)
+        and len(swapped.notes.in_short()) == 2
+    )
 
 
 def test_a_local_name_is_not_taken_by_a_rename():
@@ -125,7 +154,9 @@ STATE = st.dictionaries(st.sampled_from("abcdef"), st.sampled_from("123456"), ma
 
 @given(st.lists(STATE, min_size=2, max_size=5))
 def test_nobody_is_ever_taken_for_somebody_else(states):
-    """Held against the plain reading: an account is of who first had it, and of nobody else, whatever names do."""
+    """Held against the plain reading: an account is of who first had it, and of nobody else,
+    whatever names do.
+    """
     model, of = synced(found()).model, {}
     for state in states:
         made = synced(found([(name, known_by) for name, known_by in state.items()]), model=model)
@@ -138,7 +169,9 @@ def test_nobody_is_ever_taken_for_somebody_else(states):
                 assert state[name] == known_by  # renamed only to what the directory calls them
         model, of = made.model, {known_by: name for name, (known_by, _) in after.items()}
         assert prepare(model)
-        assert synced(found([(n, i) for n, i in state.items()]), model=model).model == model  # once is enough
+        assert (
+            synced(found([(n, i) for n, i in state.items()]), model=model).model == model
+        )  # once is enough
 
 
 def test_two_directories_with_the_same_names_are_kept_apart_by_their_suffixes():
@@ -148,7 +181,9 @@ def test_two_directories_with_the_same_names_are_kept_apart_by_their_suffixes():
     )
 
     def of(suffix, ldif=raw):
-        options = DirectoryOptions(address="x.ldif", people_base="dc=x", groups_base="dc=x", suffix=suffix)
+        options = DirectoryOptions(
+            address="x.ldif", people_base="dc=x", groups_base="dc=x", suffix=suffix
+        )
         return read(open_source(options, None, lambda _: ldif), options)
 
     model = plan(plan(BARE, "east", of("@east"), 100).model, "west", of("@west"), 100).model
@@ -157,9 +192,11 @@ def test_two_directories_with_the_same_names_are_kept_apart_by_their_suffixes():
         ("ann@west", "west"),
     }
     assert {(g.name, str(g.members[0].subject)) for g in model.groups} == {
-        ("crew@east", "account:ann@east"), ("crew@west", "account:ann@west"),
-    }  # fmt: skip
-    # Who leaves one, or is renamed there, is the same in the other as before, though both know them by the same number.
+        ("crew@east", "account:ann@east"),
+        ("crew@west", "account:ann@west"),
+    }
+    # Who leaves one, or is renamed there, is the same in the other as before, though both know them
+    # by the same number.
     renamed = plan(model, "east", of("@east", raw.replace(b"uid: ann", b"uid: ann-lee")), 100).model
     assert {a.name for a in renamed.accounts if a.source != "local"} == {"ann-lee@east", "ann@west"}
     left = plan(renamed, "west", of("@west", raw.split(b"\n\n")[1] + b"\n"), 100).model

@@ -1,4 +1,6 @@
-"""What a sync makes of the model, and what it never does; LDIF and its filters; a second service."""
+"""What a sync makes of the model, and what it never does; LDIF and its filters; a
+second service.
+"""
 
 import base64
 import json
@@ -36,9 +38,11 @@ from ..conftest import DEMO
 from ..core.models import random_model
 
 BUREAU = DirectoryOptions(
-    address=str(DEMO.parent / "bureau.ldif"), people_base="ou=harbour-bureau,dc=tidewrack,dc=example",
-    groups_base="dc=tidewrack,dc=example", units_base="ou=harbour-bureau,dc=tidewrack,dc=example",
-)  # fmt: skip
+    address=str(DEMO.parent / "bureau.ldif"),
+    people_base="ou=harbour-bureau,dc=tidewrack,dc=example",
+    groups_base="dc=tidewrack,dc=example",
+    units_base="ou=harbour-bureau,dc=tidewrack,dc=example",
+)
 
 
 def found_in(options=BUREAU):
@@ -61,15 +65,22 @@ def directories(draw):
         unit = draw(st.sampled_from([None, *sorted(found.units)]))
         found.people[name] = Person(name, draw(st.sampled_from([None, "X"])), None, unit, None)
     for group in draw(st.sets(st.sampled_from(GROUPS))):
-        found.groups[group] = set(draw(st.lists(st.sampled_from(subjects), max_size=4))) - {m.Subject("group", group)}
+        found.groups[group] = set(draw(st.lists(st.sampled_from(subjects), max_size=4))) - {
+            m.Subject("group", group)
+        }
     return found
 
 
 def local_part(model):
     return (
-        [a for a in model.accounts if a.source != "dir"], [g for g in model.groups if g.source != "dir"],
-        model.stores, model.virtual_paths, model.endpoints, model.settings, model.quotas,
-    )  # fmt: skip
+        [a for a in model.accounts if a.source != "dir"],
+        [g for g in model.groups if g.source != "dir"],
+        model.stores,
+        model.virtual_paths,
+        model.endpoints,
+        model.settings,
+        model.quotas,
+    )
 
 
 @given(st.integers(0, 10**9), st.lists(directories(), min_size=1, max_size=4))
@@ -85,7 +96,8 @@ def test_syncs_leave_what_is_local_and_remove_nobody(seed, states):
                 assert account.enabled == (account.name in found.people)
         own = {g.name for g in model.groups if g.source == "dir"}
         assert own == found.groups.keys() - {g.name for g in model.groups if g.source != "dir"}
-        # Nothing of the directory's groups is local: who bears the name of one of its people is not that one.
+        # Nothing of the directory's groups is local: who bears the name of one of its people is not
+        # that one.
         theirs = {a.name for a in model.accounts if a.source == "dir"}
         assert all(
             s.name in theirs
@@ -94,7 +106,10 @@ def test_syncs_leave_what_is_local_and_remove_nobody(seed, states):
             for x in g.members
             if (s := x.subject).kind == "account"
         )
-        assert not plan(model, "dir", found, 100).changes and plan(model, "dir", found, 100).model == model
+        assert (
+            not plan(model, "dir", found, 100).changes
+            and plan(model, "dir", found, 100).model == model
+        )
         assert read_model(write_model(model)) == model
         if i == 0 and own:
             # Something here comes to name what the directory has; it is kept when that goes.
@@ -122,7 +137,9 @@ def test_a_group_that_is_gone_is_kept_by_name_matches_nobody_and_is_a_finding(de
     # One that comes back spelled otherwise is meant by what still names it.
     found.groups["Bank-Survey"] = found_in().groups["bank-survey"]
     other = plan(gone, "bureau", found, 100).model
-    assert not other.gone and any(s.name == "soundings-readers" for s in prepare(other).account("petra").standing.ranks)
+    assert not other.gone and any(
+        s.name == "soundings-readers" for s in prepare(other).account("petra").standing.ranks
+    )
 
 
 def test_too_many_leavers_are_refused_and_can_be_allowed_once(demo):
@@ -131,7 +148,11 @@ def test_too_many_leavers_are_refused_and_can_be_allowed_once(demo):
         del found.people[name]
     with pytest.raises(TooFew, match="3 of 5 people are missing"):
         plan(demo, "bureau", found, 20)
-    assert plan(demo, "bureau", found, 60).changes["accounts switched off"] == ["jonas", "petra", "wanda"]
+    assert plan(demo, "bureau", found, 60).changes["accounts switched off"] == [
+        "jonas",
+        "petra",
+        "wanda",
+    ]
     found = found_in()
     found.groups.clear()
     with pytest.raises(TooFew, match="2 of 2 groups"):
@@ -142,7 +163,10 @@ def test_a_unit_that_somebody_here_is_in_stays_as_a_local_one(demo):
     synced = plan(demo, "bureau", found_in(), 100).model
     moved = replace(
         synced,
-        accounts=tuple(replace(a, unit="harbour-bureau/records") if a.name == "refa" else a for a in synced.accounts),
+        accounts=tuple(
+            replace(a, unit="harbour-bureau/records") if a.name == "refa" else a
+            for a in synced.accounts
+        ),
     )
     found = found_in()
     found.units.discard("harbour-bureau/records")
@@ -150,10 +174,12 @@ def test_a_unit_that_somebody_here_is_in_stays_as_a_local_one(demo):
         found.people[name] = replace(person, unit=None)
     after = plan(moved, "bureau", found, 100)
     assert after.changes["units made local"] == ["harbour-bureau/records"]
-    assert next(a for a in after.model.accounts if a.name == "refa").unit == "harbour-bureau/records"
+    assert (
+        next(a for a in after.model.accounts if a.name == "refa").unit == "harbour-bureau/records"
+    )
 
 
-# --- names, filters, LDIF -------------------------------------------------------------------------
+# --- names, filters, LDIF -----------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -170,17 +196,27 @@ def test_names_that_are_written_differently_are_the_same(one, other):
     assert is_below(normal(one), "dc=x") and not is_below(normal(one), "dc=y")
 
 
-ATTRIBUTES = {"uid": [b"Ada"], "objectclass": [b"person", b"inetOrgPerson"], "mail": [b"ada@tidewrack.example"]}
+ATTRIBUTES = {
+    "uid": [b"Ada"],
+    "objectclass": [b"person", b"inetOrgPerson"],
+    "mail": [b"ada@tidewrack.example"],
+}
 
 
 @pytest.mark.parametrize(
     ("text", "holds"),
     [
-        ("(uid=ADA)", True), ("(uid=ad)", False), ("(uid=a*a)", True), ("(mail=*@tidewrack*)", True), ("(mail=*x*y*)", False),
-        ("(&(objectClass=person)(!(uid=bo)))", True), ("(|(uid=bo)(telephoneNumber=*))", False), ("(mail=*)", True),
+        ("(uid=ADA)", True),
+        ("(uid=ad)", False),
+        ("(uid=a*a)", True),
+        ("(mail=*@tidewrack*)", True),
+        ("(mail=*x*y*)", False),
+        ("(&(objectClass=person)(!(uid=bo)))", True),
+        ("(|(uid=bo)(telephoneNumber=*))", False),
+        ("(mail=*)", True),
         ("(uid=\\41da)", True),
     ],
-)  # fmt: skip
+)
 def test_filters_on_a_file(text, holds):
     assert compile_filter(text)(ATTRIBUTES) is holds
 
@@ -192,7 +228,9 @@ def test_filters_that_are_none_are_told(text):
 
 
 @given(
-    st.lists(st.tuples(st.sampled_from(["cn", "mail", "x-y"]), st.binary(max_size=120)), max_size=6),
+    st.lists(
+        st.tuples(st.sampled_from(["cn", "mail", "x-y"]), st.binary(max_size=120)), max_size=6
+    ),
     st.integers(20, 90),
 )
 def test_ldif_is_read_as_it_was_written(values, width):
@@ -200,7 +238,11 @@ def test_ldif_is_read_as_it_was_written(values, width):
     expected = {}
     for name, value in values:
         line = f"{name}:: {base64.b64encode(value).decode()}"
-        text += line[:width] + "".join("\n " + line[i : i + width] for i in range(width, len(line), width)) + "\n"
+        text += (
+            line[:width]
+            + "".join("\n " + line[i : i + width] for i in range(width, len(line), width))
+            + "\n"
+        )
         expected.setdefault(name, []).append(value)
     (record,) = read_ldif(text.encode().splitlines(keepends=True))
     assert record.dn == "uid=ada,dc=x" and record.attributes == expected
@@ -209,18 +251,22 @@ def test_ldif_is_read_as_it_was_written(values, width):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("version: 2\n", "line 1: this version of LDIF"), ("dn: a=b\nnonsense\n", "line 2"), ("cn: x\n", "a record does not begin with its name"),
-        ("dn: a=b\nchangetype: delete\n", "changes"), ("dn: a=b\njpegPhoto:< file:///etc/passwd\n", "are not read"),
-        ("dn: a=b\ncn:: %%%\n", "no base64"), (" x\n", "continuation of nothing"),
+        ("version: 2\n", "line 1: this version of LDIF"),
+        ("dn: a=b\nnonsense\n", "line 2"),
+        ("cn: x\n", "a record does not begin with its name"),
+        ("dn: a=b\nchangetype: delete\n", "changes"),
+        ("dn: a=b\njpegPhoto:< file:///etc/passwd\n", "are not read"),
+        ("dn: a=b\ncn:: %%%\n", "no base64"),
+        (" x\n", "continuation of nothing"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_ldif_is_told_with_its_line(text, said):
     with pytest.raises(BadDocument) as bad:
         list(read_ldif(text.encode().splitlines(keepends=True)))
     assert said in str(bad.value)
 
 
-# --- intervals ------------------------------------------------------------------------------------
+# --- intervals ----------------------------------------------------------------------------------
 
 
 def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
@@ -228,7 +274,9 @@ def test_of_several_services_one_syncs_what_is_due(database, tmp_path):
     with database.transaction() as connection:
         save_directory(connection, Directory("bureau", options, None))
         save_directory(connection, Directory("by-hand", BUREAU.model_dump(), None))
-    one, other = (Current(database, Secrets(None), ReadableFolders((Path("/"),)), Shared()) for _ in range(2))
+    one, other = (
+        Current(database, Secrets(None), ReadableFolders((Path("/"),)), Shared()) for _ in range(2)
+    )
     directory = Directory("bureau", options, None)
     assert not due(one) and not sync_alone(one, directory)  # the first waits for a person
     assert sync_within(one, directory, "ada", None).state == "done"
@@ -264,4 +312,6 @@ def test_of_several_processes_that_begin_at_once_one_makes_the_key_for_all(tmp_p
         made = list(pool.map(begin, range(8)))
     kept = made[0].encrypt("keel")
     assert [x.decrypt(kept) for x in made] == ["keel"] * 8
-    assert [f.name for f in key_file.parent.iterdir()] == ["key"] and key_file.stat().st_mode & 0o777 == 0o600
+    assert [f.name for f in key_file.parent.iterdir()] == [
+        "key"
+    ] and key_file.stat().st_mode & 0o777 == 0o600

@@ -1,4 +1,6 @@
-"""Syncs at an interval: the first waits for a person, and one that fails is reported everywhere until it is good again."""
+"""Syncs at an interval: the first waits for a person, and one that fails is reported everywhere
+until it is good again.
+"""
 
 import json
 
@@ -22,7 +24,9 @@ def bureau(tmp_path):
 
 def test_the_first_sync_waits_and_later_ones_that_fail_are_reported(cluster, tmp_path, bureau):
     with (
-        serving(cluster.create_database("by_itself"), tmp_path, "--files", bureau.parent) as service,
+        serving(
+            cluster.create_database("by_itself"), tmp_path, "--files", bureau.parent
+        ) as service,
         service.client() as client,
     ):
 
@@ -34,7 +38,17 @@ def test_the_first_sync_waits_and_later_ones_that_fail_are_reported(cluster, tmp
         def kinds():
             return {f.kind: f for f in client.findings().findings if f.about == "bureau"}
 
-        status, text = said("directory", "add", "bureau", "--address", bureau, "--people-base", BASE, "--interval", "1")
+        status, text = said(
+            "directory",
+            "add",
+            "bureau",
+            "--address",
+            bureau,
+            "--people-base",
+            BASE,
+            "--interval",
+            "1",
+        )
         assert status == 0 and "before the first sync" in text
         assert "waits for the first sync" in said("directory", "list")[1]
         assert "drawknife sync bureau" in kinds()["sync-waits"].text
@@ -51,9 +65,17 @@ def test_the_first_sync_waits_and_later_ones_that_fail_are_reported(cluster, tmp
         failed = until(lambda: kinds().get("sync-failed"))
         assert "since 20" in failed.text and "the last good one was at 20" in failed.text
         assert "failed since" in said("directory", "list")[1]
-        assert [f.kind for f in client.overview().findings if f.about == "bureau"] == ["sync-failed"]
-        numbers = httpx.get(service.url + "/metrics", headers={"Authorization": f"Bearer {service.token}"}).text
+        assert [f.kind for f in client.overview().findings if f.about == "bureau"] == [
+            "sync-failed"
+        ]
+        numbers = httpx.get(
+            service.url + "/metrics", headers={"Authorization": f"Bearer {service.token}"}
+        ).text
         assert 'drawknife_sync_last_good_timestamp_seconds{directory="bureau"} 1.' in numbers
-        assert any(json.loads(line).get("state") == "failed" for line in service.said if line.startswith("{"))
+        assert any(
+            json.loads(line).get("state") == "failed"
+            for line in service.said
+            if line.startswith("{")
+        )
         bureau.write_text((ROOT / "demo" / "bureau.ldif").read_text())
         until(lambda: not kinds())

@@ -1,4 +1,6 @@
-"""Windows trees: descriptors are read and written, taken over and given back, held against a literal reading of MS-DTYP."""
+"""Windows trees: descriptors are read and written, taken over and given back, held against a
+literal reading of MS-DTYP.
+"""
 
 from dataclasses import replace
 from random import Random
@@ -31,12 +33,33 @@ from ..core.test_promises import NOW
 DOMAIN = "S-1-5-21-11-22-33-"
 ACCOUNTS = {"ada": DOMAIN + "1101", "bo": DOMAIN + "1102", "cy": DOMAIN + "1103"}
 GROUPS = {"crew": (DOMAIN + "2001", ("ada", "bo")), "office": (DOMAIN + "2002", ("bo", "cy"))}
-SIDS = (*ACCOUNTS.values(), *(sid for sid, _ in GROUPS.values()), "S-1-1-0", "S-1-5-11", "S-1-3-0", "S-1-3-4")
+SIDS = (
+    *ACCOUNTS.values(),
+    *(sid for sid, _ in GROUPS.values()),
+    "S-1-1-0",
+    "S-1-5-11",
+    "S-1-3-0",
+    "S-1-3-4",
+)
 PATHS = ("/", "/a", "/a/b", "/a/b/c", "/d", "/d/e")
-MASKS = (0x1F01FF, 0x1301BF, 0x1200A9, 0x120116, 0x2, 0x4, 0x20, 0x40, 0x10000, 0x100, 0x6, 0x1, 0x10040)
+MASKS = (
+    0x1F01FF,
+    0x1301BF,
+    0x1200A9,
+    0x120116,
+    0x2,
+    0x4,
+    0x20,
+    0x40,
+    0x10000,
+    0x100,
+    0x6,
+    0x1,
+    0x10040,
+)
 
 
-# --- a literal reading of the standard ----------------------------------------------------------------
+# --- a literal reading of the standard ----------------------------------------------------------
 
 
 def literally_inherited(aces, owner, container):
@@ -79,7 +102,10 @@ class Literal:
 
     def __init__(self, folders):
         self.folders = {
-            f.path: (f.descriptor.owner, None if f.descriptor.aces is None else [tuple(a) for a in f.descriptor.aces])
+            f.path: (
+                f.descriptor.owner,
+                None if f.descriptor.aces is None else [tuple(a) for a in f.descriptor.aces],
+            )
             for f in folders
         }
 
@@ -111,33 +137,50 @@ class Literal:
                 "delete-file": 0x10000,
                 "set-attributes": 0x100,
             }[right]
-            return bool(on_file & bit) or (right in ("rename", "delete-file") and bool(granted & 0x40))
+            return bool(on_file & bit) or (
+                right in ("rename", "delete-file") and bool(granted & 0x40)
+            )
         if right == "delete-folder" and path != "/":
             above_owner, above = self.at(path.rpartition("/")[0] or "/")
             if literally_granted(above, token, above_owner) & 0x40:
                 return True
         return bool(
-            granted & {"enter": 0x20, "list": 1, "upload": 2, "make-folder": 4, "delete-folder": 0x10000}[right]
+            granted
+            & {"enter": 0x20, "list": 1, "upload": 2, "make-folder": 4, "delete-folder": 0x10000}[
+                right
+            ]
         )
 
 
 def token_of(name):
-    return {ACCOUNTS[name], "S-1-1-0", "S-1-5-11", *(sid for sid, members in GROUPS.values() if name in members)}
+    return {
+        ACCOUNTS[name],
+        "S-1-1-0",
+        "S-1-5-11",
+        *(sid for sid, members in GROUPS.values() if name in members),
+    }
 
 
-# --- random trees ---------------------------------------------------------------------------------------
+# --- random trees -------------------------------------------------------------------------------
 
 
 def random_aces(rng, canonical):
     aces = [
-        w.Ace(rng.random() < 0.75, rng.choice((0, 3, 3, 3, 2, 1, 11, 10, 7, 9, 6, 14, 5)), rng.choice(MASKS), rng.choice(SIDS))
+        w.Ace(
+            rng.random() < 0.75,
+            rng.choice((0, 3, 3, 3, 2, 1, 11, 10, 7, 9, 6, 14, 5)),
+            rng.choice(MASKS),
+            rng.choice(SIDS),
+        )
         for _ in range(rng.randint(1, 4))
-    ]  # fmt: skip
+    ]
     return sorted(set(aces)) if canonical else aces
 
 
 def random_folders(rng):
-    """A tree as it comes to be: what is inherited is from above, but where it is protected, or has gone stale."""
+    """A tree as it comes to be: what is inherited is from above, but where it is protected, or has
+    gone stale.
+    """
     made = {}
     for path in PATHS:
         if path != "/" and rng.random() < 0.3:
@@ -151,7 +194,9 @@ def random_folders(rng):
             found = w.Descriptor(owner, False, None)
         else:
             up = path.rpartition("/")[0] or "/"
-            _, aces = Literal([described.DescribedFolder(p, str(d)) for p, d in made.items()]).at(up)
+            _, aces = Literal([described.DescribedFolder(p, str(d)) for p, d in made.items()]).at(
+                up
+            )
             inherited = [w.Ace(*a) for a in literally_inherited(aces or [], owner, True)]
             if kind > 0.92 and inherited:
                 inherited.pop()  # as after a move
@@ -172,7 +217,9 @@ def server(folders=(), names=True):
                 m.Group(name, tuple(m.parse_member(f"account:{x}") for x in members))
                 for name, (_, members) in GROUPS.items()
             ),
-            stores=(m.Store("s", None, "closed", None, (m.Folder("/a/b", None, False, (), "kept"),)),),
+            stores=(
+                m.Store("s", None, "closed", None, (m.Folder("/a/b", None, False, (), "kept"),)),
+            ),
             virtual_paths=(m.VirtualPath("/", "s:/", "all", everything),),
             descriptor_readings=(reading,) if folders else (),
         )
@@ -180,7 +227,9 @@ def server(folders=(), names=True):
 
 
 def differing(prepared, folders):
-    """Where model and tree do not say the same, by the literal reading: (account, folder, right), and which says more."""
+    """Where model and tree do not say the same, by the literal reading: (account, folder, right),
+    and which says more.
+    """
     literal, found = Literal(folders), {}
     recorded = {f.path for f in prepared.stores["s"].store.folders} | {f.path for f in folders}
     for name in ACCOUNTS:
@@ -193,14 +242,20 @@ def differing(prepared, folders):
                     let = bool((cell.owning if own else cell.plain)[r] & 1)
                     there = literal.lets(token_of(name), ACCOUNTS[name], cell.path, right, own)
                     if let != there:
-                        found.setdefault((name, cell.path, right), set()).add("refused" if let else "wider")
+                        found.setdefault((name, cell.path, right), set()).add(
+                            "refused" if let else "wider"
+                        )
             for right, action in ON_FOLDERS.items():
                 if cell.path == "/" and action == "rename":
                     continue
                 to = cell.location + "x" if action == "rename" else None
-                let = verdict(prepared, Question(name, action, cell.location, to, "folder"), NOW).allowed
+                let = verdict(
+                    prepared, Question(name, action, cell.location, to, "folder"), NOW
+                ).allowed
                 if let != literal.lets_on_folder(token_of(name), cell.path, action):
-                    found.setdefault((name, cell.path, right), set()).add("refused" if let else "wider")
+                    found.setdefault((name, cell.path, right), set()).add(
+                        "refused" if let else "wider"
+                    )
     return found
 
 
@@ -225,7 +280,9 @@ def test_what_is_taken_over_and_given_back_lets_the_same_but_for_what_was_told(s
     told = said(described_drift(prepared, reading, fold_rows=False).rows)
     assert told == differing(prepared, folders)
     back = describe(prepared, reading)
-    told_back = said(described_drift(prepared, replace(reading, folders=back.folders), fold_rows=False).rows)
+    told_back = said(
+        described_drift(prepared, replace(reading, folders=back.folders), fold_rows=False).rows
+    )
     assert told_back == differing(prepared, back.folders)
     one, other = Literal(folders), Literal(back.folders)
     known = one.folders.keys() | other.folders.keys()
@@ -244,7 +301,9 @@ def test_what_is_taken_over_and_given_back_lets_the_same_but_for_what_was_told(s
 
 
 def test_what_administrators_write_is_said_whole():
-    """Of full control, change and read for groups, with inheritance, seals, a creator's own and a denied one, one thing is left to tell."""
+    """Of full control, change and read for groups, with inheritance, seals, a creator's own and a
+    denied one, one thing is left to tell.
+    """
     root = "O:BAD:PAI(A;OICI;FA;;;BA)(A;OICI;0x1200a9;;;WD)"
     inherited = "(A;OICIID;FA;;;BA)(A;OICIID;0x1200a9;;;WD)"
     crew, office, cy = (f"{DOMAIN}{n}" for n in (2001, 2002, 1103))
@@ -261,16 +320,22 @@ def test_what_administrators_write_is_said_whole():
     adopted = adopt_described(prepare(model), model.descriptor_readings[0])
     lines = {f.path: [str(e) for e in f.entries] for f in adopted.folders}
     assert lines["/a"] == ["allow group:crew all", "deny account:cy all"]
-    # A tree lets who may delete a folder do that whatever holds it says; lines ask what holds it, too.
-    # A line that lets folders be renamed where they are lets files be renamed there, too.
+    # A tree lets who may delete a folder do that whatever holds it says; lines ask what holds it,
+    # too. A line that lets folders be renamed where they are lets files be renamed there, too.
     renamed = ("rename-folder",)
     only = {("/d", (), renamed), ("/d/e", (), ("delete-folder", *renamed)), ("/a", (), renamed)}
     assert {(row.location, row.refused, row.wider) for row in adopted.not_said} == only
-    assert [f.path for f in adopted.folders if f.sealed] == ["/d", "/d/e"] and adopted.nobody == ("S-1-5-32-544",)
-    back = describe(prepare(sound(with_folders(model, "s", adopted.folders))), model.descriptor_readings[0])
+    assert [f.path for f in adopted.folders if f.sealed] == ["/d", "/d/e"] and adopted.nobody == (
+        "S-1-5-32-544",
+    )
+    back = describe(
+        prepare(sound(with_folders(model, "s", adopted.folders))), model.descriptor_readings[0]
+    )
     assert {(row.location, row.refused, row.wider) for row in back.not_said} == only
     after = prepare(sound(with_folders(model, "s", adopted.folders)))
-    still = {key: how for key, how in differing(after, back.folders).items() if key[2] != "rename-folder"}
+    still = {
+        key: how for key, how in differing(after, back.folders).items() if key[2] != "rename-folder"
+    }
     assert still == {("ada", "/d/e", "delete-folder"): {"wider"}}
     # Who stands for nobody here, such as the tree's administrators, keeps what it has.
     for tree in (folders, back.folders):
@@ -282,15 +347,26 @@ def test_what_administrators_write_is_said_whole():
 
 
 def test_csv_of_windows_and_its_mistakes():
-    text = ["path,owner,descriptor", 'D:\\x,BA,"D:PAI(A;OICI;FA;;;WD)"', "D:\\x\\a b,,D:AI(OA;;CR;1;;WD)", "E:\\y,,D:"]
+    text = [
+        "path,owner,descriptor",
+        'D:\\x,BA,"D:PAI(A;OICI;FA;;;WD)"',
+        "D:\\x\\a b,,D:AI(OA;;CR;1;;WD)",
+        "E:\\y,,D:",
+    ]
     folders, notes = folders_from_csv(text, "D:\\x")
-    assert [(f.path, f.descriptor.owner) for f in folders] == [("/", "S-1-5-32-544"), ("/a b", None)]
+    assert [(f.path, f.descriptor.owner) for f in folders] == [
+        ("/", "S-1-5-32-544"),
+        ("/a b", None),
+    ]
     assert notes == ["1 paths outside D:\\x", "1 entries of objects or with conditions"]
     assert rows_of(folders, "D:\\x")[1][0] == "D:\\x\\a b"
     for lines, told in (
-        (["path,owner"], "no column descriptor"), ([text[0], "D:\\x,,nonsense"], "is no security descriptor"), ([text[0], ",,D:"], "is empty"),
-        ([text[0], "D:\\x,,D:", "D:\\x,,D:"], "there twice"), ([text[0], 'D:\\x,,"D:"x'], "no CSV"),
-    ):  # fmt: skip
+        (["path,owner"], "no column descriptor"),
+        ([text[0], "D:\\x,,nonsense"], "is no security descriptor"),
+        ([text[0], ",,D:"], "is empty"),
+        ([text[0], "D:\\x,,D:", "D:\\x,,D:"], "there twice"),
+        ([text[0], 'D:\\x,,"D:"x'], "no CSV"),
+    ):
         with pytest.raises(BadDocument, match=told):
             folders_from_csv(lines)
     with pytest.raises(BadDocument, match="is no security identifier"):
@@ -301,7 +377,10 @@ def test_csv_of_windows_and_its_mistakes():
 def test_what_is_written_is_read_again(seed):
     for folder in random_folders(Random(seed)):
         found = folder.descriptor
-        assert w.parse_descriptor(str(found)) == found and described.parse_described(str(folder)) == folder
+        assert (
+            w.parse_descriptor(str(found)) == found
+            and described.parse_described(str(folder)) == folder
+        )
 
 
 def test_sddl_as_it_comes():
@@ -310,9 +389,14 @@ def test_sddl_as_it_comes():
     )
     assert (found.owner, found.protected, found.left_out) == ("S-1-5-32-544", True, 2)
     assert found.aces == (
-        w.Ace(True, 3, 0x1F01FF, "S-1-5-32-544"), w.Ace(False, 10, 0x42, "S-1-5-21-1-2-3-1105"), w.Ace(True, 0, 0x120089, "S-1-5-11"),
-    )  # fmt: skip
-    assert w.parse_descriptor("O:SYD:NO_ACCESS_CONTROL").aces is None and w.parse_descriptor("O:SYD:").aces == ()
+        w.Ace(True, 3, 0x1F01FF, "S-1-5-32-544"),
+        w.Ace(False, 10, 0x42, "S-1-5-21-1-2-3-1105"),
+        w.Ace(True, 0, 0x120089, "S-1-5-11"),
+    )
+    assert (
+        w.parse_descriptor("O:SYD:NO_ACCESS_CONTROL").aces is None
+        and w.parse_descriptor("O:SYD:").aces == ()
+    )
 
 
 @pytest.mark.parametrize(
@@ -334,7 +418,8 @@ def test_what_is_no_descriptor_is_refused(text):
 
 
 @pytest.mark.parametrize(
-    "text", ["O:BAD:(A;;FA;;;BA)D:(A;;FA;;;WD)", "O:BAO:SYD:(A;;FA;;;BA)", "D:(A;;0x1ffffffff;;;BA)"]
+    "text",
+    ["O:BAD:(A;;FA;;;BA)D:(A;;FA;;;WD)", "O:BAO:SYD:(A;;FA;;;BA)", "D:(A;;0x1ffffffff;;;BA)"],
 )
 def test_a_descriptor_that_says_two_things_is_refused(text):
     with pytest.raises(BadValue):
@@ -344,7 +429,8 @@ def test_a_descriptor_that_says_two_things_is_refused(text):
 def test_a_tree_is_one_whatever_the_case_of_its_drive_and_folders_and_however_it_was_exported():
     rows = ["#TYPE Listed.Folder", "path,owner,descriptor"]
     rows += [
-        f'{path},BA,"D:PAI(A;OICI;FA;;;BA)"' for path in ("D:\\Survey", "d:\\survey\\Charts", "D:\\SURVEY\\charts\\New")
+        f'{path},BA,"D:PAI(A;OICI;FA;;;BA)"'
+        for path in ("D:\\Survey", "d:\\survey\\Charts", "D:\\SURVEY\\charts\\New")
     ]
     for encoding in ("utf-8", "utf-8-sig", "utf-16"):
         text = exported_text("\r\n".join(rows).encode(encoding), "descriptors")

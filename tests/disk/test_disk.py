@@ -1,4 +1,6 @@
-"""Disk readings: how they are written, what is left out of them, drift, and what a change of them is told as."""
+"""Disk readings: how they are written, what is left out of them, drift, and what a change of them
+is told as.
+"""
 
 import grp
 import os
@@ -21,35 +23,35 @@ from drawknife.core.disk.read_folders import Disk
 from drawknife.core.everybody.adopting import adopt
 from drawknife.core.everybody.disk_plan import DiskPlan
 from drawknife.core.everybody.drift import drift
-from drawknife.core.follows.consequences import consequences_on
 from drawknife.core.model import disk as d
 from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.errors import BadInput, NotFound
+from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue
-from drawknife.core.words.rights import FILE_RIGHTS, RIGHTS
 from drawknife.disk import read_disk, reading_from, users_from
 from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT, acl_from_bytes
 from drawknife.formats.model_file import read_model, write_model
 from drawknife.formats.questions import read_question
 
-from ..conftest import run, serving
 from ..core.test_promises import NOW
 from .test_kernel import AS_ROOT
 from .trees import GROUPS, USERS, acl_to, model_of, random_acl, random_tree, read_list
 
-# --- lines ------------------------------------------------------------------------------------------
+# --- lines ---------------------------------------------------------------------------------------
 
 
 @given(st.integers(0, 10**9))
 def test_what_is_written_is_read_again(seed):
     rng = Random(seed)
     thing = d.ThingOnDisk(
-        rng.choice([0, 7, 2**32 - 2]), rng.choice(GROUPS), rng.choice([0o644, 0o2755, 0o1777, 0]),
-        rng.choice([None, random_acl(rng)]), rng.choice([None, random_acl(rng)]),
-    )  # fmt: skip
+        rng.choice([0, 7, 2**32 - 2]),
+        rng.choice(GROUPS),
+        rng.choice([0o644, 0o2755, 0o1777, 0]),
+        rng.choice([None, random_acl(rng)]),
+        rng.choice([None, random_acl(rng)]),
+    )
     path = rng.choice(["/", "/a b", "/a/in /b", "/x acl=u::rwx"])
     folder = d.FolderOnDisk(path, thing)
     files = d.FilesOnDisk(path, thing._replace(default=None), rng.randint(1, 10**9))
@@ -62,13 +64,26 @@ def test_what_is_written_is_read_again(seed):
 @pytest.mark.parametrize(
     ("read", "text"),
     [
-        (d.parse_folder, "0:0 /"), (d.parse_folder, "0:0 0755 a"), (d.parse_folder, "0:0 0955 /"), (d.parse_folder, "4294967295:0 0755 /"),
-        (d.parse_folder, "0:0 0755 acl=u::rwx /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,g::---,o::--- /"),
-        (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,u:5:r--,g::---,m::r--,o::--- /"), (d.parse_folder, "0:0 0755 acl=u::rwx,u::rwx,g::---,o::--- /"),
-        (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"), (d.parse_files, "x of 0:0 0644 in /"), (d.parse_user, "ines"), (d.parse_thing, "0:0"), (d.parse_thing, "0:0 0644 /a"),
-        (d.parse_user, "ines 1 x"), (d.parse_group, "crew"), (d.check_acts_as, " a b"), (d.check_acts_as, "{unit}"), (d.check_acts_as, ""),
+        (d.parse_folder, "0:0 /"),
+        (d.parse_folder, "0:0 0755 a"),
+        (d.parse_folder, "0:0 0955 /"),
+        (d.parse_folder, "4294967295:0 0755 /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,g::---,o::--- /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx,u:5:r--,u:5:r--,g::---,m::r--,o::--- /"),
+        (d.parse_folder, "0:0 0755 acl=u::rwx,u::rwx,g::---,o::--- /"),
+        (d.parse_files, "3 of 0:0 0644 default=u::rwx,g::---,o::--- in /"),
+        (d.parse_files, "x of 0:0 0644 in /"),
+        (d.parse_user, "ines"),
+        (d.parse_thing, "0:0"),
+        (d.parse_thing, "0:0 0644 /a"),
+        (d.parse_user, "ines 1 x"),
+        (d.parse_group, "crew"),
+        (d.check_acts_as, " a b"),
+        (d.check_acts_as, "{unit}"),
+        (d.check_acts_as, ""),
     ],
-)  # fmt: skip
+)
 def test_lines_that_are_none(read, text):
     with pytest.raises(BadValue):
         read(text)
@@ -77,7 +92,9 @@ def test_lines_that_are_none(read, text):
 @given(st.integers(0, 10**9))
 @settings(max_examples=300)
 def test_the_line_that_is_told_is_the_one_that_decides(seed):
-    """What is said of the line agrees with what is decided: the letters of it, within the mask, hold what is wanted."""
+    """What is said of the line agrees with what is decided: the letters of it, within the mask,
+    hold what is wanted.
+    """
     rng = Random(seed)
     user, wanted = rng.choice(USERS), rng.choice([1, 2, 3, 4, 5])
     acl = rng.choice([None, random_acl(rng)])
@@ -88,19 +105,25 @@ def test_the_line_that_is_told_is_the_one_that_decides(seed):
     )
     thing = d.ThingOnDisk(rng.choice([0, user.uid]), rng.choice(GROUPS), bits, acl)
     found = line(user, thing, wanted, str)
-    letters = [sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-") for word in found.replace(",", " ").replace(";", " ").split() if len(word) == 3 and set(word) <= set("rwx-")]  # fmt: skip
+    letters = [
+        sum(b for x, b in zip(word, (4, 2, 1), strict=True) if x != "-")
+        for word in found.replace(",", " ").replace(";", " ").split()
+        if len(word) == 3 and set(word) <= set("rwx-")
+    ]
     mask = letters[-1] if "within the mask" in found else 7
     lines = letters[:-1] if "within the mask" in found else letters
     assert lets(user, thing, wanted) is any(x & mask & wanted == wanted for x in lines), found
 
 
-# --- reading ----------------------------------------------------------------------------------------
+# --- reading ------------------------------------------------------------------------------------
 
 
 @AS_ROOT
 @pytest.mark.parametrize("seed", range(8))
 def test_what_is_left_out_is_as_the_folder_above_would_make_it(seed):
-    """Each folder is had back from the reading as it is on disk; and every file is counted once, in its combination."""
+    """Each folder is had back from the reading as it is on disk; and every file is counted once, in
+    its combination.
+    """
     with random_tree(Random(seed), folders=30, files=30) as root:
         reading = read_disk(str(root), "s")
         disk = Disk(reading)
@@ -108,7 +131,11 @@ def test_what_is_left_out_is_as_the_folder_above_would_make_it(seed):
         for folder in folders:
             status, path = folder.stat(), os.fsencode(folder)
             wanted = d.ThingOnDisk(
-                status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(path, ACCESS), read_list(path, DEFAULT)
+                status.st_uid,
+                status.st_gid,
+                status.st_mode & 0o7777,
+                read_list(path, ACCESS),
+                read_list(path, DEFAULT),
             )
             assert disk.folder("/" + str(folder.relative_to(root)).strip(".")) == wanted
         assert 1 <= len(reading.folders) <= len(folders)
@@ -137,19 +164,35 @@ def test_a_plain_tree_is_one_folder_and_odd_things_are_told(tmp_path):
 def test_the_text_of_getfacl_tells_the_same(seed):
     """Of the tool itself, with names that it has to escape; users and groups by their lines."""
     passwd = [f"{u.name}:x:{u.uid}:{u.gid}::/:/bin/sh" for u in USERS]
-    group = [f"g{gid}:x:{gid}:{','.join(u.name for u in USERS if gid in u.groups)}" for gid in GROUPS[1:]]
+    group = [
+        f"g{gid}:x:{gid}:{','.join(u.name for u in USERS if gid in u.groups)}" for gid in GROUPS[1:]
+    ]
     with random_tree(Random(seed), folders=20, files=20) as root:
         (root / "in\\side\nof").mkdir()
         (root / "a b" / "in").mkdir(parents=True)
         here = read_disk(str(root), "s")
-        text = subprocess.run(["getfacl", "-R", "-p", str(root)], capture_output=True, check=True).stdout
-        folders = subprocess.run(["find", str(root), "-type", "d"], capture_output=True, check=True).stdout
+        text = subprocess.run(
+            ["getfacl", "-R", "-p", str(root)], capture_output=True, check=True
+        ).stdout
+        folders = subprocess.run(
+            ["find", str(root), "-type", "d"], capture_output=True, check=True
+        ).stdout
     users, groups = users_from(passwd, group)
     found = reading_from(
-        text, "s", str(root), [*users, d.OsUser("root", 0, 0)], [*groups, d.OsGroup("root", 0)], folders.split(b"\n")
+        text,
+        "s",
+        str(root),
+        [*users, d.OsUser("root", 0, 0)],
+        [*groups, d.OsGroup("root", 0)],
+        folders=folders.split(b"\n"),
     )
     assert found.folders == here.folders and set(found.files) == set(here.files)
-    assert found.complete and here.complete and found.empty == here.empty and here.empty == ("/a b/in",)
+    assert (
+        found.complete
+        and here.complete
+        and found.empty == here.empty
+        and here.empty == ("/a b/in",)
+    )
     assert found.odd == here.odd == 1 and {(u.name, u.uid, u.gid, *u.groups) for u in users} == {
         (u.name, u.uid, u.gid, *(g for g in u.groups if g != u.gid)) for u in USERS
     }
@@ -188,7 +231,9 @@ other::r--
 """
 
 
-@pytest.mark.parametrize("folders", [b"", b"/srv/s\n/srv/s/a\n", b".\n./a\n", "\ufeff.\r\n./a\r\n".encode("utf-16-le")])
+@pytest.mark.parametrize(
+    "folders", [b"", b"/srv/s\n/srv/s/a\n", b".\n./a\n", "\ufeff.\r\n./a\r\n".encode("utf-16-le")]
+)
 @pytest.mark.parametrize(
     "encoded",
     [
@@ -199,13 +244,27 @@ other::r--
     ],
 )
 @pytest.mark.parametrize(
-    ("top", "below"), [("srv/s", "srv/s/"), ("/srv/s/", "/srv/s//"), ("/srv/s", "/srv/s/"), (".", "./"), ("./", "./")]
-)  # fmt: skip
+    ("top", "below"),
+    [
+        ("srv/s", "srv/s/"),
+        ("/srv/s/", "/srv/s//"),
+        ("/srv/s", "/srv/s/"),
+        (".", "./"),
+        ("./", "./"),
+    ],
+)
 def test_the_text_of_getfacl_is_read_however_it_was_made(top, below, encoded, folders):
-    """By a path from the top or from where it was called, from shells of either kind: a setuid file is a file."""
+    """By a path from the top or from where it was called, from shells of either kind: a setuid file
+    is a file.
+    """
     text = encoded(TEXT.format(top=top, below=below))
     found = reading_from(
-        text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)], folders.splitlines(keepends=True)
+        text,
+        "s",
+        "/srv/s",
+        [d.OsUser("root", 0, 0)],
+        [d.OsGroup("root", 0)],
+        folders=folders.splitlines(keepends=True),
     )
     assert found.folders == (d.parse_folder("0:0 0755 /"),) and found.odd == 0
     assert {str(x) for x in found.files} == {"1 of 0:0 4755 in /a", "1 of 0:0 0644 in /a"}
@@ -218,7 +277,9 @@ def test_the_way_to_a_root_is_the_way_that_the_kernel_takes(tmp_path):
     (tmp_path / "srv" / "link").symlink_to("../data/real")
     (tmp_path / "data" / "real" / "store" / "x").mkdir(mode=0o700)
     found = read_disk(str(tmp_path / "srv" / "link" / "store"), "s")
-    passed = [x.path.removeprefix(str(tmp_path)) for x in found.above if x.path.startswith(str(tmp_path))]
+    passed = [
+        x.path.removeprefix(str(tmp_path)) for x in found.above if x.path.startswith(str(tmp_path))
+    ]
     assert passed == ["", "/srv", "/data", "/data/real"] and found.above[0].path == "/"
     assert [x.path for x in found.folders] == ["/", "/x"]
     (tmp_path / "round").symlink_to("round")
@@ -239,36 +300,58 @@ def test_what_could_not_be_read_is_unknown_and_never_let(monkeypatch, tmp_path):
 
     monkeypatch.setattr(os, "scandir", scandir)
     found = read_disk(str(tmp_path), "s", confined=True, recorded=["/closed/deeper", "/gone"])
-    assert found.unknown == (d.UnknownBelow("/closed", "unreadable"),) and found.absent == ("/gone",)
+    assert found.unknown == (d.UnknownBelow("/closed", "unreadable"),) and found.absent == (
+        "/gone",
+    )
     assert "folders that could not be read: 1" in found.notes
     reading = replace(found, users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6)))
     model = replace(small(), disk_readings=(reading,))
     prepared = prepare(model)
-    for action, path in (("upload", "/closed/x"), ("list", "/closed/deeper"), ("download", "/closed/deeper/x")):
+    for action, path in (
+        ("upload", "/closed/x"),
+        ("list", "/closed/deeper"),
+        ("download", "/closed/deeper/x"),
+    ):
         told = explain(prepared, Question("ada", action, path), NOW)
         assert (told.verdict.gate, told.verdict.reason) == ("disk", "unknown")
         assert "s:/closed could not be read" in told.verdict.text
-    assert verdict(prepared, Question("ada", "list", "/closed"), NOW).allowed  # the folder itself was seen
-    for what in (drift(prepared, "s").left_out, adopt(prepared, "s").left_out, DiskPlan(prepared, "s").plan().left_out):
+    assert verdict(
+        prepared, Question("ada", "list", "/closed"), NOW
+    ).allowed  # the folder itself was seen
+    for what in (
+        drift(prepared, "s").left_out,
+        adopt(prepared, "s").left_out,
+        DiskPlan(prepared, "s").plan().left_out,
+    ):
         assert any("the contents of s:/closed" in x for x in what)
     assert not [x for x in DiskPlan(prepared, "s").steps() if x.path.startswith("/closed")]
 
 
 def test_users_whom_no_list_has_are_looked_up_by_number_and_by_name(monkeypatch, tmp_path):
     """A directory of users need not list them: who owns something, or is acted as, is asked for."""
-    known = {u.pw_name: u for u in (
-        pwd.struct_passwd((r"DOM\john smith", "x", os.getuid(), 71009, "", "/", "/bin/sh")),
-        pwd.struct_passwd(("ines@dom.example", "x", 71010, 71009, "", "/", "/bin/sh")),
-    )}  # fmt: skip
+    known = {
+        u.pw_name: u
+        for u in (
+            pwd.struct_passwd((r"DOM\john smith", "x", os.getuid(), 71009, "", "/", "/bin/sh")),
+            pwd.struct_passwd(("ines@dom.example", "x", 71010, 71009, "", "/", "/bin/sh")),
+        )
+    }
     by_number = {u.pw_uid: u for u in known.values()}
     monkeypatch.setattr(pwd, "getpwall", list)
     monkeypatch.setattr(pwd, "getpwnam", known.__getitem__)
     monkeypatch.setattr(pwd, "getpwuid", by_number.__getitem__)
     monkeypatch.setattr(os, "getgrouplist", lambda name, gid: [gid])
     monkeypatch.setattr(grp, "getgrall", list)
-    monkeypatch.setattr(grp, "getgrgid", {71009: grp.struct_group((r"DOM\domain users", "x", 71009, []))}.__getitem__)
+    monkeypatch.setattr(
+        grp,
+        "getgrgid",
+        {71009: grp.struct_group((r"DOM\domain users", "x", 71009, []))}.__getitem__,
+    )
     found = read_disk(str(tmp_path), "s", acting=["ines@dom.example", "nobody-there"])
-    assert found.users == (d.OsUser(r"DOM\john smith", os.getuid(), 71009), d.OsUser("ines@dom.example", 71010, 71009))
+    assert found.users == (
+        d.OsUser(r"DOM\john smith", os.getuid(), 71009),
+        d.OsUser("ines@dom.example", 71010, 71009),
+    )
     assert found.groups == (d.OsGroup(r"DOM\domain users", 71009),)
     assert [d.parse_user(str(u)) for u in found.users] == list(found.users)
     assert d.parse_group(str(found.groups[0])) == found.groups[0]
@@ -276,13 +359,17 @@ def test_users_whom_no_list_has_are_looked_up_by_number_and_by_name(monkeypatch,
 
 
 def test_lines_that_refer_to_a_directory_of_users_are_no_users():
-    users, groups = users_from(["root:x:0:0::/:/bin/sh", "+@staff::::::", "-ines::::::"], ["root:x:0:", "+:::"])
+    users, groups = users_from(
+        ["root:x:0:0::/:/bin/sh", "+@staff::::::", "-ines::::::"], ["root:x:0:", "+:::"]
+    )
     assert [u.name for u in users] == ["root"] and [g.name for g in groups] == ["root"]
 
 
 def test_names_in_another_encoding_are_counted():
     text = TEXT.format(top="srv/s", below="srv/s/").encode("latin-1")
-    assert reading_from(text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)]).odd == 1
+    assert (
+        reading_from(text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)]).odd == 1
+    )
 
 
 @pytest.mark.parametrize(
@@ -290,12 +377,21 @@ def test_names_in_another_encoding_are_counted():
     [
         (b"something else\n# file: srv/s\n", "getfacl:1", "stands before the first"),
         (b"\xff\xfex", "", "begins as UTF-16"),
-        (b"# file: srv/s\n# owner: who\n# group: root\nuser::rwx\ngroup::r-x\nother::r-x\n", "getfacl:1", "user 'who' is in none"),
+        (
+            b"# file: srv/s\n# owner: who\n# group: root\nuser::rwx\ngroup::r-x\nother::r-x\n",
+            "getfacl:1",
+            "user 'who' is in none",
+        ),
         (b"# file: srv/s\n# owner: 0\nuser::rwx\nnonsense\n", "getfacl:4", "is no line of getfacl"),
-        (b"# file: srv/s\n# owner: 0\nuser::rwx\n", "getfacl:1", "without user::, group:: or other::"),
-        (b"# file: srv/other\n# owner: 0\n", "root", "does not tell of /srv/s"), (b"", "root", "does not tell of"),
+        (
+            b"# file: srv/s\n# owner: 0\nuser::rwx\n",
+            "getfacl:1",
+            "without user::, group:: or other::",
+        ),
+        (b"# file: srv/other\n# owner: 0\n", "root", "does not tell of /srv/s"),
+        (b"", "root", "does not tell of"),
     ],
-)  # fmt: skip
+)
 def test_text_that_is_no_reading_is_told_with_its_line(text, where, told):
     with pytest.raises(BadInput) as found:
         reading_from(text, "s", "/srv/s", [d.OsUser("root", 0, 0)], [d.OsGroup("root", 0)])
@@ -306,23 +402,29 @@ def test_text_that_is_no_reading_is_told_with_its_line(text, where, told):
         users_from([], ["crew:x"])
 
 
-# --- the gate ---------------------------------------------------------------------------------------
+# --- the gate -----------------------------------------------------------------------------------
 
 READING = m.DiskReading(
-    "s", folders=(d.parse_folder("0:5 0770 /"), d.parse_folder("0:5 0775 /open")),
-    above=(d.parse_folder("0:0 0700 /"),), users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6), d.OsUser("root", 0, 0)),
-)  # fmt: skip
+    "s",
+    folders=(d.parse_folder("0:5 0770 /"), d.parse_folder("0:5 0775 /open")),
+    above=(d.parse_folder("0:0 0700 /"),),
+    users=(d.OsUser("ada", 9, 5), d.OsUser("bo", 10, 6), d.OsUser("root", 0, 0)),
+)
 
 
 def small(acts_as="{account}", **changes):
     all_rights = (1 << 11) - 1
-    return sound(m.Model(
-        accounts=(m.Account("ada"), m.Account("bo"), m.Account("cy")),
-        stores=(m.Store("s", None, "open"),),
-        virtual_paths=(m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), all_rights),)),),
-        settings=(m.Setting(m.Subject("anyone"), (("acts_as", acts_as),)),) if acts_as else (),
-        disk_readings=(replace(READING, **changes),) if changes is not None else (),
-    ))  # fmt: skip
+    return sound(
+        m.Model(
+            accounts=(m.Account("ada"), m.Account("bo"), m.Account("cy")),
+            stores=(m.Store("s", None, "open"),),
+            virtual_paths=(
+                m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), all_rights),)),
+            ),
+            settings=(m.Setting(m.Subject("anyone"), (("acts_as", acts_as),)),) if acts_as else (),
+            disk_readings=(replace(READING, **changes),) if changes is not None else (),
+        )
+    )
 
 
 def told(model, account, action="list", path="/open", **more):
@@ -331,9 +433,12 @@ def told(model, account, action="list", path="/open", **more):
 
 def test_who_is_meant_and_from_where():
     assert (
-        told(small(), "ada").gate == "disk" and "may not search /, on the way to s:/open" in told(small(), "ada").text
+        told(small(), "ada").gate == "disk"
+        and "may not search /, on the way to s:/open" in told(small(), "ada").text
     )
-    assert told(small(confined=True), "ada").allowed  # what is above the store's root is not seen then
+    assert told(
+        small(confined=True), "ada"
+    ).allowed  # what is above the store's root is not seen then
     assert told(small(confined=True), "bo").gate == "disk"
     assert "has no user cy" in told(small(confined=True), "cy").text
     assert told(small("root"), "cy").allowed  # to whom nothing is refused
@@ -346,13 +451,17 @@ def test_a_mend_says_what_only_the_disk_can():
     asked = {"account": "bo", "action": "list", "path": "/open"}
     found = Answering(prepare(small(confined=True)), 1, NOW, seen=lambda _: None).mend(asked)
     assert found.mends == [] and "bo (user 10) may not search s:/" in found.on_disk[0]
-    assert found.on_disk[1].endswith("give bo --x on s:/: setfacl --set u::rwx,u:10:--x,g::rwx,m::rwx,o::---")
+    assert found.on_disk[1].endswith(
+        "give bo --x on s:/: setfacl --set u::rwx,u:10:--x,g::rwx,m::rwx,o::---"
+    )
 
 
 @given(st.integers(0, 10**9))
 @settings(max_examples=100, deadline=None)
 def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
-    """Each list that a mend names, in the place of what is there: then the disk lets it, if nobody's owning is asked for."""
+    """Each list that a mend names, in the place of what is there: then the disk lets it, if
+    nobody's owning is asked for.
+    """
     rng = Random(seed)
     thing = d.ThingOnDisk(
         rng.choice([0, 70001]),
@@ -371,24 +480,34 @@ def test_what_is_told_to_be_let_on_the_disk_is_what_it_takes(seed):
     everything = (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)
     model = sound(
         m.Model(
-            accounts=tuple(m.Account(u.name) for u in USERS), stores=(m.Store("s", "/srv/s", "open"),),
+            accounts=tuple(m.Account(u.name) for u in USERS),
+            stores=(m.Store("s", "/srv/s", "open"),),
             virtual_paths=(m.VirtualPath("/", "s:/", "all", everything),),
-            settings=(m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),)),), disk_readings=(reading,),
+            settings=(m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),)),),
+            disk_readings=(reading,),
         )
-    )  # fmt: skip
+    )
     user, action = rng.choice(USERS), rng.choice(["upload", "list"])
     asked = {"account": user.name, "action": action, "path": "/new" if action == "upload" else "/"}
     found = Answering(prepare(model), 1, NOW, seen=lambda _: None).mend(asked)
-    lists = [wanted[1] for line in found.on_disk if (wanted := re.search(r"setfacl --set (\S+)", line))]
+    lists = [
+        wanted[1] for line in found.on_disk if (wanted := re.search(r"setfacl --set (\S+)", line))
+    ]
     assert bool(lists) is not found.allowed
     if lists:
         acl = d.parse_acl(lists[-1])
         then = thing._replace(
-            acl=acl, mode=acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other
+            acl=acl,
+            mode=acl.owner << 6 | (acl.group if acl.mask is None else acl.mask) << 3 | acl.other,
         )
-        after = replace(model, disk_readings=(replace(reading, folders=(d.FolderOnDisk("/", then),)),))
+        after = replace(
+            model, disk_readings=(replace(reading, folders=(d.FolderOnDisk("/", then),)),)
+        )
         wanted = [x for x in found.on_disk if "setfacl" in x]
-        assert len(wanted) > 1 or verdict(prepare(after), Question(user.name, action, asked["path"]), NOW).allowed
+        assert (
+            len(wanted) > 1
+            or verdict(prepare(after), Question(user.name, action, asked["path"]), NOW).allowed
+        )
         for other in USERS:
             if other is not user:
                 assert permissions(other, then) & ~permissions(other, thing) == 0
@@ -414,9 +533,6 @@ def test_several_kinds_of_files_pass_if_one_does():
     assert "in s:/open: 3 files: it is bo:5 0600, group 5 has ---" in refused.text
 
 
-# --- drift ------------------------------------------------------------------------------------------
-
-
 def with_entries(model, rng):
     """A server that lets some of it only."""
     reading = model.disk_readings[0]
@@ -425,217 +541,11 @@ def with_entries(model, rng):
     for _ in range(8):
         subject = rng.choice([m.Subject("anyone"), *(m.Subject("account", u.name) for u in USERS)])
         entry = m.Entry(
-            rng.choice(["allow", "deny"]), subject, rng.randint(1, (1 << 11) - 1), rng.choice(["tree", "here"])
+            rng.choice(["allow", "deny"]),
+            subject,
+            rng.randint(1, (1 << 11) - 1),
+            rng.choice(["tree", "here"]),
         )
         folders.setdefault(rng.choice(paths), []).append(entry)
     made = tuple(m.Folder(path, None, False, tuple(entries)) for path, entries in folders.items())
     return sound(replace(model, stores=(replace(model.stores[0], folders=made),)))
-
-
-def created(folder):
-    """A file that somebody of whom nothing is known creates in a folder, with the mode 0666 and the umask 022."""
-    nobody, gid = 2**32 - 2, folder.gid if folder.mode & 0o2000 else 2**32 - 2
-    default = folder.default
-    if default is None:
-        return d.ThingOnDisk(nobody, gid, 0o644)
-    owner, other = default.owner & 6, default.other & 6
-    if default.mask is not None:
-        acl = default._replace(owner=owner, mask=default.mask & 6, other=other)
-        return d.ThingOnDisk(nobody, gid, owner << 6 | (default.mask & 6) << 3 | other, acl)
-    acl = default._replace(owner=owner, group=default.group & 6, other=other)
-    named = default.users or default.groups
-    return d.ThingOnDisk(nobody, gid, owner << 6 | (default.group & 6) << 3 | other, acl if named else None)
-
-
-def literally(model, everything):
-    """Each folder of each account, by single verdicts: what the server lets and the disk refuses, and the other way round."""
-    reading = model.disk_readings[0]
-    prepared, free = prepare(model), prepare(everything)
-    paths = sorted(
-        {f.path for f in reading.folders} | {f.path for f in reading.files} | {f.path for f in model.stores[0].folders}
-    )
-    found = {}
-    for account in model.accounts:
-        for path in paths:
-            refused, wider, partly = [], [], []
-            for right in RIGHTS:
-                if path == "/" and right == "delete-folder":
-                    continue
-                no_file = not prepared.disks["s"].files(path)
-                if right == "set-attributes" and no_file:
-                    continue  # only its owner may, who is not known
-                of_file = right in FILE_RIGHTS
-                at = (path.rstrip("/") + "/x") if of_file or right in ("upload", "make-folder") else path
-                to = {"to": at + "y"} if right == "rename" else {}
-                thing = "file" if of_file else "folder"
-
-                def let_by(
-                    model, owner=None, combination=None, right=right, at=at, thing=thing, to=to, account=account
-                ):
-                    asked = Question(account.name, right, at, thing=thing, owner=owner, combination=combination, **to)
-                    return verdict(model, asked, NOW).gate
-
-                kinds = [(None, None)]
-                if of_file:
-                    uid = next(u.uid for u in USERS if u.name == account.name)
-                    there = [x.thing for x in prepared.disks["s"].files(path)]
-                    there = there or [created(prepared.disks["s"].folder(path))]
-                    kinds = [(account.name if t.uid == uid else None, str(t)) for t in there]
-                    if not no_file and all(let_by(prepared, owner) in (None, "disk") for owner in (None, account.name)):
-                        kinds = [(None, text) for _, text in kinds]  # the server does not tell them apart
-                for owner in dict.fromkeys(owner for owner, _ in kinds):
-                    server = let_by(prepared, owner) in (None, "disk")
-                    disk = any(let_by(free, None, text) is None for o, text in kinds if o == owner)
-                    if server and not disk:
-                        refused.append(right)
-                    elif not server and disk:
-                        wider.append(right)
-                if of_file and right not in refused:
-                    asked = [
-                        (x.number, let_by(free, None, str(x.thing)) is None)
-                        for x in prepared.disks["s"].files(path)
-                        if let_by(prepared, account.name if x.thing.uid == uid else None) in (None, "disk")
-                    ]
-                    missing = sum(number for number, let in asked if not let)
-                    partly += [(right, missing, sum(number for number, _ in asked))] if missing else []
-            for name, action in (("rename-folder", "rename"), ("set-folder-attributes", "set-attributes")):
-                if path == "/" and action == "rename":
-                    continue
-                to = {"to": path + "y"} if action == "rename" else {}
-                question = Question(account.name, action, path, thing="folder", **to)
-                server = verdict(prepared, question, NOW).gate in (None, "disk")
-                disk = verdict(free, question, NOW).gate is None
-                refused += [name] if server and not disk else []
-                wider += [name] if disk and not server else []
-            refused, wider = list(dict.fromkeys(refused)), list(dict.fromkeys(wider))
-            if refused or wider or partly:
-                found[account.name, path] = (tuple(refused), tuple(wider), tuple(partly))
-    return found
-
-
-@AS_ROOT
-@pytest.mark.parametrize("seed", range(10))
-def test_drift_is_what_single_verdicts_say(seed):
-    rng = Random(seed)
-    with random_tree(rng) as root:
-        everything = model_of(root)
-        model = with_entries(everything, rng)
-    wanted = literally(model, everything)
-    found = drift(prepare(model), "s")
-    told = {}
-    for row in found.rows:
-        told[row.account, row.location] = (row.refused, row.wider, row.partly)
-        assert bool(row.refused) is (row.reason is not None)
-    # A folder that is told of is as told; one that is not is as the nearest above that is, or is counted there.
-    assert told.items() <= wanted.items() and len(wanted) == len(told) + sum(row.below for row in found.rows)
-    assert found.accounts == len(USERS) and not found.left_out
-
-
-def test_what_is_too_much_to_be_planned_is_said(monkeypatch):
-    monkeypatch.setattr("drawknife.answers.disk.MOST_AT_ONCE", 2)
-    asked = Answering(prepare(small()), 1, NOW, seen=lambda _: None)
-    for ask in (asked.disk_plan, asked.adopt):
-        with pytest.raises(BadInput, match="3 accounts by 2 folders are too many"):
-            ask("S")
-    with pytest.raises(NotFound):
-        asked.disk_plan("none")
-
-
-def test_what_cannot_be_compared_is_said(monkeypatch):
-    found = drift(prepare(small("root")), "s")
-    assert found.left_out == ("several accounts act as root: what the disk lets them besides is not told",)
-    with monkeypatch.context() as few:
-        few.setattr("drawknife.core.everybody.drift.MOST_FOLDERS", 0)
-        found = drift(prepare(small()), "s")
-        assert found.accounts == 1 and found.left_out == ("2 more accounts were not compared: ask for one of them",)
-    one = m.Setting(m.Subject("account", "ada"), (("acts_as", "ada"),))
-    found = drift(prepare(sound(replace(small(None), settings=(one,)))), "s")
-    assert (
-        found.left_out == ("of 2 of 3 accounts it is not known whom a server takes on: set acts_as",)
-        and found.accounts == 1
-    )
-
-
-# --- what a change of it is told as -----------------------------------------------------------------
-
-
-def test_a_change_of_what_the_disk_lets_is_never_told_as_nothing(monkeypatch):
-    closed, open_ = small(), small(confined=True)
-    nobody = replace(open_.disk_readings[0], users=())
-    for model, other in (
-        (closed, replace(closed, disk_readings=())), (closed, replace(closed, disk_readings=(replace(READING, confined=True),))),
-        (open_, replace(open_, disk_readings=(nobody,))), (closed, replace(closed, settings=())),
-        (open_, replace(open_, settings=(m.Setting(m.Subject("anyone"), (("acts_as", "ada"),)),))),
-    ):  # fmt: skip
-        follows = consequences_on(prepare(model), prepare(sound(other)), NOW)
-        assert follows.disks and not follows.nothing and not follows.for_nobody
-        assert follows.on_disk.stores == ("s",) and follows.on_disk.not_compared == ()
-        with monkeypatch.context() as few:
-            few.setattr("drawknife.core.follows.disk_changes.MOST_COMPARED", 0)
-            follows = consequences_on(prepare(model), prepare(sound(other)), NOW)
-        assert follows.on_disk.not_compared == ("s",) and follows.disks and not follows.nothing
-    model = small()
-    same = consequences_on(
-        prepare(model), prepare(sound(replace(model, disk_readings=(replace(READING, odd=3),)))), NOW
-    )
-    assert not same.disks and same.nothing
-    model = open_
-    less = replace(model, virtual_paths=(replace(model.virtual_paths[0], grants=(m.Grant(m.Subject("anyone"), 1),)),))
-    found = consequences_on(prepare(model), prepare(sound(less)), NOW)
-    # Who is refused by the disk whatever the server lets loses nothing there.
-    assert len(found.access) > 0 and found.on_disk.access is not None
-    assert {name for x in found.access for name in x.accounts} > {
-        name for x in found.on_disk.access for name in x.accounts
-    }
-
-
-def test_read_told_and_compared_in_a_service(cluster, tmp_path):
-    model = tmp_path / "model.yaml"
-    model.write_text(write_model(sound(replace(small("root"), disk_readings=()))))
-    root = tmp_path / "root"
-    (root / "open").mkdir(parents=True)
-    (root / "open" / "x").write_text("x")
-    with serving(cluster.create_database("disk"), tmp_path, "--load", model) as service:
-
-        def said(*words):
-            done = run(*words, environment=service.environment)
-            assert "Traceback" not in done.stderr
-            return done.returncode, done.stdout + done.stderr
-
-        assert "`drawknife disk read s`, where it is" in said("disk", "compare", "s")[1]
-        assert (
-            "there is no store 'sx'" in said("disk", "compare", "sx")[1] and "no root" in said("disk", "read", "s")[1]
-        )
-        status, text = said("disk", "read", "S", "--root", root)
-        assert status == 0 and "s: 1 folder with permissions of its own, 1 file" in text
-        assert "nobody gains or loses anything" in text  # nobody acts as anybody there yet
-        assert said("disk", "read", "s", "--root", root)[0] == 0  # again, in the place of the first
-        assert "1 folder listed, 1 file" in said("disk", "list")[1]
-        assert (
-            "folders" in said("disk", "show", "s")[1]
-            and "cannot be read" in said("disk", "read", "s", "--root", "/none")[1]
-        )
-        preview = said("disk", "read", "s", "--root", root / "open", "--preview")[1]
-        assert "Nothing follows" in preview
-        assert said("disk", "compare", "s", "--fail")[0] == 0
-        with service.client() as client:
-            (line,) = client.disks().disks
-            assert (line.store, line.files) == ("s", 1) and line.taken is not None
-            asked = {"account": "ada", "action": "download", "path": "/open/x"}
-            assert client.decide(asked).allowed
-            client.change([{"op": "change", "kind": "setting", "name": "anyone", "set": {"acts_as": "{account}"}}])
-            found = client.decide({**asked, "explain": True})
-            assert (found.allowed, found.gate) == (False, "disk") and "has no user ada" in found.text
-            assert [g.gate for g in found.explanation.gates][-2:] == ["disk", "limits"]
-            # What is changed of a reading leaves the rest of it.
-            client.change([{"op": "change", "kind": "disk-reading", "name": "s", "set": {"confined": True}}])
-            assert client.disks().disks[0].folders == 1 and client.disks().disks[0].confined
-            assert "nothing yet" in client.handover("ada").text
-            assert client.access("ada").rows[0].rights["upload"] == "no"
-            assert client.without_disks().access("ada").rows[0].rights["upload"] == "yes"
-            drifted = client.drift("s", account="ada")
-            assert (drifted.total, drifted.rows[0].below) == (1, 1) and "upload" in drifted.rows[0].refused
-            for answer in (client.access("ada"), client.who("download", "/open"), client.compare("ada", "bo")):
-                assert any("the disk of s lets through counts" in note for note in answer.notes)
-        assert said("disk", "compare", "s", "--fail")[0] == 1
-        assert said("disk", "remove", "s")[0] == 0 and "No disk was read yet" in said("disk", "list")[1]

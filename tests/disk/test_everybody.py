@@ -1,4 +1,6 @@
-"""The disk in what is told of everybody: access, who, the map and comparisons say what single verdicts say."""
+"""The disk in what is told of everybody: access, who, the map and comparisons say what single
+verdicts say.
+"""
 
 from dataclasses import replace
 from random import Random
@@ -48,8 +50,9 @@ def random_reading(rng, confined=None):
     folders = tuple(d.FolderOnDisk(path, random_thing(rng)) for path in listed)
     files = [
         d.FilesOnDisk(path, random_thing(rng, False), rng.randint(1, 9))
-        for path in PATHS for _ in range(rng.choice((0, 1, 2)))
-    ]  # fmt: skip
+        for path in PATHS
+        for _ in range(rng.choice((0, 1, 2)))
+    ]
     files = tuple({(x.path, x.thing): x for x in files}.values())
     above = (d.FolderOnDisk("/", d.ThingOnDisk(0, 0, rng.choice((0o755, 0o711, 0o750)))),)
     confined = rng.random() < 0.5 if confined is None else confined
@@ -57,32 +60,49 @@ def random_reading(rng, confined=None):
     if rng.random() < 0.3:
         at, why = rng.choice(PATHS[1:]), rng.choice((d.UNREADABLE, d.MOUNT))
         unknown = (d.UnknownBelow(at, why),)
-        folders = tuple(x for x in folders if not x.path.startswith(f"{at}/") and (x.path != at or why == d.UNREADABLE))
+        folders = tuple(
+            x
+            for x in folders
+            if not x.path.startswith(f"{at}/") and (x.path != at or why == d.UNREADABLE)
+        )
         files = tuple(x for x in files if not f"{x.path}/".startswith(f"{at}/"))
-    return m.DiskReading("s", None, confined, above, folders, files, tuple(sorted(USERS)), (), 0, (), (), unknown)
+    return m.DiskReading(
+        "s", None, confined, above, folders, files, tuple(sorted(USERS)), (), 0, (), (), unknown
+    )
 
 
 def random_model(rng):
-    """A server that lets some of it, by two virtual paths, of which one is narrower; one account has no user on the machine."""
+    """A server that lets some of it, by two virtual paths, of which one is narrower; one account
+    has no user on the machine.
+    """
     everything = (m.Entry("allow", m.Subject("anyone"), (1 << 11) - 1),)
     subjects = [m.Subject("account", u.name) for u in USERS]
-    acting = [(s, rng.choice(("{account}", "{account}", "{account}", "u0", "nobody-there"))) for s in subjects]
+    acting = [
+        (s, rng.choice(("{account}", "{account}", "{account}", "u0", "nobody-there")))
+        for s in subjects
+    ]
     reading = random_reading(rng)
     model = m.Model(
         accounts=tuple(m.Account(u.name) for u in USERS),
         stores=(m.Store("s", "/srv/s", "open", None, (m.Folder("/", None, False, everything),)),),
         virtual_paths=(
             m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),
-            m.VirtualPath("/in/x", "s:/a", "all", (m.Grant(rng.choice(subjects), rng.randint(1, 2047) | 1),)),
+            m.VirtualPath(
+                "/in/x", "s:/a", "all", (m.Grant(rng.choice(subjects), rng.randint(1, 2047) | 1),)
+            ),
         ),
-        settings=tuple(m.Setting(s, (("acts_as", name),)) for s, name in acting if rng.random() < 0.8),
+        settings=tuple(
+            m.Setting(s, (("acts_as", name),)) for s, name in acting if rng.random() < 0.8
+        ),
         disk_readings=(reading,),
     )
     model = with_entries(sound(model), rng)
     folders = {f.path: f for f in model.stores[0].folders}
     for path in rng.sample(PATHS, 4):
         folders.setdefault(path, m.Folder(path, None, False, ()))
-    return sound(replace(model, stores=(replace(model.stores[0], folders=tuple(folders.values())),)))
+    return sound(
+        replace(model, stores=(replace(model.stores[0], folders=tuple(folders.values())),))
+    )
 
 
 def by_single_verdicts(prepared, account, location, right):
@@ -93,7 +113,8 @@ def by_single_verdicts(prepared, account, location, right):
     asked = [Question(account, right, at, thing=thing, owner=o, **more) for o in owners]
     let = [verdict(prepared, q, NOW).allowed for q in asked]
     for q in asked if right in ("enter", "upload", "delete-file", "delete-folder") else ():
-        # What is kept of a folder is so of whatever else lies in it, and not of what the question says of its file.
+        # What is kept of a folder is so of whatever else lies in it, and not of what the question
+        # says of its file.
         for other in (q, replace(q, path=at + "z"), replace(q, combination="70003:71003 0640")):
             assert verdict(prepared, other, NOW) == explain(prepared, other, NOW).verdict, other
     return STATES[let[0] | let[-1] << 1]
@@ -121,14 +142,17 @@ def test_everybody_everywhere_is_as_single_verdicts_say(seed):
     window = asked.map(MapWindow("download"))
     for name, cells in zip(window.accounts, window.cells, strict=True):
         rows = {row.location: row.rights["download"] for row in asked.access(name).rows}
-        assert rows == {x: cell for x, cell in zip(window.locations, cells, strict=True) if cell is not None}
+        assert rows == {
+            x: cell for x, cell in zip(window.locations, cells, strict=True) if cell is not None
+        }
     place = Random(seed).choice(["s:/a", "s:/a/b", "s:/d"])
     told = {(h.account, h.location): h.state for h in asked.who("upload", place).holders}
     has = {
         (a.name, row.location): row.rights["upload"]
-        for a in model.accounts for row in asked.access(a.name).rows
+        for a in model.accounts
+        for row in asked.access(a.name).rows
         if row.place == place and row.rights["upload"] != "no"
-    }  # fmt: skip
+    }
     assert {k: v for k, v in told.items() if k in has} == has
 
 
@@ -152,7 +176,9 @@ def test_below_what_is_recorded_the_disk_counts_too(seed):
 
 
 def changed(rng, model):
-    """The model after something that disks have to do with: what was read, whom a server takes on, an entry."""
+    """The model after something that disks have to do with: what was read, whom a server takes on,
+    an entry.
+    """
     match rng.choice(["read", "forget", "as", "entry", "entry"]):
         case "read":
             return sound(replace(model, disk_readings=(random_reading(rng),)))
@@ -162,7 +188,13 @@ def changed(rng, model):
             subject = m.Subject("account", rng.choice(USERS).name)
             others = tuple(s for s in model.settings if s.subject != subject)
             return sound(
-                replace(model, settings=(*others, m.Setting(subject, (("acts_as", rng.choice(("u1", "u2"))),))))
+                replace(
+                    model,
+                    settings=(
+                        *others,
+                        m.Setting(subject, (("acts_as", rng.choice(("u1", "u2"))),)),
+                    ),
+                )
             )
     return with_entries(model, rng)
 
@@ -170,7 +202,9 @@ def changed(rng, model):
 @given(st.integers(0, 10**9))
 @settings(max_examples=150, deadline=None)
 def test_what_follows_on_a_disk_is_what_single_verdicts_say(seed):
-    """Every location that model or reading knows by name, for everybody whom a server takes on in either model."""
+    """Every location that model or reading knows by name, for everybody whom a server takes on in
+    either model.
+    """
     rng = Random(seed)
     model = random_model(rng)
     other = changed(rng, model)
@@ -185,10 +219,14 @@ def test_what_follows_on_a_disk_is_what_single_verdicts_say(seed):
                 there = told.setdefault((name, location), set())
                 there |= {*change.gained, *change.lost, *change.widened, *change.narrowed}
     acting = [
-        a.name for a in model.accounts if any(taken_on(p, p.account(a.name), "s") for p in (before, after) if p.disks)
+        a.name
+        for a in model.accounts
+        if any(taken_on(p, p.account(a.name), "s") for p in (before, after) if p.disks)
     ]
     recorded = {f.path for p in (model, other) for f in p.stores[0].folders}
-    known = recorded | {f.path for p in (model, other) for r in p.disk_readings for f in (*r.folders, *r.files)}
+    known = recorded | {
+        f.path for p in (model, other) for r in p.disk_readings for f in (*r.folders, *r.files)
+    }
     for name in acting:
         places = {path: path for path in known} | {
             "/in/x" + p[2:]: p for p in known if p == "/a" or p.startswith("/a/")
@@ -205,7 +243,8 @@ def test_what_follows_on_a_disk_is_what_single_verdicts_say(seed):
             }
             heard = told.pop((name, location), set())
             if not heard and differ and places[location] not in recorded:
-                # A folder that only the disk has is one of those that are not recorded, and told as these are.
+                # A folder that only the disk has is one of those that are not recorded, and told as
+                # these are.
                 heard = told[name, f"{location.rpartition('/')[0]}/…"]
             assert heard == differ, (name, location)
     assert not {key for key in told if key[0] in acting and key[1] in known}
@@ -219,8 +258,11 @@ def test_without_the_disk_all_is_as_before_and_said():
     apart = asked.without_disks()
     assert asked.access("u1").rows != free.access("u1").rows
     for ask in (
-        lambda a: a.access("u1"), lambda a: a.who("upload", "s:/a"), lambda a: a.map(MapWindow()), lambda a: a.compare("u0", "u1"),
-    ):  # fmt: skip
+        lambda a: a.access("u1"),
+        lambda a: a.who("upload", "s:/a"),
+        lambda a: a.map(MapWindow()),
+        lambda a: a.compare("u0", "u1"),
+    ):
         left_out, before = ask(apart), ask(free)
         assert "the disk of s was left out" in left_out.notes
         assert left_out.model_copy(update={"notes": before.notes}) == before
@@ -228,7 +270,9 @@ def test_without_the_disk_all_is_as_before_and_said():
     assert apart.decide(question) == free.decide(question)
     nearly = asked.who("list", "s:/a", but_for="disk").almost
     holders = {h.account for h in apart.who("list", "s:/a").holders}
-    assert nearly and {x.account for x in nearly} == holders - {h.account for h in asked.who("list", "s:/a").holders}
+    assert nearly and {x.account for x in nearly} == holders - {
+        h.account for h in asked.who("list", "s:/a").holders
+    }
     assert all(o.gate == "disk" and o.text for x in nearly for o in x.obstacles)
 
 
@@ -243,7 +287,9 @@ def test_the_command_line_asks_with_and_without(tmp_path):
 
     for words in (("access", "u1"), ("map", "--right", "list"), ("handover", "u1")):
         assert said(*words) != said(*words, "--without-disk")
-    assert "was left out" in said("access", "u1", "--without-disk") and "counts, too" in said("access", "u1")
+    assert "was left out" in said("access", "u1", "--without-disk") and "counts, too" in said(
+        "access", "u1"
+    )
     assert "disk" in said("why", "u1", "list", "/a") and "REFUSED" not in said(
         "why", "u1", "list", "/a", "--without-disk"
     )
@@ -251,17 +297,31 @@ def test_the_command_line_asks_with_and_without(tmp_path):
 
 def test_who_comes_and_what_changes_through_an_endpoint_is_not_told_as_if_no_disk_had_its_say():
     model = random_model(Random(3))
-    acts = (m.Setting(m.Subject("anyone"), (("acts_as", "u3"),)),)  # to whom the disk refuses the root
+    acts = (
+        m.Setting(m.Subject("anyone"), (("acts_as", "u3"),)),
+    )  # to whom the disk refuses the root
     folders = tuple(
-        f._replace(thing=d.parse_described("0:0 0700")) if f.path == "/" else f for f in model.disk_readings[0].folders
+        f._replace(thing=d.parse_described("0:0 0700")) if f.path == "/" else f
+        for f in model.disk_readings[0].folders
     )
     reading = replace(model.disk_readings[0], confined=True, folders=folders)
-    model = sound(replace(model, settings=acts, disk_readings=(reading,), endpoints=(m.Endpoint("quay", "sftp", 22),)))
+    model = sound(
+        replace(
+            model,
+            settings=acts,
+            disk_readings=(reading,),
+            endpoints=(m.Endpoint("quay", "sftp", 22),),
+        )
+    )
     other = sound(replace(model, accounts=(*model.accounts, m.Account("new"))))
     follows = consequences_on(prepare(model), prepare(other), NOW)
     assert any("new" in x.accounts for x in follows.access) and follows.on_disk.access == ()
-    narrow = replace(model.endpoints[0], entries=(m.parse_entry("allow anyone look", at_endpoint=True),))
-    follows = consequences_on(prepare(model), prepare(sound(replace(model, endpoints=(narrow,)))), NOW)
+    narrow = replace(
+        model.endpoints[0], entries=(m.parse_entry("allow anyone look", at_endpoint=True),)
+    )
+    follows = consequences_on(
+        prepare(model), prepare(sound(replace(model, endpoints=(narrow,)))), NOW
+    )
     assert any(x.endpoint for x in follows.access) and follows.on_disk.not_compared == ("s",)
 
 
@@ -269,4 +329,6 @@ def test_who_lacks_it_only_by_the_disk_is_asked_on_the_command_line(tmp_path):
     model = tmp_path / "model.yaml"
     model.write_text(write_model(random_model(Random(3))))
     done = run("who", "list", "s:/a", "--but-for", "disk", "--model", model)
-    assert done.returncode == 0 and "only by the disk gate" in done.stdout and "may not" in done.stdout
+    assert (
+        done.returncode == 0 and "only by the disk gate" in done.stdout and "may not" in done.stdout
+    )

@@ -1,4 +1,5 @@
-"""The kernel as judge: the disk gate lets what a process of the user can really do, and nothing else.
+"""The kernel as judge: the disk gate lets what a process of the user can really do, and nothing
+else.
 
 More of it: DISK_TREES=200 pytest tests/disk/test_kernel.py
 """
@@ -20,7 +21,9 @@ from .trees import USERS, as_user, model_of, random_tree, read_list, tried
 
 TREES = int(os.environ.get("DISK_TREES") or 22)
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
-AS_ROOT = pytest.mark.skipif(os.geteuid() != 0, reason="what other users can do is only tried as root")
+AS_ROOT = pytest.mark.skipif(
+    os.geteuid() != 0, reason="what other users can do is only tried as root"
+)
 
 
 def twin_of(folder):
@@ -66,7 +69,9 @@ class Tree:
 
 
 def questions(rng, tree):
-    """What is tried: the action, its location, where to, the combination of the file, and how it is really done."""
+    """What is tried: the action, its location, where to, the combination of the file, and how it is
+    really done.
+    """
     for folder in [tree.root, *tree.folders]:
         at = tree.at(folder)
         yield "enter", at, None, None, ("access", str(folder), os.X_OK)
@@ -78,7 +83,13 @@ def questions(rng, tree):
             yield "set-attributes", at, None, None, ("utime", str(folder))
             moved = f"{to}/moved-{folder.name}!"
             if to != folder and folder not in to.parents:
-                yield "rename", at, tree.at(to / f"moved-{folder.name}!"), None, ("rename", twin, moved)
+                yield (
+                    "rename",
+                    at,
+                    tree.at(to / f"moved-{folder.name}!"),
+                    None,
+                    ("rename", twin, moved),
+                )
             yield "delete-folder", at, None, None, ("rmdir", twin)
     for file in tree.files:
         at, link = tree.at(file), str(file) + "~"
@@ -87,7 +98,13 @@ def questions(rng, tree):
         yield "overwrite", at, None, file, ("open", str(file), os.O_WRONLY | os.O_TRUNC)
         yield "append", at, None, file, ("open", str(file), os.O_WRONLY | os.O_APPEND)
         yield "set-attributes", at, None, file, ("utime", str(file))
-        yield "rename", at, tree.at(to / f"moved-{file.name}!"), file, ("rename", link, f"{to}/moved-{file.name}!")
+        yield (
+            "rename",
+            at,
+            tree.at(to / f"moved-{file.name}!"),
+            file,
+            ("rename", link, f"{to}/moved-{file.name}!"),
+        )
         yield "delete-file", at, None, file, ("unlink", link)
 
 
@@ -103,9 +120,13 @@ def really(how, path, *more):
         case "access":
             return os.access(path, *more, effective_ids=True)
         case "both":
-            return os.access(path, os.R_OK, effective_ids=True) and os.access(path, os.X_OK, effective_ids=True)
+            return os.access(path, os.R_OK, effective_ids=True) and os.access(
+                path, os.X_OK, effective_ids=True
+            )
         case "create":
-            return tried(lambda: os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)))
+            return tried(
+                lambda: os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
+            )
         case "mkdir":
             return tried(os.mkdir, path)
         case "utime":
@@ -141,16 +162,28 @@ def test_the_gate_lets_what_the_kernel_lets(seed):
             found = as_user(user, lambda asked=asked: [really(*x[-1]) for x in asked])
             for (action, at, to, file, how), real in zip(asked, found, strict=True):
                 question = Question(
-                    user.name, action, at, to, combination=things.get(file),
+                    user.name,
+                    action,
+                    at,
+                    to,
+                    combination=things.get(file),
                     thing="file" if file is not None else "folder",
-                )  # fmt: skip
+                )
                 told = verdict(prepared, question, NOW)
                 assert told.gate in (None, "disk"), (at, to, told)
                 if checks % 7 == 0:  # what is explained is what is decided
                     assert explain(prepared, question, NOW).verdict == told
                 if real is None:
                     continue
-                assert told.allowed is real, (user, action, at, to, file and things[file], told.text, how)
+                assert told.allowed is real, (
+                    user,
+                    action,
+                    at,
+                    to,
+                    file and things[file],
+                    told.text,
+                    how,
+                )
                 checks, let = checks + 1, let + bool(real)
     assert checks > 500 and checks / 100 < let < checks, (checks, let)
 
@@ -162,7 +195,8 @@ def thing_of(disk, tree, file):
     alike = [
         x.thing
         for x in there
-        if (x.thing.uid, x.thing.gid, x.thing.mode) == (status.st_uid, status.st_gid, status.st_mode & 0o7777)
+        if (x.thing.uid, x.thing.gid, x.thing.mode)
+        == (status.st_uid, status.st_gid, status.st_mode & 0o7777)
     ]
     if len(alike) > 1:  # told apart by their lists
         has = ACCESS in os.listxattr(file)

@@ -1,4 +1,6 @@
-"""What `mend` says is to be done on the disk: it does it, nothing in it undoes the rest, and who loses is named."""
+"""What `mend` says is to be done on the disk: it does it, nothing in it undoes the rest, and who
+loses is named.
+"""
 
 import re
 from dataclasses import replace
@@ -31,7 +33,10 @@ def with_fix(reading, fix):
             thing = fix.planned if (each.path, each.thing) == (place, fix.thing) else each.thing
             files[each.path, thing] = files.get((each.path, thing), 0) + each.number
         assert fix.planned in {thing for path, thing in files if path == place}
-        return replace(reading, files=tuple(d.FilesOnDisk(path, thing, n) for (path, thing), n in files.items()))
+        return replace(
+            reading,
+            files=tuple(d.FilesOnDisk(path, thing, n) for (path, thing), n in files.items()),
+        )
     if "s:" not in fix.called:
         return replace(reading, above=_with(reading.above, place, fix))
     return replace(reading, folders=_with(reading.folders, place, fix))
@@ -47,7 +52,11 @@ def all_listed(model):
     """The same with every folder of the disk listed, so that a fix of one is of that one alone."""
     disk = prepare(model).disks["s"]
     paths = {"/", *PATHS, *(x.path for x in disk.reading.folders)}
-    folders = tuple(d.FolderOnDisk(path, disk.folder(path)) for path in sorted(paths) if disk.unknown_at(path) is None)
+    folders = tuple(
+        d.FolderOnDisk(path, disk.folder(path))
+        for path in sorted(paths)
+        if disk.unknown_at(path) is None
+    )
     return replace(model, disk_readings=(replace(disk.reading, folders=folders),))
 
 
@@ -64,11 +73,23 @@ def test_each_fix_does_it_none_undoes_another_and_who_loses_is_named(seed):
             for right in RIGHTS:
                 at = example_path(path, right)
                 more = {"to": at + "y"} if right == "rename" else {}
-                question = Question(account.name, right, at, thing="file" if right in FILE_RIGHTS else "folder", **more)
+                question = Question(
+                    account.name,
+                    right,
+                    at,
+                    thing="file" if right in FILE_RIGHTS else "folder",
+                    **more,
+                )
                 refused = verdict(prepared, question, NOW)
-                if refused.gate != "disk" or refused.reason in ("unknown", "no-such-user", "store-root"):
+                if refused.gate != "disk" or refused.reason in (
+                    "unknown",
+                    "no-such-user",
+                    "store-root",
+                ):
                     continue
-                fixes = list(disk_mends(prepared, who, question, locate(prepared.namespace(who), question)))
+                fixes = list(
+                    disk_mends(prepared, who, question, locate(prepared.namespace(who), question))
+                )
                 assert fixes and len({(x.called, x.thing) for x in fixes}) == len(fixes)
                 fixed = reading
                 for fix in fixes:
@@ -79,7 +100,9 @@ def test_each_fix_does_it_none_undoes_another_and_who_loses_is_named(seed):
 
 
 def check_who_gains_and_loses(fix, users, asking):
-    """Of everybody on the machine only who asks gains, and all who lose are named with what they lose."""
+    """Of everybody on the machine only who asks gains, and all who lose are named with what they
+    lose.
+    """
     losing = {}
     for user in users:
         was, then = permissions(user, fix.thing), permissions(user, fix.planned)
@@ -95,6 +118,8 @@ def test_files_of_one_folder_that_differ_are_told_apart():
     files = (d.parse_files("2 of 11:5 0600 in /open"), d.parse_files("1 of 12:5 0640 in /open"))
     asked = Answering(prepare(small(confined=True, files=files)), 1, NOW, seen=lambda _: None)
     lines = asked.mend({"account": "ada", "action": "overwrite", "path": "/open/x"}).on_disk
-    fixes = [line.partition(": give ada ")[2].partition(":")[0] for line in lines if "setfacl" in line]
+    fixes = [
+        line.partition(": give ada ")[2].partition(":")[0] for line in lines if "setfacl" in line
+    ]
     assert [fix.partition(" on ")[2] for fix in fixes] == ["2 of the files in s", "the file in s"]
     assert "(11:5 0600)" in lines[-2] and "(12:5 0640)" in lines[-1]

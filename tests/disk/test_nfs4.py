@@ -1,4 +1,6 @@
-"""NFSv4 lists: read as text or as a kernel keeps them, judged as RFC 8881 says literally, compared and adopted."""
+"""NFSv4 lists: read as text or as a kernel keeps them, judged as RFC 8881 says literally, compared
+and adopted.
+"""
 
 import errno
 import os
@@ -36,20 +38,35 @@ from ..core.test_promises import NOW
 
 GROUPS = {"crew": ("ada", "bo"), "office": ("bo", "cy")}
 ACCOUNTS = ("ada", "bo", "cy")
-WHO = ("OWNER@", "GROUP@", "EVERYONE@", "ada@x.org", "cy@x.org", "crew@x.org", "office@x.org", "AUTHENTICATED@")
+WHO = (
+    "OWNER@",
+    "GROUP@",
+    "EVERYONE@",
+    "ada@x.org",
+    "cy@x.org",
+    "crew@x.org",
+    "office@x.org",
+    "AUTHENTICATED@",
+)
 PATHS = ("/", "/a", "/a/b", "/a/b/c", "/d", "/d/e")
 LETTERS = "rwaxdDtTnNcCoy"
 NUMBERS = dict(
-    zip(LETTERS, (1, 2, 4, 0x20, 0x10000, 0x40, 0x80, 0x100, 8, 0x10, 0x20000, 0x40000, 0x80000, 0x100000), strict=True)
+    zip(
+        LETTERS,
+        (1, 2, 4, 0x20, 0x10000, 0x40, 0x80, 0x100, 8, 0x10, 0x20000, 0x40000, 0x80000, 0x100000),
+        strict=True,
+    )
 )
 SOMEBODY = ("user", "somebody@x.org")
 
 
-# --- a literal reading of the RFC ---------------------------------------------------------------------
+# --- a literal reading of the RFC ---------------------------------------------------------------
 
 
 class Literal:
-    """Lists by path as lines of text, with owner and group, and what they allow (RFC 8881, sections 6.2.1 and 6.4.3)."""
+    """Lists by path as lines of text, with owner and group, and what they allow (RFC 8881, sections
+    6.2.1 and 6.4.3).
+    """
 
     def __init__(self, things):
         self.things = things
@@ -70,7 +87,12 @@ class Literal:
         """Each entry in order, until the bit is allowed or denied; None where none names it."""
         for line in lines:
             kind, flags, _, letters = line.split(":")
-            if kind in "AD" and "i" not in flags and letter in letters and self.is_meant(name, line, owner, group):
+            if (
+                kind in "AD"
+                and "i" not in flags
+                and letter in letters
+                and self.is_meant(name, line, owner, group)
+            ):
                 return kind == "A"
         return None
 
@@ -99,7 +121,9 @@ class Literal:
             file = (lines, name if own else "somebody", group)
             if right in ("rename", "delete-file"):
                 return self.may_delete(name, path, file)
-            letter = {"download": "r", "overwrite": "w", "append": "a", "set-attributes": "T"}[right]
+            letter = {"download": "r", "overwrite": "w", "append": "a", "set-attributes": "T"}[
+                right
+            ]
             return bool(self.granted(name, *file, letter))
         letter = {"enter": "x", "list": "r", "upload": "w", "make-folder": "a"}[right]
         return bool(self.granted(name, *self.things[path], letter))
@@ -115,7 +139,9 @@ class Literal:
         return bool(self.granted(name, *self.things[path], "T"))
 
     def may_delete(self, name, folder, thing):
-        """Section 6.2.1.3.2: either of the two permits it; where neither is allowed or denied, adding a file does."""
+        """Section 6.2.1.3.2: either of the two permits it; where neither is allowed or denied,
+        adding a file does.
+        """
         by_folder = self.granted(name, *self.things[folder], "D")
         by_thing = self.granted(name, *thing, "d")
         if by_folder or by_thing:
@@ -148,7 +174,9 @@ def inherited(lines):
 
 
 def random_things(rng):
-    """A tree as it comes to be: each folder with what it inherited, with lines of its own before, or with others alone."""
+    """A tree as it comes to be: each folder with what it inherited, with lines of its own before,
+    or with others alone.
+    """
     found = {}
     for path in PATHS:
         above = found.get(path.rpartition("/")[0] or "/") if path != "/" else None
@@ -165,32 +193,55 @@ def random_things(rng):
         if above is not None and kind < 0.5:
             found[path] = lines, above[1], above[2]
         else:
-            found[path] = lines, rng.choice(("ada", "cy", "root")), rng.choice(("crew", "office", "root"))
+            found[path] = (
+                lines,
+                rng.choice(("ada", "cy", "root")),
+                rng.choice(("crew", "office", "root")),
+            )
     return found
 
 
 def names():
     return [
-        described.SidName(nfs4.principal(m.parse_subject(f"{kind}:{name}"), f"{name}@x.org"), m.parse_subject(f"{kind}:{name}"))
+        described.SidName(
+            nfs4.principal(m.parse_subject(f"{kind}:{name}"), f"{name}@x.org"),
+            m.parse_subject(f"{kind}:{name}"),
+        )
         for kind, some in (("account", ACCOUNTS), ("group", GROUPS))
         for name in some
-    ]  # fmt: skip
+    ]
 
 
 def server(things):
-    items = [Nfs4Item(path, True, owner, group, "\n".join(lines)) for path, (lines, owner, group) in things.items()]
+    items = [
+        Nfs4Item(path, True, owner, group, "\n".join(lines))
+        for path, (lines, owner, group) in things.items()
+    ]
     folders, notes = folders_from_items(items, names())
     return sound(
         m.Model(
             accounts=tuple(m.Account(name) for name in ACCOUNTS),
             groups=tuple(
-                m.Group(name, tuple(m.parse_member(f"account:{x}") for x in members)) for name, members in GROUPS.items()
+                m.Group(name, tuple(m.parse_member(f"account:{x}") for x in members))
+                for name, members in GROUPS.items()
             ),
-            stores=(m.Store("s", "/srv/s", "closed", None, tuple(m.Folder(path) for path in PATHS if path != "/")),),
-            virtual_paths=(m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),),
-            descriptor_readings=(m.DescriptorReading("s", None, tuple(folders), tuple(names()), tuple(notes)),),
+            stores=(
+                m.Store(
+                    "s",
+                    "/srv/s",
+                    "closed",
+                    None,
+                    tuple(m.Folder(path) for path in PATHS if path != "/"),
+                ),
+            ),
+            virtual_paths=(
+                m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),
+            ),
+            descriptor_readings=(
+                m.DescriptorReading("s", None, tuple(folders), tuple(names()), tuple(notes)),
+            ),
         )
-    )  # fmt: skip
+    )
 
 
 @given(st.integers(0, 10**9))
@@ -239,19 +290,27 @@ def test_what_is_adopted_differs_only_where_that_is_reported(seed):
                         continue
                     modelled = bool((cell.owning if own else cell.plain)[number] & 1)
                     if modelled != literal.allows(name, cell.path, right, own):
-                        found.setdefault((name, cell.path, right), set()).add("refused" if modelled else "wider")
+                        found.setdefault((name, cell.path, right), set()).add(
+                            "refused" if modelled else "wider"
+                        )
             for right, action in ON_FOLDERS.items():
                 if cell.path == "/" and action == "rename":
                     continue
                 to = cell.location + "x" if action == "rename" else None
-                modelled = verdict(prepared, Question(name, action, cell.location, to, "folder"), NOW).allowed
+                modelled = verdict(
+                    prepared, Question(name, action, cell.location, to, "folder"), NOW
+                ).allowed
                 if modelled != literal.allows_on_folder(name, cell.path, action):
-                    found.setdefault((name, cell.path, right), set()).add("refused" if modelled else "wider")
+                    found.setdefault((name, cell.path, right), set()).add(
+                        "refused" if modelled else "wider"
+                    )
     assert reported == found
 
 
 def test_lists_that_servers_write_by_themselves_are_adopted_whole():
-    """Owner, group and everyone with inheritance, one group that writes, and a folder closed to all but one group."""
+    """Owner, group and everyone with inheritance, one group that writes, and a folder closed to all
+    but one group.
+    """
     plain = ["A:fd:OWNER@:rwaDdxtTnNcCoy", "A:fdg:GROUP@:rxtncy", "A:fd:EVERYONE@:rxtncy"]
     closed = ["A:fdg:office@x.org:rwaDdxtTnNcy"]
     things = {
@@ -262,17 +321,31 @@ def test_lists_that_servers_write_by_themselves_are_adopted_whole():
     items = [Nfs4Item(p, True, o, g, "\n".join(lines)) for p, (lines, o, g) in things.items()]
     folders, _ = folders_from_items(items, names())
     assert [f.path for f in folders] == ["/", "/a", "/d"]
-    model = server({**things, "/a/b": (inherited(things["/a"][0]), "root", "root"), "/a/b/c": (inherited(things["/a"][0]), "root", "root"), "/d/e": (closed, "root", "root")})  # fmt: skip
+    model = server(
+        {
+            **things,
+            "/a/b": (inherited(things["/a"][0]), "root", "root"),
+            "/a/b/c": (inherited(things["/a"][0]), "root", "root"),
+            "/d/e": (closed, "root", "root"),
+        }
+    )
     reading = model.descriptor_readings[0]
-    assert [f.path for f in reading.folders] == ["/", "/a", "/d"]  # those below are as these pass on
+    assert [f.path for f in reading.folders] == [
+        "/",
+        "/a",
+        "/d",
+    ]  # those below are as these pass on
     found = adopt_described(prepare(model), reading)
     lines = {f.path: ([str(e) for e in f.entries], f.sealed) for f in found.folders}
     assert lines["/d"] == (["allow group:office all", "allow owner delete-folder here"], True)
-    # A line that lets folders be renamed where they are lets files be renamed there, too: it is left out and reported.
-    assert {right for row in found.not_said for right in (*row.refused, *row.wider)} == {"rename-folder"}
+    # A line that lets folders be renamed where they are lets files be renamed there, too: it is
+    # left out and reported.
+    assert {right for row in found.not_said for right in (*row.refused, *row.wider)} == {
+        "rename-folder"
+    }
 
 
-# --- reading ------------------------------------------------------------------------------------------
+# --- reading ------------------------------------------------------------------------------------
 
 TEXT = """# file: {root}
 A:fd:OWNER@:rwaDdxtTnNcCoy
@@ -302,19 +375,29 @@ NAMES = "principal,subject\nada@x.org,account:ada\ndomain crew@x.org,group:crew\
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16"])
 def test_the_text_of_a_tree_is_read(encoding):
     text, owners = (x.format(root="/srv/s") for x in (TEXT, OWNERS))
-    items, notes = items_from_text(text.replace("\n", "\r\n").encode(encoding), owners.encode(encoding), "/srv/s/")
+    items, notes = items_from_text(
+        text.replace("\n", "\r\n").encode(encoding), owners.encode(encoding), "/srv/s/"
+    )
     assert [(i.path, i.is_folder, i.owner) for i in items] == [
-        ("/", True, "root"), ("/log book", True, "ada"), ("/log book/x", False, "ada"), ("/log book/y", False, "ada"),
-    ]  # fmt: skip
+        ("/", True, "root"),
+        ("/log book", True, "ada"),
+        ("/log book/x", False, "ada"),
+        ("/log book/y", False, "ada"),
+    ]
     assert notes == ["names outside the root, or not in NFC: 1"]
     folders, notes = folders_from_items(items, names_from_csv(NAMES.splitlines(), "principal"))
     assert [f.path for f in folders] == ["/", "/log book"]
     root, book = (f.descriptor for f in folders)
-    assert (root.owner, root.group) == ("user:root", "group:domain crew@x.org") and book.owner == "user:ada@x.org"
+    assert (root.owner, root.group) == (
+        "user:root",
+        "group:domain crew@x.org",
+    ) and book.owner == "user:ada@x.org"
     assert str(book.aces[0]) == "A:fdg:domain crew@x.org:rwaxDtTnNcy"
     assert [described.parse_described(str(f)) for f in folders] == folders
     assert "entries of audits and alarms: 1" in notes
-    assert "files with other lists than their folder passes on: 2 (/log book/x, /log book/y)" in notes
+    assert (
+        "files with other lists than their folder passes on: 2 (/log book/x, /log book/y)" in notes
+    )
 
 
 def test_a_text_made_in_the_folder_itself_is_read():
@@ -341,7 +424,9 @@ def test_a_text_that_is_none_is_refused_with_its_place(text, owners, where):
     assert refused.value.where == where and refused.value.expected
 
 
-@pytest.mark.parametrize("line", ["NFS4 /", "NFS4 O:a A::OWNER@:r /", "NFS4 O: G: A::OWNER@ /", "user:ada"])
+@pytest.mark.parametrize(
+    "line", ["NFS4 /", "NFS4 O:a A::OWNER@:r /", "NFS4 O: G: A::OWNER@ /", "user:ada"]
+)
 def test_lines_that_are_none(line):
     with pytest.raises(BadValue):
         (described.parse_described if "/" in line else described.parse_sid_name)(line)
@@ -360,7 +445,9 @@ def packed(lines):
         kind, letters, who, permissions = line.split(":")
         mask = sum(NUMBERS[x] for x in permissions)
         name = who.encode()
-        data += struct.pack(">IIII", "ADUL".index(kind), sum(flags[x] for x in letters), mask, len(name))
+        data += struct.pack(
+            ">IIII", "ADUL".index(kind), sum(flags[x] for x in letters), mask, len(name)
+        )
         data += name + b"\0" * (-len(name) % 4)
     return data
 
@@ -374,7 +461,9 @@ def test_lists_that_a_kernel_keeps_are_read_as_their_text(monkeypatch, tmp_path)
     (tmp_path / "log").mkdir()
     (tmp_path / "log" / "file").touch()
     kept = {os.fsencode(tmp_path / path): packed(lines) for path, lines in lists.items()}
-    monkeypatch.setattr(os, "listxattr", lambda path, **_: ["system.nfs4_acl"] if path in kept else [])
+    monkeypatch.setattr(
+        os, "listxattr", lambda path, **_: ["system.nfs4_acl"] if path in kept else []
+    )
 
     def getxattr(path, name, **_):
         if name != "system.nfs4_acl":
@@ -384,18 +473,36 @@ def test_lists_that_a_kernel_keeps_are_read_as_their_text(monkeypatch, tmp_path)
     monkeypatch.setattr(os, "getxattr", getxattr)
     found = scanning.scan(str(tmp_path), [], [])
     assert {(t.path, t.is_folder): t.entries.splitlines() for t in found.nfs4} == {
-        ("/", True): lists[""], ("/log", True): lists["log"], ("/log/file", False): lists["log/file"],
-    }  # fmt: skip
-    assert any(note.startswith("list of another system (system.nfs4_acl): /, /log") for note in found.notes())
+        ("/", True): lists[""],
+        ("/log", True): lists["log"],
+        ("/log/file", False): lists["log/file"],
+    }
+    assert any(
+        note.startswith("list of another system (system.nfs4_acl): /, /log")
+        for note in found.notes()
+    )
 
 
 def test_a_tree_is_read_compared_and_adopted_by_commands(tmp_path):
-    model, text, owners, names_file = (tmp_path / name for name in ("model.yaml", "lists", "owners", "names.csv"))
-    model.write_text(write_model(sound(m.Model(
-        accounts=(m.Account("ada"),), groups=(m.Group("crew", (m.parse_member("account:ada"),)),),
-        stores=(m.Store("s", "/srv/s", "closed"),),
-        virtual_paths=(m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),),
-    ))))  # fmt: skip
+    model, text, owners, names_file = (
+        tmp_path / name for name in ("model.yaml", "lists", "owners", "names.csv")
+    )
+    model.write_text(
+        write_model(
+            sound(
+                m.Model(
+                    accounts=(m.Account("ada"),),
+                    groups=(m.Group("crew", (m.parse_member("account:ada"),)),),
+                    stores=(m.Store("s", "/srv/s", "closed"),),
+                    virtual_paths=(
+                        m.VirtualPath(
+                            "/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)
+                        ),
+                    ),
+                )
+            )
+        )
+    )
     text.write_text(TEXT.format(root="/srv/s"))
     owners.write_text(OWNERS.format(root="/srv/s"))
     names_file.write_text(NAMES)
@@ -407,12 +514,25 @@ def test_a_tree_is_read_compared_and_adopted_by_commands(tmp_path):
 
     assert "--nfs4 needs --owners" in said("disk", "read", "s", "--nfs4", text)[2]
     assert "--owners goes with --nfs4" in said("disk", "read", "s", "--owners", owners)[2]
-    assert "one of --getfacl, --nfs4" in said("disk", "read", "s", "--nfs4", text, "--getfacl", text)[2]
-    status, _, told = said("disk", "read", "s", "--nfs4", text, "--owners", owners, "--names", names_file)
-    assert status == 0 and "2 folders with NFSv4 lists, 2 names" in told and "files with other lists" in told
+    assert (
+        "one of --getfacl, --nfs4"
+        in said("disk", "read", "s", "--nfs4", text, "--getfacl", text)[2]
+    )
+    status, _, told = said(
+        "disk", "read", "s", "--nfs4", text, "--owners", owners, "--names", names_file
+    )
+    assert (
+        status == 0
+        and "2 folders with NFSv4 lists, 2 names" in told
+        and "files with other lists" in told
+    )
     assert "2 folders listed, 2 names; NFSv4 lists" in said("disk", "list")[1]
     status, text_, _ = said("disk", "compare", "s", "--fail")
-    assert status == 1 and "ada   as user:ada@x.org" in text_ and "not checked: files with other lists" in text_
+    assert (
+        status == 1
+        and "ada   as user:ada@x.org" in text_
+        and "not checked: files with other lists" in text_
+    )
     assert said("disk", "adopt", "s")[0] == 0
     folders = {f.path: f for f in read_model(model.read_text()).stores[0].folders}
     assert "allow group:crew" in str(folders["/log book"].entries[0])
@@ -422,6 +542,8 @@ def test_a_tree_is_read_compared_and_adopted_by_commands(tmp_path):
     posix.write_text("# file: srv/s\n# owner: 0\n# group: 0\nuser::rwx\ngroup::r-x\nother::r-x\n")
     said("disk", "read", "s", "--getfacl", posix, "--out", tmp_path / "other.yaml")
     other = read_model((tmp_path / "other.yaml").read_text())
-    assert len(other.disk_readings) == 1 and not other.descriptor_readings  # one reading takes the place of the other
+    assert (
+        len(other.disk_readings) == 1 and not other.descriptor_readings
+    )  # one reading takes the place of the other
     assert said("group", "rename", "crew", "hands")[0] == 0
     assert "group:domain%20crew@x.org group:hands" in said("disk", "show", "s")[1]

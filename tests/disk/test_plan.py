@@ -1,8 +1,9 @@
-"""A plan says on the disk what the model says, as far as lists can, and tells what they cannot: held against the kernel."""
+"""A plan says on the disk what the model says, as far as lists can, and tells what they cannot:
+held against the kernel.
+"""
 
 import json
 import os
-import stat
 import subprocess
 from dataclasses import replace
 from random import Random
@@ -23,11 +24,10 @@ from drawknife.core.model import items as m
 from drawknife.core.model.canonical import sound
 from drawknife.core.prepared.prepared import prepare
 from drawknife.core.prepared.question import Question
-from drawknife.core.words.names import BadValue, check_path
 from drawknife.core.words.rights import BUNDLES, FILE_RIGHTS
 from drawknife.disk import read_disk
-from drawknife.disk.plan_text import as_thing, plan_data, restore_text, script
-from drawknife.disk.standalone import carrying_out, file_names
+from drawknife.disk.plan_text import plan_data, restore_text, script
+from drawknife.disk.standalone import carrying_out
 from drawknife.disk.standalone import lists_and_modes as modes
 from drawknife.disk.standalone.lists_and_modes import ACCESS, DEFAULT
 
@@ -35,7 +35,7 @@ from .test_everybody import random_thing
 from .test_kernel import AS_ROOT, NOW, Tree, questions, really
 from .trees import USERS, as_user, model_of, random_tree, read_list, tried
 
-# --- one list ---------------------------------------------------------------------------------------
+# --- one list ------------------------------------------------------------------------------------
 
 
 @given(st.integers(0, 10**9))
@@ -58,8 +58,15 @@ def test_a_list_lets_each_user_do_what_is_wanted_and_takes_nothing_from_who_is_n
     for user in USERS:
         before, after = permissions(user, thing), permissions(user, found)
         if user.uid in wanted:
-            assert after == wanted[user.uid] and lets(user, found, after), (user, thing, wanted, found)
-        elif user.uid == thing.uid or user.uid in dict(thing.acl.users if thing.acl and thing.mode & 0o070 else ()):
+            assert after == wanted[user.uid] and lets(user, found, after), (
+                user,
+                thing,
+                wanted,
+                found,
+            )
+        elif user.uid == thing.uid or user.uid in dict(
+            thing.acl.users if thing.acl and thing.mode & 0o070 else ()
+        ):
             assert after == before, (user, thing, wanted, found)
         else:
             assert after & ~before == 0, (user, thing, wanted, found)  # nobody else gains
@@ -68,7 +75,10 @@ def test_a_list_lets_each_user_do_what_is_wanted_and_takes_nothing_from_who_is_n
 
 
 def test_groups_serve_where_all_of_them_may_have_the_same():
-    """Four of a group of four: one line. Three of them: a line each, as the fourth is in it, too."""
+    """Four of a group of four: one line.
+
+    Three of them: a line each, as the fourth is in it, too.
+    """
     users = tuple(d.OsUser(f"v{n}", 900 + n, 800, (850,)) for n in range(4))
     thing = d.ThingOnDisk(0, 0, 0o750)
     one = planned(thing, {u.uid: 7 for u in users}, Machine(users))
@@ -77,32 +87,50 @@ def test_groups_serve_where_all_of_them_may_have_the_same():
     assert three.acl.users == ((900, 7), (901, 7), (902, 7), (903, 5)) and three.acl.groups == ()
 
 
-# --- the whole plan, on a real disk -----------------------------------------------------------------
+# --- the whole plan, on a real disk -------------------------------------------------------------
 
 PLANS = int(os.environ.get("DISK_TREES") or 14)
 
 
 def promising(root, rng):
-    """A server that lets some accounts some of it: entries of all kinds on folders of the tree, and on some that are not there."""
+    """A server that lets some accounts some of it: entries of all kinds on folders of the tree, and
+    on some that are not there.
+    """
     model = model_of(root)
-    folders = ["/", *("/" + str(p.relative_to(root)) for p in sorted(root.rglob("*")) if p.is_dir()), "/planned/only"]
-    subjects = [m.Subject("account", u.name) for u in USERS] + [m.Subject("anyone"), m.Subject("owner")]
+    folders = [
+        "/",
+        *("/" + str(p.relative_to(root)) for p in sorted(root.rglob("*")) if p.is_dir()),
+        "/planned/only",
+    ]
+    subjects = [m.Subject("account", u.name) for u in USERS] + [
+        m.Subject("anyone"),
+        m.Subject("owner"),
+    ]
     made = {}
     for path in sorted({"/", *rng.sample(folders, min(5, len(folders)))}):
         entries = []
         for _ in range(rng.randint(1, 3)):
-            rights = rng.choice(list(BUNDLES.values())) if rng.random() < 0.7 else rng.randint(1, 2047)
+            rights = (
+                rng.choice(list(BUNDLES.values())) if rng.random() < 0.7 else rng.randint(1, 2047)
+            )
             reach = rng.choice(("tree", "tree", "tree", "here", "below", "children"))
-            entries.append(m.Entry(rng.choice(("allow", "allow", "deny")), rng.choice(subjects), rights, reach))
+            entries.append(
+                m.Entry(rng.choice(("allow", "allow", "deny")), rng.choice(subjects), rights, reach)
+            )
         made[path] = m.Folder(path, None, rng.random() < 0.2, tuple(dict.fromkeys(entries)))
     if rng.random() < 0.7:
         top = made["/"]
         everybody = m.Entry(
-            "allow", m.Subject("anyone"), rng.choice((BUNDLES["look"], BUNDLES["add"], BUNDLES["change"])), "tree"
+            "allow",
+            m.Subject("anyone"),
+            rng.choice((BUNDLES["look"], BUNDLES["add"], BUNDLES["change"])),
+            "tree",
         )
         made["/"] = replace(top, entries=tuple(dict.fromkeys((everybody, *top.entries))))
     store = replace(model.stores[0], baseline="closed", folders=tuple(made.values()))
-    led = tuple(m.Grant(m.Subject("account", u.name), (1 << 11) - 1) for u in USERS if u.name != NOT_LED)
+    led = tuple(
+        m.Grant(m.Subject("account", u.name), (1 << 11) - 1) for u in USERS if u.name != NOT_LED
+    )
     paths = (replace(model.virtual_paths[0], grants=led),)
     if rng.random() < 0.5:
         paths = model.virtual_paths
@@ -116,7 +144,9 @@ NOT_LED = "u4"
 def told_of(found, prepared):
     """What a plan says that the disk will not say as the model does: (account, folder, right)."""
     every = drift(prepared, "s", fold_rows=False).rows
-    said = {(row.account, row.location, right) for row in every for right in (*row.refused, *row.wider)}
+    said = {
+        (row.account, row.location, right) for row in every for right in (*row.refused, *row.wider)
+    }
     # What is folded is told by the row that it is counted in.
     assert len(every) == len(found.not_said) + sum(row.below for row in found.not_said)
     return said
@@ -147,11 +177,16 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
         link.symlink_to(root)  # a root may be come to by a link
         done, kept = carried_out(link, plan, found.steps)
         now = read_disk(str(root), "s", recorded=[f.path for f in model.stores[0].folders])
-        assert now.absent == tuple(f.path for f in model.stores[0].folders if f.path.startswith("/planned"))
+        assert now.absent == tuple(
+            f.path for f in model.stores[0].folders if f.path.startswith("/planned")
+        )
         assert done.left == [] and done.changed == len(modes.kept_things(kept))
         # What it is now is what the plan said that it would be; and a plan of that changes nothing.
         after = prepare(
-            replace(model, disk_readings=(replace(now, store="s", users=model.disk_readings[0].users),)), prepared
+            replace(
+                model, disk_readings=(replace(now, store="s", users=model.disk_readings[0].users),)
+            ),
+            prepared,
         )
         for step in found.steps:
             if step.what == "folder" and not step.perhaps:
@@ -168,7 +203,9 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
             if not server.namespace(server.account(user.name)).served:
                 # Nothing leads it there: it keeps what it has, and gains nothing.
                 for folder in ("/", *(tree.at(p) for p in tree.folders)):
-                    had, has = (permissions(user, x.disks["s"].folder(folder)) for x in (prepared, after))
+                    had, has = (
+                        permissions(user, x.disks["s"].folder(folder)) for x in (prepared, after)
+                    )
                     assert has & ~had == 0, (user, folder)
                 continue
             asked = [x for x in questions(rng, tree) if x[0] != "rename" or x[3] is not None]
@@ -178,7 +215,9 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
             for (action, at, to, file, how), really_let in zip(asked, real, strict=True):
                 inside = file is not None or action in ("upload", "make-folder")
                 folder = at.rpartition("/")[0] or "/" if inside else at
-                if really_let is None or (to is not None and to.rpartition("/")[0] != at.rpartition("/")[0]):
+                if really_let is None or (
+                    to is not None and to.rpartition("/")[0] != at.rpartition("/")[0]
+                ):
                     continue
                 owner = user.name if file is not None and file.stat().st_uid == user.uid else None
                 more = {"to": at + "y"} if action == "rename" else {}
@@ -191,9 +230,11 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
                     assert promised or user.name in found.owners
                 else:
                     where = (user, action, at, promised, how)
-                    at_known, level = plan.nearest(folder)
+                    at_known, level = plan.allowed.nearest(folder)
                     known = at_known.rstrip("/") + "/…" * level if level else folder
-                    assert (user.name, known, action) in told or uncertain(after, user, folder, action), where
+                    assert (user.name, known, action) in told or uncertain(
+                        after, user, folder, action
+                    ), where
                 checks, let = checks + 1, let + really_let
         assert checks > 200
         tree.clear()
@@ -204,7 +245,9 @@ def test_what_the_model_lets_the_kernel_lets_and_nothing_else_but_what_was_told(
 @AS_ROOT
 @pytest.mark.parametrize("seed", range(8))
 def test_the_script_does_the_same_and_undoes_it(seed, tmp_path):
-    """As a stranger would run it: Debian's own Python, without anything else; and the text for ``setfacl --restore``."""
+    """As a stranger would run it: Debian's own Python, without anything else; and the text for
+    ``setfacl --restore``.
+    """
     rng = Random(seed)
     with random_tree(rng, folders=16, files=24) as root:
         (root / "a b'[c]*").mkdir()
@@ -218,7 +261,11 @@ def test_the_script_does_the_same_and_undoes_it(seed, tmp_path):
 
         def ran(*words):
             done = subprocess.run(
-                ["/usr/bin/python3", "-I", file, *words], cwd=tmp_path, capture_output=True, text=True, check=False
+                ["/usr/bin/python3", "-I", file, *words],
+                cwd=tmp_path,
+                capture_output=True,
+                text=True,
+                check=False,
             )
             return done.returncode, done.stdout + done.stderr
 
@@ -243,13 +290,17 @@ def test_the_script_does_the_same_and_undoes_it(seed, tmp_path):
 def thing_at(path, folder):
     status, name = path.stat(), os.fsencode(path)
     default = read_list(name, DEFAULT) if folder else None
-    return d.ThingOnDisk(status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default)
+    return d.ThingOnDisk(
+        status.st_uid, status.st_gid, status.st_mode & 0o7777, read_list(name, ACCESS), default
+    )
 
 
 @AS_ROOT
 @pytest.mark.parametrize("seed", range(6))
 def test_folders_in_which_there_is_nothing_are_planned_as_if_nothing_were_known_of_them(seed):
-    """A reading names them, so that a plan is over once it is carried out; what becomes of them is the same."""
+    """A reading names them, so that a plan is over once it is carried out; what becomes of them is
+    the same.
+    """
     rng = Random(seed)
     with random_tree(rng, folders=8, files=8) as root:
         for n in range(4):
@@ -262,19 +313,32 @@ def test_folders_in_which_there_is_nothing_are_planned_as_if_nothing_were_known_
         for known in (reading, replace(reading, complete=False, empty=())):
             plan = DiskPlan(prepare(replace(model, disk_readings=(known,))), "s")
             steps = plan.steps()
-            folders = ["/", *(f"/{path.relative_to(root)}" for path in root.rglob("*") if path.is_dir())]
-            places = {plan.nearest(path) for path in folders}
+            folders = [
+                "/",
+                *(f"/{path.relative_to(root)}" for path in root.rglob("*") if path.is_dir()),
+            ]
+            places = {plan.allowed.nearest(path) for path in folders}
             for step in steps if known.complete else ():
-                levels = {"folder": (0,), "files": (0,), "children": (1,), "deeper": (2,), "below": (1, 2)}[step.what]
-                assert any((step.path, level) in places for level in levels), step  # there is such a folder
+                levels = {
+                    "folder": (0,),
+                    "files": (0,),
+                    "children": (1,),
+                    "deeper": (2,),
+                    "below": (1, 2),
+                }[step.what]
+                assert any((step.path, level) in places for level in levels), (
+                    step
+                )  # there is such a folder
             done, kept = carried_out(root, plan, steps)
             assert done.left == []
-            became.append({path: thing_at(path, path.is_dir()) for path in [root, *root.rglob("*")]})
+            became.append(
+                {path: thing_at(path, path.is_dir()) for path in [root, *root.rglob("*")]}
+            )
             carrying_out.put_back(str(root), kept)
         assert became[0] == became[1]
 
 
-# --- nobody gains more ------------------------------------------------------------------------------
+# --- nobody gains more --------------------------------------------------------------------------
 
 
 def each_file(root):
@@ -298,7 +362,12 @@ def test_adopted_planned_and_carried_out_no_file_is_wider(seed):
             for user in (
                 u for u in (*USERS, STRANGER) if u.uid != was.uid
             ):  # what is one's own is open to oneself anyhow
-                assert permissions(user, now) & ~permissions(user, was) & 6 == 0, (path, user, was, now)
+                assert permissions(user, now) & ~permissions(user, was) & 6 == 0, (
+                    path,
+                    user,
+                    was,
+                    now,
+                )
 
 
 STRANGER = d.OsUser("stranger", 79998, 71001, (71004,))
@@ -311,7 +380,9 @@ def with_stranger(model):
 
 
 def created_by(root, umask):
-    """What users of the machine create in each folder with a umask: (folder, kind) to things; then it is gone again."""
+    """What users of the machine create in each folder with a umask: (folder, kind) to things; then
+    it is gone again.
+    """
     found = {}
     folders = [root, *(p for p in sorted(root.rglob("*")) if p.is_dir())]
     for user in (*USERS, STRANGER):
@@ -320,7 +391,11 @@ def created_by(root, umask):
             os.umask(umask)
             return [
                 (
-                    tried(lambda at=at: os.close(os.open(at / f"new-{user.name}", os.O_CREAT | os.O_EXCL, 0o666))),
+                    tried(
+                        lambda at=at: os.close(
+                            os.open(at / f"new-{user.name}", os.O_CREAT | os.O_EXCL, 0o666)
+                        )
+                    ),
                     tried(os.mkdir, at / f"dir-{user.name}"),
                 )
                 for at in folders
@@ -328,17 +403,23 @@ def created_by(root, umask):
 
         for at, (file, folder) in zip(folders, as_user(user, create), strict=True):
             if file:
-                found.setdefault((at, "file"), []).append((user, thing_at(at / f"new-{user.name}", False)))
+                found.setdefault((at, "file"), []).append(
+                    (user, thing_at(at / f"new-{user.name}", False))
+                )
                 (at / f"new-{user.name}").unlink()
             if folder:
-                found.setdefault((at, "folder"), []).append((user, thing_at(at / f"dir-{user.name}", True)))
+                found.setdefault((at, "folder"), []).append(
+                    (user, thing_at(at / f"dir-{user.name}", True))
+                )
                 (at / f"dir-{user.name}").rmdir()
     return found
 
 
 @AS_ROOT
 def test_what_is_created_gives_nobody_more_than_the_model_and_the_disk_gave():
-    """By each user, of whom one is no account, with each umask: files and folders, before the plan and after it."""
+    """By each user, of whom one is no account, with each umask: files and folders, before the plan
+    and after it.
+    """
     checks = sum(checked_creations(seed) for seed in range(int(os.environ.get("DISK_TREES") or 18)))
     assert checks > 20_000
 
@@ -370,10 +451,21 @@ def checked_creations(seed):
                         had = 0
                         for _, earlier in was.get((at, kind), ()):
                             had |= permissions(user, earlier)
-                        if lists[place].default is not None:  # what it says was said of whatever anybody creates there
-                            said = file_created_in(lists[place], 0o666) if kind == "file" else made_below(lists[place])
-                            gid = said.gid if said.mode & 0o2000 else -1  # else it has a group of its maker's
-                            had |= permissions(user, said._replace(uid=-1, gid=gid if kind == "folder" else said.gid))
+                        if (
+                            lists[place].default is not None
+                        ):  # what it says was said of whatever anybody creates there
+                            said = (
+                                file_created_in(lists[place], 0o666)
+                                if kind == "file"
+                                else made_below(lists[place])
+                            )
+                            gid = (
+                                said.gid if said.mode & 0o2000 else -1
+                            )  # else it has a group of its maker's
+                            had |= permissions(
+                                user,
+                                said._replace(uid=-1, gid=gid if kind == "folder" else said.gid),
+                            )
                         gained = permissions(user, thing) & ~had & (6 if kind == "file" else 7)
                         checks += 1
                         if gained:
@@ -390,27 +482,55 @@ def checked_creations(seed):
 
 
 def may(server, told, user, place, kind, gained):
-    """Does the model let a user what it gained on something that others create in a folder, or was it told?"""
+    """Does the model let a user what it gained on something that others create in a folder, or was
+    it told?
+    """
     if server.account(user.name) is None:
         return False
     if not server.namespace(server.account(user.name)).served:
         return False
     at = place.rstrip("/") + "/new"
-    rights = {d.READ: ("download",), d.WRITE: ("overwrite", "append")} if kind == "file" else {
-        d.READ: ("list",), d.WRITE: ("upload", "make-folder", "rename", "delete-file", "delete-folder"), d.SEARCH: ("enter", "list", "upload", "make-folder", "rename", "delete-file", "delete-folder"),
-    }  # fmt: skip
+    rights = (
+        {d.READ: ("download",), d.WRITE: ("overwrite", "append")}
+        if kind == "file"
+        else {
+            d.READ: ("list",),
+            d.WRITE: ("upload", "make-folder", "rename", "delete-file", "delete-folder"),
+            d.SEARCH: (
+                "enter",
+                "list",
+                "upload",
+                "make-folder",
+                "rename",
+                "delete-file",
+                "delete-folder",
+            ),
+        }
+    )
     for bit, some in rights.items():
         if gained & bit:
             thing = "file" if kind == "file" else "folder"
             inside = at + "/x" if kind == "folder" else at
             asked = [
                 Question(
-                    user.name, r, at if kind == "file" or r in ("list", "enter") else inside,
-                    thing="folder" if r == "delete-folder" else thing if kind == "file" else "file" if r in ("rename", "delete-file") else "folder",
+                    user.name,
+                    r,
+                    at if kind == "file" or r in ("list", "enter") else inside,
+                    thing=(
+                        "folder"
+                        if r == "delete-folder"
+                        else (
+                            thing
+                            if kind == "file"
+                            else "file"
+                            if r in ("rename", "delete-file")
+                            else "folder"
+                        )
+                    ),
                     **({"to": inside + "y"} if r == "rename" else {}),
                 )
                 for r in some
-            ]  # fmt: skip
+            ]
             let = any(verdict(server, q, NOW).allowed for q in asked)
             known = [place, place.rstrip("/") + "/…", place.rstrip("/") + "/…/…"]
             if not let and not any((user.name, where, r) in told for where in known for r in some):
@@ -420,11 +540,18 @@ def may(server, told, user, place, kind, gained):
 
 @AS_ROOT
 def test_who_only_passes_a_folder_gets_at_nothing_beside_the_way(tmp_path):
-    """u0 is led to /a/in, below a folder that is closed to it. What lies beside the way is as open as folders are made."""
+    """u0 is led to /a/in, below a folder that is closed to it.
+
+    What lies beside the way is as open as folders are made.
+    """
     root = tmp_path / "root"
     for path in (root / "a" / "in", root / "a" / "beside" / "deeper"):
         path.mkdir(parents=True)
-    files = [root / "a" / "file", root / "a" / "beside" / "file", root / "a" / "beside" / "deeper" / "file"]
+    files = [
+        root / "a" / "file",
+        root / "a" / "beside" / "file",
+        root / "a" / "beside" / "deeper" / "file",
+    ]
     for file in files:
         file.write_text("x")
     (root / "a" / "in" / "file").write_text("x")
@@ -433,30 +560,29 @@ def test_who_only_passes_a_folder_gets_at_nothing_beside_the_way(tmp_path):
     os.chmod(root / "a", 0o700)
     model = model_of(root)
     entries = (m.Entry("allow", m.Subject("account", "u0"), BUNDLES["read"]),)
-    store = replace(model.stores[0], baseline="closed", folders=(m.Folder("/a/in", None, False, entries),))
-    paths = (m.VirtualPath("/in", "s:/a/in", "all", (m.Grant(m.Subject("account", "u0"), (1 << 11) - 1),)),)
+    store = replace(
+        model.stores[0], baseline="closed", folders=(m.Folder("/a/in", None, False, entries),)
+    )
+    paths = (
+        m.VirtualPath(
+            "/in", "s:/a/in", "all", (m.Grant(m.Subject("account", "u0"), (1 << 11) - 1),)
+        ),
+    )
     plan = DiskPlan(prepare(sound(replace(model, stores=(store,), virtual_paths=paths))), "s")
     done, _ = carried_out(root, plan, plan.steps())
     assert done.left == [] and can_use(USERS[0], root / "a" / "in" / "file")
     assert [can_use(USERS[0], file) for file in files] == [False, False, False]
     assert as_user(USERS[0], lambda: tried(lambda: os.listdir(root / "a"))) is False
-    again = DiskPlan(prepare(replace(plan.prepared.model, disk_readings=(
-        replace(read_disk(str(root), "s"), users=plan.disk.reading.users),))), "s")  # fmt: skip
+    again = DiskPlan(
+        prepare(
+            replace(
+                plan.prepared.model,
+                disk_readings=(replace(read_disk(str(root), "s"), users=plan.disk.reading.users),),
+            )
+        ),
+        "s",
+    )
     assert again.steps() == ()
-
-
-# --- what is left alone -----------------------------------------------------------------------------
-
-
-def opening(root, more=()):
-    """A server that opens a store to u0, of which the disk is closed to all but root."""
-    for path in (root, *more):
-        os.chown(path, 0, 0)
-        os.chmod(path, 0o700 if path.is_dir() else 0o600)
-    model = model_of(root)
-    entries = (m.Entry("allow", m.Subject("account", "u0"), BUNDLES["read"]),)
-    store = replace(model.stores[0], baseline="closed", folders=(m.Folder("/", None, False, entries),))
-    return DiskPlan(prepare(sound(replace(model, stores=(store,)))), "s")
 
 
 def can_use(user, path):
@@ -464,189 +590,12 @@ def can_use(user, path):
     return as_user(user, lambda: tried(lambda: os.close(os.open(path, os.O_RDONLY))))
 
 
-@AS_ROOT
-@pytest.mark.parametrize("name", [b"priva\xcc\x88te", b"not utf-8 \xff", b"control \x01"])
-def test_a_folder_that_the_reading_left_out_stays_closed(tmp_path, name):
-    """A name that no model can hold, mode 0700, files in it for everybody: neither it nor what is in it is opened."""
-    root = tmp_path / "root"
-    inner = root / "inner"
-    inner.mkdir(parents=True)
-    for above in (*tmp_path.parents, tmp_path):
-        os.chmod(above, os.stat(above).st_mode | 0o011)
-    odd = os.path.join(os.fsencode(inner), name)
-    os.mkdir(odd, 0o700)
-    with open(os.path.join(odd, b"secret"), "w") as file:
-        file.write("x")
-    plan = opening(root, (inner,))
-    done, _ = carried_out(root, plan, plan.steps())
-    assert stat.S_IMODE(os.stat(odd).st_mode) == 0o700 and not can_use(USERS[0], os.path.join(odd, b"secret"))
-    assert [x.path for x in done.left] == [b"inner/" + name] and done.changed == 2  # the rest is opened
-    # Where the left folder itself is open to everybody, what lies above it stays closed.
-    os.chmod(odd, 0o755)
-    os.chmod(root, 0o700), os.chmod(inner, 0o700)
-    for path in (root, inner):
-        os.removexattr(path, ACCESS) if ACCESS in os.listxattr(path) else None
-        os.removexattr(path, DEFAULT) if DEFAULT in os.listxattr(path) else None
-        os.chmod(path, 0o700)
-    plan = opening(root, (inner,))
-    done, _ = carried_out(root, plan, plan.steps())
-    # The root can be opened: the way on is closed.
-    assert done.changed == 1 and [x.path for x in done.left] == [b"inner/" + name, b"inner"]
-    assert not can_use(USERS[0], os.path.join(odd, b"secret")) and "would give more users access" in done.left[1].why
-
-
-@AS_ROOT
-def test_what_changed_since_the_reading_is_left_alone_with_all_below_it(tmp_path):
-    root = tmp_path / "root"
-    private, gone, file = root / "private", root / "gone", root / "file"
-    (private / "deeper").mkdir(parents=True)
-    gone.mkdir()
-    file.write_text("x")
-    for above in (*tmp_path.parents, tmp_path):
-        os.chmod(above, os.stat(above).st_mode | 0o011)
-    plan = opening(root, (private, private / "deeper", gone, file))
-    steps = plan.steps()
-    gone.rmdir()
-    os.chmod(private, 0o711)  # made otherwise after the reading
-    os.chmod(file, 0o604)
-    done, _ = carried_out(root, plan, steps)
-    assert stat.S_IMODE(private.stat().st_mode) == 0o711 and stat.S_IMODE((private / "deeper").stat().st_mode) == 0o700
-    why = {x.path: x.why for x in done.left}
-    assert "changed since it was read" in why[b"private"] and why[b"file"] == "changed since it was read"
-    assert "would give more users access" in why[b""]  # others could read the file
-    assert done.changed == 0 and not can_use(USERS[0], file)
-    # As somebody changes it in between: it is looked at once more before it is changed.
-    os.chmod(file, 0o600), os.chmod(private, 0o700)
-
-    def meanwhile(text):
-        os.chmod(private / "deeper", 0o750)
-
-    data = plan_data(plan.disk.reading, str(root), steps)
-    done = carrying_out.carry_out(str(root), data, meanwhile)
-    assert "changed meanwhile" in {x.path: x.why for x in done.left}[b"private/deeper"]
-    assert stat.S_IMODE((private / "deeper").stat().st_mode) == 0o750
-
-
-@AS_ROOT
-def test_only_a_part_is_changed_where_only_that_is_wanted(tmp_path):
-    root = tmp_path / "root"
-    one, other = root / "one", root / "other"
-    one.mkdir(parents=True), other.mkdir()
-    plan = opening(root, (one, other))
-    done, kept = carried_out(root, plan, plan.steps(), "/one")
-    assert [path for path, _ in modes.kept_things(kept)] == [b"one"] and done.changed == 1
-    assert stat.S_IMODE(other.stat().st_mode) == 0o700
-
-
-@AS_ROOT
-def test_links_are_not_followed_and_files_with_other_names_are_left(tmp_path):
-    rng = Random(1)
-    with random_tree(rng) as root:
-        (root / "twice").write_text("x")
-        os.link(root / "twice", root.parent / "elsewhere")
-        os.symlink("/etc", root / "link")
-        before = os.stat("/etc").st_mode, thing_at(root / "twice", False)
-        plan = DiskPlan(prepare(promising(root, rng)), "s")
-        carried_out(root, plan, plan.steps())
-        assert (os.stat("/etc").st_mode, thing_at(root / "twice", False)) == before
-
-
-@AS_ROOT
-def test_a_failure_stops_and_is_put_back(monkeypatch):
-    rng = Random(1)
-    with random_tree(rng) as root:
-        plan = DiskPlan(prepare(promising(root, rng)), "s")
-        data = plan_data(plan.disk.reading, str(root), plan.steps())
-        was = as_it_was(read_disk(str(root), "s"))
-        real, count, kept = os.setxattr, [], []
-
-        def failing(*arguments):
-            count.append(1)
-            if len(count) == 3:
-                raise OSError(28, "No space left on device")
-            real(*arguments)
-
-        with monkeypatch.context() as patched:
-            patched.setattr(os, "setxattr", failing)
-            with pytest.raises(OSError, match="No space left"):
-                carrying_out.carry_out(str(root), data, kept.append)
-        assert as_it_was(read_disk(str(root), "s")) != was
-        carrying_out.put_back(str(root), b"".join(kept))
-        assert as_it_was(read_disk(str(root), "s")) == was
-        with pytest.raises(modes.NotKept, match="line 3"):
-            carrying_out.put_back(str(root), b"# file: .\n# owner: 0\nnonsense\n\n")
-
-
-@AS_ROOT
-@pytest.mark.parametrize("seed", range(int(os.environ.get("DISK_KILLS") or 8)))
-def test_killed_at_any_moment_it_can_be_put_back(seed, tmp_path, monkeypatch):
-    """The process ends between any two calls that change something, in the middle of one thing, too."""
-    rng = Random(f"kill {seed}")
-    monkeypatch.setattr(carrying_out, "BATCH", 5)
-    with random_tree(rng, folders=12, files=16) as root:
-        plan = DiskPlan(prepare(promising(root, rng)), "s")
-        data = plan_data(plan.disk.reading, str(root), plan.steps())
-        was = as_it_was(read_disk(str(root), "s"))
-        kept = tmp_path / "kept.acl"
-        left = rng.randint(1, 40)
-        child = os.fork()
-        if child == 0:
-
-            def counted(real):
-                def call(*arguments):
-                    nonlocal left
-                    left -= 1
-                    if left < 0:
-                        os._exit(9)
-                    return real(*arguments)
-
-                return call
-
-            for name in ("setxattr", "chmod", "removexattr", "fdatasync"):
-                setattr(os, name, counted(getattr(os, name)))
-            with carrying_out.kept_in(str(kept)) as keep:
-                carrying_out.carry_out(str(root), data, keep)
-            os._exit(0)
-        os.waitpid(child, 0)
-        text = kept.read_bytes() if kept.exists() else b""
-        # The last block may be cut anywhere, and what is before it is good.
-        carrying_out.put_back(str(root), text)
-        assert as_it_was(read_disk(str(root), "s")) == was
-        if text:
-            whole = modes.kept_things(text)
-            assert modes.kept_things(text[: -rng.randint(1, 20)]) == whole[:-1]
-
-
-@given(st.binary(min_size=1, max_size=6).filter(lambda name: not {0, 0x2F} & set(name) and name not in (b".", b"..")))
-@settings(max_examples=300)
-def test_a_name_is_kept_as_getfacl_writes_it_and_is_in_a_model_if_it_can_be(name):
-    thing = modes.Thing(5, 6, 0o1750, modes.Acl(7, ((8, 5),), 5, ((9, 4),), 7, 0))
-    assert modes.kept_things(modes.as_getfacl(name, thing)) == [(name, thing._replace(mode=0o1770))]
-    try:
-        expected = check_path("/a/" + name.decode("utf-8"))
-    except (BadValue, UnicodeDecodeError):
-        expected = None
-    assert file_names.location_of("/a", name) == expected
-
-
-@given(st.integers(0, 10**9))
-@settings(max_examples=300)
-def test_the_script_judges_a_thing_as_the_product_does(seed):
-    """What it is on its own for: the same check, the same folders below, the same text."""
-    thing = random_thing(Random(seed))
-    mine = as_thing(thing)
-    assert modes.thing_from_text(str(thing)) == mine
-    assert modes.made_below(mine) == as_thing(made_below(thing))
-    for user in USERS:
-        for bit in (d.READ, d.WRITE, d.SEARCH):
-            found = modes.allows(modes.User(user.uid, user.gid, user.groups), mine, bit)
-            assert found == lets(user, thing, bit)
-
-
 def as_it_was(reading):
     return reading.folders, sorted(reading.files, key=str)
 
 
 def uncertain(prepared, user, folder, action):
-    """Of files that are not all alike a disk may let something for some only: what is told is told of them together."""
+    """Of files that are not all alike a disk may let something for some only: what is told is told
+    of them together.
+    """
     return action in FILE_RIGHTS and len(prepared.disks["s"].files(folder)) > 1

@@ -22,7 +22,23 @@ USERS = tuple(
     for n, groups in enumerate(((), (71001,), (71002, 71003), (71004,), (71001, 71004)))
 )
 OWNERS, GROUPS = (0, 70001, 70002, 70003, 79999), (0, 71001, 71002, 71003, 71004)
-MODES = (0o755, 0o750, 0o700, 0o770, 0o711, 0o777, 0o775, 0o444, 0o070, 0o007, 0o000, 0o705, 0o600, 0o660, 0o333)
+MODES = (
+    0o755,
+    0o750,
+    0o700,
+    0o770,
+    0o711,
+    0o777,
+    0o775,
+    0o444,
+    0o070,
+    0o007,
+    0o000,
+    0o705,
+    0o600,
+    0o660,
+    0o333,
+)
 
 
 def acl_to(acl):
@@ -32,15 +48,22 @@ def acl_to(acl):
 
 def read_list(path, name):
     """One of the lists of a thing; None if it has none."""
-    return Acl(*modes.acl_from_bytes(os.getxattr(path, name))) if name in os.listxattr(path) else None
+    return (
+        Acl(*modes.acl_from_bytes(os.getxattr(path, name))) if name in os.listxattr(path) else None
+    )
 
 
 def random_acl(rng, folder=True):
     def permissions():
         return rng.choice((7, 7, 5, 5, 4, 1, 3, 6, 2, 0) if folder else (7, 6, 6, 4, 4, 2, 0))
 
-    users = tuple((uid, permissions()) for uid in sorted(rng.sample([u.uid for u in USERS], rng.randint(0, 2))))
-    groups = tuple((gid, permissions()) for gid in sorted(rng.sample(GROUPS[1:], rng.randint(0, 2))))
+    users = tuple(
+        (uid, permissions())
+        for uid in sorted(rng.sample([u.uid for u in USERS], rng.randint(0, 2)))
+    )
+    groups = tuple(
+        (gid, permissions()) for gid in sorted(rng.sample(GROUPS[1:], rng.randint(0, 2)))
+    )
     mask = permissions() if users or groups or rng.random() < 0.3 else None
     return Acl(permissions(), users, permissions(), groups, mask, permissions())
 
@@ -58,7 +81,9 @@ def dress(rng, path, folder):
 
 @contextmanager
 def random_tree(rng, folders=14, files=18):
-    """A folder that everybody can come to, with a random tree in it, made in random order, so that defaults have their say."""
+    """A folder that everybody can come to, with a random tree in it, made in random order, so that
+    defaults have their say.
+    """
     outside = Path(tempfile.mkdtemp(prefix="disk-", dir="/tmp"))
     outside.chmod(0o755)
     root = outside / "root"
@@ -89,20 +114,32 @@ def model_of(root, confined=False):
     """A model in which the server lets everybody do everything, on what is read of a disk."""
     reading = read_disk(str(root), "s")
     everything = (m.Entry("allow", m.Subject("anyone"), (1 << 11) - 1),)
-    reading = replace(reading, taken=None, confined=confined, users=tuple(sorted(USERS)), groups=(), odd=0, notes=())
+    reading = replace(
+        reading,
+        taken=None,
+        confined=confined,
+        users=tuple(sorted(USERS)),
+        groups=(),
+        odd=0,
+        notes=(),
+    )
     accounts = tuple(m.Account(user.name) for user in USERS)
     return sound(
         m.Model(
             accounts=accounts,
-            stores=(m.Store("s", str(root), "open", None, (m.Folder("/", None, False, everything),)),),
-            virtual_paths=(m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),),
+            stores=(
+                m.Store("s", str(root), "open", None, (m.Folder("/", None, False, everything),)),
+            ),
+            virtual_paths=(
+                m.VirtualPath("/", "s:/", "all", (m.Grant(m.Subject("anyone"), (1 << 11) - 1),)),
+            ),
             settings=(m.Setting(m.Subject("anyone"), (("acts_as", "{account}"),)),),
             disk_readings=(reading,),
         )
     )
 
 
-# --- what the kernel lets ---------------------------------------------------------------------------
+# --- what the kernel lets -----------------------------------------------------------------------
 
 
 def as_user(user, work):

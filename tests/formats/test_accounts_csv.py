@@ -14,7 +14,13 @@ from drawknife.formats.accounts_csv import COLUMNS, changes_from_csv
 from drawknife.formats.document import BadDocument
 from drawknife.formats.spreadsheets import guarded
 
-MODEL = sound(m.Model(units=("shore/lab",), accounts=(m.Account("ines", unit="shore/lab"),), groups=(m.Group("crew"),)))
+MODEL = sound(
+    m.Model(
+        units=("shore/lab",),
+        accounts=(m.Account("ines", unit="shore/lab"),),
+        groups=(m.Group("crew"),),
+    )
+)
 
 
 def changes(text):
@@ -22,18 +28,37 @@ def changes(text):
 
 
 def test_who_is_there_is_changed_and_who_is_not_is_added():
-    found = changes("name,display,unit,methods,groups\nINES,Inês,,,crew\nzoe,Zoë,shore/lab,key password,crew\n")
+    found = changes(
+        "name,display,unit,methods,groups\nINES,Inês,,,crew\nzoe,Zoë,shore/lab,key password,crew\n"
+    )
     assert found == [
         {"op": "change", "kind": "account", "name": "INES", "set": {"display": "Inês"}},
-        {"op": "add", "kind": "account", "item": {"name": "zoe", "display": "Zoë", "unit": "shore/lab", "methods": ["key", "password"]}},
-        {"op": "change", "kind": "group", "name": "crew", "add": {"members": ["account:INES", "account:zoe"]}},
-    ]  # fmt: skip
+        {
+            "op": "add",
+            "kind": "account",
+            "item": {
+                "name": "zoe",
+                "display": "Zoë",
+                "unit": "shore/lab",
+                "methods": ["key", "password"],
+            },
+        },
+        {
+            "op": "change",
+            "kind": "group",
+            "name": "crew",
+            "add": {"members": ["account:INES", "account:zoe"]},
+        },
+    ]
     after = apply(MODEL, found).model
     assert [a.display for a in after.accounts] == ["Inês", "Zoë"]
     assert [str(x) for x in after.groups[0].members] == ["account:ines", "account:zoe"]
 
 
-@pytest.mark.parametrize(("cell", "enabled"), [("yes", True), ("TRUE", True), ("1", True), ("no", False), ("false", False), ("0", False)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("cell", "enabled"),
+    [("yes", True), ("TRUE", True), ("1", True), ("no", False), ("false", False), ("0", False)],
+)
 def test_yes_and_no_as_spreadsheets_write_them(cell, enabled):
     (change,) = changes(f"name,enabled\nzoe,{cell}\n")
     assert change["item"]["enabled"] is enabled
@@ -54,12 +79,16 @@ def test_yes_and_no_as_spreadsheets_write_them(cell, enabled):
 def test_mistakes_are_told_with_their_lines(text, line, said):
     with pytest.raises(BadDocument) as caught:
         changes(text)
-    assert any(x.line == line and said in x.message for x in caught.value.mistakes), caught.value.mistakes
+    assert any(x.line == line and said in x.message for x in caught.value.mistakes), (
+        caught.value.mistakes
+    )
     assert all(p.message for p in caught.value.places)
 
 
 def test_a_line_that_says_nothing_new_is_no_change():
-    assert changes("name,display,unit\nines,,\nzoe,,\n") == [{"op": "add", "kind": "account", "item": {"name": "zoe"}}]
+    assert changes("name,display,unit\nines,,\nzoe,,\n") == [
+        {"op": "add", "kind": "account", "item": {"name": "zoe"}}
+    ]
 
 
 @given(st.lists(st.from_regex(r"[-=+@a-z0-9 ,;\"é]{0,12}", fullmatch=True), min_size=1, max_size=5))
@@ -70,7 +99,8 @@ def test_what_is_guarded_for_spreadsheets_comes_back_as_it_was(texts):
     for i, text in enumerate(texts):
         writer.writerow([f"a{i}", guarded(text)])
     found = changes(out.getvalue())
-    # Blanks around a cell, and empty cells, say nothing; the apostrophe before a formula is taken off.
+    # Blanks around a cell, and empty cells, say nothing; the apostrophe before a formula is taken
+    # off.
     assert [c["item"].get("display", "") for c in found] == [text.strip() for text in texts]
 
 

@@ -11,7 +11,13 @@ from hypothesis import strategies as st
 from drawknife.core.words.quantities import read_duration, read_size, write_duration, write_size
 from drawknife.core.words.sizes import show_size
 from drawknife.formats.document import BadDocument
-from drawknife.formats.model_file import json_schema, model_data, model_from, read_model, write_model
+from drawknife.formats.model_file import (
+    json_schema,
+    model_data,
+    model_from,
+    read_model,
+    write_model,
+)
 
 from ..conftest import DEMO
 from ..core.models import random_model
@@ -40,7 +46,11 @@ def test_order_case_and_repetition_do_not_matter():
     one = """drawknife: 1
 accounts: [{name: Ada}, {name: bo}]
 groups: [{name: G, members: [account:ada, account:bo, account:ADA]}]
-stores: [{name: s, folders: [{path: /b/}, {path: /, entries: [allow group:g read, "allow group:G list,download,enter"]}]}]
+stores:
+  - name: s
+    folders:
+      - {path: /b/}
+      - {path: /, entries: [allow group:g read, "allow group:G list,download,enter"]}
 """
     other = """drawknife: 1
 stores: [{folders: [{path: /, entries: [allow group:G read]}, {path: /b}], name: s}]
@@ -51,12 +61,25 @@ accounts: [{name: bo}, {name: Ada}]
 
 
 #: Where names stand in a document: in lines, alone, and before the colon of a place.
-IN_LINES = {"line", "entries", "grants", "members", "member", "subject", "shared_by", "never", "only", "says"}
+IN_LINES = {
+    "line",
+    "entries",
+    "grants",
+    "members",
+    "member",
+    "subject",
+    "shared_by",
+    "never",
+    "only",
+    "says",
+}
 ALONE, IN_PLACES = {"owner", "uploads_owner", "unit"}, {"home", "leads_to", "folder"}
 
 
 def in_other_cases(rng, data, key=None):
-    """A document in which whatever is named, but not defined, is written in another case; subjects that are gone, too."""
+    """A document in which whatever is named, but not defined, is written in another case; subjects
+    that are gone, too.
+    """
 
     def other(text):
         return "".join(rng.choice([c.upper(), c.lower()]) for c in text)
@@ -103,21 +126,30 @@ virtual_paths:
   - {path: /w, leads_to: "t:/x", grants: []}
 endpoints:
   - {name: e, protocol: ftp, port: 70000, passive_ports: 5-3}
-""")
+""")  # noqa: E501 - lines are counted
     for expected in (
         "line 6: accounts[0].emial: unknown key 'emial'",
-        "line 5: accounts[0].unit: there is no unit 'fleet/inshor'; expected the name of a unit; did you mean 'fleet/inshore'?",
+        (
+            "line 5: accounts[0].unit: there is no unit 'fleet/inshor'; expected the name of a"
+            " unit; did you mean 'fleet/inshore'?"
+        ),
         "line 7: accounts[1].name: the name holds ' '",
         "line 8: accounts[2].enabled: yes is neither true nor false",
         "line 8: accounts[2].expires: 2031-02-30 is no day",
         "line 8: accounts[2].name: account 'ADA' is there already: accounts[0]",
-        "line 10: groups[0].members[0]: there is no account 'adda'; expected the name of an account; did you mean 'ada'?",
+        (
+            "line 10: groups[0].members[0]: there is no account 'adda'; expected the name of an"
+            " account; did you mean 'ada'?"
+        ),
         "line 10: groups[0].members: the groups form a loop: g > h > g",
         "line 14: stores[0].capacity: 'many' is no size",
         "line 16: stores[0].folders[0].path: the path does not begin with /",
         "line 17: stores[0].folders[1].path: the path has a segment '..'",
         "line 18: stores[0].folders[2].owner: there is no account 'nobody'",
-        "line 18: stores[0].folders[2].entries[0]: 'alow' is no effect; expected allow, deny or forbid",
+        (
+            "line 18: stores[0].folders[2].entries[0]: 'alow' is no effect; expected allow, deny or"
+            " forbid"
+        ),
         "line 18: stores[0].folders[2].entries[1]: 'raed' is no right and no bundle",
         "line 18: stores[0].folders[2].entries[2]: 'beneath' is no reach",
         "line 20: virtual_paths[0].leads_to: {user} is no placeholder",
@@ -140,27 +172,35 @@ endpoints:
         ("drawknife: true", "version true of the format is not known"),
         ("drawknife: 1\nunits: 5", "line 2: units: 5 is no list"),
         ("drawknife: 1\nstores: [{name: s}, 7]", "stores[1]: 7 is no mapping"),
-        ("drawknife: 1\naccounts: [{kind: person}]", "line 2: accounts[0]: the key 'name' is missing"),
+        (
+            "drawknife: 1\naccounts: [{kind: person}]",
+            "line 2: accounts[0]: the key 'name' is missing",
+        ),
         ("drawknife: 1\naccounts: [{name: a\nb: 2}", "line"),
-        ("drawknife: 1\nunits: [a, a: 1, a]", "line 2: units[1].a: unknown key 'a'; expected one of path, source"),
+        (
+            "drawknife: 1\nunits: [a, a: 1, a]",
+            "line 2: units[1].a: unknown key 'a'; expected one of path, source",
+        ),
         ('{"drawknife": 1, "units": ["a"], "units": []}', "the key 'units' is there twice"),
         ("drawknife: 1\nunits: &x [a]\ngroups: *x", "line 3: aliases are not used here"),
         ("drawknife: 1\nx: !!python/name:os.system y", "line 2: the tag"),
         ("[" * 100_000, "too deep"),
         ("- " * 100_000, "too deep"),
         (b"drawknife: 1\nunits: [\xff]", "line 2: the document is not UTF-8"),
-        ('drawknife: 1\naccounts: [{name: anonymous}]', "account 'anonymous' is of kind person"),
-        ('drawknife: 1\ngroups: [{name: owner}]', "'owner' is the name of a built-in subject"),
+        ("drawknife: 1\naccounts: [{name: anonymous}]", "account 'anonymous' is of kind person"),
+        ("drawknife: 1\ngroups: [{name: owner}]", "'owner' is the name of a built-in subject"),
         ('{"drawknife": 1, "accounts": [{"name": "a\\ud800"}]}', "cannot be kept"),
         ("drawknife: 1\nquotas: [{name: q}]", "a quota is either shared or on a folder"),
     ],
-)  # fmt: skip
+)
 def test_documents_that_are_no_model(text, said):
     assert any(said in line for line in mistakes(text)), mistakes(text)
 
 
 def test_a_name_lost_to_a_mistake_is_not_told_as_missing():
-    found = mistakes("drawknife: 1\naccounts: [{name: a, kind: 5}]\ngroups: [{name: g, members: [account:a]}]\n")
+    found = mistakes(
+        "drawknife: 1\naccounts: [{name: a, kind: 5}]\ngroups: [{name: g, members: [account:a]}]\n"
+    )
     assert len(found) == 1 and "kind" in found[0]
 
 
@@ -188,8 +228,22 @@ def test_sizes_are_written_as_they_are_read(size):
 
 
 def test_sizes_as_people_write_them():
-    assert [read_size(x) for x in ("40 GiB", "40 GB", "7", 7, "1 B", "2KiB")] == [40 << 30, 40 * 10**9, 7, 7, 1, 2048]
-    assert [write_size(x) for x in (0, 1, 1024, 1000, 1024**4, 40 * 10**9)] == [0, 1, "1 KiB", "1 KB", "1 TiB", "40 GB"]
+    assert [read_size(x) for x in ("40 GiB", "40 GB", "7", 7, "1 B", "2KiB")] == [
+        40 << 30,
+        40 * 10**9,
+        7,
+        7,
+        1,
+        2048,
+    ]
+    assert [write_size(x) for x in (0, 1, 1024, 1000, 1024**4, 40 * 10**9)] == [
+        0,
+        1,
+        "1 KiB",
+        "1 KB",
+        "1 TiB",
+        "40 GB",
+    ]
     assert [show_size(x) for x in (0, 1023, 1536, 1000 << 30, 5 << 40)] == [
         "0 B",
         "1023 B",

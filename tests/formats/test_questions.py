@@ -17,10 +17,25 @@ GOOD = {"account": "ines", "action": "upload", "path": "/inbox/x"}
 
 def test_a_whole_question():
     data = {
-        "account": "ines", "action": "rename", "path": "/inbox/x/", "to": "/inbox/y", "thing": "folder", "replaces": True,
-        "owner": "yuki", "endpoint": "harbour", "from": "192.0.2.7", "tls": True, "method": "key", "size": 5,
-        "replaced_size": 3, "combination": "9:5 0640", "files": 2, "sessions": 1, "at": "2026-11-23T10:00:00+02:00", "explain": True,
-    }  # fmt: skip
+        "account": "ines",
+        "action": "rename",
+        "path": "/inbox/x/",
+        "to": "/inbox/y",
+        "thing": "folder",
+        "replaces": True,
+        "owner": "yuki",
+        "endpoint": "harbour",
+        "from": "192.0.2.7",
+        "tls": True,
+        "method": "key",
+        "size": 5,
+        "replaced_size": 3,
+        "combination": "9:5 0640",
+        "files": 2,
+        "sessions": 1,
+        "at": "2026-11-23T10:00:00+02:00",
+        "explain": True,
+    }
     assert set(data) == set(KEYS)
     question, explain = read_question(data)
     at = datetime(2026, 11, 23, 8, tzinfo=UTC)
@@ -46,8 +61,13 @@ def test_a_whole_question():
 
 
 def test_what_is_null_counts_as_left_out():
-    assert read_question({**GOOD, "owner": None, "tls": None, "at": None, "explain": None}) == (Question(**GOOD), False)
-    assert read_question({**GOOD, "at": "2026-11-23T10:00:00"})[0].at == datetime(2026, 11, 23, 10, tzinfo=UTC)
+    assert read_question({**GOOD, "owner": None, "tls": None, "at": None, "explain": None}) == (
+        Question(**GOOD),
+        False,
+    )
+    assert read_question({**GOOD, "at": "2026-11-23T10:00:00"})[0].at == datetime(
+        2026, 11, 23, 10, tzinfo=UTC
+    )
 
 
 @pytest.mark.parametrize(
@@ -96,7 +116,9 @@ anything = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats() | st.text(),
     lambda x: st.lists(x) | st.dictionaries(st.text(), x),
 )
-keyed = st.dictionaries(st.sampled_from(KEYS), anything | st.sampled_from([*ACTIONS, "/", "/a", "ines", "file"]))
+keyed = st.dictionaries(
+    st.sampled_from(KEYS), anything | st.sampled_from([*ACTIONS, "/", "/a", "ines", "file"])
+)
 
 
 @given(anything | keyed)

@@ -22,9 +22,15 @@ from ..core.models import random_model
 
 
 def commented(text):
-    """The text with a comment at the end of every line that names an item; long ones go on in the next line."""
+    """The text with a comment at the end of every line that names an item; long ones go on in the
+    next line.
+    """
     return "".join(
-        f"{line}  # note {i}\n" if line.lstrip().startswith("- ") and len(line) < 90 else f"{line}\n"
+        (
+            f"{line}  # note {i}\n"
+            if line.lstrip().startswith("- ") and len(line) < 90
+            else f"{line}\n"
+        )
         for i, line in enumerate(text.splitlines())
     )
 
@@ -45,25 +51,53 @@ def test_any_change_of_a_file_is_the_change_of_its_model(seed):
     assert read_model(made) == after
     assert kept and (made == text) == (after == model)
     gone = set(text.splitlines()) - set(made.splitlines())
-    # Only lines of the items that differ go or change, and the line before where the last item of a list goes.
-    differ = [change_data(d.section, d.before) for d in differing(model, after) if d.before is not None]
+    # Only lines of the items that differ go or change, and the line before where the last item of a
+    # list goes.
+    differ = [
+        change_data(d.section, d.before) for d in differing(model, after) if d.before is not None
+    ]
     assert len(gone) <= sum(len(write_yaml([data]).splitlines()) + 1 for data in differ) + 1
 
 
 @pytest.mark.parametrize(
     ("change", "lines"),
     [
-        ({"op": "change", "kind": "account", "name": "INES", "set": {"enabled": False}}, ["+  enabled: false"]),
-        ({"op": "change", "kind": "account", "name": "uni-esk", "set": {"display": None}}, ["-  display: University of Esk"]),
-        ({"op": "change", "kind": "group", "name": "night-watch", "add": {"members": ["account:tomasz"]}}, ["+  - account:tomasz"]),
-        ({"op": "rename", "kind": "quota", "name": "lab-pool", "to": "lab-share"}, ["-- name: lab-pool", "+- name: lab-share"]),
-        ({"op": "rename", "kind": "endpoint", "name": "old-quay", "to": "quay"}, ["-- name: old-quay", "+- name: quay"]),
+        (
+            {"op": "change", "kind": "account", "name": "INES", "set": {"enabled": False}},
+            ["+  enabled: false"],
+        ),
+        (
+            {"op": "change", "kind": "account", "name": "uni-esk", "set": {"display": None}},
+            ["-  display: University of Esk"],
+        ),
+        (
+            {
+                "op": "change",
+                "kind": "group",
+                "name": "night-watch",
+                "add": {"members": ["account:tomasz"]},
+            },
+            ["+  - account:tomasz"],
+        ),
+        (
+            {"op": "rename", "kind": "quota", "name": "lab-pool", "to": "lab-share"},
+            ["-- name: lab-pool", "+- name: lab-share"],
+        ),
+        (
+            {"op": "rename", "kind": "endpoint", "name": "old-quay", "to": "quay"},
+            ["-- name: old-quay", "+- name: quay"],
+        ),
         ({"op": "add", "kind": "unit", "item": {"path": "shore/new"}}, ["+- shore/new"]),
-        ({"op": "add", "kind": "account", "item": {"name": "zoe", "expires": "2031-01-31"}}, ["+- name: zoe", "+  expires: 2031-01-31"]),
+        (
+            {"op": "add", "kind": "account", "item": {"name": "zoe", "expires": "2031-01-31"}},
+            ["+- name: zoe", "+  expires: 2031-01-31"],
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_is_written_is_only_what_differs(change, lines):
-    text = "# The harbour's model\n" + DEMO.read_text().replace("- name: ines\n", "- name: ines  # the surveyor\n")
+    text = "# The harbour's model\n" + DEMO.read_text().replace(
+        "- name: ines\n", "- name: ines  # the surveyor\n"
+    )
     model = read_model(text)
     applied = apply(model, [change])
     made, kept = rewritten(text, model, applied.model, applied.renames)
@@ -93,7 +127,8 @@ def test_a_file_of_which_the_comments_cannot_be_kept_is_written_anew_and_that_is
     text = "drawknife: 1\naccounts:\n- name: ada  # first\n"
     model = read_model(text)
     after = apply(model, [{"op": "rename", "kind": "account", "name": "ada", "to": "ida"}]).model
-    # Whatever it is that does not come out as it should: what is written is the model, and never anything else.
+    # Whatever it is that does not come out as it should: what is written is the model, and never
+    # anything else.
     for wrong in (lambda *_: None, lambda document, *_: document.clear(), lambda *_: [].pop()):
         monkeypatch.setattr(module, "_apply", wrong)
         assert rewritten(text, model, after) == (write_model(after), False)

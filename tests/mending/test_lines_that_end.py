@@ -1,4 +1,6 @@
-"""A fix whose lines end, or carry a note; what else it does counts by rights and places; and what a disk refuses besides."""
+"""A fix whose lines end, or carry a note; what else it does counts by rights and places; and what a
+disk refuses besides.
+"""
 
 from datetime import UTC, date, datetime
 
@@ -63,16 +65,26 @@ def allowed_on(model, changes, day, question):
 
 
 def test_the_way_after_which_less_is_gained_comes_first():
-    """Both switch the account on, and tell the other gain in one line: it counts by rights, not by lines."""
+    """Both switch the account on, and tell the other gain in one line: it counts by rights, not by
+    lines.
+    """
     found = ways(DENIED, "refa", "append", "/survey/out/x", endpoint="quay")
     first, second = (" ".join(m.says) for m in found.mends[:2])
     assert "deny account:refa rename,delete-file here" in first
-    assert "take `deny account:refa append,rename,delete-file here` away" in second and "add" not in second
+    assert (
+        "take `deny account:refa append,rename,delete-file here` away" in second
+        and "add" not in second
+    )
 
 
 def test_every_line_that_allows_ends_on_the_day_given_and_nothing_that_was_there_does():
-    model = DENIED.replace(", enabled: false", "").replace("allow anyone all]}\n", "allow anyone read]}\n", 1)
-    model = model.replace('{path: /out, entries: ["deny account:refa append,rename,delete-file here"]}', "{path: /out}")
+    model = DENIED.replace(", enabled: false", "").replace(
+        "allow anyone all]}\n", "allow anyone read]}\n", 1
+    )
+    model = model.replace(
+        '{path: /out, entries: ["deny account:refa append,rename,delete-file here"]}',
+        "{path: /out}",
+    )
     question = {"account": "refa", "action": "upload", "path": "/survey/out/x"}
     found = ways(model, "refa", "upload", "/survey/out/x", until=DAY, note="for the audit")
     assert found.mends
@@ -87,7 +99,9 @@ def test_every_line_that_allows_ends_on_the_day_given_and_nothing_that_was_there
 
 
 def test_a_wider_grant_that_ends_leaves_the_one_that_was_there():
-    model = DENIED.replace("grants: [anyone all]", "grants: [anyone read]").replace("enabled: false", "enabled: true")
+    model = DENIED.replace("grants: [anyone all]", "grants: [anyone read]").replace(
+        "enabled: false", "enabled: true"
+    )
     found = ways(model, "refa", "upload", "/survey/x", until=DAY)
     question = {"account": "refa", "action": "upload", "path": "/survey/x"}
     assert found.mends and all(way.ends for way in found.mends)
@@ -101,7 +115,12 @@ def test_a_line_that_refuses_gets_no_last_day():
     found = ways(DENIED, "refa", "append", "/survey/out/x", until=DAY)
     narrower = next(m for m in found.mends if any("rename,delete-file" in line for line in m.says))
     assert not narrower.ends and "until" not in str([c.plain() for c in narrower.changes])
-    one = {"op": "change", "kind": "endpoint", "name": "quay", "add": {"entries": ["allow account:refa all"]}}
+    one = {
+        "op": "change",
+        "kind": "endpoint",
+        "name": "quay",
+        "add": {"entries": ["allow account:refa all"]},
+    }
     assert with_end([one], DAY, None) == (
         ({**one, "add": {"entries": [{"line": "allow account:refa all", "until": "2026-12-04"}]}},),
         True,
@@ -120,19 +139,23 @@ def test_on_the_command_line_a_fix_is_shown_and_not_done(tmp_path):
     assert "for the audit" in file.read_text()
 
 
-# --- with a disk ----------------------------------------------------------------------------------
+# --- with a disk --------------------------------------------------------------------------------
 
 
 def test_where_the_folder_and_the_disk_refuse_both_are_told():
     found = ways(STICKY, "bram", "delete-file", "/survey/box/x")
     assert "deny account:bram delete-file" in found.mends[0].says[0]
-    assert any("sticky" in line for line in found.on_disk) and any("chown bram" in line for line in found.on_disk)
+    assert any("sticky" in line for line in found.on_disk) and any(
+        "chown bram" in line for line in found.on_disk
+    )
     only_disk = ways(STICKY, "bram", "download", "/survey/shut/x")
     assert only_disk.mends == [] and len([x for x in only_disk.on_disk if "setfacl" in x]) == 2
 
 
 def test_what_is_lacking_at_one_folder_is_one_list():
-    """To go into a folder and to write in it: one list for both, as a second would undo the first."""
+    """To go into a folder and to write in it: one list for both, as a second would undo
+    the first.
+    """
     found = ways(STICKY, "bram", "rename", "/survey/box/x", to="/survey/shut/x")
     lists = [line for line in found.on_disk if "on survey:/shut: setfacl" in line]
     assert len(lists) == 1 and "u:20002:-wx" in lists[0]

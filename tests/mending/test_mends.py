@@ -1,4 +1,7 @@
-"""Every mend allows its question and none of its changes can be left out; every stop refuses it. Told is what follows."""
+"""Every mend allows its question and none of its changes can be left out; every stop refuses it.
+
+Told is what follows.
+"""
 
 from datetime import UTC, datetime
 
@@ -30,7 +33,10 @@ def after(model, changes):
 
 
 def still(model, changes, left_out, question, wanted):
-    """Is it answered as wanted with one change left out? Where the others cannot be done then, it is not."""
+    """Is it answered as wanted with one change left out?
+
+    Where the others cannot be done then, it is not.
+    """
     try:
         return allowed(after(model, [c for c in changes if c is not left_out]), question) is wanted
     except DrawknifeError:
@@ -82,9 +88,13 @@ def test_the_narrowed_model_answers_as_the_whole_one(seed):
     question = next(random_questions(seed, model, 1))
     small, whole = prepare(narrowed.narrowed(model, question, 0)), prepare(model)
     at = question.at or NOW
-    one, other = ((p.on(at.date()), open_case(p.on(at.date()), question, at)) for p in (small, whole))
+    one, other = (
+        (p.on(at.date()), open_case(p.on(at.date()), question, at)) for p in (small, whole)
+    )
     for gate in ("door", "sign-in", "endpoint", "virtual path", "folder"):
-        assert [r.text for r in gate_obstacles(*one, gate)] == [r.text for r in gate_obstacles(*other, gate)]
+        assert [r.text for r in gate_obstacles(*one, gate)] == [
+            r.text for r in gate_obstacles(*other, gate)
+        ]
 
 
 @pytest.fixture
@@ -115,7 +125,9 @@ def test_it_tells_what_else_follows(demo, answering):
     found = answering.mend(question("bram", "list", "/archive"))
     face = Changing(InMemory(demo, lambda *_: None), NOW)
     for m in found.mends:
-        assert m.follows == face.preview([c.model_dump(exclude_none=True) for c in m.changes]).summary
+        assert (
+            m.follows == face.preview([c.model_dump(exclude_none=True) for c in m.changes]).summary
+        )
 
 
 def test_a_promise_that_would_be_broken_is_told_and_comes_last(answering):
@@ -152,7 +164,9 @@ def test_what_was_not_looked_at_is_told(answering):
 
 
 def test_in_a_large_model_the_same_ways_are_found(demo):
-    """Narrowing leaves nobody out who counts: the demo, among so many others that it is narrowed."""
+    """Narrowing leaves nobody out who counts: the demo, among so many others that it is
+    narrowed.
+    """
     from dataclasses import replace
 
     from drawknife.core.model import items as m
@@ -161,7 +175,10 @@ def test_in_a_large_model_the_same_ways_are_found(demo):
     others = tuple(m.Account(f"extra{i:03}", unit="shore/office") for i in range(300))
     larger = sound(replace(demo, accounts=(*demo.accounts, *others)))
     for asked in (question("bram", "list", "/archive"),):
-        some, all_ = (Answering(prepare(x), 1, NOW, seen=lambda _: None).mend(asked, most=3) for x in (demo, larger))
+        some, all_ = (
+            Answering(prepare(x), 1, NOW, seen=lambda _: None).mend(asked, most=3)
+            for x in (demo, larger)
+        )
         assert {tuple(x) for x in lines(some)} & {tuple(x) for x in lines(all_)}
         for way in all_.mends:
             changes = [c.model_dump(exclude_none=True) for c in way.changes]

@@ -1,4 +1,6 @@
-"""The ways past each refusal, one by one: what an administrator would do by hand is among them, and it helps."""
+"""The ways past each refusal, one by one: what an administrator would do by hand is among them, and
+it helps.
+"""
 
 from datetime import UTC, datetime
 
@@ -32,7 +34,11 @@ endpoints:
 
 
 def model(*changes):
-    return apply(read_model(BASE.encode()), list(changes)).model if changes else read_model(BASE.encode())
+    return (
+        apply(read_model(BASE.encode()), list(changes)).model
+        if changes
+        else read_model(BASE.encode())
+    )
 
 
 def change(kind, name, **what):
@@ -66,14 +72,30 @@ SIGN_IN = {"action": "sign-in", "path": None, "endpoint": "quay"}
         ([], DOWNLOAD, ["folder hold:/bay: add `allow unit:crew/deck download`"]),
         ([], DOWNLOAD, ["folder hold:/bay: add `allow group:crew download here`"]),
         ([], DOWNLOAD, ["group readers: add `account:ada`"]),
-        ([], {"path": "/bay/new/x"}, ["folder hold:/bay/new: add `allow account:ada download here`"]),
         (
-            [change("folder", "hold:/bay", add={"entries": ["allow group:crew read", "deny account:ada download"]})],
+            [],
+            {"path": "/bay/new/x"},
+            ["folder hold:/bay/new: add `allow account:ada download here`"],
+        ),
+        (
+            [
+                change(
+                    "folder",
+                    "hold:/bay",
+                    add={"entries": ["allow group:crew read", "deny account:ada download"]},
+                )
+            ],
             DOWNLOAD,
             ["folder hold:/bay: take `deny account:ada download` away"],
         ),
         (
-            [change("folder", "hold:/bay", add={"entries": ["allow group:crew read", "deny unit:crew read"]})],
+            [
+                change(
+                    "folder",
+                    "hold:/bay",
+                    add={"entries": ["allow group:crew read", "deny unit:crew read"]},
+                )
+            ],
             DOWNLOAD,
             ["folder hold:/bay: add `deny unit:crew list`, take `deny unit:crew read` away"],
         ),
@@ -94,7 +116,13 @@ SIGN_IN = {"action": "sign-in", "path": None, "endpoint": "quay"}
             ["folder hold:/bay: set sealed to no"],
         ),
         (
-            [change("folder", "hold:/bay", add={"entries": ["allow group:crew read until 2026-11-20"]})],
+            [
+                change(
+                    "folder",
+                    "hold:/bay",
+                    add={"entries": ["allow group:crew read until 2026-11-20"]},
+                )
+            ],
             DOWNLOAD,
             ["folder hold:/bay: add `allow group:crew read until 2027-11-23`"],
         ),
@@ -105,53 +133,92 @@ SIGN_IN = {"action": "sign-in", "path": None, "endpoint": "quay"}
         ),
         # At a virtual path.
         (
-            [change("virtual-path", "/bay", set={"grants": ["signed-in look"]}),
-             change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]})],
+            [
+                change("virtual-path", "/bay", set={"grants": ["signed-in look"]}),
+                change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]}),
+            ],
             DOWNLOAD,
             ["virtual path /bay>hold:/bay: add `signed-in read`, take `signed-in look` away"],
         ),
         (
-            [change("virtual-path", "/bay", set={"grants": ["group:readers read"]}),
-             change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]})],
+            [
+                change("virtual-path", "/bay", set={"grants": ["group:readers read"]}),
+                change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]}),
+            ],
             DOWNLOAD,
             ["virtual path /bay>hold:/bay: add `account:ada enter,download`"],
         ),
         (
-            [{"op": "add", "kind": "virtual-path", "item": {"path": "/bay", "leads_to": "hold:/", "grants": ["signed-in read"]}},
-             change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]})],
+            [
+                {
+                    "op": "add",
+                    "kind": "virtual-path",
+                    "item": {"path": "/bay", "leads_to": "hold:/", "grants": ["signed-in read"]},
+                },
+                change("folder", "hold:/bay", add={"entries": ["allow group:crew read"]}),
+            ],
             DOWNLOAD,
             ["virtual path /bay>hold:/: take `signed-in read` away"],
         ),
         # At an endpoint, and at sign-in.
-        ([change("endpoint", "quay", set={"enabled": False})], SIGN_IN, ["endpoint quay: set enabled to yes"]),
-        ([change("account", "ada", set={"enabled": False})], SIGN_IN, ["account ada: set enabled to yes"]),
-        ([change("account", "ada", set={"expires": "2026-11-01"})], SIGN_IN, ["account ada: set expires to 2027-11-23"]),
-        ([change("endpoint", "quay", add={"never": ["group:crew"]})], SIGN_IN, ["endpoint quay: take `group:crew` away"]),
-        ([change("endpoint", "quay", set={"only": ["group:readers"]})], SIGN_IN, ["endpoint quay: add `account:ada`"]),
-        ([change("endpoint", "quay", set={"only": ["group:readers"]})], SIGN_IN, ["endpoint quay: set only to as by default"]),
         (
-            [change("endpoint", "quay", set={"entries": ["allow account:bo all"]})], SIGN_IN,
+            [change("endpoint", "quay", set={"enabled": False})],
+            SIGN_IN,
+            ["endpoint quay: set enabled to yes"],
+        ),
+        (
+            [change("account", "ada", set={"enabled": False})],
+            SIGN_IN,
+            ["account ada: set enabled to yes"],
+        ),
+        (
+            [change("account", "ada", set={"expires": "2026-11-01"})],
+            SIGN_IN,
+            ["account ada: set expires to 2027-11-23"],
+        ),
+        (
+            [change("endpoint", "quay", add={"never": ["group:crew"]})],
+            SIGN_IN,
+            ["endpoint quay: take `group:crew` away"],
+        ),
+        (
+            [change("endpoint", "quay", set={"only": ["group:readers"]})],
+            SIGN_IN,
+            ["endpoint quay: add `account:ada`"],
+        ),
+        (
+            [change("endpoint", "quay", set={"only": ["group:readers"]})],
+            SIGN_IN,
+            ["endpoint quay: set only to as by default"],
+        ),
+        (
+            [change("endpoint", "quay", set={"entries": ["allow account:bo all"]})],
+            SIGN_IN,
             ["endpoint quay: add `allow account:ada enter,list,download`"],
         ),
         (
-            [change("setting", "group:crew", set={"hours": ["tue 08:00-09:00"]})], SIGN_IN,
+            [change("setting", "group:crew", set={"hours": ["tue 08:00-09:00"]})],
+            SIGN_IN,
             ["setting group:crew: set hours to as by default"],
         ),
         (
-            [change("setting", "group:crew", set={"addresses": ["allow 192.0.2.0/24"]})], {**SIGN_IN, "from": "198.51.100.9"},
+            [change("setting", "group:crew", set={"addresses": ["allow 192.0.2.0/24"]})],
+            {**SIGN_IN, "from": "198.51.100.9"},
             ["setting group:crew: add `allow 198.51.100.9/32`"],
         ),
         (
-            [change("setting", "unit:crew", set={"methods": ["key"]})], {**SIGN_IN, "method": "password"},
+            [change("setting", "unit:crew", set={"methods": ["key"]})],
+            {**SIGN_IN, "method": "password"},
             ["setting unit:crew: add `password`"],
         ),
         (
-            [change("setting", "unit:crew", set={"sessions": 2})], {**SIGN_IN, "sessions": 2},
+            [change("setting", "unit:crew", set={"sessions": 2})],
+            {**SIGN_IN, "sessions": 2},
             ["setting account:ada: set sessions to 3"],
         ),
         ([], {**SIGN_IN, "method": "key"}, ["account ada: add `key`"]),
     ],
-)  # fmt: skip
+)
 def test_it_is_among_the_ways_and_it_helps(changes, question, way):
     given = model(*changes)
     found = mend(given, **question)
@@ -164,12 +231,28 @@ def test_it_is_among_the_ways_and_it_helps(changes, question, way):
 @pytest.mark.parametrize(
     ("quota", "way"),
     [
-        ({"op": "add", "kind": "quota", "item": {"name": "bay", "folder": "hold:/bay", "hard_bytes": 10}}, "quota bay: set hard_bytes to 50"),
-        ({"op": "change", "kind": "store", "name": "hold", "set": {"capacity": 10}}, "store hold: set capacity to 50"),
-        ({"op": "change", "kind": "setting", "name": "unit:crew", "set": {"quota_bytes": 10}}, "setting account:ada: set quota_bytes to 50"),
-        ({"op": "change", "kind": "setting", "name": "unit:crew", "set": {"upload_limit": 10}}, "setting account:ada: set upload_limit to 50"),
+        (
+            {
+                "op": "add",
+                "kind": "quota",
+                "item": {"name": "bay", "folder": "hold:/bay", "hard_bytes": 10},
+            },
+            "quota bay: set hard_bytes to 50",
+        ),
+        (
+            {"op": "change", "kind": "store", "name": "hold", "set": {"capacity": 10}},
+            "store hold: set capacity to 50",
+        ),
+        (
+            {"op": "change", "kind": "setting", "name": "unit:crew", "set": {"quota_bytes": 10}},
+            "setting account:ada: set quota_bytes to 50",
+        ),
+        (
+            {"op": "change", "kind": "setting", "name": "unit:crew", "set": {"upload_limit": 10}},
+            "setting account:ada: set upload_limit to 50",
+        ),
     ],
-)  # fmt: skip
+)
 def test_at_the_limits_as_much_more_as_is_asked_for(quota, way):
     open_to_all = [
         change("folder", "hold:/bay", add={"entries": ["allow signed-in all"]}),
@@ -196,7 +279,13 @@ def test_stopping_is_by_less_of_what_allows_it(way):
 
 def test_a_way_that_others_pay_for_comes_after_one_that_nobody_does():
     found = mend(
-        model(change("folder", "hold:/bay", set={"entries": ["deny signed-in download", "allow signed-in read"]}))
+        model(
+            change(
+                "folder",
+                "hold:/bay",
+                set={"entries": ["deny signed-in download", "allow signed-in read"]},
+            )
+        )
     )
     takes_all = ["folder hold:/bay: take `deny signed-in download` away"]
     assert takes_all in says(found)
@@ -206,7 +295,13 @@ def test_a_way_that_others_pay_for_comes_after_one_that_nobody_does():
 
 def test_wider_ways_with_the_same_effect_are_told_with_the_narrowest():
     found = mend(model())
-    narrowest = next(m for m in found.mends if m.says == ["folder hold:/bay: add `allow account:ada download here`"])
-    assert ["folder hold:/bay: add `allow group:crew download here`"] in [a.says for a in narrowest.alike]
+    narrowest = next(
+        m
+        for m in found.mends
+        if m.says == ["folder hold:/bay: add `allow account:ada download here`"]
+    )
+    assert ["folder hold:/bay: add `allow group:crew download here`"] in [
+        a.says for a in narrowest.alike
+    ]
     told = [(m.says[0].split(":")[0], m.follows) for m in found.mends]
     assert len({str(x) for x in told}) == len(told)

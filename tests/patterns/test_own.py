@@ -17,7 +17,9 @@ from drawknife.patterns import all_patterns, changes_of, find_pattern, read_patt
 from ..conftest import DEMO, DRAWKNIFE, ROOT, run, serving
 
 MODEL = prepare(read_model(DEMO.read_bytes()))
-DOCUMENTED = re.search(r"```yaml\n(.*?)```", (ROOT / "docs/reference/patterns.md").read_text(), re.S)[1].encode()
+DOCUMENTED = re.search(
+    r"```yaml\n(.*?)```", (ROOT / "docs/reference/patterns.md").read_text(), re.S
+)[1].encode()
 #: One that has steps.
 STEPS = """drawknife-pattern: 1
 about: x
@@ -31,25 +33,41 @@ GIVEN = {"who": "group:boats", "folder": "survey:/library"}
 def test_the_documented_pattern_works_as_it_says():
     pattern = read_pattern("library", DOCUMENTED)
     folder, path = changes_of(pattern, GIVEN, MODEL)
-    assert folder["add"] == {"entries": ["allow group:boats read"]} and folder["name"] == "survey:/library"
-    assert path["item"] == {"path": "/library", "leads_to": "survey:/library", "grants": ["group:boats read"]}
+    assert (
+        folder["add"] == {"entries": ["allow group:boats read"]}
+        and folder["name"] == "survey:/library"
+    )
+    assert path["item"] == {
+        "path": "/library",
+        "leads_to": "survey:/library",
+        "grants": ["group:boats read"],
+    }
     *_, quota = changes_of(pattern, {**GIVEN, "room": "2 GiB"}, MODEL)
     assert quota["item"]["hard_bytes"] == "2 GiB"
 
 
 def test_what_is_there_only_gets_the_lines():
     pattern = read_pattern("library", DOCUMENTED)
-    _, path = changes_of(pattern, {**GIVEN, "folder": "survey:/charts", "location": "/charts"}, MODEL)
+    _, path = changes_of(
+        pattern, {**GIVEN, "folder": "survey:/charts", "location": "/charts"}, MODEL
+    )
     assert path == {
-        "op": "change", "kind": "virtual-path", "name": "/charts>survey:/charts",
+        "op": "change",
+        "kind": "virtual-path",
+        "name": "/charts>survey:/charts",
         "add": {"grants": ["group:boats read"]},
-    }  # fmt: skip
+    }
 
 
 @pytest.mark.parametrize(
     ("given", "where", "message", "expected"),
     [
-        ({"who": "group:boats"}, "folder", "it is not answered: the store folder", "a store folder, such as"),
+        (
+            {"who": "group:boats"},
+            "folder",
+            "it is not answered: the store folder",
+            "a store folder, such as",
+        ),
         ({**GIVEN, "who": "boats"}, "who", "'boats' is no subject", "account:NAME"),
         ({**GIVEN, "folder": "library"}, "folder", "library", "survey:/inbox"),
         ({**GIVEN, "room": "much"}, "room", "much", "40 GiB"),
@@ -59,7 +77,11 @@ def test_what_is_there_only_gets_the_lines():
 def test_an_answer_that_is_none_is_told_with_its_question(given, where, message, expected):
     with pytest.raises(BadInput) as found:
         changes_of(read_pattern("library", DOCUMENTED), given, MODEL)
-    assert found.value.where == where and message in found.value.message and expected in found.value.expected
+    assert (
+        found.value.where == where
+        and message in found.value.message
+        and expected in found.value.expected
+    )
 
 
 def test_what_is_not_asked_is_told_with_the_nearest():
@@ -104,15 +126,25 @@ def test_a_file_that_is_no_pattern_is_told_with_the_place(text, line, message):
         ("[{if: room, changes: []}]", "there is no question 'room'"),
         ("[{each: account, changes: []}]", "a change with `each` has other keys"),
         ("[{each: account, of: $who, changes: {op: add}}]", "the changes are no list of changes"),
-        ("[{each: account, of: $who, changes: [{op: add, kind: unit, item: {path: $acount}}]}]", "names acount, which is not asked"),
+        (
+            "[{each: account, of: $who, changes: [{op: add, kind: unit, item: {path: $acount}}]}]",
+            "names acount, which is not asked",
+        ),
     ],
-)  # fmt: skip
+)
 def test_changes_that_could_not_be_made_are_told_when_the_file_is_read(changes, told):
-    text = f"drawknife-pattern: 1\nabout: x\nasks: [{{key: who, asks: Who, is: subject}}]\nchanges: {changes}\n"
+    text = (
+        "drawknife-pattern: 1\nabout: x\nasks: [{key: who, asks: Who, is: subject}]\nchanges:"
+        f" {changes}\n"
+    )
     with pytest.raises(BadDocument) as found:
         read_pattern("odd", text.encode())
     (mistake,) = found.value.mistakes
-    assert told in mistake.message and mistake.message.startswith("pattern odd: ") and mistake.line == 4
+    assert (
+        told in mistake.message
+        and mistake.message.startswith("pattern odd: ")
+        and mistake.line == 4
+    )
 
 
 def test_a_default_names_only_what_was_asked_before():
@@ -142,7 +174,9 @@ def test_all_that_is_not_answered_is_told_at_once():
 
 def test_a_service_does_not_start_with_a_pattern_that_is_none(tmp_path):
     (tmp_path / "odd.yaml").write_text("about: x\n")
-    done = run("serve", "--database", "postgresql://nobody@127.0.0.1:1/x", "--patterns", str(tmp_path))
+    done = run(
+        "serve", "--database", "postgresql://nobody@127.0.0.1:1/x", "--patterns", str(tmp_path)
+    )
     assert done.returncode == 2 and "pattern odd: it is no pattern" in done.stderr
 
 
@@ -154,7 +188,7 @@ def test_one_of_ones_own_stands_for_a_shipped_one(tmp_path):
     assert find_pattern("homes", [tmp_path]).about == "A folder that one group reads."
 
 
-# --- used -----------------------------------------------------------------------------------------
+# --- used ---------------------------------------------------------------------------------------
 
 
 @pytest.fixture(scope="module")
@@ -181,26 +215,40 @@ def test_in_a_service(own):
         assert [c.op for c in again.changes] == ["change", "change"]
         with pytest.raises(Refused) as refused:
             client.pattern_changes("library", {**GIVEN, "who": "boats"})
-        assert refused.value.problem.status == 400 and refused.value.problem.places[0].where == "who"
+        assert (
+            refused.value.problem.status == 400 and refused.value.problem.places[0].where == "who"
+        )
         with pytest.raises(Refused) as refused:
             client.pattern("librar")
-        assert refused.value.problem.status == 404 and "did you mean library?" in refused.value.problem.detail
+        assert (
+            refused.value.problem.status == 404
+            and "did you mean library?" in refused.value.problem.detail
+        )
 
 
 def test_by_command_line(own):
     listed = run("pattern", "list", environment=own.environment)
     assert "library" in listed.stdout and "shared-folder" in listed.stdout
     shown = run("pattern", "show", "library", environment=own.environment).stdout
-    assert "Where they see it (location)  [/library]" in shown and "cannot  ada upload /library/tides.pdf" in shown
+    assert (
+        "Where they see it (location)  [/library]" in shown
+        and "cannot  ada upload /library/tides.pdf" in shown
+    )
     given = [f"{k}={v}" for k, v in GIVEN.items()]
     preview = run("pattern", "use", "library", *given, "--preview", environment=own.environment)
     assert preview.returncode == 0 and "+ virtual paths /library>survey:/library" in preview.stdout
     done = run("pattern", "use", "library", *given, environment=own.environment)
-    assert done.returncode == 0 and "fulmar" in done.stderr and "gain enter, list, download" in done.stderr
+    assert (
+        done.returncode == 0
+        and "fulmar" in done.stderr
+        and "gain enter, list, download" in done.stderr
+    )
     again = run("pattern", "use", "library", *given, environment=own.environment)
     assert again.returncode == 0 and "nothing to change" in again.stderr
     missing = run("pattern", "use", "library", "who=group:boats", environment=own.environment)
-    assert missing.returncode == 2 and "folder: it is not answered: the store folder" in missing.stderr
+    assert (
+        missing.returncode == 2 and "folder: it is not answered: the store folder" in missing.stderr
+    )
     odd = run("pattern", "use", "library", "folder", environment=own.environment)
     assert odd.returncode == 2 and "expected KEY=VALUE" in odd.stderr
 
@@ -208,10 +256,24 @@ def test_by_command_line(own):
 def test_on_a_model_file_and_from_what_is_printed(tmp_path):
     source = run("pattern", "show", "drop-box", "--yaml", "--model", str(DEMO)).stdout
     (tmp_path / "our-box.yaml").write_text(source)
-    answers = ["senders=group:boats", "collectors=group:sonar-lab", "folder=survey:/box", "location=/box"]
+    answers = [
+        "senders=group:boats",
+        "collectors=group:sonar-lab",
+        "folder=survey:/box",
+        "location=/box",
+    ]
     out = tmp_path / "out.yaml"
     done = run(
-        "pattern", "use", "our-box", *answers, "--patterns", str(tmp_path), "--model", str(DEMO), "--out", str(out)
+        "pattern",
+        "use",
+        "our-box",
+        *answers,
+        "--patterns",
+        str(tmp_path),
+        "--model",
+        str(DEMO),
+        "--out",
+        str(out),
     )
     assert done.returncode == 0, done.stderr
     assert run("why", "kittiwake", "upload", "/box/a", "--model", str(out)).returncode == 0
@@ -224,8 +286,10 @@ def test_on_a_terminal_what_is_missing_is_asked_for(tmp_path):
     ours, theirs = pty.openpty()
     asking = subprocess.Popen(
         [DRAWKNIFE, "pattern", "use", "homes", "who=group:boats", "--model", DEMO, "--out", out],
-        stdin=theirs, stdout=theirs, stderr=theirs,
-    )  # fmt: skip
+        stdin=theirs,
+        stdout=theirs,
+        stderr=theirs,
+    )
     os.close(theirs)
     said = b""
     for prompt, typed in (

@@ -1,4 +1,6 @@
-"""After each shipped pattern those can who should, and those cannot who should not: its own trials, by the plain rules."""
+"""After each shipped pattern those can who should, and those cannot who should not: its own trials,
+by the plain rules.
+"""
 
 import re
 from datetime import UTC, datetime
@@ -25,7 +27,8 @@ stores: [{name: files}]
 SHIPPED = all_patterns()
 TRIALS = [(p, t) for p in SHIPPED for t in p.trials]
 LINE = re.compile(
-    r"(?P<account>\S+) (?P<action>\S+)(?: (?P<path>/\S*))?(?: (?P<thing>folder))?(?: of (?P<owner>\S+))?(?: size (?P<size>\d+ \S+))?"
+    r"(?P<account>\S+) (?P<action>\S+)(?: (?P<path>/\S*))?(?: (?P<thing>folder))?(?: of"
+    r" (?P<owner>\S+))?(?: size (?P<size>\d+ \S+))?"
     r"(?: at (?P<endpoint>\S+))?(?: on (?P<day>\S+))?"
 )
 
@@ -41,14 +44,23 @@ def question(line):
     said = LINE.fullmatch(line)
     assert said, line
     at = datetime.fromisoformat(f"{said['day']}T12:00:00+00:00") if said["day"] else NOW
-    password = {"method": "password", "tls": True, "client": "203.0.113.9"} if said["endpoint"] else {}
+    password = (
+        {"method": "password", "tls": True, "client": "203.0.113.9"} if said["endpoint"] else {}
+    )
     size = read_size(said["size"]) if said["size"] else None
     more = {"to": said["path"] + ".new"} if said["action"] == "rename" else {}
     more |= {"thing": said["thing"]} if said["thing"] else {}
     return Question(
-        said["account"], said["action"], said["path"], owner=said["owner"], size=size, endpoint=said["endpoint"], at=at,
-        **password, **more,
-    )  # fmt: skip
+        said["account"],
+        said["action"],
+        said["path"],
+        owner=said["owner"],
+        size=size,
+        endpoint=said["endpoint"],
+        at=at,
+        **password,
+        **more,
+    )
 
 
 def allowed(model, line):
@@ -101,14 +113,22 @@ def test_steps_one_after_the_other_are_the_whole():
 
 def test_every_shipped_pattern_has_trials_and_says_what_it_is_for():
     wanted = {
-        "shared-folder", "drop-box", "homes", "group-folder", "public-shelf", "confined-author", "partner-folder",
+        "shared-folder",
+        "drop-box",
+        "homes",
+        "group-folder",
+        "public-shelf",
+        "confined-author",
+        "partner-folder",
         "first-server",
-    }  # fmt: skip
+    }
     assert {p.name for p in SHIPPED} == wanted == {p.name for p, _ in TRIALS}
     assert all(p.about.endswith(".") and p.asks for p in SHIPPED)
 
 
-@pytest.mark.parametrize("broken", ["expires", "sealed: true", "allow owner overwrite,append,rename,delete-file"])
+@pytest.mark.parametrize(
+    "broken", ["expires", "sealed: true", "allow owner overwrite,append,rename,delete-file"]
+)
 def test_the_trials_would_notice_a_pattern_that_is_wrong(broken):
     """Each trial can fail: a line of the pattern left out turns one."""
     from importlib.resources import files
@@ -119,7 +139,11 @@ def test_the_trials_would_notice_a_pattern_that_is_wrong(broken):
     text = files("drawknife.patterns").joinpath("shipped", f"{name}.yaml").read_text()
     changed = {
         "expires": re.sub(r", expires: \$until|, until: \$until", "", text),
-        "sealed: true": text.replace("allow $who enter", "allow anyone enter").replace("[$who all]", "[anyone all]"),
+        "sealed: true": (
+            text.replace("allow $who enter", "allow anyone enter").replace(
+                "[$who all]", "[anyone all]"
+            )
+        ),
     }.get(broken, text.replace("- allow owner", "- allow $who"))
     assert changed != text
     pattern = read_pattern(name, changed.encode())

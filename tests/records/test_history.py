@@ -21,6 +21,7 @@ from drawknife.formats.public_keys import read_public_key
 from drawknife.records import credentials, history
 from drawknife.records.changes import change_model
 from drawknife.records.directories import Directory
+from drawknife.records.retention import DEFAULT, remove_expired
 from drawknife.records.snapshots import read_snapshot
 from drawknife.records.tokens import Holder
 from drawknife.service.keeping import KeptModel
@@ -57,26 +58,43 @@ class State:
     def past(self, as_of):
         then = history.as_of(self.database, as_of)
         newest = self.snapshot()
-        return type(newest)(then.revision, history.model_at(self.database, newest, then.revision)), then.at
+        return (
+            type(newest)(then.revision, history.model_at(self.database, newest, then.revision)),
+            then.at,
+        )
 
 
 @pytest.fixture
 def changing(database):
-    return Changing(KeptModel(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC))
+    return Changing(
+        KeptModel(State(database), Holder("ada", "owner", None, "ada", True)), datetime.now(UTC)
+    )
 
 
 CREW = Directory(
-    "crew", {"address": "crew.ldif", "people_base": "ou=crew", "groups_base": "ou=crew", "units_base": "ou=crew"}, None
+    "crew",
+    {
+        "address": "crew.ldif",
+        "people_base": "ou=crew",
+        "groups_base": "ou=crew",
+        "units_base": "ou=crew",
+    },
+    None,
 )
 
 
 def synced(database, rng, snapshot):
     """A directory is read and synced: people and groups come, change, and are gone again."""
     some = rng.sample(["ada", "dee", "eve", "fay"], rng.randint(0, 3))
-    people = {n: Person(n, rng.choice([None, n.title()]), None, rng.choice([None, "crew"]), None) for n in some}
+    people = {
+        n: Person(n, rng.choice([None, n.title()]), None, rng.choice([None, "crew"]), None)
+        for n in some
+    }
     members = {m.Subject("account", n) for n in some}
-    found = DirectoryContents(people, {"watch": members} if rng.random() < 0.7 else {}, {"crew"} if people else set())
-    sync(database, lambda _: found, CREW, "ada", 100, snapshot)
+    found = DirectoryContents(
+        people, {"watch": members} if rng.random() < 0.7 else {}, {"crew"} if people else set()
+    )
+    sync(database, lambda _: found, CREW, "ada", 100, at_hand=snapshot)
 
 
 def made(changing, rng, count):
@@ -91,7 +109,9 @@ def made(changing, rng, count):
                 synced(state.database, rng, state.snapshot())
             else:
                 model = state.snapshot().model
-                changing.change([random_change(rng, model, number) for _ in range(rng.choice([1, 1, 2, 4]))])
+                changing.change(
+                    [random_change(rng, model, number) for _ in range(rng.choice([1, 1, 2, 4]))]
+                )
         except DrawknifeError:
             pass
         found = state.snapshot()
@@ -141,7 +161,11 @@ def everything(database):
     """All credentials, to the last hash."""
     return (
         sorted(database.read("SELECT account, hash, changed, changed_by FROM passwords")),
-        sorted(database.read("SELECT account, fingerprint, kind, body, comment, added, added_by FROM public_keys")),
+        sorted(
+            database.read(
+                "SELECT account, fingerprint, kind, body, comment, added, added_by FROM public_keys"
+            )
+        ),
     )
 
 
@@ -159,7 +183,12 @@ def test_back_to_any_revision(database, changing, seed):
 
 
 DEMO_CHANGES = [
-    {"op": "change", "kind": "folder", "name": "survey:/charts", "add": {"entries": ["deny group:partners download"]}},
+    {
+        "op": "change",
+        "kind": "folder",
+        "name": "survey:/charts",
+        "add": {"entries": ["deny group:partners download"]},
+    },
     {"op": "rename", "kind": "account", "name": "ines", "to": "inez"},
     {"op": "remove", "kind": "account", "name": "yuki", "everywhere": True},
     {"op": "change", "kind": "account", "name": "inez", "set": {"display": "Inês C."}},
@@ -198,10 +227,14 @@ def test_what_something_later_touched_is_not_undone_and_that_is_named(database, 
     before = write_model(read_snapshot(database).model)
     with pytest.raises(edits.ChangeRefused) as refused:
         harbour.back(3)
-    assert "accounts inez was touched later, by revision 5" in [p.message for p in refused.value.problems]
+    assert "accounts inez was touched later, by revision 5" in [
+        p.message for p in refused.value.problems
+    ]
     assert write_model(read_snapshot(database).model) == before
     # Unless what it would write is there already.
-    harbour.change([{"op": "change", "kind": "account", "name": "inez", "set": {"display": "Inês Calado"}}])
+    harbour.change(
+        [{"op": "change", "kind": "account", "name": "inez", "set": {"display": "Inês Calado"}}]
+    )
     assert harbour.back(5).changed is False
 
 
@@ -221,6 +254,7 @@ def test_after_thirty_days_credentials_are_gone(database, harbour):
     with database.transaction() as connection:
         credentials.set_password(connection, "odile", "x" * 9, "ada")
     harbour.change([{"op": "remove", "kind": "account", "name": "odile", "everywhere": True}])
+    remove_expired(database, DEFAULT, "ada")
     harbour.back_to("2")
     assert not credentials.is_right(database, "yuki", "secret of yuki")
     assert credentials.is_right(database, "odile", "x" * 9)
@@ -243,8 +277,14 @@ def test_what_is_no_past_is_told(database, harbour, as_of, error, told):
 
 
 def test_a_revision_that_is_no_change_of_the_model_and_one_that_is_not_there(database, harbour):
-    change_model(database, lambda model, _: model, "ada", "set the password of bram", even_if_same=True,
-                 beside=[("credentials", "bram", None, "set")])  # fmt: skip
+    change_model(
+        database,
+        lambda model, _: model,
+        "ada",
+        "set the password of bram",
+        even_if_same=True,
+        beside=[("credentials", "bram", None, "set")],
+    )
     with pytest.raises(Refused, match="changed nothing of the model"):
         harbour.back(read_snapshot(database).revision)
     with pytest.raises(NotFound):
@@ -253,9 +293,12 @@ def test_a_revision_that_is_no_change_of_the_model_and_one_that_is_not_there(dat
 
 def test_what_an_older_version_only_counted_cannot_be_had_back(database, harbour):
     with database.transaction() as connection:
-        connection.execute("DELETE FROM item_changes WHERE line = (SELECT id FROM journal WHERE revision = 3)")
         connection.execute(
-            "UPDATE journal SET before = '{\"accounts\": 3}', after = '{\"accounts\": 4}' WHERE revision = 3"
+            "DELETE FROM item_changes WHERE line = (SELECT id FROM journal WHERE revision = 3)"
+        )
+        connection.execute(
+            "UPDATE journal SET before = '{\"accounts\": 3}', after = '{\"accounts\": 4}' WHERE"
+            " revision = 3"
         )
     newest = read_snapshot(database)
     assert history.model_at(database, newest, 3)
@@ -264,7 +307,7 @@ def test_what_an_older_version_only_counted_cannot_be_had_back(database, harbour
             history.model_at(database, newest, revision)
 
 
-# --- since when -----------------------------------------------------------------------------------
+# --- since when ---------------------------------------------------------------------------------
 
 
 def asked(model, question, at):
@@ -286,15 +329,19 @@ def test_each_turn_is_where_the_verdict_turns(database, changing, seed):
     renamed = history.renames_since(database, 0)
     for question in random_questions(seed, newest.model, 60):
         known = {a.name for a in newest.model.accounts}
-        if question.account not in known or (question.owner is not None and question.owner not in known):
+        if question.account not in known or (
+            question.owner is not None and question.owner not in known
+        ):
             continue
         if question.endpoint is not None or question.size is not None:
             continue
-        question = Question(question.account, question.action, question.path, question.to, question.thing)
+        question = Question(
+            question.account, question.action, question.path, question.to, question.thing
+        )
         if any(new == question.account for kind, _, new in renamed if kind == "account"):
             continue
         steps, folders, groups = history.steps_for(database, newest, question)
-        found = turns(newest.model, question, steps, folders, groups, when[1], now)
+        found = turns(newest.model, question, steps, folders, groups, begins=when[1], now=now)
         expected = []
         for revision in sorted(models):
             bare = m_without_limits(models[revision])
@@ -313,18 +360,22 @@ def m_without_limits(model):
     from dataclasses import replace
 
     return replace(
-        model, quotas=(), usage=(), stores=tuple(replace(s, capacity=None) for s in model.stores),
+        model,
+        quotas=(),
+        usage=(),
+        stores=tuple(replace(s, capacity=None) for s in model.stores),
         settings=tuple(replace(s, values=()) for s in model.settings),
-    )  # fmt: skip
+    )
 
 
 def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
     base = sound(
         m.Model(
-            accounts=(m.Account("ada"), m.Account("bo")), stores=(m.Store("s", folders=(m.Folder("/"),)),),
+            accounts=(m.Account("ada"), m.Account("bo")),
+            stores=(m.Store("s", folders=(m.Folder("/"),)),),
             virtual_paths=(m.VirtualPath("/x", "s:/", grants=(m.parse_grant("signed-in all"),)),),
         )
-    )  # fmt: skip
+    )
     changing.load(base)
     changing.change(
         [
@@ -338,19 +389,28 @@ def test_a_turn_names_the_change_that_made_it_or_the_day(database, changing):
     )
     changing.change([{"op": "rename", "kind": "account", "name": "ada", "to": "ida"}])
     changing.change([{"op": "change", "kind": "account", "name": "bo", "set": {"display": "Bo"}}])
-    changing.change([{"op": "add", "kind": "group", "item": {"name": "others", "members": ["account:bo"]}}])
+    changing.change(
+        [{"op": "add", "kind": "group", "item": {"name": "others", "members": ["account:bo"]}}]
+    )
     start = datetime(2026, 11, 18, 9, tzinfo=UTC)
     with database.transaction() as connection:
         for table in ("revisions", "journal"):
             number = "number" if table == "revisions" else "revision"
-            connection.execute(f"UPDATE {table} SET at = %s + {number} * interval '1 hour'", (start,))
+            connection.execute(
+                f"UPDATE {table} SET at = %s + {number} * interval '1 hour'", (start,)
+            )
     newest = read_snapshot(database)
     question = Question("ida", "download", "/x/a")
     steps, folders, groups = history.steps_for(database, newest, question)
     assert [s.revision for s in steps] == [3, 2, 1], "what bo is called, and is in, does not count"
     begins, now = start + timedelta(hours=1), datetime(2026, 11, 26, tzinfo=UTC)
-    found = turns(newest.model, question, steps, folders, groups, begins, now)
-    assert [(t.allowed, t.by and t.by.revision) for t in found] == [(False, None), (True, 2), (False, 1), (None, None)]
+    found = turns(newest.model, question, steps, folders, groups, begins=begins, now=now)
+    assert [(t.allowed, t.by and t.by.revision) for t in found] == [
+        (False, None),
+        (True, 2),
+        (False, 1),
+        (None, None),
+    ]
     assert found[0].at == datetime(2026, 11, 21, tzinfo=UTC) and found[1].by.who == "ada"
 
 
@@ -361,7 +421,11 @@ def test_a_folder_below_where_something_is_to_be_moved_counts(database, changing
         [
             {"op": "add", "kind": "store", "item": {"name": "s", "baseline": "open"}},
             {"op": "add", "kind": "account", "item": {"name": "ada"}},
-            {"op": "add", "kind": "virtual-path", "item": {"path": "/x", "leads_to": "s:/", "grants": ["anyone all"]}},
+            {
+                "op": "add",
+                "kind": "virtual-path",
+                "item": {"path": "/x", "leads_to": "s:/", "grants": ["anyone all"]},
+            },
             {"op": "add", "kind": "folder", "name": "s:/a", "item": {}},
         ]
     )
@@ -373,5 +437,12 @@ def test_a_folder_below_where_something_is_to_be_moved_counts(database, changing
     question = Question("ada", "rename", "/x/a", to="/x/b", thing=thing)
     steps, folders, groups = history.steps_for(database, newest, question)
     assert [s.revision for s in steps] == [5, 4, 3, 1]
-    found = turns(newest.model, question, steps, folders, groups, steps[-1].at, datetime.now(UTC))
-    assert [(t.allowed, t.by and t.by.revision) for t in found][:4] == [(False, 5), (True, 4), (False, 3), (True, 1)]
+    found = turns(
+        newest.model, question, steps, folders, groups, begins=steps[-1].at, now=datetime.now(UTC)
+    )
+    assert [(t.allowed, t.by and t.by.revision) for t in found][:4] == [
+        (False, 5),
+        (True, 4),
+        (False, 3),
+        (True, 1),
+    ]

@@ -34,7 +34,17 @@ def curl(there, endpoint, account, *arguments, path="/"):
     secure = [] if endpoint == "public-tides" else ["--ssl-reqd"]
     url = f"ftp://127.0.0.1:{there.ports[endpoint]}{path}"
     return subprocess.run(
-        ["curl", "-sk", "-m", "20", *secure, "-u", f"{account}:{PASSWORD}", *map(str, arguments), url],
+        [
+            "curl",
+            "-sk",
+            "-m",
+            "20",
+            *secure,
+            "-u",
+            f"{account}:{PASSWORD}",
+            *map(str, arguments),
+            url,
+        ],
         capture_output=True,
         text=True,
     )
@@ -52,14 +62,20 @@ def test_curl_over_explicit_tls(there, letter):
     assert "no entry there or above allows it" in line.text
     assert (
         line.why()
-        == "drawknife why ines upload /charts/issued/letter.txt --endpoint harbour --from 127.0.0.1 --tls --method password"
+        == "drawknife why ines upload /charts/issued/letter.txt --endpoint harbour --from 127.0.0.1"
+        " --tls --method password"
     )
 
 
 def test_the_public_fetches_and_cannot_send(there, letter):
     there.stand.tree.root.joinpath("public/tides/today.csv").write_text("high 04:12\n")
-    assert curl(there, "public-tides", "anonymous", path="/tides/today.csv").stdout == "high 04:12\n"
-    assert curl(there, "public-tides", "anonymous", "-T", letter, path="/tides/letter.txt").returncode == 25
+    assert (
+        curl(there, "public-tides", "anonymous", path="/tides/today.csv").stdout == "high 04:12\n"
+    )
+    assert (
+        curl(there, "public-tides", "anonymous", "-T", letter, path="/tides/letter.txt").returncode
+        == 25
+    )
     assert there.refused() == [("anonymous", "upload", "/tides/letter.txt", "endpoint")]
 
 
@@ -116,10 +132,14 @@ def test_openssh_sftp_and_scp(there, letter, tmp_path):
     batch = tmp_path / "batch"
     back = tmp_path / "back.txt"
     batch.write_text(
-        f"put {letter} /charts/drafts/a.txt\nget /charts/drafts/a.txt {back}\n-put {letter} /charts/issued/a.txt\n"
-        "-rm /charts/drafts/a.txt\n-ls /homes\n"
+        f"put {letter} /charts/drafts/a.txt\nget /charts/drafts/a.txt {back}\n-put {letter}"
+        " /charts/issued/a.txt\n-rm /charts/drafts/a.txt\n-ls /homes\n"
     )
-    options = ["-oBatchMode=no", "-oStrictHostKeyChecking=no", f"-oUserKnownHostsFile={tmp_path / 'hosts'}"]
+    options = [
+        "-oBatchMode=no",
+        "-oStrictHostKeyChecking=no",
+        f"-oUserKnownHostsFile={tmp_path / 'hosts'}",
+    ]
     port = str(there.ports["lab-sftp"])
     done = subprocess.run(
         ["sftp", *options, "-P", port, "-b", batch, "ines@127.0.0.1"],
@@ -131,12 +151,16 @@ def test_openssh_sftp_and_scp(there, letter, tmp_path):
     assert done.returncode == 0, done.stderr
     assert back.read_text() == "ahoy\n" and done.stderr.count("ermission denied") == 2
     assert [x[:3] for x in there.refused()][:2] == [
-        ("ines", "upload", "/charts/issued/a.txt"), ("ines", "delete-file", "/charts/drafts/a.txt"),
-    ]  # fmt: skip
+        ("ines", "upload", "/charts/issued/a.txt"),
+        ("ines", "delete-file", "/charts/drafts/a.txt"),
+    ]
     copied = subprocess.run(
         ["scp", *options, "-P", port, letter, "ines@127.0.0.1:/charts/drafts/b.txt"],
-        capture_output=True, text=True, env=ask_pass(tmp_path), timeout=60,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        env=ask_pass(tmp_path),
+        timeout=60,
+    )
     assert copied.returncode == 0, copied.stderr
     assert there.stand.tree.root.joinpath("survey/charts/drafts/b.txt").read_text() == "ahoy\n"
 
@@ -155,9 +179,10 @@ def test_who_creates_a_file_owns_it(there):
 
 def test_lftp_over_explicit_tls(there, letter):
     script = (
-        f"set ssl:verify-certificate no; set ftp:ssl-force yes; set ftp:ssl-protect-data yes; set net:max-retries 1;"
-        f"open -u ines,{PASSWORD} -p {there.ports['harbour']} 127.0.0.1; put -O /charts/drafts {letter};"
-        "cls -1 /charts/drafts; cat /charts/drafts/letter.txt; rm /charts/drafts/letter.txt; bye"
+        "set ssl:verify-certificate no; set ftp:ssl-force yes; set ftp:ssl-protect-data yes; set"
+        f" net:max-retries 1;open -u ines,{PASSWORD} -p {there.ports['harbour']} 127.0.0.1; put -O"
+        f" /charts/drafts {letter};cls -1 /charts/drafts; cat /charts/drafts/letter.txt; rm"
+        " /charts/drafts/letter.txt; bye"
     )
     done = subprocess.run(["lftp", "-c", script], capture_output=True, text=True, timeout=60)
     assert "letter.txt" in done.stdout and "ahoy" in done.stdout, done.stderr
@@ -173,7 +198,9 @@ def test_lftp_over_explicit_tls(there, letter):
 def test_tnftp(there, tmp_path):
     there.stand.tree.root.joinpath("public/tides/today.csv").write_text("high 04:12\n")
     url = f"ftp://127.0.0.1:{there.ports['public-tides']}/tides/today.csv"
-    subprocess.run(["tnftp", "-o", tmp_path / "got", url], check=True, timeout=30, stdout=subprocess.DEVNULL)
+    subprocess.run(
+        ["tnftp", "-o", tmp_path / "got", url], check=True, timeout=30, stdout=subprocess.DEVNULL
+    )
     assert (tmp_path / "got").read_text() == "high 04:12\n"
 
 
@@ -193,40 +220,64 @@ def secret(folder):
 
 
 def test_the_command_serves_quickly_and_ends_when_told(tmp_path, letter):
-    """With no service and no database; what it says, what it prints of an action, its file, and how it ends."""
+    """With no service and no database; what it says, what it prints of an action, its file, and how
+    it ends.
+    """
     folder = tmp_path / "like"
     folder.mkdir()
     (folder / "old.txt").write_text("x")
     command = [
-        DRAWKNIFE, "rehearse", "--model", DEMO, "--password-file", secret(tmp_path), "--offset", "0", "--log", tmp_path / "log",
-        "--like", f"homes={folder}",
-    ]  # fmt: skip
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as process:
+        DRAWKNIFE,
+        "rehearse",
+        "--model",
+        DEMO,
+        "--password-file",
+        secret(tmp_path),
+        "--offset",
+        "0",
+        "--log",
+        tmp_path / "log",
+        "--like",
+        f"homes={folder}",
+    ]
+    with subprocess.Popen(
+        command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    ) as process:
         said = []
         for line in process.stderr:
             said.append(line)
             if "Ctrl-C ends it" in line:
                 break
         port = int(re.search(r"harbour .*:(\d+)/", "".join(said))[1])
-        assert "homes: 1 file as in" in said[0] and "old-quay does not start beside harbour" in "".join(said)
+        assert "homes: 1 file as in" in said[
+            0
+        ] and "old-quay does not start beside harbour" in "".join(said)
         url = f"ftp://127.0.0.1:{port}/charts/issued/x"
         subprocess.run(["curl", "-sk", "--ssl-reqd", "-u", f"ines:{PASSWORD}", "-T", letter, url])
         process.terminate()
         out, _ = process.communicate(timeout=30)
         assert process.returncode == 0
-    assert "✕ ines upload /charts/issued/x" in out and "drawknife why ines upload /charts/issued/x" in out
+    assert (
+        "✕ ines upload /charts/issued/x" in out
+        and "drawknife why ines upload /charts/issued/x" in out
+    )
     lines = [json.loads(line) for line in (tmp_path / "log").read_text().splitlines()]
-    assert [x["allowed"] for x in lines] == [True, True, True, False] and lines[-1]["gate"] == "folder"
+    assert [x["allowed"] for x in lines] == [True, True, True, False] and lines[-1][
+        "gate"
+    ] == "folder"
 
 
 @pytest.mark.parametrize(
     ("arguments", "told"),
     [
-        (["--model", "nowhere.yaml"], "cannot be read"), (["--model", DEMO, "--draft", "x"], "--draft is for a service"),
-        (["--model", DEMO, "--as-from", "here"], "is no address"), (["--model", DEMO, "--like", "survey"], "expected STORE=DIR"),
-        (["--model", DEMO, "--like", "surve=/tmp"], "did you mean survey?"), (["--url", "http://127.0.0.1:1", "--token", "x"], "no service answers"),
+        (["--model", "nowhere.yaml"], "cannot be read"),
+        (["--model", DEMO, "--draft", "x"], "--draft is for a service"),
+        (["--model", DEMO, "--as-from", "here"], "is no address"),
+        (["--model", DEMO, "--like", "survey"], "expected STORE=DIR"),
+        (["--model", DEMO, "--like", "surve=/tmp"], "did you mean survey?"),
+        (["--url", "http://127.0.0.1:1", "--token", "x"], "no service answers"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_rehearsed_is_told(arguments, told):
     done = run_process("rehearse", *arguments)
     assert done.returncode in (2, 3) and told in done.stderr and "Traceback" not in done.stderr

@@ -59,19 +59,26 @@ def test_facts_with_the_perm_word_of_the_rules(there, ines):
     """RFC 3659, 7.5.5: a file's by its owner, a folder's with what may be done in it and to it."""
     found, name = facts(ines, "/charts/drafts/a.txt")
     assert (found["type"], found["size"], name) == ("file", str(len(TEXT)), "/charts/drafts/a.txt")
-    assert set(found["perm"]) == set("ra") and re.fullmatch(r"\d{14}(\.\d+)?", found["modify"]) and found["unique"]
+    assert (
+        set(found["perm"]) == set("ra")
+        and re.fullmatch(r"\d{14}(\.\d+)?", found["modify"])
+        and found["unique"]
+    )
     folder, _ = facts(ines, "/charts/drafts")
     assert folder["type"] == "dir" and set(folder["perm"]) == set("celm")
     both = {name: (set(x["perm"]), x["unique"]) for name, x in ines.mlsd("/charts/drafts")}
     assert both["a.txt"] == (set("ra"), found["unique"])
-    # What another put is another's: odile may change the charts, and among the drafts reads and appends as well.
+    # What another put is another's: odile may change the charts, and among the drafts reads and
+    # appends as well.
     assert set(facts(there.ftp("odile"), "/charts/drafts/a.txt")[0]["perm"]) == set("ra")
     assert set(facts(there.ftp("odile"), "/charts/issued")[0]["perm"]) >= set("celmp")
 
 
 def test_size_and_times_are_for_whoever_may_list_or_download(there, ines, odile):
     assert ines.size("/charts/drafts/a.txt") == len(TEXT)
-    at = datetime.strptime(ines.sendcmd("MDTM /charts/drafts/a.txt")[4:18], "%Y%m%d%H%M%S").replace(tzinfo=UTC)
+    at = datetime.strptime(ines.sendcmd("MDTM /charts/drafts/a.txt")[4:18], "%Y%m%d%H%M%S").replace(
+        tzinfo=UTC
+    )
     assert abs((datetime.now(UTC) - at).total_seconds()) < 60
     other = there.ftp("kittiwake")
     other.voidcmd("TYPE I")
@@ -119,8 +126,13 @@ def test_resuming_asks_by_where_it_begins(there, ines, odile):
     ines.retrbinary("RETR /charts/drafts/a.txt", got.write, rest=len(TEXT))
     assert got.getvalue() == b"more"
     ines.storbinary("APPE /charts/drafts/a.txt", io.BytesIO(b"!"))
-    ines.storbinary("APPE /charts/drafts/new.txt", io.BytesIO(b"!"))  # where there is nothing it is an upload
-    assert ines.size("/charts/drafts/a.txt") == len(TEXT) + 5 and ines.size("/charts/drafts/new.txt") == 1
+    ines.storbinary(
+        "APPE /charts/drafts/new.txt", io.BytesIO(b"!")
+    )  # where there is nothing it is an upload
+    assert (
+        ines.size("/charts/drafts/a.txt") == len(TEXT) + 5
+        and ines.size("/charts/drafts/new.txt") == 1
+    )
 
 
 def test_a_name_is_made_up_where_it_is_asked_for(ines):
@@ -134,13 +146,41 @@ def test_a_name_is_made_up_where_it_is_asked_for(ines):
 @pytest.mark.parametrize(
     ("command", "answer"),
     [
-        ("NOOP", "200"), ("SYST", "215"), ("STAT", "211"), ("HELP", "214"), ("SITE HELP", "214"), ("ACCT x", "202"), ("PBSZ 0", "200"),
-        ("PROT C", "200"), ("PROT E", "536"), ("TYPE A", "200"), ("TYPE I", "200"), ("TYPE E", "504"), ("MODE S", "200"), ("MODE B", "504"),
-        ("STRU F", "200"), ("STRU R", "504"), ("OPTS UTF8 ON", "200"), ("OPTS MLST type;size;", "200"), ("OPTS X", "501"), ("PWD", "257"),
-        ("CDUP", "250"), ("ALLO 5", "200"), ("REST 5", "350"), ("REST x", "501"), ("CCC", "534"), ("SITE EXEC ls", "502"), ("SITE CHMOD 777 /", "502"),
-        ("ABOR", "226"), ("STAT /charts", "213"), ("RNTO /x", "503"), ("MKD /charts/issued/a\x7fb", "553"), ("MKD /charts/issued", "550"), ("RMD /charts/issued", "550"),
+        ("NOOP", "200"),
+        ("SYST", "215"),
+        ("STAT", "211"),
+        ("HELP", "214"),
+        ("SITE HELP", "214"),
+        ("ACCT x", "202"),
+        ("PBSZ 0", "200"),
+        ("PROT C", "200"),
+        ("PROT E", "536"),
+        ("TYPE A", "200"),
+        ("TYPE I", "200"),
+        ("TYPE E", "504"),
+        ("MODE S", "200"),
+        ("MODE B", "504"),
+        ("STRU F", "200"),
+        ("STRU R", "504"),
+        ("OPTS UTF8 ON", "200"),
+        ("OPTS MLST type;size;", "200"),
+        ("OPTS X", "501"),
+        ("PWD", "257"),
+        ("CDUP", "250"),
+        ("ALLO 5", "200"),
+        ("REST 5", "350"),
+        ("REST x", "501"),
+        ("CCC", "534"),
+        ("SITE EXEC ls", "502"),
+        ("SITE CHMOD 777 /", "502"),
+        ("ABOR", "226"),
+        ("STAT /charts", "213"),
+        ("RNTO /x", "503"),
+        ("MKD /charts/issued/a\x7fb", "553"),
+        ("MKD /charts/issued", "550"),
+        ("RMD /charts/issued", "550"),
     ],
-)  # fmt: skip
+)
 def test_what_is_answered(odile, command, answer):
     assert code(odile, command) == answer
 
@@ -148,7 +188,19 @@ def test_what_is_answered(odile, command, answer):
 def test_features_are_those_that_are_there(odile):
     """RFC 2389: what FEAT tells, and each of it is known."""
     told = {line.strip().split()[0] for line in odile.sendcmd("FEAT").splitlines()[1:-1]}
-    assert told >= {"UTF8", "MLST", "SIZE", "MDTM", "MFMT", "REST", "EPSV", "EPRT", "AUTH", "PBSZ", "PROT"}
+    assert told >= {
+        "UTF8",
+        "MLST",
+        "SIZE",
+        "MDTM",
+        "MFMT",
+        "REST",
+        "EPSV",
+        "EPRT",
+        "AUTH",
+        "PBSZ",
+        "PROT",
+    }
 
 
 def test_beginning_anew_forgets_who_it_was(odile):
@@ -157,7 +209,12 @@ def test_beginning_anew_forgets_who_it_was(odile):
 
 def test_what_is_created_belongs_to_whom_it_is_set(tmp_path):
     """The setting `uploads_owner`: who put it may not delete it as its own then."""
-    given = {"op": "change", "kind": "setting", "name": "account:kittiwake", "set": {"uploads_owner": "odile"}}
+    given = {
+        "op": "change",
+        "kind": "setting",
+        "name": "account:kittiwake",
+        "set": {"uploads_owner": "odile"},
+    }
     with standing(apply(MODEL, [given]).model, tmp_path / "r") as there:
         ftp = there.ftp("kittiwake")
         ftp.storbinary("STOR /inbox/a.xyz", io.BytesIO(TEXT))

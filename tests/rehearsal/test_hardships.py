@@ -35,7 +35,11 @@ def there(tmp_path):
 
 
 def files(there, folder=DRAFTS):
-    return {p.name: p.read_bytes() for p in there.stand.tree.root.joinpath(folder).iterdir() if p.is_file()}
+    return {
+        p.name: p.read_bytes()
+        for p in there.stand.tree.root.joinpath(folder).iterdir()
+        if p.is_file()
+    }
 
 
 def raw(there, endpoint="harbour"):
@@ -43,17 +47,24 @@ def raw(there, endpoint="harbour"):
     return made, made.makefile("rb")
 
 
-# --- lines that are none --------------------------------------------------------------------------
+# --- lines that are none ------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
     ("sent", "code"),
     [
-        (b"A" * 200_000 + b"\r\n", b"500"), (b"USER \0root\r\n", b"501"), (b"\xff\xfe\xfd\r\n", b"502"), (b"\r\n", b"502"),
-        (b"RETR /charts/x\r\n", b"530"), (b"PASS x\r\n", b"503"), (b"PORT 1,2,3,4,5,6\r\n", b"530"), (b"USER\r\n", b"331"),
-        (b"__class__\r\n", b"502"), (b"REST 99999999999999999999999\r\n", b"530"),
+        (b"A" * 200_000 + b"\r\n", b"500"),
+        (b"USER \0root\r\n", b"501"),
+        (b"\xff\xfe\xfd\r\n", b"502"),
+        (b"\r\n", b"502"),
+        (b"RETR /charts/x\r\n", b"530"),
+        (b"PASS x\r\n", b"503"),
+        (b"PORT 1,2,3,4,5,6\r\n", b"530"),
+        (b"USER\r\n", b"331"),
+        (b"__class__\r\n", b"502"),
+        (b"REST 99999999999999999999999\r\n", b"530"),
     ],
-)  # fmt: skip
+)
 def test_odd_lines_have_an_answer(there, sent, code):
     made, answers = raw(there)
     assert answers.readline().startswith(b"220")
@@ -94,7 +105,7 @@ def test_no_data_connection_with_a_stranger(there):
     ftp.quit()
 
 
-# --- what breaks off ------------------------------------------------------------------------------
+# --- what breaks off ----------------------------------------------------------------------------
 
 
 def begun(there, command):
@@ -144,7 +155,12 @@ def test_sftp_that_breaks_off_is_not_taken_for_whole(there, how):
 
     async def upload():
         connection = await asyncssh.connect(
-            "127.0.0.1", there.ports["lab-sftp"], username="ines", password=PASSWORD, known_hosts=None, client_keys=None
+            "127.0.0.1",
+            there.ports["lab-sftp"],
+            username="ines",
+            password=PASSWORD,
+            known_hosts=None,
+            client_keys=None,
         )
         sftp = await connection.start_sftp_client()
         file = await sftp.open("/home/a.txt", "wb")
@@ -196,7 +212,9 @@ def test_a_thousand_idle_connections_and_one_that_works(there, many_files):
 
 @pytest.mark.parametrize("tls", [False, True])
 def test_slow_readers_hold_up_nobody_and_leave_nothing(there, tls):
-    """Of a large file that nobody takes only what fits between is read; when the clients vanish, all is given back."""
+    """Of a large file that nobody takes only what fits between is read; when the clients vanish,
+    all is given back.
+    """
     large = there.stand.tree.root / "public" / "tides" / "large.bin"
     with large.open("wb") as file:
         file.truncate(1 << 30)
@@ -241,7 +259,13 @@ def test_links_are_not_followed(there, tmp_path):
 
 
 @pytest.mark.parametrize(
-    "path", ["/../../etc/passwd", "../../../../etc/passwd", "/charts/drafts/../../../x", "/charts//drafts/./x"]
+    "path",
+    [
+        "/../../etc/passwd",
+        "../../../../etc/passwd",
+        "/charts/drafts/../../../x",
+        "/charts//drafts/./x",
+    ],
 )
 def test_dots_stay_within(there, path):
     ftp = there.ftp("ines")
@@ -249,7 +273,7 @@ def test_dots_stay_within(there, path):
         ftp.retrbinary(f"RETR {path}", print)
 
 
-# --- room -----------------------------------------------------------------------------------------
+# --- room ---------------------------------------------------------------------------------------
 
 SMALL = {
     "op": "add",
@@ -259,7 +283,9 @@ SMALL = {
 
 
 def test_four_uploads_at_once_share_the_room(tmp_path):
-    """Room is counted while bytes come: four that would each fit alone do not fit together, and what came is kept."""
+    """Room is counted while bytes come: four that would each fit alone do not fit together, and
+    what came is kept.
+    """
     with standing(changed(SMALL), tmp_path / "rehearsal") as there:
         answers = []
 
@@ -293,7 +319,11 @@ def test_four_uploads_at_once_share_the_room(tmp_path):
 
 
 def test_what_is_deleted_gives_room_back(tmp_path):
-    box = {"op": "add", "kind": "quota", "item": {"name": "box", "folder": "homes:/ines/box", "hard_bytes": 50_000}}
+    box = {
+        "op": "add",
+        "kind": "quota",
+        "item": {"name": "box", "folder": "homes:/ines/box", "hard_bytes": 50_000},
+    }
     with standing(changed(box), tmp_path / "rehearsal") as there:
         ftp = there.ftp("ines")
         ftp.mkd("/home/box")
@@ -313,7 +343,7 @@ def test_what_is_deleted_gives_room_back(tmp_path):
         ftp.storbinary("STOR d.bin", io.BytesIO(b"x" * 40_000))
 
 
-# --- signing in -----------------------------------------------------------------------------------
+# --- signing in ---------------------------------------------------------------------------------
 
 
 def test_wrong_passwords_lock_and_only_they(tmp_path):
@@ -324,7 +354,9 @@ def test_wrong_passwords_lock_and_only_they(tmp_path):
                 there.ftp("ines", password="wrong")
         with pytest.raises(ftplib.error_perm, match="530"):
             there.ftp("ines")
-        assert [x.reason for x in there.lines][:3] == ["wrong-credential"] * 3 and "lock" in there.lines[-1].text
+        assert [x.reason for x in there.lines][:3] == [
+            "wrong-credential"
+        ] * 3 and "lock" in there.lines[-1].text
         there.ftp("odile").quit()
 
 
@@ -343,7 +375,9 @@ def test_where_clients_are_taken_to_come_from(tmp_path):
         with pytest.raises(asyncssh.PermissionDenied):
             asyncio.run(_ssh(there, "ines"))
         asyncio.run(_ssh(there, "odile"))
-        assert [x[:2] for x in there.refused()] == [("ines", "sign-in")] and there.lines[0].client == "203.0.113.9"
+        assert [x[:2] for x in there.refused()] == [("ines", "sign-in")] and there.lines[
+            0
+        ].client == "203.0.113.9"
 
 
 async def _ssh(there, account):
@@ -363,7 +397,9 @@ def test_sessions_are_counted(tmp_path):
         there.ftp("ines").quit()
 
 
-@pytest.mark.parametrize(("landing", "starts"), [("/charts/drafts", "/charts/drafts"), ("/nowhere", "/")])
+@pytest.mark.parametrize(
+    ("landing", "starts"), [("/charts/drafts", "/charts/drafts"), ("/nowhere", "/")]
+)
 def test_greeting_and_landing(tmp_path, landing, starts):
     said = {
         "op": "add",
@@ -375,7 +411,9 @@ def test_greeting_and_landing(tmp_path, landing, starts):
         ftp.connect("127.0.0.1", there.ports["harbour"], timeout=20)
         assert ftp.login("ines", PASSWORD) == "230 Mind the tide."
         assert ftp.pwd() == starts
-        assert any("starts at / instead" in (x.note or "") for x in there.lines) is (starts != landing)
+        assert any("starts at / instead" in (x.note or "") for x in there.lines) is (
+            starts != landing
+        )
 
 
 def test_idle_sessions_end(tmp_path):
@@ -389,19 +427,36 @@ def test_a_file_of_the_log_is_bounded(tmp_path):
     from drawknife.rehearsal.log import ActionLine, BoundedFile
 
     line = ActionLine(
-        datetime.now(UTC), 1, "ines", "harbour", "127.0.0.1", "list", "/", None, True, None, "allowed", "x" * 100
+        datetime.now(UTC),
+        1,
+        "ines",
+        "harbour",
+        "127.0.0.1",
+        "list",
+        "/",
+        None,
+        True,
+        None,
+        "allowed",
+        "x" * 100,
     )
     file = BoundedFile(tmp_path / "log", 2000, 3)
     for _ in range(60):
         file.write(line)
     file.close()
     there = sorted(p.name for p in tmp_path.iterdir())
-    assert there == ["log", "log.1", "log.2"] and all(p.stat().st_size <= 2000 for p in tmp_path.iterdir())
+    assert there == ["log", "log.1", "log.2"] and all(
+        p.stat().st_size <= 2000 for p in tmp_path.iterdir()
+    )
 
 
 def test_implicit_tls(tmp_path):
     """An endpoint whose protocol is ftps speaks TLS from the first byte."""
-    change = {"op": "add", "kind": "endpoint", "item": {"name": "strait", "protocol": "ftps", "port": 990}}
+    change = {
+        "op": "add",
+        "kind": "endpoint",
+        "item": {"name": "strait", "protocol": "ftps", "port": 990},
+    }
     with standing(changed(change), tmp_path / "rehearsal") as there:
 
         class Implicit(ftplib.FTP_TLS):
@@ -427,7 +482,12 @@ def test_idle_sftp_sessions_end(tmp_path):
     idle = {"op": "add", "kind": "setting", "item": {"for": "account:ines", "idle_timeout": 1}}
 
     async def wait(there):
-        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": "ines",
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
             sftp = await connection.start_sftp_client()
             await sftp.listdir("/")
@@ -471,7 +531,9 @@ def test_files_as_in_a_real_folder(there, tmp_path):
     who = pwd.getpwuid(os.getuid()).pw_name
     assert there.stand.tree.take_shape("survey", real, [who, "ines"]) == 2
     top = there.stand.tree.root / "survey"
-    assert (top / "drafts/large.bin").read_bytes() == bytes(6000) and (top / "drafts/deep/empty").exists()
+    assert (top / "drafts/large.bin").read_bytes() == bytes(6000) and (
+        top / "drafts/deep/empty"
+    ).exists()
     assert not (top / "link").exists() and not os.path.lexists(top / "link")
     from drawknife.core.words.names import Place
 
@@ -485,7 +547,12 @@ def test_names_that_are_no_text_are_listed_and_break_nothing(there):
     (there.stand.tree.root / DRAFTS / "a\x07b").touch()
 
     async def names():
-        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": "ines",
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
             return await (await connection.start_sftp_client()).listdir(b"/charts/drafts")
 
@@ -510,7 +577,12 @@ def test_what_nobody_has_thought_of_tells_the_client_nothing(there, monkeypatch)
     assert ftp.pwd() == "/"
 
     async def mkdir():
-        options = {"username": "ines", "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": "ines",
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
             await (await connection.start_sftp_client()).mkdir("/charts/drafts/x")
 

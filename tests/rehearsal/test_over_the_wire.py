@@ -1,4 +1,5 @@
-"""Random actions of real clients over FTP and SFTP: each answer, and every file, against the plain rules and plain files.
+"""Random actions of real clients over FTP and SFTP: each answer, and every file, against the plain
+rules and plain files.
 
 More of them: REHEARSAL_RUNS=200 pytest tests/rehearsal/test_over_the_wire.py
 """
@@ -29,46 +30,73 @@ DENIED, MISSING, IN_THE_WAY, DONE = "denied", "missing", "in the way", "done"
 
 
 def plain_model(seed):
-    """A random model whose accounts can all sign in, by FTP and by SFTP, and without limits: those are tried elsewhere.
+    """A random model whose accounts can all sign in, by FTP and by SFTP, and without limits: those
+    are tried elsewhere.
 
-    Much is let in it, so that much is done: every third denial and every other seal below the root stay, and all see a store's root besides.
+    Much is let in it, so that much is done: every third denial and every other seal below the root
+    stay, and all see a store's root besides.
     """
     rng = Random(seed)
     model = random_model(seed)
     all_rights = m.Grant(m.Subject("anyone"), (1 << 11) - 1)
-    paths = tuple(replace(p, grants=(*p.grants, all_rights)) if rng.random() < 0.7 else p for p in model.virtual_paths)
+    paths = tuple(
+        replace(p, grants=(*p.grants, all_rights)) if rng.random() < 0.7 else p
+        for p in model.virtual_paths
+    )
     more = m.VirtualPath("/w", "s:/", "reachable", (all_rights,))
 
     def softer(folder):
         entries = tuple(
-            e._replace(effect="allow") if e.effect != "allow" and rng.random() < 0.66 else e for e in folder.entries
+            e._replace(effect="allow") if e.effect != "allow" and rng.random() < 0.66 else e
+            for e in folder.entries
         )
-        return replace(folder, sealed=folder.sealed and folder.path != "/" and rng.random() < 0.5, entries=entries)
+        return replace(
+            folder,
+            sealed=folder.sealed and folder.path != "/" and rng.random() < 0.5,
+            entries=entries,
+        )
 
     accounts = tuple(
-        replace(a, enabled=True, expires=None, methods=() if a.kind == "anonymous" else ("password",))
+        replace(
+            a, enabled=True, expires=None, methods=() if a.kind == "anonymous" else ("password",)
+        )
         for a in model.accounts
     )
     everybody = (m.Entry("allow", m.Subject("anyone"), (1 << 11) - 1),)
     endpoints = (
-        m.Endpoint("pier", "sftp", 2222, entries=everybody), m.Endpoint("quay", "ftp", 2121, tls="off", entries=everybody),
-    )  # fmt: skip
+        m.Endpoint("pier", "sftp", 2222, entries=everybody),
+        m.Endpoint("quay", "ftp", 2121, tls="off", entries=everybody),
+    )
     stores = tuple(
-        replace(s, capacity=None, baseline="open", folders=tuple(softer(f) for f in s.folders)) for s in model.stores
+        replace(s, capacity=None, baseline="open", folders=tuple(softer(f) for f in s.folders))
+        for s in model.stores
     )
     return sound(
         replace(
-            model, accounts=accounts, endpoints=endpoints, stores=stores, virtual_paths=(*paths, more), settings=(), quotas=(),
-            usage=(), lockouts=(), promises=(), inside=(), openings=(), forwardings=(),
+            model,
+            accounts=accounts,
+            endpoints=endpoints,
+            stores=stores,
+            virtual_paths=(*paths, more),
+            settings=(),
+            quotas=(),
+            usage=(),
+            lockouts=(),
+            promises=(),
+            inside=(),
+            openings=(),
+            forwardings=(),
         )
-    )  # fmt: skip
+    )
 
 
-# --- what must come of it -------------------------------------------------------------------------
+# --- what must come of it -----------------------------------------------------------------------
 
 
 class Plain:
-    """Files as a dictionary, and the rules as they are written: what each action must be answered."""
+    """Files as a dictionary, and the rules as they are written: what each action must
+    be answered.
+    """
 
     def __init__(self, model):
         now = datetime.now(UTC)
@@ -105,7 +133,9 @@ class Plain:
         if found[0] == "out":
             return None
         there = (found[1], found[2])
-        kind = None if there not in self.files else "folder" if self.files[there] is None else "file"
+        kind = (
+            None if there not in self.files else "folder" if self.files[there] is None else "file"
+        )
         if self.fixed(who, location):
             return "folder"
         return kind
@@ -138,11 +168,15 @@ class Plain:
         if action == "list":
             if not may("list"):
                 return DENIED, None
-            return (DONE, self.seen(who, endpoint, location)) if kind == "folder" else (MISSING, None)
+            return (
+                (DONE, self.seen(who, endpoint, location)) if kind == "folder" else (MISSING, None)
+            )
         if action == "download":
             if not may("download", owner=owner):
                 return DENIED, None
-            return (DONE, self.files[self.place(who, location)]) if kind == "file" else (MISSING, None)
+            return (
+                (DONE, self.files[self.place(who, location)]) if kind == "file" else (MISSING, None)
+            )
         if action in ("store", "append"):
             return self.write(action, who, location, kind, owner, data, may), None
         if action == "delete":
@@ -162,7 +196,10 @@ class Plain:
             if kind != "folder":
                 return MISSING, None
             place = self.place(who, location)
-            if any(s == place[0] and p.startswith(place[1].rstrip("/") + "/") and p != place[1] for s, p in self.files):
+            if any(
+                s == place[0] and p.startswith(place[1].rstrip("/") + "/") and p != place[1]
+                for s, p in self.files
+            ):
                 return IN_THE_WAY, None
             self.drop(place)
             return DONE, None
@@ -201,10 +238,20 @@ class Plain:
         replacing = there == "file" and not folder and replaces
         below = []
         if folder and (at := self.place(who, location)) is not None:
-            below = [p for p in self.files if p[0] == at[0] and (p[1] + "/").startswith(at[1].rstrip("/") + "/")]
+            below = [
+                p
+                for p in self.files
+                if p[0] == at[0] and (p[1] + "/").startswith(at[1].rstrip("/") + "/")
+            ]
         files = sum(self.files[p] is not None for p in below) if folder else 1
         if not may(
-            "rename", to=to, thing="folder" if folder else "file", owner=owner, replaces=replacing, size=0, files=files
+            "rename",
+            to=to,
+            thing="folder" if folder else "file",
+            owner=owner,
+            replaces=replacing,
+            size=0,
+            files=files,
         ):
             return DENIED
         if kind is None:
@@ -231,14 +278,20 @@ class Plain:
         space = self.rules.namespace(who)
         names = set()
         for path in [p for p, found in space.items() if found is not None]:
-            rest = path[len(location.rstrip("/")) :] if (path + "/").startswith(location.rstrip("/") + "/") else ""
+            rest = (
+                path[len(location.rstrip("/")) :]
+                if (path + "/").startswith(location.rstrip("/") + "/")
+                else ""
+            )
             if rest.strip("/"):
                 names.add(rest.strip("/").split("/")[0])
         place = self.place(who, location)
         if place is not None:
             top = place[1].rstrip("/")
             names |= {
-                p[len(top) + 1 :] for s, p in self.files if s == place[0] and p.rsplit("/", 1)[0] == top and p != "/"
+                p[len(top) + 1 :]
+                for s, p in self.files
+                if s == place[0] and p.rsplit("/", 1)[0] == top and p != "/"
             }
         shown = set()
         for name in names:
@@ -246,14 +299,16 @@ class Plain:
             kind = self.kind(who, at)
             if kind == "folder" and not self.fixed(who, at):
                 served = self.rules.resolve(who, at)
-                if space[served[3]][2] != "all" and not self.may("enter", who, at, endpoint=endpoint):
+                if space[served[3]][2] != "all" and not self.may(
+                    "enter", who, at, endpoint=endpoint
+                ):
                     continue
             if kind is not None:
                 shown.add(name)
         return shown
 
 
-# --- the clients ----------------------------------------------------------------------------------
+# --- the clients --------------------------------------------------------------------------------
 
 
 class OverFtp:
@@ -275,20 +330,32 @@ class OverFtp:
                 ftp.retrbinary(f"RETR {location}", got.write)
                 return DONE, got.getvalue()
             if action in ("store", "append"):
-                ftp.storbinary(f"{'STOR' if action == 'store' else 'APPE'} {location}", io.BytesIO(data))
+                ftp.storbinary(
+                    f"{'STOR' if action == 'store' else 'APPE'} {location}", io.BytesIO(data)
+                )
             elif action == "rename":
                 ftp.rename(location, to)
             else:
-                ftp.voidcmd(f"{ {'delete': 'DELE', 'make-folder': 'MKD', 'remove-folder': 'RMD'}[action] } {location}")
+                ftp.voidcmd(
+                    f"{ {'delete': 'DELE', 'make-folder': 'MKD', 'remove-folder': 'RMD'}[action] }"
+                    f" {location}"
+                )
             return DONE, None
         except ftplib.error_perm as refused:
             said = str(refused)
             assert said.startswith("550"), said
-            return next(
-                k
-                for k, v in {DENIED: "Not permitted", MISSING: "no such", IN_THE_WAY: "in the way"}.items()
-                if v in said
-            ), None
+            return (
+                next(
+                    k
+                    for k, v in {
+                        DENIED: "Not permitted",
+                        MISSING: "no such",
+                        IN_THE_WAY: "in the way",
+                    }.items()
+                    if v in said
+                ),
+                None,
+            )
 
     def end(self):
         self.ftp.close()
@@ -302,7 +369,12 @@ class OverSftp:
         self.connection, self.sftp = self.loop.run_until_complete(self._come(there, account))
 
     async def _come(self, there, account):
-        options = {"username": account, "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": account,
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         connection = await asyncssh.connect("127.0.0.1", there.ports["pier"], **options)
         return connection, await connection.start_sftp_client()
 
@@ -329,7 +401,9 @@ class OverSftp:
         elif action == "rename":
             await sftp.posix_rename(location, to)
         else:
-            await {"delete": sftp.remove, "make-folder": sftp.mkdir, "remove-folder": sftp.rmdir}[action](location)
+            await {"delete": sftp.remove, "make-folder": sftp.mkdir, "remove-folder": sftp.rmdir}[
+                action
+            ](location)
         return None
 
     def end(self):
@@ -365,8 +439,12 @@ def location(rng, plain, who):
                 for s, p in plain.files
                 if s == found[1] and (p + "/").startswith(found[2].rstrip("/") + "/")
             ]
-            return (top.rstrip("/") + rng.choice(sorted(inside))).rstrip("/") or "/" if inside else top
-    return (top.rstrip("/") + "".join(f"/{rng.choice(NAMES)}" for _ in range(rng.randint(0, 3)))) or "/"
+            return (
+                (top.rstrip("/") + rng.choice(sorted(inside))).rstrip("/") or "/" if inside else top
+            )
+    return (
+        top.rstrip("/") + "".join(f"/{rng.choice(NAMES)}" for _ in range(rng.randint(0, 3)))
+    ) or "/"
 
 
 def lying(there, model):
@@ -404,9 +482,19 @@ def test_each_answer_and_every_file_is_as_the_plain_rules_have_it(seed, tmp_path
             assert found == wanted, (number, who, client.endpoint, kind, at, to)
             outcomes[wanted[0]] += 1
             if number % 50 == 0 or os.environ.get("REHEARSAL_EACH"):
-                assert lying(there, model) == plain.files, (number, who, client.endpoint, kind, at, to, wanted)
+                assert lying(there, model) == plain.files, (
+                    number,
+                    who,
+                    client.endpoint,
+                    kind,
+                    at,
+                    to,
+                    wanted,
+                )
         assert lying(there, model) == plain.files
-        assert {k: v for k, v in there.stand.tree.owners.items() if k in plain.files} == plain.owners
+        assert {
+            k: v for k, v in there.stand.tree.owners.items() if k in plain.files
+        } == plain.owners
         for _, client in clients:
             client.end()
         # A model in which hardly anything is let, or hardly anything refused, would try little.

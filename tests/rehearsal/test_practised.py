@@ -1,4 +1,6 @@
-"""What clients and people met who were at it for long: nothing of theirs is lost, nothing is told that is not to be."""
+"""What clients and people met who were at it for long: nothing of theirs is lost, nothing is told
+that is not to be.
+"""
 
 import asyncio
 import ftplib
@@ -39,8 +41,15 @@ stores:
       - {path: /drop, entries: ["deny signed-in list", "allow signed-in enter,upload"]}
       - {path: /drop/kept, entries: ["deny signed-in enter"]}
       - {path: /desk/kept, entries: ["deny signed-in enter"]}
-      - {path: /own, entries: ["allow signed-in enter,make-folder here", "allow owner all", "deny signed-in all below"]}
-      - {path: /mine, entries: ["allow signed-in look,make-folder here", "allow owner enter,list,upload,make-folder"]}
+      - path: /own
+        entries:
+          - "allow signed-in enter,make-folder here"
+          - "allow owner all"
+          - "deny signed-in all below"
+      - path: /mine
+        entries:
+          - "allow signed-in look,make-folder here"
+          - "allow owner enter,list,upload,make-folder"
 virtual_paths: [{path: /survey, leads_to: "survey:/", grants: [signed-in all]}]
 endpoints:
   - {name: quay, protocol: ftp, port: 2121, tls: optional}
@@ -62,26 +71,37 @@ def file_of(there, path):
 
 def over_sftp(there, work, account="ines"):
     async def all_of_it():
-        options = {"username": account, "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": account,
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         async with asyncssh.connect("127.0.0.1", there.ports["pier"], **options) as connection:
             return await work(await connection.start_sftp_client())
 
     return asyncio.run(all_of_it())
 
 
-# --- files come whole, or what was there stays ----------------------------------------------------
+# --- files come whole, or what was there stays --------------------------------------------------
 
 
 def test_uploads_over_tls_by_a_client_that_closes_at_once_come_whole(there, tmp_path):
-    """curl does not read session tickets: its close would be a reset, and the end of the file lost."""
+    """curl does not read session tickets: its close would be a reset, and the end of
+    the file lost.
+    """
     sent = tmp_path / "sent"
     sent.write_bytes(os.urandom(1_000_000))
     for number in range(6):
         url = f"ftp://127.0.0.1:{there.ports['quay']}/survey/desk/{number}.bin"
         done = subprocess.run(
-            ["curl", "-sk", "--ssl-reqd", "--tlsv1.3", "-u", f"ines:{PASSWORD}", "-T", sent, url], check=False
+            ["curl", "-sk", "--ssl-reqd", "--tlsv1.3", "-u", f"ines:{PASSWORD}", "-T", sent, url],
+            check=False,
         )
-        assert done.returncode == 0 and file_of(there, f"desk/{number}.bin").read_bytes() == sent.read_bytes()
+        assert (
+            done.returncode == 0
+            and file_of(there, f"desk/{number}.bin").read_bytes() == sent.read_bytes()
+        )
     assert there.stand.data_tls.num_tickets == 0 < there.stand.tls.num_tickets
 
 
@@ -123,7 +143,9 @@ def test_an_overwrite_that_meets_a_limit_leaves_what_was_there(there, size, piec
     over_sftp(there, work)
     assert old.read_bytes() == b"o" * size
     with pytest.raises(ftplib.error_perm, match="552"):
-        there.ftp("ines", "quay").storbinary("STOR /survey/desk/small/old", io.BytesIO(b"n" * 64), blocksize=piece)
+        there.ftp("ines", "quay").storbinary(
+            "STOR /survey/desk/small/old", io.BytesIO(b"n" * 64), blocksize=piece
+        )
     assert old.read_bytes() == b"o" * size
     assert not [x for x in there.lines if x.action == "overwrite" and x.allowed and x.done]
 
@@ -145,7 +167,9 @@ def test_a_new_upload_that_meets_a_limit_keeps_what_came_and_is_not_answered_as_
 
 @pytest.mark.parametrize("endpoint", ["quay", "plain"])
 def test_a_client_that_goes_on_sending_after_a_limit_hears_of_the_limit(there, endpoint):
-    """Were the connection closed at once, it would be reset, and clients tell of the reset alone."""
+    """Were the connection closed at once, it would be reset, and clients tell of the
+    reset alone.
+    """
     small(there, 10)
     ftp = there.ftp("ines", endpoint, tls=endpoint == "quay")
     data, _ = ftp.ntransfercmd("STOR /survey/desk/small/new")
@@ -162,7 +186,9 @@ def test_a_handle_for_both_reads_what_it_wrote_and_handles_are_bounded(there):
     flags = asyncssh.FXF_READ | asyncssh.FXF_WRITE | asyncssh.FXF_CREAT
 
     async def work(sftp):
-        async with sftp.open("/survey/desk/both", flags | asyncssh.FXF_TRUNC, encoding=None) as file:
+        async with sftp.open(
+            "/survey/desk/both", flags | asyncssh.FXF_TRUNC, encoding=None
+        ) as file:
             await file.write(b"0123456789", 0)
             assert await file.read(4, 3) == b"3456"
             await file.write(b"xx", 3)
@@ -186,18 +212,27 @@ def test_the_old_scp_gets_puts_and_walks_folders(there, tmp_path):
     tree.joinpath("a").write_text("A")
     tree.joinpath("in", "b").write_bytes(os.urandom(300_000))
     environment = rehearsing.ask_pass(tmp_path)
-    options = ["-oStrictHostKeyChecking=no", "-oUserKnownHostsFile=/dev/null", "-oPreferredAuthentications=password"]
+    options = [
+        "-oStrictHostKeyChecking=no",
+        "-oUserKnownHostsFile=/dev/null",
+        "-oPreferredAuthentications=password",
+    ]
 
     def scp(*arguments):
         words = ["scp", "-O", "-q", "-P", str(there.ports["pier"]), *options, *map(str, arguments)]
-        return subprocess.run(words, env=environment, stdin=subprocess.DEVNULL, capture_output=True).returncode
+        return subprocess.run(
+            words, env=environment, stdin=subprocess.DEVNULL, capture_output=True
+        ).returncode
 
     at = "ines@127.0.0.1:/survey/desk"
     assert scp("-r", tree, f"{at}/") == 0 and scp("-r", f"{at}/tree", tmp_path / "back") == 0
     assert (tmp_path / "back/in/b").read_bytes() == tree.joinpath("in/b").read_bytes()
     assert scp(tree / "a", f"{at}/one") == 0 and scp(f"{at}/one", tmp_path / "one") == 0
     assert (tmp_path / "one").read_text() == "A"
-    assert scp(f"{at}/none", tmp_path / "none") == 1 and scp(tree / "a", "ines@127.0.0.1:/survey/a") == 1
+    assert (
+        scp(f"{at}/none", tmp_path / "none") == 1
+        and scp(tree / "a", "ines@127.0.0.1:/survey/a") == 1
+    )
 
 
 def test_a_rate_over_sftp_waits_as_long_as_the_bytes_take(monkeypatch):
@@ -218,7 +253,7 @@ def test_a_rate_over_sftp_waits_as_long_as_the_bytes_take(monkeypatch):
     assert [round(x, 1) for x in waited] == [0.5, 1.0, 1.5, 2.0]
 
 
-# --- one session does not hold up another ---------------------------------------------------------
+# --- one session does not hold up another -------------------------------------------------------
 
 
 def test_a_listing_that_nobody_reads_holds_nobody_up(there):
@@ -261,7 +296,7 @@ def test_what_is_said_while_data_moves_is_answered_in_its_turn(there):
     assert [ftp.getresp()[:3] for _ in range(4)] == ["226", "200", "257", "213"]
 
 
-# --- who comes in ---------------------------------------------------------------------------------
+# --- who comes in -------------------------------------------------------------------------------
 
 
 def test_the_one_password_stands_in_for_what_an_account_holds_and_may_use_there(there):
@@ -279,12 +314,18 @@ def test_the_one_password_stands_in_for_what_an_account_holds_and_may_use_there(
 
 def test_who_cannot_come_in_is_named_with_the_reason(there):
     endpoints = {x.endpoint.name: x.endpoint for x in there.stand.opened}
-    at_quay = {name: why for why, names in there.stand.kept_out(endpoints["quay"]).items() for name in names}
+    at_quay = {
+        name: why
+        for why, names in there.stand.kept_out(endpoints["quay"]).items()
+        for name in names
+    }
     assert set(at_quay) == {"fulmar", "refa"} and "switched off" in at_quay["refa"]
-    assert {n for names in there.stand.kept_out(endpoints["pier"]).values() for n in names} == {"refa"}
+    assert {n for names in there.stand.kept_out(endpoints["pier"]).values() for n in names} == {
+        "refa"
+    }
 
 
-# --- nothing can be searched for ------------------------------------------------------------------
+# --- nothing can be searched for ----------------------------------------------------------------
 
 
 def said(ftp, command):
@@ -299,7 +340,9 @@ def test_in_a_blind_drop_what_is_there_is_answered_as_what_is_not(there, verb):
     file_of(there, "drop/there.bin").write_text("x")
     ftp = there.ftp("ines", "quay", tls=False)
     ftp.makepasv()
-    answers = [said(ftp, f"{verb} /survey/drop/{name}") for name in ("there.bin", "none.bin", "kept")]
+    answers = [
+        said(ftp, f"{verb} /survey/drop/{name}") for name in ("there.bin", "none.bin", "kept")
+    ]
     assert len(set(answers)) == 1 and answers[0].startswith("550"), answers
 
 
@@ -338,7 +381,7 @@ def test_who_makes_a_folder_owns_it_for_going_in_listing_and_putting_into_it(the
         assert said(bram, command).startswith("550")
 
 
-# --- the log --------------------------------------------------------------------------------------
+# --- the log ------------------------------------------------------------------------------------
 
 
 def test_what_the_protocol_refuses_is_not_shown_as_done(there):
@@ -351,7 +394,11 @@ def test_what_the_protocol_refuses_is_not_shown_as_done(there):
     with pytest.raises(ftplib.error_perm):
         ftp.rmd("/survey/desk/a")
     came = {(x.action, x.path): (x.allowed, x.done, x.note) for x in there.lines if not x.done}
-    assert came["delete-file", "/survey/desk/none"] == (True, False, "there is no such file or folder")
+    assert came["delete-file", "/survey/desk/none"] == (
+        True,
+        False,
+        "there is no such file or folder",
+    )
     assert came["make-folder", "/survey/desk/a"] == (True, False, "something is in the way")
     assert came["delete-folder", "/survey/desk/a"] == (True, False, "something is in the way")
 
@@ -370,7 +417,11 @@ def test_keys_that_are_nobodys_impossible_names_and_refused_protection_have_thei
     async def offered():
         with pytest.raises(asyncssh.PermissionDenied):
             await asyncssh.connect(
-                "127.0.0.1", there.ports["pier"], username="fulmar", client_keys=[key], known_hosts=None
+                "127.0.0.1",
+                there.ports["pier"],
+                username="fulmar",
+                client_keys=[key],
+                known_hosts=None,
             )
 
     asyncio.run(offered())
@@ -387,7 +438,9 @@ def test_keys_that_are_nobodys_impossible_names_and_refused_protection_have_thei
 
 
 def test_the_command_of_each_line_comes_to_the_same_gate(there, tmp_path):
-    """Asked with every fact: from where, with TLS, by what, of which thing, and what it replaces."""
+    """Asked with every fact: from where, with TLS, by what, of which thing, and what it
+    replaces.
+    """
     file = tmp_path / "model.yaml"
     file.write_text(MODEL)
     ftp = there.ftp("ines", "quay", tls=False)
@@ -395,11 +448,22 @@ def test_the_command_of_each_line_comes_to_the_same_gate(there, tmp_path):
     ftp.storbinary("STOR /survey/desk/b", io.BytesIO(b"2"))
     ftp.rename("/survey/desk/a", "/survey/desk/b")
     ftp.mkd("/survey/desk/folder")
-    for command in ("RNFR /survey/desk/folder", "RNTO /survey/desk/elsewhere", "RMD /survey/desk/elsewhere",
-                    "CWD /survey/desk/kept", "DELE /survey/drop/x", "MFMT 20260101000000 /survey/x", "MKD /survey/a"):  # fmt: skip
+    for command in (
+        "RNFR /survey/desk/folder",
+        "RNTO /survey/desk/elsewhere",
+        "RMD /survey/desk/elsewhere",
+        "CWD /survey/desk/kept",
+        "DELE /survey/drop/x",
+        "MFMT 20260101000000 /survey/x",
+        "MKD /survey/a",
+    ):
         said(ftp, command)
     lines = [x for x in there.lines if x.why()]
-    assert len(lines) > 10 and any("--replaces" in x.why() for x in lines) and any("--thing" in x.why() for x in lines)
+    assert (
+        len(lines) > 10
+        and any("--replaces" in x.why() for x in lines)
+        and any("--thing" in x.why() for x in lines)
+    )
     for line in lines:
         words = line.why().split()[1:]
         done = run_process(*words, "--model", file, "--json")
@@ -407,7 +471,7 @@ def test_the_command_of_each_line_comes_to_the_same_gate(there, tmp_path):
         assert line.allowed or f'"gate": "{line.gate}"' in done.stdout, (line, done.stdout)
 
 
-# --- where it listens, and what it shows of itself ------------------------------------------------
+# --- where it listens, and what it shows of itself ----------------------------------------------
 
 
 def test_at_an_address_of_the_other_family(tmp_path):
@@ -420,7 +484,10 @@ def test_at_an_address_of_the_other_family(tmp_path):
         assert all("[::1]" in line for line in there.stand.lines())
         pem = x509.load_pem_x509_certificate(certificate_in(there.stand.folder, "::1").read_bytes())
     names = pem.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
-    assert set(names.get_values_for_type(x509.IPAddress)) >= {ip_address("::1"), ip_address("127.0.0.1")}
+    assert set(names.get_values_for_type(x509.IPAddress)) >= {
+        ip_address("::1"),
+        ip_address("127.0.0.1"),
+    }
 
 
 def test_a_kept_certificate_is_made_anew_for_another_address(tmp_path):
@@ -437,7 +504,9 @@ def test_the_fingerprints_are_those_that_clients_show(tmp_path):
         ["ssh-keygen", "-lf", tmp_path / "rehearsal-host-key"], capture_output=True, text=True
     ).stdout
     assert host_key in shown
-    der = ssl.PEM_cert_to_DER_cert(re.search("-----BEGIN CERT.*?-----END CERTIFICATE-----", pem.read_text(), re.S)[0])
+    der = ssl.PEM_cert_to_DER_cert(
+        re.search("-----BEGIN CERT.*?-----END CERTIFICATE-----", pem.read_text(), re.S)[0]
+    )
     assert certificate.replace(":", "").lower() == hashlib.sha256(der).hexdigest()
 
 
@@ -446,7 +515,7 @@ def test_no_password_stands_on_a_command_line():
         assert "--password " not in run_process(*command, "--help").stdout
 
 
-# --- with a service -------------------------------------------------------------------------------
+# --- with a service -----------------------------------------------------------------------------
 
 
 def test_lifted_locks_and_endpoints_are_followed(cluster, tmp_path):
@@ -457,7 +526,9 @@ def test_lifted_locks_and_endpoints_are_followed(cluster, tmp_path):
     with (
         serving(database, tmp_path, "--load", str(tmp_path / "model.yaml")) as service,
         service.client() as client,
-        rehearsing.standing(None, tmp_path / "rehearsal", source=OfService(service.client())) as there,
+        rehearsing.standing(
+            None, tmp_path / "rehearsal", source=OfService(service.client())
+        ) as there,
     ):
         ftp = there.ftp("ines", "quay", tls=False)
         for _ in range(3):
@@ -471,10 +542,16 @@ def test_lifted_locks_and_endpoints_are_followed(cluster, tmp_path):
 
         data = ftp.transfercmd("STOR /survey/desk/beside.bin")
         data.sendall(b"first ")
-        client.change([
-            {"op": "add", "kind": "endpoint", "item": {"name": "jetty", "protocol": "ftp", "port": 2140, "tls": "off"}},
-            {"op": "change", "kind": "endpoint", "name": "plain", "set": {"enabled": False}},
-        ])  # fmt: skip
+        client.change(
+            [
+                {
+                    "op": "add",
+                    "kind": "endpoint",
+                    "item": {"name": "jetty", "protocol": "ftp", "port": 2140, "tls": "off"},
+                },
+                {"op": "change", "kind": "endpoint", "name": "plain", "set": {"enabled": False}},
+            ]
+        )
         there.ftp("ines", "quay", tls=False)  # the next action, whoever's
         until(lambda: {x.endpoint.name for x in there.stand.opened} == {"quay", "pier", "jetty"})
         port = next(x.port for x in there.stand.opened if x.endpoint.name == "jetty")

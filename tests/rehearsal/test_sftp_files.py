@@ -1,4 +1,6 @@
-"""How a file is opened over SFTP, and what each way asks of the rules (draft-ietf-secsh-filexfer-02)."""
+"""How a file is opened over SFTP, and what each way asks of the rules
+(draft-ietf-secsh-filexfer-02).
+"""
 
 import asyncio
 
@@ -24,7 +26,12 @@ def done(there, work, account="ines"):
     """What a client's work gives; ines may put drafts and append to them, and do all at home."""
 
     async def all_of_it():
-        options = {"username": account, "password": PASSWORD, "known_hosts": None, "client_keys": None}
+        options = {
+            "username": account,
+            "password": PASSWORD,
+            "known_hosts": None,
+            "client_keys": None,
+        }
         async with asyncssh.connect("127.0.0.1", there.ports["lab-sftp"], **options) as connection:
             return await work(await connection.start_sftp_client())
 
@@ -54,8 +61,14 @@ def test_opened_to_write_without_being_cut_each_write_asks(there):
         async with sftp.open(DRAFT, asyncssh.FXF_WRITE, encoding=None) as file:
             await file.write(b"more", 10)
             await refused(file.write(b"x", 3))
-        await refused(sftp.open(DRAFT, asyncssh.FXF_WRITE | asyncssh.FXF_TRUNC | asyncssh.FXF_CREAT, encoding=None))
-        async with sftp.open(DRAFT, asyncssh.FXF_WRITE | asyncssh.FXF_APPEND, encoding=None) as file:
+        await refused(
+            sftp.open(
+                DRAFT, asyncssh.FXF_WRITE | asyncssh.FXF_TRUNC | asyncssh.FXF_CREAT, encoding=None
+            )
+        )
+        async with sftp.open(
+            DRAFT, asyncssh.FXF_WRITE | asyncssh.FXF_APPEND, encoding=None
+        ) as file:
             await file.write(b"!")
 
     done(there, work)
@@ -80,7 +93,9 @@ def test_opened_to_be_new_only_it_has_to_be(there):
         async with sftp.open(SHEET, flags, encoding=None) as file:
             await file.write(b"new")
         await refused(sftp.open(SHEET, flags, encoding=None), asyncssh.SFTPFailure)
-        await refused(sftp.open("/home/none", asyncssh.FXF_WRITE, encoding=None), asyncssh.SFTPNoSuchFile)
+        await refused(
+            sftp.open("/home/none", asyncssh.FXF_WRITE, encoding=None), asyncssh.SFTPNoSuchFile
+        )
         await refused(sftp.open("/home/none", "rb"), asyncssh.SFTPNoSuchFile)
 
     done(there, work)

@@ -39,17 +39,23 @@ HOSTILE = {
     "has entities of entities": with_entities,
     "has no parts": lambda: repacked(lambda name, raw: b""),
     "has no sheet": lambda: repacked(lambda name, raw: raw.replace(b'name="rows"', b'name="cows"')),
-    "has no number": lambda: repacked(lambda name, raw: raw.replace(b"<t>7</t>", b"<t>seven</t>").replace(b">7<", b">x<")),
+    "has no number": lambda: repacked(
+        lambda name, raw: raw.replace(b"<t>7</t>", b"<t>seven</t>").replace(b">7<", b">x<")
+    ),
     "is cut off": lambda: BOOK[: len(BOOK) // 2],
     "is a PDF cut off": lambda: PDF[: len(PDF) // 3],
-    "is a PDF that refers to itself": lambda: b"%PDF-1.7\n1 0 obj<</Type/Catalog/Pages 1 0 R/Kids[1 0 R]/Count 9>>endobj\n"
-    b"trailer<</Root 1 0 R/Size 2/Prev 0>>\nstartxref\n9\n%%EOF",
+    "is a PDF that refers to itself": lambda: (
+        b"%PDF-1.7\n1 0 obj<</Type/Catalog/Pages 1 0 R/Kids[1 0 R]/Count 9>>endobj\n"
+        b"trailer<</Root 1 0 R/Size 2/Prev 0>>\nstartxref\n9\n%%EOF"
+    ),
     "is JSON that is deep": lambda: b"[" * 100_000,
-    "has a remark that hides something": lambda: json.dumps(
-        {"report": 7, "decided": [{"row": 1, "decision": "keep", "remark": "x\x1b[8m"}]}
-    ).encode(),
+    "has a remark that hides something": (
+        lambda: json.dumps(
+            {"report": 7, "decided": [{"row": 1, "decision": "keep", "remark": "x\x1b[8m"}]}
+        ).encode()
+    ),
     "is too large": lambda: b"%PDF" + b" " * 2**24,
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("made", HOSTILE.values(), ids=HOSTILE.keys())
@@ -78,6 +84,17 @@ def test_the_service_answers_a_hostile_document_with_what_is_wrong(address, tmp_
     with serving(address, tmp_path, "--load", DEMO) as service, service.client() as client:
         client.make_report("survey:/inbox")
         with service.http() as http:
-            for raw in (repacked(lambda name, raw: b""), with_entities(), b"%PDF", json.dumps({"report": []}).encode()):
-                said = http.post("/reports/1/signed", content=raw, headers={"Content-Type": "application/octet-stream"})
-                assert said.status_code == 400 and said.json()["places"][0]["where"] == "document", said.text
+            for raw in (
+                repacked(lambda name, raw: b""),
+                with_entities(),
+                b"%PDF",
+                json.dumps({"report": []}).encode(),
+            ):
+                said = http.post(
+                    "/reports/1/signed",
+                    content=raw,
+                    headers={"Content-Type": "application/octet-stream"},
+                )
+                assert (
+                    said.status_code == 400 and said.json()["places"][0]["where"] == "document"
+                ), said.text

@@ -1,4 +1,6 @@
-"""What is to go by a signed report goes, and all that it does not reach is told; held against single accounts' access."""
+"""What is to go by a signed report goes, and all that it does not reach is told; held against
+single accounts' access.
+"""
 
 from datetime import UTC, datetime
 
@@ -43,7 +45,9 @@ def test_what_is_to_go_goes_or_is_told_and_what_is_kept_stays_or_is_told(seed, d
     deciding = [r for r in rows if r.to_decide]
     if not deciding:
         return
-    go = set(data.draw(st.lists(st.sampled_from([r.number for r in deciding]), min_size=1, max_size=3)))
+    go = set(
+        data.draw(st.lists(st.sampled_from([r.number for r in deciding]), min_size=1, max_size=3))
+    )
     changes, left = answering.taking_away(rows, go)
     after = apply(model, changes).model
     recorded = {f"{s.name}:{f.path}" for s in after.stores for f in s.folders}
@@ -56,7 +60,8 @@ def test_what_is_to_go_goes_or_is_told_and_what_is_kept_stays_or_is_told(seed, d
                 name in r.accounts and r.place == row.place for r in deciding if r.number in go
             ):
                 assert here or any(
-                    line.startswith(f"{name} would lose what was kept at {row.place},") for line in left
+                    line.startswith(f"{name} would lose what was kept at {row.place},")
+                    for line in left
                 ), (row, left)
 
 
@@ -71,10 +76,18 @@ def test_a_report_held_against_itself_has_nothing_new_and_nothing_gone(seed):
 
 def test_what_is_new_and_what_is_gone_is_told_by_name(demo):
     before = asked(demo).report("survey:/inbox")[2]
-    changed = apply(demo, [
-        {"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": ["allow account:wanda list"]},
-         "drop": {"entries": ["allow group:night-watch read"]}},
-    ]).model  # fmt: skip
+    changed = apply(
+        demo,
+        [
+            {
+                "op": "change",
+                "kind": "folder",
+                "name": "survey:/inbox",
+                "add": {"entries": ["allow account:wanda list"]},
+                "drop": {"entries": ["allow group:night-watch read"]},
+            }
+        ],
+    ).model
     rows = asked(changed).report("survey:/inbox")[2]
     rows, gone = compared(rows, before)
     assert any("odile" in line and "look and fetch files" in line for line in gone)

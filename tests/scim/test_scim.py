@@ -1,4 +1,6 @@
-"""A directory that is provisioned by SCIM: a conformance tester of others, and what real clients do."""
+"""A directory that is provisioned by SCIM: a conformance tester of others, and what real clients
+do.
+"""
 
 import itertools
 import json
@@ -46,7 +48,10 @@ def provisioner(own, client, directory="corp", **more):
             client.end_token(token.id)
     made = client.make_token(f"corp-sync-{next(_NUMBERS)}", directory=directory)
     return httpx.Client(
-        base_url=f"{own.url}/scim/v2", headers={"Authorization": f"Bearer {made.token}"}, timeout=30, **more
+        base_url=f"{own.url}/scim/v2",
+        headers={"Authorization": f"Bearer {made.token}"},
+        timeout=30,
+        **more,
     )
 
 
@@ -86,7 +91,9 @@ def test_the_tester_of_others_finds_nothing(scim):
 
 @pytest.mark.parametrize("fault", ["swallowed DELETE", "ignored PATCH"])
 def test_the_tester_of_others_finds_a_fault_that_is_put_in(own, client, fault):
-    """Through a way between that does one thing wrong: what finds nothing there would find nothing anywhere."""
+    """Through a way between that does one thing wrong: what finds nothing there would find nothing
+    anywhere.
+    """
 
     class Between(httpx.HTTPTransport):
         def handle_request(self, request):
@@ -107,24 +114,50 @@ def test_the_tester_of_others_finds_a_fault_that_is_put_in(own, client, fault):
 
 def test_who_is_sent_comes_as_from_a_directory_and_leavers_are_switched_off(scim, client):
     made = user(
-        scim, "Nadia", externalId="e-1", name={"givenName": "Nadia", "familyName": "Roth"},
+        scim,
+        "Nadia",
+        externalId="e-1",
+        name={"givenName": "Nadia", "familyName": "Roth"},
         emails=[{"value": "nadia@tidewrack.example", "type": "work", "primary": True}],
-    )  # fmt: skip
+    )
     group = sent(
         scim.post(
-            "/Groups", json={"schemas": [GROUP], "displayName": "late shift", "members": [{"value": made["id"]}]}
+            "/Groups",
+            json={
+                "schemas": [GROUP],
+                "displayName": "late shift",
+                "members": [{"value": made["id"]}],
+            },
         ),
         201,
     )
     found = account(client, "Nadia")
-    assert (found.display, found.mail, found.enabled) == ("Nadia Roth", "nadia@tidewrack.example", True)
+    assert (found.display, found.mail, found.enabled) == (
+        "Nadia Roth",
+        "nadia@tidewrack.example",
+        True,
+    )
     assert [m.line for m in client.subject("group:late-shift").members] == ["account:Nadia"]
     assert sent(scim.get(f"/Users/{made['id']}"), 200)["groups"][0]["value"] == group["id"]
     # What she is given here stays hers when she is renamed there.
     client.change(
-        [{"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": ["allow account:nadia list"]}}]
+        [
+            {
+                "op": "change",
+                "kind": "folder",
+                "name": "survey:/inbox",
+                "add": {"entries": ["allow account:nadia list"]},
+            }
+        ]
     )
-    assert sent(patch(scim, f"/Users/{made['id']}", {"op": "Replace", "path": "userName", "value": "nadia.roth"}), 200)
+    assert sent(
+        patch(
+            scim,
+            f"/Users/{made['id']}",
+            {"op": "Replace", "path": "userName", "value": "nadia.roth"},
+        ),
+        200,
+    )
     assert account(client, "Nadia") is None and account(client, "nadia.roth").enabled
     assert b"allow account:nadia.roth list" in client.dump().encode()
     assert any("nadia.roth" in line.what or "SCIM" in line.what for line in client.journal().lines)
@@ -135,33 +168,84 @@ def test_who_is_sent_comes_as_from_a_directory_and_leavers_are_switched_off(scim
 
 
 def test_what_two_widespread_clients_really_send(scim, client):
-    """Booleans as text, capitals in operations, values that select what is removed, filters that nothing matches yet."""
+    """Booleans as text, capitals in operations, values that select what is removed, filters that
+    nothing matches yet.
+    """
     one, other = user(scim, "one"), user(scim, "other", active=True)
-    assert sent(scim.get("/Users", params={"filter": 'userName eq "ONE"'}), 200)["totalResults"] == 1
-    assert sent(scim.get("/Users", params={"filter": 'externalId eq "none"'}), 200)["totalResults"] == 0
-    sent(patch(scim, f"/Users/{one['id']}", {"op": "Replace", "path": "active", "value": "False"}), 200)
+    assert (
+        sent(scim.get("/Users", params={"filter": 'userName eq "ONE"'}), 200)["totalResults"] == 1
+    )
+    assert (
+        sent(scim.get("/Users", params={"filter": 'externalId eq "none"'}), 200)["totalResults"]
+        == 0
+    )
+    sent(
+        patch(scim, f"/Users/{one['id']}", {"op": "Replace", "path": "active", "value": "False"}),
+        200,
+    )
     assert account(client, "one").enabled is False
     where = {"op": "Add", "path": 'emails[type eq "work"].value', "value": "one@tidewrack.example"}
-    sent(patch(scim, f"/Users/{one['id']}", where, {"op": "replace", "value": {"active": True}}), 200)
-    assert (account(client, "one").mail, account(client, "one").enabled) == ("one@tidewrack.example", True)
-    group = sent(scim.post("/Groups", json={"displayName": "g", "schemas": [GROUP], "members": []}), 201)["id"]
+    sent(
+        patch(scim, f"/Users/{one['id']}", where, {"op": "replace", "value": {"active": True}}), 200
+    )
+    assert (account(client, "one").mail, account(client, "one").enabled) == (
+        "one@tidewrack.example",
+        True,
+    )
+    group = sent(
+        scim.post("/Groups", json={"displayName": "g", "schemas": [GROUP], "members": []}), 201
+    )["id"]
     sent(
         patch(
             scim,
             f"/Groups/{group}",
-            {"op": "Add", "path": "members", "value": [{"value": one["id"]}, {"value": other["id"]}]},
+            {
+                "op": "Add",
+                "path": "members",
+                "value": [{"value": one["id"]}, {"value": other["id"]}],
+            },
         ),
         200,
     )
-    sent(patch(scim, f"/Groups/{group}", {"op": "Remove", "path": "members", "value": [{"value": one["id"]}]}), 200)
-    sent(patch(scim, f"/Groups/{group}", {"op": "remove", "path": f'members[value eq "{one["id"]}"]'}), 200)
-    assert [m.line for m in client.subject("group:g").members] == ["account:other"]
-    sent(scim.post("/Users", json={"schemas": [USER, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"],
-                                   "userName": "third", "title": "Pilot", "phoneNumbers": [{"value": "1"}]}), 201)  # fmt: skip
-    page = sent(
-        scim.get("/Users", params={"sortBy": "userName", "startIndex": 2, "count": 1, "attributes": "userName"}), 200
+    sent(
+        patch(
+            scim,
+            f"/Groups/{group}",
+            {"op": "Remove", "path": "members", "value": [{"value": one["id"]}]},
+        ),
+        200,
     )
-    assert (page["totalResults"], page["itemsPerPage"], page["Resources"][0]["userName"]) == (3, 1, "other")
+    sent(
+        patch(
+            scim, f"/Groups/{group}", {"op": "remove", "path": f'members[value eq "{one["id"]}"]'}
+        ),
+        200,
+    )
+    assert [m.line for m in client.subject("group:g").members] == ["account:other"]
+    sent(
+        scim.post(
+            "/Users",
+            json={
+                "schemas": [USER, "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"],
+                "userName": "third",
+                "title": "Pilot",
+                "phoneNumbers": [{"value": "1"}],
+            },
+        ),
+        201,
+    )
+    page = sent(
+        scim.get(
+            "/Users",
+            params={"sortBy": "userName", "startIndex": 2, "count": 1, "attributes": "userName"},
+        ),
+        200,
+    )
+    assert (page["totalResults"], page["itemsPerPage"], page["Resources"][0]["userName"]) == (
+        3,
+        1,
+        "other",
+    )
     assert "emails" not in page["Resources"][0]
 
 
@@ -169,9 +253,16 @@ def test_a_put_that_does_not_say_whether_somebody_is_active_switches_nobody_on(s
     """Also where it says null: a leaver stays one until the client says otherwise."""
     where = f"/Users/{user(scim, 'leaver', active=False)['id']}"
     for body in ({}, {"active": None}, {"displayName": "A Leaver"}):
-        assert sent(scim.put(where, json={"schemas": [USER], "userName": "leaver", **body}), 200)["active"] is False
+        assert (
+            sent(scim.put(where, json={"schemas": [USER], "userName": "leaver", **body}), 200)[
+                "active"
+            ]
+            is False
+        )
         assert account(client, "leaver").enabled is False
-    assert sent(scim.put(where, json={"schemas": [USER], "userName": "leaver", "active": True}), 200)["active"]
+    assert sent(
+        scim.put(where, json={"schemas": [USER], "userName": "leaver", "active": True}), 200
+    )["active"]
     assert account(client, "leaver").enabled
 
 
@@ -182,13 +273,32 @@ def test_a_put_that_does_not_say_whether_somebody_is_active_switches_nobody_on(s
         ({"op": "Replace", "path": "Active", "value": "false"}, {"enabled": False}),
         ({"op": "replace", "path": f"{USER}:active", "value": False}, {"enabled": False}),
         ({"op": "ADD", "value": {"DisplayName": "Oda Ness"}}, {"display": "Oda Ness"}),
-        ({"op": "add", "value": {"name.givenName": "Oda", "name.familyName": "Ness"}}, {"display": "Oda Ness"}),
-        ({"op": "replace", "path": 'emails[type eq "work"].value', "value": "oda@files"}, {"mail": "oda@files"}),
-        ({"op": "replace", "path": "emails[primary eq true].value", "value": "oda@files"}, {"mail": "oda@files"}),
-        ({"op": "add", "path": "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department", "value": "x"}, {}),
-        ({"op": "replace", "value": {"schemas": [USER], "id": "OWN", "active": False}}, {"enabled": False}),
+        (
+            {"op": "add", "value": {"name.givenName": "Oda", "name.familyName": "Ness"}},
+            {"display": "Oda Ness"},
+        ),
+        (
+            {"op": "replace", "path": 'emails[type eq "work"].value', "value": "oda@files"},
+            {"mail": "oda@files"},
+        ),
+        (
+            {"op": "replace", "path": "emails[primary eq true].value", "value": "oda@files"},
+            {"mail": "oda@files"},
+        ),
+        (
+            {
+                "op": "add",
+                "path": "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User:department",
+                "value": "x",
+            },
+            {},
+        ),
+        (
+            {"op": "replace", "value": {"schemas": [USER], "id": "OWN", "active": False}},
+            {"enabled": False},
+        ),
     ],
-)  # fmt: skip
+)
 def test_forms_of_patch_that_identity_providers_send(scim, client, operation, expected):
     made = user(scim, "oda", active=True)
     value = operation.get("value")
@@ -206,16 +316,29 @@ def test_forms_of_patch_that_identity_providers_send(scim, client, operation, ex
 def test_who_is_deleted_and_sent_again_is_the_same_person_and_a_second_one_is_refused(scim, client):
     first = user(scim, "nadia", emails=[{"value": "nadia@files"}])
     taken = sent(scim.post("/Users", json={"schemas": [USER], "userName": "Nadia"}), 409)
-    assert taken["scimType"] == "uniqueness" and first["id"] in taken["detail"] and "adopt" not in taken["detail"]
+    assert (
+        taken["scimType"] == "uniqueness"
+        and first["id"] in taken["detail"]
+        and "adopt" not in taken["detail"]
+    )
     line = "allow account:nadia list"
-    client.change([{"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": [line]}}])
+    client.change(
+        [{"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": [line]}}]
+    )
     sent(scim.delete(f"/Users/{first['id']}"), 204)
     assert account(client, "nadia").enabled is False
     again = user(scim, "nadia")
     assert again["id"] == first["id"] and account(client, "nadia").enabled and line in client.dump()
     assert client.directory("corp").last.counts == {"accounts switched on again": 1}
     # Somebody else in the place of who is still there gets an id of their own.
-    sent(patch(scim, f"/Users/{first['id']}", {"op": "replace", "path": "userName", "value": "nadia.roth"}), 200)
+    sent(
+        patch(
+            scim,
+            f"/Users/{first['id']}",
+            {"op": "replace", "path": "userName", "value": "nadia.roth"},
+        ),
+        200,
+    )
     assert user(scim, "nadia")["id"] != first["id"]
 
 
@@ -226,13 +349,23 @@ def test_what_is_here_is_never_harmed_and_handed_over_only_by_somebody_who_looke
         ("Groups", {"displayName": "boats", "schemas": [GROUP]}, "--adopt group:boats"),
     ):
         problem = sent(scim.post(f"/{kind}", json=body), 409)
-        assert problem["scimType"] == "uniqueness" and hint in problem["detail"] and client.dump() == before
+        assert (
+            problem["scimType"] == "uniqueness"
+            and hint in problem["detail"]
+            and client.dump() == before
+        )
     told = client.preview_sync("corp", adopt=["account:ines"])
-    assert told.report.counts == {"accounts adopted": 1, "accounts changed": 1} and client.dump() == before
+    assert (
+        told.report.counts == {"accounts adopted": 1, "accounts changed": 1}
+        and client.dump() == before
+    )
     assert client.sync("corp", adopt=["account:ines"]).state == "done"
     found = sent(scim.get("/Users", params={"filter": 'userName eq "ines"'}), 200)["Resources"][0]
     assert found["displayName"] == account(client, "ines").display
-    sent(patch(scim, f"/Users/{found['id']}", {"op": "replace", "path": "active", "value": False}), 200)
+    sent(
+        patch(scim, f"/Users/{found['id']}", {"op": "replace", "path": "active", "value": False}),
+        200,
+    )
     assert account(client, "ines").enabled is False and client.sync("corp").state == "nothing-to-do"
     with pytest.raises(Refused, match="nobody"):
         client.preview_sync("corp", adopt=["account:nobody-knows"])
@@ -242,7 +375,10 @@ def test_what_is_sent_waits_to_be_looked_at_where_that_is_asked_for(scim, client
     client.change_directory("corp", {"shown_first": True})
     before = client.dump()
     made = user(scim, "later")
-    assert client.dump() == before and sent(scim.get(f"/Users/{made['id']}"), 200)["userName"] == "later"
+    assert (
+        client.dump() == before
+        and sent(scim.get(f"/Users/{made['id']}"), 200)["userName"] == "later"
+    )
     told = client.preview_sync("corp")
     assert told.report.named == {"accounts added": ["later"]} and client.dump() == before
     assert client.sync("corp").state == "done" and account(client, "later").enabled
@@ -251,7 +387,9 @@ def test_what_is_sent_waits_to_be_looked_at_where_that_is_asked_for(scim, client
     client.sync("corp")
     for found in sent(scim.get("/Users"), 200)["Resources"]:
         sent(scim.delete(f"/Users/{found['id']}"), 204)
-    assert client.sync("corp").state == "refused" and account(client, "later").enabled  # all at once: somebody looks
+    assert (
+        client.sync("corp").state == "refused" and account(client, "later").enabled
+    )  # all at once: somebody looks
     assert client.sync("corp", 100).state == "done" and not account(client, "later").enabled
 
 
@@ -262,13 +400,27 @@ def test_a_promise_that_would_be_broken_refuses_what_is_sent_and_nothing_is_kept
     view = {"path": "/for-g", "leads_to": "survey:/inbox", "grants": ["group:g all"]}
     client.change(
         [
-            {"op": "add", "kind": "promise", "item": {"name": "closed", "says": says, "kept": "always"}},
+            {
+                "op": "add",
+                "kind": "promise",
+                "item": {"name": "closed", "says": says, "kept": "always"},
+            },
             {"op": "add", "kind": "virtual-path", "item": view},
-            {"op": "change", "kind": "folder", "name": "survey:/inbox", "add": {"entries": ["allow group:g all"]}},
+            {
+                "op": "change",
+                "kind": "folder",
+                "name": "survey:/inbox",
+                "add": {"entries": ["allow group:g all"]},
+            },
         ]
     )
     before = client.dump()
-    problem = sent(patch(scim, f"/Groups/{group}", {"op": "add", "path": "members", "value": [{"value": who}]}), 409)
+    problem = sent(
+        patch(
+            scim, f"/Groups/{group}", {"op": "add", "path": "members", "value": [{"value": who}]}
+        ),
+        409,
+    )
     assert "closed" in problem["detail"] and client.dump() == before
     assert sent(scim.get(f"/Groups/{group}"), 200).get("members") is None
 
@@ -277,9 +429,15 @@ def test_its_token_opens_nothing_else_and_no_other_token_opens_it(own, scim, cli
     token = scim.headers["Authorization"]
     for path in ("/api/v1/accounts", "/api/v1/sessions", "/metrics"):
         assert httpx.get(own.url + path, headers={"Authorization": token}).status_code == 403
-    assert sent(scim.get("/Users", headers={"Authorization": f"Bearer {own.token}"}), 403)["status"] == "403"
+    assert (
+        sent(scim.get("/Users", headers={"Authorization": f"Bearer {own.token}"}), 403)["status"]
+        == "403"
+    )
     bare = httpx.get(own.url + "/scim/v2/Users")
-    assert sent(bare, 401)["schemas"][0].endswith(":Error") and bare.headers["WWW-Authenticate"] == "Bearer"
+    assert (
+        sent(bare, 401)["schemas"][0].endswith(":Error")
+        and bare.headers["WWW-Authenticate"] == "Bearer"
+    )
     with pytest.raises(Refused, match="there is no directory"):
         client.make_token("other", directory="nowhere")
     client.remove_directory("corp", keep=True)  # and the token with it
@@ -288,24 +446,35 @@ def test_its_token_opens_nothing_else_and_no_other_token_opens_it(own, scim, cli
 
 def named(kind, name, **more):
     key = {"User": "userName", "Group": "displayName"}[kind]
-    return json.dumps({"schemas": [f"urn:ietf:params:scim:schemas:core:2.0:{kind}"], key: name, **more})
+    return json.dumps(
+        {"schemas": [f"urn:ietf:params:scim:schemas:core:2.0:{kind}"], key: name, **more}
+    )
 
 
 @pytest.mark.parametrize(
     ("method", "path", "body", "status"),
     [
-        ("POST", "/Users", "{", 400), ("POST", "/Users", '{"schemas": []}', 400), ("POST", "/Users", "[]", 400),
+        ("POST", "/Users", "{", 400),
+        ("POST", "/Users", '{"schemas": []}', 400),
+        ("POST", "/Users", "[]", 400),
         ("POST", "/Users", named("User", "a/b"), 400),
         ("POST", "/Users", named("User", "anonymous"), 400),
         ("POST", "/Users", named("User", "nul", displayName="a\0b"), 400),
         ("POST", "/Users", named("User", "half", displayName="x").replace('"x"', '"\\ud800"'), 400),
         ("POST", "/Groups", named("Group", "g", members=[{"value": "x"}]), 400),
-        ("GET", "/Users?filter=nonsense", None, 400), ("GET", "/Users?filter=salary gt 3", None, 400),
-        ("GET", "/Users/not-an-id", None, 404), ("GET", "/Nothing", None, 404), ("PUT", "/Users", "{}", 405),
-        ("POST", "/Bulk", "{}", 501), ("GET", "/Me", None, 501), ("GET", "/Schemas?filter=a pr", None, 403),
+        ("GET", "/Users?filter=nonsense", None, 400),
+        ("GET", "/Users?filter=salary gt 3", None, 400),
+        ("GET", "/Users/not-an-id", None, 404),
+        ("GET", "/Nothing", None, 404),
+        ("PUT", "/Users", "{}", 405),
+        ("POST", "/Bulk", "{}", 501),
+        ("GET", "/Me", None, 501),
+        ("GET", "/Schemas?filter=a pr", None, 403),
     ],
-)  # fmt: skip
-def test_what_cannot_be_done_is_told_as_the_standard_has_it(scim, client, method, path, body, status):
+)
+def test_what_cannot_be_done_is_told_as_the_standard_has_it(
+    scim, client, method, path, body, status
+):
     before = client.dump()
     answer = sent(scim.request(method, path, content=body), status)
     assert answer["status"] == str(status) and answer["detail"] and client.dump() == before
@@ -313,7 +482,9 @@ def test_what_cannot_be_done_is_told_as_the_standard_has_it(scim, client, method
 
 STEPS = st.lists(
     st.tuples(
-        st.sampled_from(["add", "rename", "off", "on", "delete", "join", "leave"]), st.integers(0, 3), st.integers(0, 5)
+        st.sampled_from(["add", "rename", "off", "on", "delete", "join", "leave"]),
+        st.integers(0, 3),
+        st.integers(0, 5),
     ),
     max_size=8,
 )
@@ -327,11 +498,15 @@ STEPS = st.lists(
 )
 @given(STEPS)
 def test_whatever_is_sent_the_accounts_are_as_its_client_knows_them(own, client, steps):
-    """Against a plain account of what was sent: who is there and on, under which name, and in the group."""
+    """Against a plain account of what was sent: who is there and on, under which name, and in the
+    group.
+    """
     for a in client.accounts(source="corp").accounts:
-        client.change(
-            [{"op": "remove", "kind": "account", "name": a.name, "everywhere": True}]
-        ) if not a.enabled else None
+        (
+            client.change([{"op": "remove", "kind": "account", "name": a.name, "everywhere": True}])
+            if not a.enabled
+            else None
+        )
     client.remove_directory("corp", keep=True)
     client.load(DEMO.read_bytes())
     client.add_directory("corp", {"address": "scim:"})
@@ -363,61 +538,100 @@ def test_whatever_is_sent_the_accounts_are_as_its_client_knows_them(own, client,
                     patch(
                         scim,
                         f"/Groups/{group}",
-                        value if what == "join" else {"op": "remove", "path": f'members[value eq "{id_}"]'},
+                        (
+                            value
+                            if what == "join"
+                            else {"op": "remove", "path": f'members[value eq "{id_}"]'}
+                        ),
                     ),
                     200,
                 )
                 (members.add if what == "join" else members.discard)(id_)
             elif what == "rename":
-                answer = patch(scim, f"/Users/{id_}", {"op": "replace", "path": "userName", "value": f"n{name}"})
+                answer = patch(
+                    scim,
+                    f"/Users/{id_}",
+                    {"op": "replace", "path": "userName", "value": f"n{name}"},
+                )
                 free = f"n{name}" == called or f"n{name}" not in taken
                 assert answer.status_code == (200 if free else 409), answer.text
                 there[id_] = (f"n{name}", on) if free else there[id_]
             else:
-                sent(patch(scim, f"/Users/{id_}", {"op": "replace", "path": "active", "value": what == "on"}), 200)
+                sent(
+                    patch(
+                        scim,
+                        f"/Users/{id_}",
+                        {"op": "replace", "path": "active", "value": what == "on"},
+                    ),
+                    200,
+                )
                 there[id_] = called, what == "on"
         known = {a.name: a.enabled for a in client.accounts(source="corp").accounts}
         assert known == {**dict.fromkeys(gone, False), **dict(there.values())}
-        assert {m.line for m in client.subject("group:g").members} == {f"account:{there[m][0]}" for m in members}
+        assert {m.line for m in client.subject("group:g").members} == {
+            f"account:{there[m][0]}" for m in members
+        }
 
 
-def test_what_cannot_be_seen_in_a_name_is_left_out_of_the_model_and_kept_as_it_was_sent(scim, client):
-    made = user(scim, "odd", displayName="One\nline \u200bonly", emails=[{"value": "odd@tidewrack.example"}])
-    assert account(client, "odd").display == "One line only" and made["displayName"] == "One\nline \u200bonly"
+def test_what_cannot_be_seen_in_a_name_is_left_out_of_the_model_and_kept_as_it_was_sent(
+    scim, client
+):
+    made = user(
+        scim, "odd", displayName="One\nline \u200bonly", emails=[{"value": "odd@tidewrack.example"}]
+    )
+    assert (
+        account(client, "odd").display == "One line only"
+        and made["displayName"] == "One\nline \u200bonly"
+    )
     assert not client.load(client.dump().encode()).changed
 
 
-# --- login names that are made --------------------------------------------------------------------
+# --- login names that are made ------------------------------------------------------------------
 
 
 def test_login_names_are_made_as_it_is_said_and_tried_before_that_is_kept(scim, client):
     ann = user(scim, "ann.lee@firm.example", name={"givenName": "Ann", "familyName": "Lee"})
     user(scim, "bo@firm.example", name={"givenName": "Bo", "familyName": "Berg"})
     tried = client.try_directory("corp", {"login_name": "{userName up to @}"})
-    assert tried.renamed == ["account ann.lee@firm.example → ann.lee", "account bo@firm.example → bo"]
-    assert account(client, "ann.lee") is None and client.directory("corp").options.login_name is None
+    assert tried.renamed == [
+        "account ann.lee@firm.example → ann.lee",
+        "account bo@firm.example → bo",
+    ]
+    assert (
+        account(client, "ann.lee") is None and client.directory("corp").options.login_name is None
+    )
     client.change_directory("corp", {"login_name": "{userName up to @}"})
     assert client.sync("corp").counts == {"accounts renamed": 2}
     assert account(client, "ann.lee") and account(client, "bo")
     found = sent(scim.get("/Users", params={"filter": 'userName eq "ANN.LEE@firm.example"'}), 200)
     assert [r["id"] for r in found["Resources"]] == [ann["id"]]
     # Two that would be called alike are refused, one by one and all at once; nothing is half done.
-    refused = sent(scim.post("/Users", json={"schemas": [USER], "userName": "BO@other.example"}), 409)
+    refused = sent(
+        scim.post("/Users", json={"schemas": [USER], "userName": "BO@other.example"}), 409
+    )
     assert "here 'BO', already exists" in refused["detail"]
     user(scim, "cy@other.example", name={"givenName": "Ann", "familyName": "Lee"})
     with pytest.raises(Refused, match=r"would both be called ann\.lee"):
         client.change_directory("corp", {"login_name": "{name.givenName}.{name.familyName}"})
-    assert client.directory("corp").options.login_name == "{userName up to @}" and account(client, "cy")
+    assert client.directory("corp").options.login_name == "{userName up to @}" and account(
+        client, "cy"
+    )
     user(scim, "ann.other@firm.example", active=True)
-    with pytest.raises(Refused, match=r"ann\.other@firm\.example would have no name: attribute name\.familyName"):
+    with pytest.raises(
+        Refused, match=r"ann\.other@firm\.example would have no name: attribute name\.familyName"
+    ):
         client.change_directory("corp", {"login_name": "{name.familyName}{userName}"})
     # Who was deleted and comes back is the same person, by the name that is made.
     scim.delete(f"/Users/{ann['id']}")
     assert not account(client, "ann.lee").enabled
-    assert user(scim, "ann.lee@new.example")["id"] == ann["id"] and account(client, "ann.lee").enabled
+    assert (
+        user(scim, "ann.lee@new.example")["id"] == ann["id"] and account(client, "ann.lee").enabled
+    )
 
 
-@pytest.mark.parametrize("template", ["", "ann", "{userName", "{userName up to }", "{}", "{a}}", "{user name}"])
+@pytest.mark.parametrize(
+    "template", ["", "ann", "{userName", "{userName up to }", "{}", "{a}}", "{user name}"]
+)
 def test_what_is_no_template_of_login_names_is_refused_with_an_example(client, template):
     with pytest.raises(Refused, match=r"such as \{userName up to @\}"):
         client.change_directory("corp", {"login_name": template})

@@ -10,8 +10,13 @@ def signed_in(service, name):
     """The token of a session of a person who signed in by a link."""
     with service.client() as owner:
         link = owner.sign_in_link(name)
-    with httpx.Client(base_url=service.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
-        assert browser.post("/sessions", json={"token": link.path.partition("#")[2]}).json()["name"] == name
+    with httpx.Client(
+        base_url=service.url + "/api/v1", headers={"X-Drawknife-Console": "1"}
+    ) as browser:
+        assert (
+            browser.post("/sessions", json={"token": link.path.partition("#")[2]}).json()["name"]
+            == name
+        )
         return browser.cookies["drawknife_session"]
 
 

@@ -1,4 +1,6 @@
-"""Who may do what: one table of routes and roles, administrators, their areas, links and passwords, tokens of programs."""
+"""Who may do what: one table of routes and roles, administrators, their areas, links and passwords,
+tokens of programs.
+"""
 
 import re
 from datetime import UTC, datetime, timedelta
@@ -16,7 +18,10 @@ from ..conftest import DEMO, run, serving
 from .people import refused, signed_in
 
 PASSWORD = "a long enough password"
-OPEN = {("GET", "/health"), ("GET", "/sessions"), ("POST", "/sessions"), ("DELETE", "/sessions")}
+OPEN = {
+    ("GET", "/health"), ("GET", "/sessions"), ("POST", "/sessions"), ("DELETE", "/sessions"),
+    ("POST", "/reviews"), ("POST", "/reviews/signed"),  # whoever has the code of a link
+}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -29,7 +34,9 @@ def own(cluster, tmp_path_factory):
         with service.client() as owner:
             for role in ("reader", "drafter", "editor"):
                 owner.add_administrator(f"the-{role}", role)
-            owner.add_administrator("pim", "editor", ["survey:/soundings", "unit:shore/lab"], reads="everything")
+            owner.add_administrator(
+                "pim", "editor", ["survey:/soundings", "unit:shore/lab"], reads="everything"
+            )
             names = ("the-reader", "the-drafter", "the-editor", "pim")
             service.tokens = {name: signed_in(service, name) for name in names}
             owner.add_directory("sent", {"address": "scim:"})
@@ -50,7 +57,7 @@ def owner(own):
         yield client
 
 
-# --- routes and roles -----------------------------------------------------------------------------
+# --- routes and roles ---------------------------------------------------------------------------
 
 
 def described():
@@ -66,7 +73,9 @@ def test_every_route_stands_in_the_table_and_nothing_else_does():
 def filled(path):
     """A path that leads somewhere, if to nothing that there is."""
     return re.sub(
-        r"{(\w+)}", lambda m: {"id": "1", "number": "1", "revision": "1", "of": "account"}.get(m[1], "nobody"), path
+        r"{(\w+)}",
+        lambda m: {"id": "1", "number": "1", "revision": "1", "of": "account"}.get(m[1], "nobody"),
+        path,
     )
 
 
@@ -76,7 +85,9 @@ CALLERS = [*PEOPLE, "program", "provisioning", "ended", "nobody", "nonsense"]
 
 
 def expected(caller, method, path):
-    """Which refusal a caller meets at a route before anything is looked at, by the table; None: it is let in."""
+    """Which refusal a caller meets at a route before anything is looked at, by the table; None: it
+    is let in.
+    """
     if (method, path) in OPEN:
         return None
     if caller in ("ended", "nobody", "nonsense"):
@@ -92,7 +103,9 @@ def expected(caller, method, path):
 
 @pytest.mark.parametrize(("method", "path"), sorted({*ROLE_OF, *OPEN}))
 def test_each_route_lets_in_whom_the_table_says(own, method, path):
-    """Routes from the API's description, callers of every kind: a route without a line in the table fails."""
+    """Routes from the API's description, callers of every kind: a route without a line in the table
+    fails.
+    """
     for caller in CALLERS:
         headers = {} if caller == "nobody" else {"Authorization": f"Bearer {own.tokens[caller]}"}
         refusal = expected(caller, method, path)
@@ -104,17 +117,22 @@ def test_each_route_lets_in_whom_the_table_says(own, method, path):
             transport=httpx.HTTPTransport(local_address=f"127.9.{number // 200}.{number % 200 + 1}")
         ) as http:
             answer = http.request(
-                method, own.url + "/api/v1" + filled(path), headers=headers, json={} if method != "GET" else None
+                method,
+                own.url + "/api/v1" + filled(path),
+                headers=headers,
+                json={} if method != "GET" else None,
             )
         if refusal is not None:
-            assert answer.status_code == refusal[0] and refusal[1] in answer.json()["detail"], (caller, answer.text)
-        elif (method, path) not in OPEN:
-            assert answer.status_code != 401, (caller, answer.text)
-            told = answer.json().get("detail", "") if answer.status_code == 403 else ""
-            assert ("only people" not in told and "takes the role" not in told) or "owner" in told, (
+            assert answer.status_code == refusal[0] and refusal[1] in answer.json()["detail"], (
                 caller,
                 answer.text,
             )
+        elif (method, path) not in OPEN:
+            assert answer.status_code != 401, (caller, answer.text)
+            told = answer.json().get("detail", "") if answer.status_code == 403 else ""
+            assert (
+                "only people" not in told and "takes the role" not in told
+            ) or "owner" in told, (caller, answer.text)
 
 
 def test_a_route_that_stands_nowhere_is_for_nobody(own, monkeypatch):
@@ -123,12 +141,14 @@ def test_a_route_that_stands_nowhere_is_for_nobody(own, monkeypatch):
     from drawknife.service import security
 
     monkeypatch.delitem(security.ROLE_OF, ("GET", "/journal"))
-    request = type("R", (), {"method": "GET", "url_rule": type("U", (), {"rule": "/api/v1/journal"})})
+    request = type(
+        "R", (), {"method": "GET", "url_rule": type("U", (), {"rule": "/api/v1/journal"})}
+    )
     with pytest.raises(NotAllowed):
         security.check_role(request, Holder("x", "owner", None, "x", True), "/api/v1")
 
 
-# --- roles, on the running service ----------------------------------------------------------------
+# --- roles, on the running service --------------------------------------------------------------
 
 
 def test_a_reader_asks_everything_and_sees_of_credentials_only_whether_there_are_any(owner, as_):
@@ -136,10 +156,17 @@ def test_a_reader_asks_everything_and_sees_of_credentials_only_whether_there_are
     reader = as_("the-reader")
     assert reader.access("bram").rows
     assert reader.credentials("bram").model_dump() == {
-        "account": "bram", "password_set": "set", "password_set_by": None, "has_keys": False, "keys": [], "followed": [],
-    }  # fmt: skip
+        "account": "bram",
+        "password_set": "set",
+        "password_set_by": None,
+        "has_keys": False,
+        "keys": [],
+        "followed": [],
+    }
     assert as_("the-editor").credentials("bram").password_set_by == "administrator"
-    assert "yours is reader" in refused(403, lambda: reader.change([{"op": "add", "kind": "unit", "name": "x"}]))
+    assert "yours is reader" in refused(
+        403, lambda: reader.change([{"op": "add", "kind": "unit", "name": "x"}])
+    )
 
 
 def test_an_editor_changes_the_model_but_not_the_network_nor_all_of_it(owner, as_):
@@ -167,10 +194,17 @@ def test_an_area_bounds_what_is_changed_and_what_anybody_gains(as_, owner):
     )
     assert done.changed
     elsewhere = [
-        {"op": "change", "kind": "folder", "name": "survey:/charts", "add": {"entries": ["allow account:ines all"]}}
+        {
+            "op": "change",
+            "kind": "folder",
+            "name": "survey:/charts",
+            "add": {"entries": ["allow account:ines all"]},
+        }
     ]
     said = refused(403, lambda: pim.change(elsewhere))
-    assert "not within your area (survey:/soundings, unit:shore/lab): folders survey:/charts" in said
+    assert (
+        "not within your area (survey:/soundings, unit:shore/lab): folders survey:/charts" in said
+    )
     assert any("not within your area" in n for n in pim.preview(elsewhere).notes)
     refused(403, lambda: pim.set_password("bram", PASSWORD))
     pim.set_password("ines", PASSWORD)
@@ -183,34 +217,55 @@ def test_an_area_bounds_what_is_changed_and_what_anybody_gains(as_, owner):
     owner.back(owner.health().revision)
 
 
-# --- people ---------------------------------------------------------------------------------------
+# --- people -------------------------------------------------------------------------------------
 
 
 def test_the_last_owner_stays(owner):
     assert "the last owner" in refused(409, lambda: owner.remove_administrator("administrator"))
-    assert "the last owner" in refused(409, lambda: owner.change_administrator("administrator", "reader"))
+    assert "the last owner" in refused(
+        409, lambda: owner.change_administrator("administrator", "reader")
+    )
     assert "did you mean" in refused(404, lambda: owner.remove_administrator("administratr"))
 
 
 @pytest.mark.parametrize(
     "name",
-    ["night-report", "Night-Report", "pim", "PIM", "nіght-repοrt", "gone", "gone-too", "drawknife", "SCIM", "scіm"],
+    [
+        "night-report",
+        "Night-Report",
+        "pim",
+        "PIM",
+        "nіght-repοrt",
+        "gone",
+        "gone-too",
+        "drawknife",
+        "SCIM",
+        "scіm",
+    ],
 )
 def test_a_name_is_one_persons_or_one_programs_for_good(owner, name):
-    """Drafts and the journal name their authors by it: not even who is gone leaves it to others, nor a name that looks so."""
-    known = {t.called for t in owner.tokens().tokens} | {a.name for a in owner.administrators().administrators}
+    """Drafts and the journal name their authors by it: not even who is gone leaves it to others,
+    nor a name that looks so.
+    """
+    known = {t.called for t in owner.tokens().tokens} | {
+        a.name for a in owner.administrators().administrators
+    }
     if "night-report" not in known:
         owner.make_token("night-report")
         owner.make_token("gone")
         owner.end_token(next(t.id for t in owner.tokens().tokens if t.called == "gone"))
         owner.add_administrator("gone-too", "reader")
         owner.remove_administrator("gone-too")
-    assert f"name: the name {name} is taken" in refused(400, lambda: owner.add_administrator(name, "reader"))
+    assert f"name: the name {name} is taken" in refused(
+        400, lambda: owner.add_administrator(name, "reader")
+    )
     assert "is taken" in refused(400, lambda: owner.make_token(name))
 
 
 def test_a_program_makes_no_tokens_and_ends_nobodys_session(own, owner):
-    """Else it would renew itself for ever; nor does it do what outlasts it: administrators, passwords, signatures."""
+    """Else it would renew itself for ever; nor does it do what outlasts it: administrators,
+    passwords, signatures.
+    """
     made = owner.make_token("climber", "owner").token
     with Client(own.url, made) as program:
         assert program.me().name == "climber"
@@ -224,6 +279,7 @@ def test_a_program_makes_no_tokens_and_ends_nobodys_session(own, owner):
             lambda: program.remove_administrator("pim"),
             lambda: program.set_administrator_password("administrator", PASSWORD),
             lambda: program.sign_report(1, b"{}"),
+            lambda: program.send_report(1, "edda@tidewrack.example"),
         ):
             assert "climber is a program of administrator" in refused(403, call)
     assert owner.me().name == "administrator"
@@ -234,7 +290,9 @@ def test_a_token_that_provisions_ends_with_its_makers_power(own, owner):
     owner.add_administrator("wanda", "owner")
     with Client(own.url, signed_in(own, "wanda")) as wanda:
         token = wanda.make_token("crew-sync", directory="crew").token
-    with httpx.Client(base_url=own.url + "/scim/v2", headers={"Authorization": f"Bearer {token}"}) as scim:
+    with httpx.Client(
+        base_url=own.url + "/scim/v2", headers={"Authorization": f"Bearer {token}"}
+    ) as scim:
         assert scim.get("/Users").status_code == 200
         owner.change_administrator("wanda", "editor", ["unit:fleet"])
         assert scim.get("/Users").status_code == 403
@@ -251,12 +309,16 @@ def test_ones_own_password_changes_with_the_present_one(own, owner):
     with Client(own.url, signed_in(own, "vera")) as vera:
         said = refused(400, lambda: vera.set_administrator_password("vera", PASSWORD + "2"))
         assert "current: this is not your password" in said
-        refused(400, lambda: vera.set_administrator_password("vera", PASSWORD + "2", "a wrong password"))
+        refused(
+            400, lambda: vera.set_administrator_password("vera", PASSWORD + "2", "a wrong password")
+        )
         vera.set_administrator_password("vera", PASSWORD + "2", PASSWORD)
     owner.set_administrator_password("vera", PASSWORD)  # another's, as an owner
 
 
-@pytest.mark.parametrize("area", [["survey"], ["account:ines"], ["store:"], ["unit:shore/lab", "everything"]])
+@pytest.mark.parametrize(
+    "area", [["survey"], ["account:ines"], ["store:"], ["unit:shore/lab", "everything"]]
+)
 def test_an_area_that_is_none_is_refused(owner, area):
     assert "area: " in refused(400, lambda: owner.add_administrator("lena", "editor", area))
     refused(400, lambda: owner.add_administrator("lena", "owner", ["store:survey"]))
@@ -264,19 +326,27 @@ def test_an_area_that_is_none_is_refused(owner, area):
 
 def test_a_link_signs_in_once(own, owner):
     link = owner.sign_in_link("the-reader").path.partition("#")[2]
-    with httpx.Client(base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
+    with httpx.Client(
+        base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}
+    ) as browser:
         first = browser.post("/sessions", json={"token": link})
         assert (first.status_code, first.json()["role"]) == (200, "reader")
         assert browser.get("/accounts").status_code == 200
         again = browser.post("/sessions", json={"token": link})
         assert again.status_code == 401
-        assert "a link signs in once, and only for a while; ask an owner for another" in again.json()["detail"]
+        assert (
+            "a link signs in once, and only for a while; ask an owner for another"
+            in again.json()["detail"]
+        )
 
 
 def test_a_link_that_has_expired_signs_nobody_in(own, owner):
     link = owner.sign_in_link("the-reader").path.partition("#")[2]
     with psycopg.connect(own.address, autocommit=True) as connection:
-        connection.execute("UPDATE tokens SET expires = clock_timestamp() - interval '1 second' WHERE kind = 'code'")
+        connection.execute(
+            "UPDATE tokens SET expires = clock_timestamp() - interval '1 second' WHERE kind ="
+            " 'code'"
+        )
     answer = httpx.post(own.url + "/api/v1/sessions", json={"token": link})
     assert answer.status_code == 401 and "ask an owner for another" in answer.json()["detail"]
 
@@ -284,26 +354,45 @@ def test_a_link_that_has_expired_signs_nobody_in(own, owner):
 def test_a_password_signs_in_and_a_new_one_ends_the_sessions(own, owner):
     owner.add_administrator("olga", "editor")
     owner.set_administrator_password("olga", PASSWORD)
-    with httpx.Client(base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}) as browser:
-        assert browser.post("/sessions", json={"name": "olga", "password": "not her password"}).status_code == 401
-        assert browser.post("/sessions", json={"name": "OLGA", "password": PASSWORD}).json()["name"] == "olga"
-        assert browser.put("/administrators/olga/password", json={"password": "short"}).status_code == 400
-        assert browser.put("/administrators/pim/password", json={"password": PASSWORD}).status_code == 403
+    with httpx.Client(
+        base_url=own.url + "/api/v1", headers={"X-Drawknife-Console": "1"}
+    ) as browser:
+        assert (
+            browser.post(
+                "/sessions", json={"name": "olga", "password": "not her password"}
+            ).status_code
+            == 401
+        )
+        assert (
+            browser.post("/sessions", json={"name": "OLGA", "password": PASSWORD}).json()["name"]
+            == "olga"
+        )
+        assert (
+            browser.put("/administrators/olga/password", json={"password": "short"}).status_code
+            == 400
+        )
+        assert (
+            browser.put("/administrators/pim/password", json={"password": PASSWORD}).status_code
+            == 403
+        )
         assert (
             browser.put(
-                "/administrators/olga/password", json={"password": PASSWORD + "!", "current": PASSWORD}
+                "/administrators/olga/password",
+                json={"password": PASSWORD + "!", "current": PASSWORD},
             ).status_code
             == 204
         )
         assert browser.get("/accounts").status_code == 401
         assert browser.post("/sessions", json={"name": "olga"}).status_code == 400
     with psycopg.connect(own.address) as connection:
-        kept = connection.execute("SELECT password FROM administrators WHERE name = 'olga'").fetchone()[0]
+        kept = connection.execute(
+            "SELECT password FROM administrators WHERE name = 'olga'"
+        ).fetchone()[0]
     assert kept.startswith("$argon2id$")
     assert not any(PASSWORD in line.model_dump_json() for line in owner.journal(limit=1000).lines)
 
 
-# --- tokens ---------------------------------------------------------------------------------------
+# --- tokens -------------------------------------------------------------------------------------
 
 
 def test_a_token_is_no_wider_than_its_maker_and_ends_with_it(own, owner):
@@ -357,10 +446,12 @@ def test_a_last_day_is_kept(own, owner):
     with Client(own.url, made.token) as program:
         assert program.me().role == "reader"
     assert next(t for t in owner.tokens().tokens if t.called == "until-today").last_used is not None
-    refused(400, lambda: owner.make_token("until-yesterday", "reader", str(today - timedelta(days=1))))
+    refused(
+        400, lambda: owner.make_token("until-yesterday", "reader", str(today - timedelta(days=1)))
+    )
 
 
-# --- the command line -----------------------------------------------------------------------------
+# --- the command line ---------------------------------------------------------------------------
 
 
 def test_administrators_by_command_line(own):
@@ -369,7 +460,9 @@ def test_administrators_by_command_line(own):
         assert "Traceback" not in done.stderr
         return done.returncode, done.stdout, done.stderr
 
-    status, link, said = drawknife("administrator", "add", "rune", "--role", "editor", "--area", "unit:fleet")
+    status, link, said = drawknife(
+        "administrator", "add", "rune", "--role", "editor", "--area", "unit:fleet"
+    )
     assert status == 0 and "/sign-in#dk_" in link and "good once" in said
     assert "unit:fleet" in drawknife("administrator", "list")[1]
     assert "for everything" in drawknife("administrator", "change", "rune", "--everything")[2]
@@ -381,7 +474,11 @@ def test_administrators_by_command_line(own):
     assert status == 0
     assert (
         run(
-            "group", "join", "boats", "ines", environment={**own.environment, "DRAWKNIFE_TOKEN": token.strip()}
+            "group",
+            "join",
+            "boats",
+            "ines",
+            environment={**own.environment, "DRAWKNIFE_TOKEN": token.strip()},
         ).returncode
         == 2
     )
@@ -402,6 +499,8 @@ def test_a_name_that_is_tried_too_often_is_not_looked_at(own, owner):
     owner.set_administrator_password("tried", PASSWORD)
     told = set()
     for i in range(2 * MOST_REFUSED + 2):  # two processes, each with its own count
-        answer = httpx.post(own.url + "/api/v1/sessions", json={"name": "tried", "password": f"wrong {i}"})
+        answer = httpx.post(
+            own.url + "/api/v1/sessions", json={"name": "tried", "password": f"wrong {i}"}
+        )
         told.add(answer.status_code)
     assert told == {401, 429}

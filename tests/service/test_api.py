@@ -31,7 +31,7 @@ def test_every_operation_is_described(described):
 
 def test_signing_in_is_asked_for_wherever_it_is_needed(described):
     for name, operation in operations(described):
-        is_open = name.endswith(("/health", "/sessions"))
+        is_open = name.endswith(("/health", "/sessions", "/reviews", "/reviews/signed"))
         assert bool(operation.get("security")) is not is_open, name
         assert is_open or "401" in operation["responses"], name
 
@@ -39,10 +39,28 @@ def test_signing_in_is_asked_for_wherever_it_is_needed(described):
 def test_all_that_the_client_can_do_is_there(described):
     paths = {p.removeprefix("/api/v1") for p in described["paths"]}
     assert paths >= {
-        "/health", "/sessions", "/model", "/model/schema", "/findings", "/journal", "/overview", "/accounts",
-        "/accounts/{name}", "/accounts/{name}/standing", "/accounts/{name}/access", "/accounts/{name}/listing", "/decisions",
-        "/decisions/batch", "/who", "/map", "/comparisons", "/stores", "/folders", "/virtual-paths", "/endpoints",
-    }  # fmt: skip
+        "/health",
+        "/sessions",
+        "/model",
+        "/model/schema",
+        "/findings",
+        "/journal",
+        "/overview",
+        "/accounts",
+        "/accounts/{name}",
+        "/accounts/{name}/standing",
+        "/accounts/{name}/access",
+        "/accounts/{name}/listing",
+        "/decisions",
+        "/decisions/batch",
+        "/who",
+        "/map",
+        "/comparisons",
+        "/stores",
+        "/folders",
+        "/virtual-paths",
+        "/endpoints",
+    }
 
 
 @pytest.mark.parametrize(
@@ -98,7 +116,10 @@ def test_the_map_is_filtered_by_account_group_unit_store_place_and_depth(service
         assert ask(unit="fleet")["accounts"] == ["fulmar", "kittiwake", "razorbill", "turnstone"]
         assert ask(unit="fleet", group="all-hands", matching="f")["accounts"] == ["fulmar"]
         assert set(ask(store="public")["locations"]) == {"/charts/tables", "/notices", "/tides"}
-        assert ask(under="/inbox")["locations"][0] == "/inbox" and len(ask(under="/inbox", deepest=0)["locations"]) == 1
+        assert (
+            ask(under="/inbox")["locations"][0] == "/inbox"
+            and len(ask(under="/inbox", deepest=0)["locations"]) == 1
+        )
         assert http.get("/map", params={"group": "nobody"}).status_code == 404
         words = ask(matching="ines", under="/home")["cells"]
         assert words == [["celmp/adfrw"]]
@@ -128,7 +149,9 @@ def test_every_right_can_be_asked_about_everywhere(service):
                 if right != "rename":
                     answer = next(answers)
                     # With a limit that refuses, the right itself is there.
-                    assert (answer["allowed"] or answer["gate"] == "limits") is (row.rights[right] in ("yes", "others"))
+                    assert (answer["allowed"] or answer["gate"] == "limits") is (
+                        row.rights[right] in ("yes", "others")
+                    )
 
 
 @pytest.mark.parametrize(
@@ -152,7 +175,11 @@ def test_lists_can_be_had_as_json_lines_and_csv(service, path, query, items):
         lines = http.get(path, params=query, headers={"Accept": "application/x-ndjson"})
         assert lines.headers["Content-Type"].startswith("application/x-ndjson")
         assert [json.loads(line) for line in lines.text.splitlines()] == whole
-        table = list(csv.DictReader(io.StringIO(http.get(path, params=query, headers={"Accept": "text/csv"}).text)))
+        table = list(
+            csv.DictReader(
+                io.StringIO(http.get(path, params=query, headers={"Accept": "text/csv"}).text)
+            )
+        )
         assert len(table) == len(whole)
         for row, item in zip(table, whole, strict=True):
             for name, value in item.items():

@@ -37,23 +37,48 @@ def pim(own):
 
 
 TRAPS = {
-    "the root of a store": {"op": "change", "kind": "store", "name": "survey", "set": {"root": "/etc"}},
-    "its modes": {"op": "change", "kind": "store", "name": "survey", "set": {"creation_mode": "0666 0777"}},
-    "its capacity": {"op": "change", "kind": "store", "name": "survey", "set": {"capacity": "1 GiB"}},
+    "the root of a store": {
+        "op": "change",
+        "kind": "store",
+        "name": "survey",
+        "set": {"root": "/etc"},
+    },
+    "its modes": {
+        "op": "change",
+        "kind": "store",
+        "name": "survey",
+        "set": {"creation_mode": "0666 0777"},
+    },
+    "its capacity": {
+        "op": "change",
+        "kind": "store",
+        "name": "survey",
+        "set": {"capacity": "1 GiB"},
+    },
     "another's location": {
-        "op": "add", "kind": "virtual-path",
+        "op": "add",
+        "kind": "virtual-path",
         "item": {"path": "/home", "leads_to": "survey:/soundings", "grants": ["account:bram all"]},
     },
     "everybody's location": {
-        "op": "add", "kind": "virtual-path",
+        "op": "add",
+        "kind": "virtual-path",
         "item": {"path": "/home", "leads_to": "survey:/soundings", "grants": ["signed-in all"]},
     },
-    "a user of the system": {"op": "change", "kind": "setting", "name": "account:ines", "set": {"acts_as": "root"}},
+    "a user of the system": {
+        "op": "change",
+        "kind": "setting",
+        "name": "account:ines",
+        "set": {"acts_as": "root"},
+    },
     "whose quota is filled": {
-        "op": "change", "kind": "setting", "name": "account:ines", "set": {"uploads_owner": "bram"},
+        "op": "change",
+        "kind": "setting",
+        "name": "account:ines",
+        "set": {"uploads_owner": "bram"},
     },
     "what others are led to": {"op": "remove", "kind": "virtual-path", "name": "/soundings"},
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("trap", TRAPS.values(), ids=TRAPS.keys())
@@ -68,7 +93,9 @@ def test_what_concerns_others_is_refused_as_a_change_and_as_a_draft(pim, owner, 
 
 
 def test_a_way_back_that_concerns_others_is_refused(pim, owner):
-    done = owner.change([{"op": "change", "kind": "store", "name": "survey", "set": {"root": "/srv/survey-2"}}])
+    done = owner.change(
+        [{"op": "change", "kind": "store", "name": "survey", "set": {"root": "/srv/survey-2"}}]
+    )
     try:
         assert "your area" in refused(403, lambda: pim.back(done.revision))
     finally:
@@ -91,7 +118,9 @@ def test_a_census_neither_charges_nor_relieves_who_is_outside(pim, owner, size):
     before = owner.health().revision
     assert not pim.take_census(NewCensus(store="survey", rows=kept)).changed
     others["bytes"] = size
-    assert "your area" in refused(403, lambda: pim.take_census(NewCensus(store="survey", rows=kept)))
+    assert "your area" in refused(
+        403, lambda: pim.take_census(NewCensus(store="survey", rows=kept))
+    )
     assert owner.health().revision == before
 
 
@@ -100,13 +129,21 @@ def test_reported_sign_ins_lock_no_address_for_others(pim, owner):
     assert "addresses lie in no area" in refused(403, lambda: pim.report_sign_ins(failed))
     began = [{"what": "began", "account": "ines", "address": "203.0.113.9"}]
     refused(403, lambda: pim.report_sign_ins(began))
-    refused(403, lambda: pim.report_sign_ins([{"what": "ended", "account": "bram", "address": "203.0.113.9"}]))
-    assert pim.report_sign_ins([{"what": "ended", "account": "ines", "address": "203.0.113.9"}]) == 1
+    refused(
+        403,
+        lambda: pim.report_sign_ins(
+            [{"what": "ended", "account": "bram", "address": "203.0.113.9"}]
+        ),
+    )
+    assert (
+        pim.report_sign_ins([{"what": "ended", "account": "ines", "address": "203.0.113.9"}]) == 1
+    )
     assert not [c for c in owner.lockouts().counting if c.name == "203.0.113.9"]
 
 
 @pytest.mark.parametrize(
-    ("reported", "lifted"), [("2001:db8::9", "2001:DB8:0::9"), ("::ffff:203.0.113.7", "203.0.113.7")]
+    ("reported", "lifted"),
+    [("2001:db8::9", "2001:DB8:0::9"), ("::ffff:203.0.113.7", "203.0.113.7")],
 )
 def test_the_lock_of_an_address_is_lifted_however_it_is_written(pim, owner, reported, lifted):
     owner.report_sign_ins([{"what": "failed", "account": "bram", "address": reported}] * 20)
@@ -121,10 +158,23 @@ def test_the_lock_of_an_address_is_lifted_however_it_is_written(pim, owner, repo
 
 def test_what_clients_did_is_reported_of_accounts_of_the_area_only(own, pim):
     line = {
-        "at": "2026-11-23T12:00:00Z", "session": 1, "why": "", "account": "bram", "endpoint": "harbour", "client": "127.0.0.1",
-        "action": "list", "path": "/", "to": None, "allowed": True, "gate": None, "reason": "x", "text": "x",
-        "owner": None, "note": None, "size": None,
-    }  # fmt: skip
+        "at": "2026-11-23T12:00:00Z",
+        "session": 1,
+        "why": "",
+        "account": "bram",
+        "endpoint": "harbour",
+        "client": "127.0.0.1",
+        "action": "list",
+        "path": "/",
+        "to": None,
+        "allowed": True,
+        "gate": None,
+        "reason": "x",
+        "text": "x",
+        "owner": None,
+        "note": None,
+        "size": None,
+    }
     with own.http(Authorization=f"Bearer {own.pims}") as http:
         said = http.post("/rehearsal/log", json={"draft": None, "lines": [line]})
         assert said.status_code == 403, said.text

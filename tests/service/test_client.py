@@ -65,13 +65,19 @@ def test_what_is_asked_is_written_safely(answering):
         (502, b"", ClientError, "answers 502, and not as Drawknife does"),
         (
             503,
-            b'{"type": "urn:drawknife:problem:unavailable", "title": "", "status": 503, "detail": "the database is away"}',
+            (
+                b'{"type": "urn:drawknife:problem:unavailable", "title": "", "status": 503,'
+                b' "detail": "the database is away"}'
+            ),
             ServiceUnavailable,
             "the database is away",
         ),
         (
             404,
-            b'{"type": "urn:drawknife:problem:not-found", "title": "", "status": 404, "detail": "there is no account"}',
+            (
+                b'{"type": "urn:drawknife:problem:not-found", "title": "", "status": 404, "detail":'
+                b' "there is no account"}'
+            ),
             Refused,
             "there is no account",
         ),
@@ -99,7 +105,9 @@ def test_a_service_that_says_nothing_and_an_address_that_is_none():
 
 def serve(address, *options):
     environment = {**os.environ, "DRAWKNIFE_DATABASE": address}
-    return subprocess.run([DRAWKNIFE, "serve", *options], env=environment, capture_output=True, text=True, timeout=60)
+    return subprocess.run(
+        [DRAWKNIFE, "serve", *options], env=environment, capture_output=True, text=True, timeout=60
+    )
 
 
 def test_a_port_that_is_taken_is_named_at_once(address):
@@ -108,16 +116,27 @@ def test_a_port_that_is_taken_is_named_at_once(address):
         taken.listen()
         port = str(taken.getsockname()[1])
         done = serve(address, "--port", port)
-    assert done.returncode == 3 and f"cannot listen on 127.0.0.1, port {port}: Address already in use" in done.stderr
+    assert (
+        done.returncode == 3
+        and f"cannot listen on 127.0.0.1, port {port}: Address already in use" in done.stderr
+    )
     done = serve(address, "--host", "192.0.2.1")
-    assert done.returncode == 3 and "cannot listen on 192.0.2.1" in done.stderr and "Traceback" not in done.stderr
+    assert (
+        done.returncode == 3
+        and "cannot listen on 192.0.2.1" in done.stderr
+        and "Traceback" not in done.stderr
+    )
 
 
 def test_a_first_model_with_mistakes_is_told_and_nothing_is_served(address, tmp_path):
     bad = tmp_path / "bad.yaml"
     bad.write_text("drawknife: 1\nunits: [a//b]\n")
     done = serve(address, "--port", "8799", "--load", str(bad))
-    assert done.returncode == 1 and f"{bad}:2: units[0]" in done.stderr and "serves at" not in done.stderr
+    assert (
+        done.returncode == 1
+        and f"{bad}:2: units[0]" in done.stderr
+        and "serves at" not in done.stderr
+    )
 
 
 def test_a_first_model_is_loaded_into_an_empty_database_only(address, tmp_path):

@@ -9,13 +9,18 @@ from tools.description import openapi
 
 from drawknife.client import Client, ClientError
 
+#: What is about the connection, and asks nothing by itself.
+OF_THE_CONNECTION = ("close", "as_of", "in_draft", "without_disks", "tell_requests")
+
 
 def test_every_method_says_what_it_returns_and_which_route_it_asks():
-    paths = {path.removeprefix("/api/v1"): set(methods) for path, methods in openapi()["paths"].items()}
+    paths = {
+        path.removeprefix("/api/v1"): set(methods) for path, methods in openapi()["paths"].items()
+    }
     public = [
         m
         for n, m in inspect.getmembers(Client, inspect.isfunction)
-        if not n.startswith("_") and n not in ("close", "as_of", "in_draft", "without_disks")
+        if not n.startswith("_") and n not in OF_THE_CONNECTION
     ]
     assert len(public) > 40
     for method in public:
@@ -44,7 +49,11 @@ def test_a_list_that_changes_while_it_is_read_is_not_mixed(service, monkeypatch)
         def changing(*given):
             found = real(*given)
             asked.append(given)
-            return found if len(asked) == 1 else found.model_copy(update={"revision": found.revision + 1})
+            return (
+                found
+                if len(asked) == 1
+                else found.model_copy(update={"revision": found.revision + 1})
+            )
 
         monkeypatch.setattr(client, "accounts", changing)
         with pytest.raises(ClientError, match="changed from revision 1 to 2 while it was read"):
@@ -61,4 +70,9 @@ def test_a_model_that_is_known_is_not_sent_again(service):
         assert other.status_code == 200 and other.text == first.text
         # What may change with the time alone is sent each time.
         accounts = http.get("/api/v1/accounts")
-        assert http.get("/api/v1/accounts", headers={"If-None-Match": accounts.headers["ETag"]}).status_code == 200
+        assert (
+            http.get(
+                "/api/v1/accounts", headers={"If-None-Match": accounts.headers["ETag"]}
+            ).status_code
+            == 200
+        )

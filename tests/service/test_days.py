@@ -1,4 +1,6 @@
-"""A few days of operation on two services: changes, syncs, censuses, findings told, a backup, one of them started again."""
+"""A few days of operation on two services: changes, syncs, censuses, findings told, a backup, one
+of them started again.
+"""
 
 from tools.days import run
 

@@ -1,4 +1,6 @@
-"""What is closed stays closed: half requests, files of the machine, tokens, times, hostile input."""
+"""What is closed stays closed: half requests, files of the machine, tokens, times,
+hostile input.
+"""
 
 import json
 import os
@@ -8,18 +10,17 @@ import socket
 import stat
 import threading
 from contextlib import suppress
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import httpx
-import psycopg
 import pytest
 from tools.cluster import free_port
 
-from drawknife.client import Client, ClientError, Refused, ServiceUnavailable
-from drawknife.records.database import NoRoom, Uncertain
+from drawknife.client import Client, ClientError, Refused
+from drawknife.service.connections import HEAD_DEADLINE, TAKING_DEADLINE, Channel
 from drawknife.service.files import NotReadable, ReadableFolders
-from drawknife.service.http_server import HEAD_DEADLINE, TAKING_DEADLINE, HttpServer, _Channel
+from drawknife.service.http_server import HttpServer
+from drawknife.service.proxies import Proxies
 
 from ..conftest import DEMO, run, serving, until
 from .people import signed_in
@@ -59,7 +60,7 @@ def raw(own, request):
     return int(head.split()[1]), body
 
 
-# --- connections ----------------------------------------------------------------------------------
+# --- connections --------------------------------------------------------------------------------
 
 
 def test_health_is_answered_while_500_clients_hold_half_a_request(own):
@@ -96,7 +97,9 @@ def held_by(process, port):
 
 
 def test_connections_that_stay_are_shared_evenly_by_the_processes(own):
-    """What comes in at once and stays, as browsers and their kind do, is not held by one process alone."""
+    """What comes in at once and stays, as browsers and their kind do, is not held by one process
+    alone.
+    """
     main, port = own.process.pid, int(own.url.rsplit(":", 1)[1])
     children = Path(f"/proc/{main}/task/{main}/children").read_text().split()
     assert len(children) == 2
@@ -115,7 +118,9 @@ def test_connections_that_stay_are_shared_evenly_by_the_processes(own):
 
 
 def test_2000_clients_that_hold_half_a_request_shut_nobody_out(cluster, tmp_path):
-    """Fewer descriptors than connections: those that were silent for longest are closed for the newest."""
+    """Fewer descriptors than connections: those that were silent for longest are closed for the
+    newest.
+    """
     resource.setrlimit(resource.RLIMIT_NOFILE, (resource.getrlimit(resource.RLIMIT_NOFILE)[1],) * 2)
     few = ("prlimit", "--nofile=1024:1024")
     with serving(
@@ -126,10 +131,17 @@ def test_2000_clients_that_hold_half_a_request_shut_nobody_out(cluster, tmp_path
             for i in range(2000):
                 held.append(connect(service))
                 held[-1].sendall(
-                    [b"POST /api/v1/decisions HTTP/1.1\r\nContent-Length: 60000\r\n\r\n{", b"GET", b""][i % 3]
+                    [
+                        b"POST /api/v1/decisions HTTP/1.1\r\nContent-Length: 60000\r\n\r\n{",
+                        b"GET",
+                        b"",
+                    ][i % 3]
                 )
                 if i % 400 == 399:
-                    assert httpx.get(service.url + "/api/v1/health", timeout=30).json()["status"] == "ok"
+                    assert (
+                        httpx.get(service.url + "/api/v1/health", timeout=30).json()["status"]
+                        == "ok"
+                    )
                     with service.client() as client:
                         assert client.me().name == "administrator"
         finally:
@@ -148,16 +160,24 @@ def test_one_address_takes_no_more_than_half_of_the_connections():
 
     class Connection:
         def __init__(self, host, at, requests=()):
-            self.addr, self.last_activity, self.requests, self.closed = (host, 1), at, requests, False
+            self.addr, self.last_activity, self.requests, self.closed = (
+                (host, 1),
+                at,
+                requests,
+                False,
+            )
 
         def handle_close(self):
             self.closed = True
 
     def server(channels, proxy=None):
         made = HttpServer.__new__(HttpServer)
-        made.active_channels, made.most, made.most_of_one, made.proxy = dict(enumerate(channels)), 8, 4, proxy
+        made.active_channels, made.most, made.most_of_one = dict(enumerate(channels)), 8, 4
+        made.proxies = Proxies.read(proxy) if proxy else Proxies()
         made._make_room()
-        return [c.addr[0] for c in channels if c.closed], [i for i, c in enumerate(channels) if c.closed]
+        return [c.addr[0] for c in channels if c.closed], [
+            i for i, c in enumerate(channels) if c.closed
+        ]
 
     def crowd(host, many, busy=()):
         return [Connection(host, 100 - i, ["answered"] if i in busy else ()) for i in range(many)]
@@ -165,8 +185,11 @@ def test_one_address_takes_no_more_than_half_of_the_connections():
     assert server(crowd("a", 4)) == ([], [])
     assert server(crowd("a", 5)) == (["a"], [3])  # the one silent for longest, and not the newest
     assert server(crowd("a", 5, busy={1, 2, 3})) == (["a"], [0])
-    assert server(crowd("a", 5, busy={0, 1, 2, 3})) == (["a"], [4])  # all are answered: the newest has no room
-    assert server(crowd("a", 5), proxy="a") == ([], [])
+    assert server(crowd("a", 5, busy={0, 1, 2, 3})) == (
+        ["a"],
+        [4],
+    )  # all are answered: the newest has no room
+    assert server(crowd("10.0.0.9", 5), proxy="10.0.0.0/8") == ([], [])
     assert server([*crowd("a", 4), *crowd("b", 5)]) == (["b"], [7])
     assert server([*crowd("a", 4), *crowd("b", 3), *crowd("c", 2)]) == (["a"], [3])
 
@@ -174,7 +197,7 @@ def test_one_address_takes_no_more_than_half_of_the_connections():
 class Waiting:
     """As much of a connection as its deadlines look at."""
 
-    overdue = _Channel.overdue
+    overdue = Channel.overdue
     total_outbufs_len, requests, began, request, draining = 0, (), None, None, None
     last_activity = creation_time = 1000.0
 
@@ -185,13 +208,17 @@ class Waiting:
 
 class Received:
     def __init__(self, finished, size, so_far=0):
-        self.headers_finished, self.content_length, self.body_bytes_received = finished, size, so_far
+        self.headers_finished, self.content_length, self.body_bytes_received = (
+            finished,
+            size,
+            so_far,
+        )
 
 
 def test_while_a_thread_sends_the_loop_does_not_ask_to_send_too():
     """It would ask, in vain, as fast as it can, and keep that thread from going on."""
     lock = threading.Condition()
-    channel = _Channel.__new__(_Channel)  # as much of a connection as that looks at
+    channel = Channel.__new__(Channel)  # as much of a connection as that looks at
     channel.outbuf_lock, channel.total_outbufs_len, channel.requests = lock, 5, ["in work"]
     of_another = threading.Thread(target=lock.acquire)
     assert channel.writable()
@@ -221,7 +248,8 @@ def test_a_request_and_an_answer_have_deadlines():
 
 def test_what_a_stranger_may_send_is_little_and_refused_at_the_head(own):
     head = (
-        b"POST /api/v1/sessions HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 999999\r\n\r\n"
+        b"POST /api/v1/sessions HTTP/1.1\r\nHost: x\r\nContent-Type:"
+        b" application/json\r\nContent-Length: 999999\r\n\r\n"
     )
     status, body = raw(own, head)
     assert status == 413 and json.loads(body)["type"] == "urn:drawknife:problem:http-413"
@@ -237,7 +265,10 @@ def test_what_a_stranger_may_send_is_little_and_refused_at_the_head(own):
 def test_who_may_put_no_model_in_force_sends_less_to_have_one_looked_at(own, client):
     client.add_administrator("rita", "reader")
     reader = signed_in(own, "rita")
-    head = "POST /api/v1/model/preview HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {}\r\nContent-Length: {}\r\n\r\n"
+    head = (
+        "POST /api/v1/model/preview HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer"
+        " {}\r\nContent-Length: {}\r\n\r\n"
+    )
     status, body = raw(own, head.format(reader, 17 * 2**20).encode())
     assert status == 413 and "at most 16 MiB" in json.loads(body)["detail"]
     with connect(own) as owners:
@@ -248,14 +279,21 @@ def test_who_may_put_no_model_in_force_sends_less_to_have_one_looked_at(own, cli
 
 
 def test_bodies_share_a_budget(own):
-    head = f"PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
+    head = (
+        "PUT /api/v1/model HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer"
+        f" {own.token}\r\nContent-Length: {2**30 - 1}\r\n\r\n"
+    )
     held = [connect(own) for _ in range(3)]  # there is room for two
     try:
         for one in held:
             one.sendall(head.encode())
         ready, _, _ = select.select(held, [], [], 30)
         answer = b"".join(iter(lambda: ready[0].recv(65536), b""))
-        assert b" 503 " in answer.split(b"\r\n")[0] and b"Retry-After: 60" in answer and b"space for uploads" in answer
+        assert (
+            b" 503 " in answer.split(b"\r\n")[0]
+            and b"Retry-After: 60" in answer
+            and b"space for uploads" in answer
+        )
         others = [one for one in held if one is not ready[0]]
         assert select.select(others, [], [], 0.2)[0] == []  # these wait for their bodies
     finally:
@@ -263,30 +301,48 @@ def test_bodies_share_a_budget(own):
             one.close()
 
 
-@pytest.mark.parametrize("body", [b"[" + b"[]," * 2_000_000 + b"[]]", b'{"accounts": [' + b"[]," * 2_000_000 + b"[]]}"])
+@pytest.mark.parametrize(
+    "body", [b"[" + b"[]," * 2_000_000 + b"[]]", b'{"accounts": [' + b"[]," * 2_000_000 + b"[]]}"]
+)
 def test_a_body_that_is_far_too_full_is_refused_before_it_is_read(own, body):
     with own.http() as http:
-        for path, kind in (("/model/preview", "application/yaml"), ("/comparisons", "application/json")):
+        for path, kind in (
+            ("/model/preview", "application/yaml"),
+            ("/comparisons", "application/json"),
+        ):
             said = http.post(path, content=body, headers={"Content-Type": kind})
             assert said.status_code == 400 and "far too many items" in said.text, said.text[:300]
 
 
 @pytest.mark.parametrize(
     "path",
-    ["/..%2f..%2f..%2fetc/shadow", "/..%2f..%2f..%2fetc/nothing", "/" + "x" * 300, "/" + "%2e%2e/" * 9 + "etc/passwd"],
+    [
+        "/..%2f..%2f..%2fetc/shadow",
+        "/..%2f..%2f..%2fetc/nothing",
+        "/" + "x" * 300,
+        "/" + "%2e%2e/" * 9 + "etc/passwd",
+    ],
 )
 def test_a_path_of_the_machine_tells_nothing(cluster, tmp_path, service, path):
     (tmp_path / "dist").mkdir()
     (tmp_path / "dist" / "index.html").write_text("the page")
-    with serving(cluster.create_database("paths"), tmp_path, "--console", tmp_path / "dist") as found:
-        status, body = raw(found, f"GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n".encode())
+    with serving(
+        cluster.create_database("paths"), tmp_path, "--console", tmp_path / "dist"
+    ) as found:
+        status, body = raw(
+            found, f"GET {path} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n".encode()
+        )
         assert (status, body) in ((200, b"the page"), (400, body)) and b"root:" not in body
         assert httpx.get(found.url + "/api/v1/changes").status_code == 401
         answer = found.http().get("/changes")
-        assert answer.status_code == 405 and "POST" in answer.headers["Allow"] and answer.json()["status"] == 405
+        assert (
+            answer.status_code == 405
+            and "POST" in answer.headers["Allow"]
+            and answer.json()["status"] == 405
+        )
 
 
-# --- hostile input --------------------------------------------------------------------------------
+# --- hostile input ------------------------------------------------------------------------------
 
 NESTED = b"[" * 200_000
 
@@ -294,33 +350,96 @@ NESTED = b"[" * 200_000
 @pytest.mark.parametrize(
     ("method", "path", "body", "said"),
     [
-        ("POST", "/decisions", NESTED, "too deep"), ("POST", "/changes", NESTED, "too deep"), ("PUT", "/model", NESTED, ""),
-        ("POST", "/sign-ins", b'{"events": [{"what": "failed", "account": "a\\u0000", "address": "192.0.2.1"}]}', "cannot be kept"),
-        ("POST", "/sign-ins", b'{"events": [{"what": "failed", "account": "\\ud800", "address": "192.0.2.1"}]}', "cannot be kept"),
-        ("POST", "/decisions", b'{"account": "\\udfff", "action": "list", "path": "/"}', "cannot be kept"),
-        ("POST", "/decisions", b'{"account": "ines", "account": "yuki", "action": "list", "path": "/"}', "is there twice"),
-        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "account", "name": "ines", "set": {"display": "\\ud800"}}]}', "cannot be kept"),
-        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set": {"bytes_over_since": "9999-12-31T23:59:59-14:00"}}]}', "is no time"),
-        ("POST", "/changes/preview", b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set": {"bytes_over_since": "0001-01-01T00:00:00+14:00"}}]}', "is no time"),
-        ("POST", "/decisions", b"\xff\xfe", ""), ("GET", "/accounts/%00", b"", ""), ("GET", "/accounts?matching=%00", b"", ""),
-        ("GET", "/accounts/%ed%a0%80", b"", ""), ("GET", "/limits?at=0001-01-01T00:00:00%2B14:00", b"", "is no time"),
-        ("GET", "/journal/99999999999999999999", b"", ""), ("GET", "/journal/77", b"", "there is no revision"),
+        ("POST", "/decisions", NESTED, "too deep"),
+        ("POST", "/changes", NESTED, "too deep"),
+        ("PUT", "/model", NESTED, ""),
+        (
+            "POST",
+            "/sign-ins",
+            b'{"events": [{"what": "failed", "account": "a\\u0000", "address": "192.0.2.1"}]}',
+            "cannot be kept",
+        ),
+        (
+            "POST",
+            "/sign-ins",
+            b'{"events": [{"what": "failed", "account": "\\ud800", "address": "192.0.2.1"}]}',
+            "cannot be kept",
+        ),
+        (
+            "POST",
+            "/decisions",
+            b'{"account": "\\udfff", "action": "list", "path": "/"}',
+            "cannot be kept",
+        ),
+        (
+            "POST",
+            "/decisions",
+            b'{"account": "ines", "account": "yuki", "action": "list", "path": "/"}',
+            "is there twice",
+        ),
+        (
+            "POST",
+            "/changes/preview",
+            (
+                b'{"changes": [{"op": "change", "kind": "account", "name": "ines", "set":'
+                b' {"display": "\\ud800"}}]}'
+            ),
+            "cannot be kept",
+        ),
+        (
+            "POST",
+            "/changes/preview",
+            (
+                b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set":'
+                b' {"bytes_over_since": "9999-12-31T23:59:59-14:00"}}]}'
+            ),
+            "is no time",
+        ),
+        (
+            "POST",
+            "/changes/preview",
+            (
+                b'{"changes": [{"op": "change", "kind": "quota", "name": "lab-pool", "set":'
+                b' {"bytes_over_since": "0001-01-01T00:00:00+14:00"}}]}'
+            ),
+            "is no time",
+        ),
+        ("POST", "/decisions", b"\xff\xfe", ""),
+        ("GET", "/accounts/%00", b"", ""),
+        ("GET", "/accounts?matching=%00", b"", ""),
+        ("GET", "/accounts/%ed%a0%80", b"", ""),
+        ("GET", "/limits?at=0001-01-01T00:00:00%2B14:00", b"", "is no time"),
+        ("GET", "/journal/99999999999999999999", b"", ""),
+        ("GET", "/journal/77", b"", "there is no revision"),
     ],
-)  # fmt: skip
+)
 def test_hostile_input_is_refused_in_words(own, method, path, body, said):
     with own.http() as http:
-        answer = http.request(method, path, content=body, headers={"Content-Type": "application/json"})
-    assert 400 <= answer.status_code < 500 and answer.headers["Content-Type"] == "application/problem+json", answer.text
+        answer = http.request(
+            method, path, content=body, headers={"Content-Type": "application/json"}
+        )
+    assert (
+        400 <= answer.status_code < 500
+        and answer.headers["Content-Type"] == "application/problem+json"
+    ), answer.text
     assert said in answer.text
 
 
 def test_of_fifty_thousand_mistakes_the_first_are_told_and_that_there_are_more(own):
-    lines = "\n".join(f"  - {{path: '/f{i}', entries: [allow group:nobody{i} read]}}" for i in range(50_000))
+    lines = "\n".join(
+        f"  - {{path: '/f{i}', entries: [allow group:nobody{i} read]}}" for i in range(50_000)
+    )
     text = f"drawknife: 1\nstores:\n- name: s\n  folders:\n{lines}\n"
     with own.http() as http:
-        answer = http.put("/model", content=text.encode(), headers={"Content-Type": "application/yaml"})
+        answer = http.put(
+            "/model", content=text.encode(), headers={"Content-Type": "application/yaml"}
+        )
     problem = answer.json()
-    assert answer.status_code == 400 and len(problem["places"]) == 200 and "there are more" in problem["detail"]
+    assert (
+        answer.status_code == 400
+        and len(problem["places"]) == 200
+        and "there are more" in problem["detail"]
+    )
 
 
 def test_many_changes_are_checked_once(demo, monkeypatch):
@@ -329,9 +448,13 @@ def test_many_changes_are_checked_once(demo, monkeypatch):
     calls = []
     real = working.flaws
     monkeypatch.setattr(working, "flaws", lambda *models: calls.append(1) or real(*models))
-    adds = [{"op": "add", "kind": "account", "item": {"name": f"a{i}", "unit": "shore/lab"}} for i in range(500)]
+    adds = [
+        {"op": "add", "kind": "account", "item": {"name": f"a{i}", "unit": "shore/lab"}}
+        for i in range(500)
+    ]
     joins = [
-        {"op": "change", "kind": "group", "name": "boats", "add": {"members": [f"account:a{i}"]}} for i in range(500)
+        {"op": "change", "kind": "group", "name": "boats", "add": {"members": [f"account:a{i}"]}}
+        for i in range(500)
     ]
     after = apply(demo, [*adds, *joins]).model
     assert len(after.accounts) == len(demo.accounts) + 500 and len(calls) == 1
@@ -349,19 +472,23 @@ def test_more_than_ten_thousand_changes_are_refused(own):
         assert http.post("/changes", json={"changes": changes}).status_code == 400
 
 
-# --- directories and files ------------------------------------------------------------------------
+# --- directories and files ----------------------------------------------------------------------
 
 
 def test_a_bind_password_does_not_go_over_the_wire_in_clear_however_it_is_spelled(client):
     for address in ("ldap://127.0.0.1:1", "LDAP://127.0.0.1:1", "Ldap://127.0.0.1:1"):
         with pytest.raises(Refused, match="unprotected"):
             client.add_directory(
-                "clear", {**LDAP, "address": address, "bind_name": "cn=a", "start_tls": False}, "secret"
+                "clear",
+                {**LDAP, "address": address, "bind_name": "cn=a", "start_tls": False},
+                "secret",
             )
 
 
 def test_a_stored_password_is_given_again_before_it_is_shown_elsewhere(client, own):
-    client.add_directory("moved", {**LDAP, "address": "ldap://127.0.0.1:1", "bind_name": "cn=a"}, "hidden words")
+    client.add_directory(
+        "moved", {**LDAP, "address": "ldap://127.0.0.1:1", "bind_name": "cn=a"}, "hidden words"
+    )
     for change in (
         {"address": "ldap://127.0.0.1:2"},
         {"start_tls": False, "address": "ldaps://127.0.0.1"},
@@ -378,7 +505,10 @@ def test_a_stored_password_is_given_again_before_it_is_shown_elsewhere(client, o
         "ldap://127.0.0.1:1",
         "ldap://127.0.0.1:2",
     )
-    assert item.after["bind_password"] == "set" and "hidden words" not in client.journal(limit=10).model_dump_json()
+    assert (
+        item.after["bind_password"] == "set"
+        and "hidden words" not in client.journal(limit=10).model_dump_json()
+    )
 
 
 @pytest.mark.parametrize("key", ["address", "ca_file", "bind_password_file"])
@@ -411,7 +541,11 @@ def test_a_file_that_is_no_ldif_is_not_quoted(client, own):
     (own.files / "big.ldif").write_bytes(b"dn: dc=x\n" * 200_000)
     os.mkfifo(own.files / "pipe")
     for number, (name, said) in enumerate(
-        (("token.txt", "does not begin with its name"), ("big.ldif", "larger than 1 MiB"), ("pipe", "no regular file"))
+        (
+            ("token.txt", "does not begin with its name"),
+            ("big.ldif", "larger than 1 MiB"),
+            ("pipe", "no regular file"),
+        )
     ):
         client.add_directory(f"odd-{number}", {**LDAP, "address": name})
         with pytest.raises(Refused) as refused:
@@ -440,7 +574,9 @@ def listener(answer):
 
 def test_an_address_that_speaks_something_else_is_told_in_words(client):
     with listener(b"HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\n\r\n") as web:
-        client.add_directory("web", {**LDAP, "address": f"ldap://127.0.0.1:{web.getsockname()[1]}", "timeout": 2})
+        client.add_directory(
+            "web", {**LDAP, "address": f"ldap://127.0.0.1:{web.getsockname()[1]}", "timeout": 2}
+        )
         with pytest.raises(Refused) as refused:
             client.try_directory("web")
         assert refused.value.problem.type.endswith("directory-failed")
@@ -448,7 +584,10 @@ def test_an_address_that_speaks_something_else_is_told_in_words(client):
 
 def test_directories_that_do_not_answer_hold_nobody_up(client, own):
     with listener(b"") as silent:
-        client.add_directory("silent", {**LDAP, "address": f"ldap://127.0.0.1:{silent.getsockname()[1]}", "timeout": 3})
+        client.add_directory(
+            "silent",
+            {**LDAP, "address": f"ldap://127.0.0.1:{silent.getsockname()[1]}", "timeout": 3},
+        )
         outcomes = []
 
         def ask():
@@ -471,7 +610,9 @@ def test_a_certificate_that_never_ends_hangs_nothing(client, own):
     (own.files / "null").unlink(missing_ok=True)
     os.mkfifo(own.files / "null")
     for name in ("null", "/dev/zero"):
-        client.change([{"op": "change", "kind": "endpoint", "name": "harbour", "set": {"certificate": name}}])
+        client.change(
+            [{"op": "change", "kind": "endpoint", "name": "harbour", "set": {"certificate": name}}]
+        )
         for _ in range(10_000):
             found = client.certificate("harbour")
             assert client.overview().findings
@@ -480,7 +621,7 @@ def test_a_certificate_that_never_ends_hangs_nothing(client, own):
         assert "no regular file" in found.problem or "outside" in found.problem
 
 
-# --- tokens and sessions --------------------------------------------------------------------------
+# --- tokens and sessions ------------------------------------------------------------------------
 
 
 def test_a_session_makes_no_session_and_ends_with_signing_out(own):
@@ -492,7 +633,12 @@ def test_a_session_makes_no_session_and_ends_with_signing_out(own):
         assert httpx.post(own.url + "/api/v1/sessions", json={"token": session}).status_code == 401
         browser.delete("/sessions", headers=mark)
         for _ in range(8):  # by whichever process
-            assert httpx.get(own.url + "/api/v1/accounts", cookies={"drawknife_session": session}).status_code == 401
+            assert (
+                httpx.get(
+                    own.url + "/api/v1/accounts", cookies={"drawknife_session": session}
+                ).status_code
+                == 401
+            )
     with own.client() as client:
         said = [(x.revision, x.what) for x in client.journal(limit=5).lines]
     assert (None, "signed out of the console") in said and any(
@@ -517,117 +663,36 @@ def test_a_new_token_file_ends_what_was_before(address, tmp_path):
 def test_refused_sign_ins_are_logged_with_the_address_and_limited(address, tmp_path):
     with serving(address, tmp_path, "--processes", "1") as found:
         statuses = [
-            httpx.post(found.url + "/api/v1/sessions", json={"token": f"dk_wrong{i}"}).status_code for i in range(25)
+            httpx.post(found.url + "/api/v1/sessions", json={"token": f"dk_wrong{i}"}).status_code
+            for i in range(25)
         ]
         last = httpx.post(found.url + "/api/v1/sessions", json={"token": found.token})
-        assert statuses == [401] * 20 + [429] * 5 and last.status_code == 429 and int(last.headers["Retry-After"]) > 0
+        assert (
+            statuses == [401] * 20 + [429] * 5
+            and last.status_code == 429
+            and int(last.headers["Retry-After"]) > 0
+        )
         with found.client() as client:
-            assert client.accounts().total == 0, "who has a token is not shut out by others at the same address"
+            assert client.accounts().total == 0, (
+                "who has a token is not shut out by others at the same address"
+            )
         log = found.stop()
-    assert log.count('"event": "sign-in refused"') == 20 and '"address": "127.0.0.1"' in log and "dk_wrong" not in log
+    assert (
+        log.count('"event": "sign-in refused"') == 20
+        and '"address": "127.0.0.1"' in log
+        and "dk_wrong" not in log
+    )
 
 
 @pytest.mark.parametrize(
     ("database", "status", "said"),
     [
-        ("mysql://x", 2, "mysql:// is not a PostgreSQL address"), ("nonsense", 2, "not a PostgreSQL address"),
+        ("mysql://x", 2, "mysql:// is not a PostgreSQL address"),
+        ("nonsense", 2, "not a PostgreSQL address"),
         ("postgresql://nobody@127.0.0.1:1/x", 3, "the database cannot be reached"),
     ],
-)  # fmt: skip
+)
 def test_a_database_that_is_none_is_told(database, status, said):
     for port in ("0", str(free_port())):
         done = run("serve", "--database", database, "--port", port)
         assert done.returncode == status and said in done.stderr and "Traceback" not in done.stderr
-
-
-# --- times ----------------------------------------------------------------------------------------
-
-FAR = "9999-12-31T23:59:59-14:00"
-
-
-@pytest.mark.parametrize("at", [FAR, "2036-01-01T00:00:00+00:00", "0001-01-01T00:00:00+14:00", "1850-01-01T00:00:00Z"])
-def test_times_that_have_not_come_are_refused(client, own, at):
-    with own.http() as http:
-        event = {"what": "failed", "account": "ines", "address": "192.0.2.1", "at": at}
-        assert http.post("/sign-ins", json={"events": [event]}).status_code == 400
-        assert http.post("/censuses", json={"store": "public", "at": at, "rows": []}).status_code == 400
-    assert client.lockouts() and client.limits() and client.censuses()
-
-
-def test_a_clock_that_is_a_little_ahead_is_taken_and_a_census_can_be_forgotten(client, own):
-    soon = datetime.now(UTC) + timedelta(minutes=4)
-    with own.http() as http:
-        census = {"store": "public", "at": soon.isoformat(), "rows": [{"folder": "/tides", "bytes": 5, "files": 1}]}
-        assert http.post("/censuses", json=census).status_code == 200
-    (line,) = client.censuses().censuses
-    client.forget_census("public", line.at.isoformat())
-    assert not client.censuses().censuses
-    assert not any(h for x in client.limits().limits for h in x.history if h.at == line.at)
-    with pytest.raises(Refused, match="there is no census of public"):
-        client.forget_census("public", line.at.isoformat())
-
-
-# --- the database ---------------------------------------------------------------------------------
-
-
-def test_a_database_without_room_is_no_database_that_is_away(database):
-    with pytest.raises(NoRoom, match="temp_file_limit"), database.transaction() as connection:
-        connection.execute("SET LOCAL work_mem = '64kB'")
-        connection.execute("SET LOCAL temp_file_limit = '64kB'")
-        connection.execute("SELECT count(*) FROM (SELECT i FROM generate_series(1, 500000) i ORDER BY -i OFFSET 1) x")
-
-
-def test_a_change_whose_end_was_not_confirmed_may_have_been_done_and_that_is_said(database, address):
-    with pytest.raises(Uncertain), database.transaction() as connection:
-        connection.execute("SELECT 1")
-        with psycopg.connect(address, autocommit=True) as other:
-            other.execute("SELECT pg_terminate_backend(%s)", (connection.info.backend_pid,))
-    with pytest.raises(Exception, match="reason of its own"), database.transaction():
-        raise RuntimeError("a reason of its own")
-
-
-def test_a_client_whose_answer_is_lost_is_told_that_it_may_have_been_done():
-    with listener(b"HTTP/1.1 200 OK\r\nContent-Length: 99\r\n\r\n{") as cut:
-        client = Client(f"http://127.0.0.1:{cut.getsockname()[1]}", "x", timeout=0.3)
-        with pytest.raises((ClientError, ServiceUnavailable), match="may have been done all the same"):
-            client.change([{"op": "add", "kind": "unit", "name": "x"}])
-        with pytest.raises((ClientError, ServiceUnavailable)) as asked:
-            client.health()
-        client.close()
-    assert "may have been done" not in str(asked.value)
-
-
-def test_answers_are_kept_by_nobody_on_the_way(own):
-    with own.http() as http:
-        for path in ("/accounts", "/model", "/nothing", "/health"):
-            assert http.get(path).headers["Cache-Control"] == "no-store"
-
-
-def test_csv_for_spreadsheets_computes_nothing_and_is_taken_back(client, own, tmp_path):
-    odd = {"name": "=sum", "display": "+1 and @you"}
-    client.change([{"op": "add", "kind": "account", "item": odd}])
-    with own.http() as http:
-        text = http.get("/accounts", params={"matching": "=sum"}, headers={"Accept": "text/csv"}).text
-        assert "'=sum" in text and "'+1 and @you" in text
-        lines = http.get("/accounts", params={"matching": "=sum"}, headers={"Accept": "application/x-ndjson"}).text
-        assert json.loads(lines)["name"] == "=sum"
-    environment = own.environment
-    guarded = run("usage", "--csv", environment=environment).stdout
-    raw_ = run("usage", "--csv", "--raw", environment=environment).stdout
-    assert guarded == raw_ or "'" in guarded
-    file = tmp_path / "people.csv"
-    file.write_text("name,display\n'=sum,'-2 of them\n")
-    done = run("account", "import", file, "--yes", environment=environment)
-    assert done.returncode == 0 and client.item("account", "=sum").item["display"] == "-2 of them"
-
-
-def test_each_process_answers_with_the_change_that_another_one_made(address, tmp_path):
-    """What one process has confirmed is what every one of them says from then on."""
-    with serving(address, tmp_path, "--processes", "3", "--load", DEMO) as found, found.client() as client:
-        for enabled in (False, True, False):
-            done = client.change([{"op": "change", "kind": "account", "name": "ines", "set": {"enabled": enabled}}])
-            for _ in range(12):  # each on a connection of its own, and so by whichever process
-                with found.client() as another:
-                    assert another.health().revision == done.revision
-                    said = another.decide({"account": "ines", "action": "sign-in", "endpoint": "harbour"}).text
-                    assert ("ines is switched off" in said) is not enabled

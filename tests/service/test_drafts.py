@@ -1,4 +1,6 @@
-"""Drafts: filled, asked of, shown against today, applied as one change; by whom, and what becomes of two at once."""
+"""Drafts: filled, asked of, shown against today, applied as one change; by whom, and what becomes
+of two at once.
+"""
 
 import json
 from concurrent.futures import ThreadPoolExecutor
@@ -27,7 +29,9 @@ SHUT = change("endpoint", "harbour", set={"enabled": False})
 
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
-    with serving(cluster.create_database("drafts"), tmp_path_factory.mktemp("drafts"), "--load", str(DEMO)) as service:
+    with serving(
+        cluster.create_database("drafts"), tmp_path_factory.mktemp("drafts"), "--load", str(DEMO)
+    ) as service:
         with service.client() as owner:
             for name, role in (("edda", "editor"), ("dirk", "drafter"), ("dora", "drafter")):
                 owner.add_administrator(name, role)
@@ -44,7 +48,7 @@ def owner(own):
         yield client
 
 
-# --- filled and asked of --------------------------------------------------------------------------
+# --- filled and asked of ------------------------------------------------------------------------
 
 
 def test_a_draft_answers_as_it_would_be_and_nothing_is_in_force(owner):
@@ -54,7 +58,9 @@ def test_a_draft_answers_as_it_would_be_and_nothing_is_in_force(owner):
     assert owner.dump() == before
     drafted = owner.in_draft("spring")
     assert "group:night-watch" in {x.subject for x in drafted.standing("refa").standing}
-    assert not drafted.decide({"account": "ines", "action": "sign-in", "endpoint": "harbour"}).allowed
+    assert not drafted.decide(
+        {"account": "ines", "action": "sign-in", "endpoint": "harbour"}
+    ).allowed
     assert drafted.dump() != before
     asked = owner.draft("spring").preview
     preview = owner.preview([JOIN, SHUT])
@@ -77,16 +83,23 @@ def drafted_dump(owner, before):
 
 def test_what_cannot_be_done_is_not_put_in(owner):
     owner.add_to_draft("spring", [JOIN])
-    refused(404, lambda: owner.add_to_draft("spring", [change("group", "nobody-here", set={"note": "x"})]))
+    refused(
+        404,
+        lambda: owner.add_to_draft("spring", [change("group", "nobody-here", set={"note": "x"})]),
+    )
     assert owner.draft("spring").draft.steps == 1
     refused(404, lambda: owner.in_draft("summer").access("ines"))
     refused(400, lambda: owner.begin_draft("spring"))
     refused(400, lambda: owner.begin_draft("a/b"))
-    assert refused(409, lambda: (owner.begin_draft("empty"), owner.apply_draft("empty"))).endswith("nothing to apply")
+    assert refused(409, lambda: (owner.begin_draft("empty"), owner.apply_draft("empty"))).endswith(
+        "nothing to apply"
+    )
 
 
 def test_further_changes_are_looked_at_on_top_of_it(owner):
-    owner.add_to_draft("spring", [{"op": "add", "kind": "account", "item": {"name": "lidia", "unit": "shore/lab"}}])
+    owner.add_to_draft(
+        "spring", [{"op": "add", "kind": "account", "item": {"name": "lidia", "unit": "shore/lab"}}]
+    )
     more = [change("group", "night-watch", add={"members": ["account:lidia"]})]
     refused(409, lambda: owner.preview(more))
     assert [x.section for x in owner.in_draft("spring").preview(more).items] == ["groups"]
@@ -97,17 +110,23 @@ def test_further_changes_are_looked_at_on_top_of_it(owner):
     assert "lidia" in shown.steps[0].misfit.says
 
 
-# --- held against today ---------------------------------------------------------------------------
+# --- held against today -------------------------------------------------------------------------
 
 
 def test_what_fits_no_more_is_told_with_what_took_the_ground_away(owner, as_):
-    as_("edda").add_to_draft("spring", [OPEN, JOIN, change("account", "refa", set={"note": "asked for"})])
+    as_("edda").add_to_draft(
+        "spring", [OPEN, JOIN, change("account", "refa", set={"note": "asked for"})]
+    )
     owner.change([{"op": "remove", "kind": "account", "name": "refa", "everywhere": True}])
     revision = owner.health().revision
     shown = owner.draft("spring")
     assert shown.preview is None
-    assert [(s.misfit.revision, s.misfit.who) for s in shown.steps] == [(revision, "administrator")] * 3
-    assert all("remove account refa" in s.misfit.what and "refa" in s.misfit.says for s in shown.steps)
+    assert [(s.misfit.revision, s.misfit.who) for s in shown.steps] == [
+        (revision, "administrator")
+    ] * 3
+    assert all(
+        "remove account refa" in s.misfit.what and "refa" in s.misfit.says for s in shown.steps
+    )
     assert "fits no more" in refused(409, lambda: owner.in_draft("spring").access("ines"))
     assert "refa" in refused(409, lambda: owner.apply_draft("spring"))
     owner.back(revision)
@@ -119,7 +138,8 @@ def test_what_others_changed_since_is_told_and_looked_at_before_it_is_applied(ow
     owner.change([change("group", "night-watch", set={"note": "the night"})])
     shown = owner.draft("spring")
     assert (
-        len(shown.changed_since) == 1 and "groups night-watch, by administrator in revision" in shown.changed_since[0]
+        len(shown.changed_since) == 1
+        and "groups night-watch, by administrator in revision" in shown.changed_since[0]
     )
     said = refused(409, lambda: owner.apply_draft("spring"))
     assert f"apply it as of revision {shown.revision}" in said
@@ -134,7 +154,9 @@ def test_of_two_who_apply_at_once_one_is_done_and_the_other_told(owner, own):
         names = ["one", "other"] if turn % 2 else ["one", "one"]
         owner.add_to_draft("one", [change("group", "night-watch", set={"note": "of one"}), JOIN])
         if turn % 2:
-            owner.add_to_draft("other", [change("group", "night-watch", set={"note": "of the other"}), OPEN])
+            owner.add_to_draft(
+                "other", [change("group", "night-watch", set={"note": "of the other"}), OPEN]
+            )
         at = owner.health().revision
 
         def apply(name, at=at):
@@ -146,9 +168,14 @@ def test_of_two_who_apply_at_once_one_is_done_and_the_other_told(owner, own):
 
         with ThreadPoolExecutor(2) as pool:
             found = list(pool.map(apply, names))
-        assert at + 1 in found and (set(found) - {at + 1}) <= {404, 409, 412} and len(set(found)) == 2, found
+        assert (
+            at + 1 in found and (set(found) - {at + 1}) <= {404, 409, 412} and len(set(found)) == 2
+        ), found
         applied = names[found.index(at + 1)]
-        group, folder = owner.item("group", "night-watch").item, owner.item("folder", "survey:/charts").item
+        group, folder = (
+            owner.item("group", "night-watch").item,
+            owner.item("folder", "survey:/charts").item,
+        )
         assert group["note"] == ("of one" if applied == "one" else "of the other")
         assert ("account:refa" in group["members"]) is (applied == "one")
         assert ("allow account:refa read" in folder["entries"]) is (applied == "other")
@@ -177,7 +204,7 @@ def test_drafts_of_whole_models_and_ways_back(owner, as_):
     refused(400, lambda: owner.add_back_to_draft("all"))
 
 
-# --- whose it is ----------------------------------------------------------------------------------
+# --- whose it is --------------------------------------------------------------------------------
 
 
 def test_a_colleagues_draft_is_looked_at_and_commented_on(owner, as_):
@@ -206,7 +233,9 @@ def test_a_dropped_draft_is_kept_by_the_journal(owner):
 
 def test_where_a_second_person_is_wanted_nothing_else_changes_the_model(cluster, tmp_path_factory):
     database = cluster.create_database("second")
-    serves = serving(database, tmp_path_factory.mktemp("second"), "--load", str(DEMO), "--second-person")
+    serves = serving(
+        database, tmp_path_factory.mktemp("second"), "--load", str(DEMO), "--second-person"
+    )
     with serves as service, service.client() as owner:
         owner.add_administrator("edda", "editor")
         assert owner.me().second_person
@@ -219,8 +248,12 @@ def test_where_a_second_person_is_wanted_nothing_else_changes_the_model(cluster,
         ):
             assert "a second person applies" in refused(403, call)
         owner.add_to_draft("spring", [JOIN])
-        assert "administrator wrote some of spring" in refused(403, lambda: owner.apply_draft("spring"))
-        assert any("a second person applies a draft" in n for n in owner.draft("spring").preview.notes)
+        assert "administrator wrote some of spring" in refused(
+            403, lambda: owner.apply_draft("spring")
+        )
+        assert any(
+            "a second person applies a draft" in n for n in owner.draft("spring").preview.notes
+        )
         # Nor does a program of the same person.
         with Client(service.url, owner.make_token("helper").token) as helper:
             refused(403, lambda: helper.apply_draft("spring"))
@@ -229,7 +262,7 @@ def test_where_a_second_person_is_wanted_nothing_else_changes_the_model(cluster,
             assert edda.apply_draft("spring").changed
 
 
-# --- as many changes ------------------------------------------------------------------------------
+# --- as many changes ----------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -258,7 +291,7 @@ def test_applied_it_is_what_the_same_changes_make_one_by_one(owner, seed):
     assert owner.dump() == would
 
 
-# --- the command line -----------------------------------------------------------------------------
+# --- the command line ---------------------------------------------------------------------------
 
 
 def test_drafts_by_command_line(own, owner):
@@ -268,7 +301,11 @@ def test_drafts_by_command_line(own, owner):
         return done.returncode, done.stdout, done.stderr
 
     status, _, said = drawknife("group", "join", "night-watch", "refa", "--draft", "spring")
-    assert status == 0 and "draft spring (begun with it): changed groups night-watch; nothing of it is in force" in said
+    assert (
+        status == 0
+        and "draft spring (begun with it): changed groups night-watch; nothing of it is in force"
+        in said
+    )
     assert "applied now: " in said
     assert drawknife("why", "refa", "list", "/charts", "--draft", "spring")[0] == 0
     assert drawknife("why", "refa", "list", "/charts")[0] == 1
@@ -276,9 +313,17 @@ def test_drafts_by_command_line(own, owner):
     assert "1 " in drawknife("draft", "list")[1]
     assert drawknife("draft", "comment", "spring", "for the season")[0] == 0
     status, shown, _ = drawknife("draft", "show", "spring")
-    assert status == 0 and "for the season" in shown and "refa" in shown and "add `account:refa`" in shown
+    assert (
+        status == 0
+        and "for the season" in shown
+        and "refa" in shown
+        and "add `account:refa`" in shown
+    )
     assert drawknife("draft", "apply", "spring")[0] == 2  # nobody can be asked
-    assert drawknife("group", "leave", "boats", "ines", "--draft", "spring", "--model", str(DEMO))[0] == 2
+    assert (
+        drawknife("group", "leave", "boats", "ines", "--draft", "spring", "--model", str(DEMO))[0]
+        == 2
+    )
     assert drawknife("access", "ines", "--draft", "spring", "--as-of", "1")[0] == 2
     assert json.loads(drawknife("draft", "show", "spring", "--json")[1])["draft"]["steps"] == 1
     status, _, said = drawknife("draft", "apply", "spring", "--yes")
@@ -290,7 +335,9 @@ def test_drafts_by_command_line(own, owner):
 
 def test_a_draft_knows_who_is_locked_out_and_who_is_in(owner):
     """Under the name that the draft gives, too."""
-    owner.add_to_draft("renames", [{"op": "rename", "kind": "account", "name": "ines", "to": "inez"}])
+    owner.add_to_draft(
+        "renames", [{"op": "rename", "kind": "account", "name": "ines", "to": "inez"}]
+    )
     owner.set_password("ines", "a word for ines")
     asked = {"account": "inez", "action": "sign-in", "endpoint": "harbour", "method": "password"}
     assert owner.in_draft("renames").decide(asked).allowed

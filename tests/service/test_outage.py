@@ -23,9 +23,15 @@ def test_a_clear_503_and_recovery_by_itself(tmp_path_factory):
             before = client.access("ines")
             cluster.stop()
             until(lambda: httpx.get(service.url + "/api/v1/health").status_code == 503)
-            answer = httpx.get(service.url + "/api/v1/accounts", headers={"Authorization": f"Bearer {service.token}"})
+            answer = httpx.get(
+                service.url + "/api/v1/accounts",
+                headers={"Authorization": f"Bearer {service.token}"},
+            )
             assert answer.status_code == 503
-            assert answer.json()["type"] == "urn:drawknife:problem:unavailable" and answer.headers["Retry-After"]
+            assert (
+                answer.json()["type"] == "urn:drawknife:problem:unavailable"
+                and answer.headers["Retry-After"]
+            )
             cluster.start()
             assert until(lambda: client.access("ines")) == before
             assert client.load(b"drawknife: 1").revision == 2  # and it can write again
@@ -34,7 +40,9 @@ def test_a_clear_503_and_recovery_by_itself(tmp_path_factory):
 
 
 def test_a_service_that_would_misread_a_newer_schema_answers_nothing(cluster, tmp_path):
-    """A step that older services may go on after changes nothing for them; any other ends their answers at once."""
+    """A step that older services may go on after changes nothing for them; any other ends their
+    answers at once.
+    """
     address = cluster.create_database("newer_schema")
     with (
         serving(address, tmp_path, "--load", DEMO) as service,
@@ -47,10 +55,19 @@ def test_a_service_that_would_misread_a_newer_schema_answers_nothing(cluster, tm
         assert client.access("ines") and httpx.get(service.url + "/health/ready").status_code == 200
         database.execute(add, ("999_misread.sql", False))
         database.execute("NOTIFY drawknife_revision")
-        ready = until(lambda: (x := httpx.get(service.url + "/health/ready")).status_code == 503 and x)
-        assert ready.json()["type"].endswith(":outdated") and "999_misread.sql" in ready.json()["detail"]
+        ready = until(
+            lambda: (x := httpx.get(service.url + "/health/ready")).status_code == 503 and x
+        )
+        assert (
+            ready.json()["type"].endswith(":outdated")
+            and "999_misread.sql" in ready.json()["detail"]
+        )
         asked = {"account": "ines", "action": "list", "path": "/"}
-        for send in (lambda: client.decide(asked), lambda: client.access("ines"), lambda: client.load(b"drawknife: 1")):
+        for send in (
+            lambda: client.decide(asked),
+            lambda: client.access("ines"),
+            lambda: client.load(b"drawknife: 1"),
+        ):
             with pytest.raises(ServiceUnavailable, match=r"999_misread\.sql"):
                 send()
         assert sum("outdated" in line for line in service.said) <= 4 and not [
@@ -67,8 +84,13 @@ def test_a_read_only_database_answers_questions_and_takes_no_changes(cluster, tm
 
     def read_only(is_so):
         with psycopg.connect(cluster.address("postgres"), autocommit=True) as database:
-            database.execute(f"ALTER DATABASE {name} SET default_transaction_read_only = {'on' if is_so else 'off'}")
-            database.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,))
+            database.execute(
+                f"ALTER DATABASE {name} SET default_transaction_read_only ="
+                f" {'on' if is_so else 'off'}"
+            )
+            database.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,)
+            )
 
     with serving(address, tmp_path, "--load", DEMO) as service, service.client() as client:
 
@@ -86,20 +108,32 @@ def test_a_read_only_database_answers_questions_and_takes_no_changes(cluster, tm
             with pytest.raises(ServiceUnavailable, match="the database is read-only"):
                 client.load(b"drawknife: 1")
         refused = [line for line in service.said if "database read-only" in line]
-        assert len(refused) <= 4 and not [x for x in service.said if "Traceback" in x]  # once for each process
-        # Another one starts beside it and answers, and a command that would change something says why it cannot.
+        assert len(refused) <= 4 and not [
+            x for x in service.said if "Traceback" in x
+        ]  # once for each process
+        # Another one starts beside it and answers, and a command that would change something says
+        # why it cannot.
         with serving(address, tmp_path) as beside, beside.client() as asking:
-            assert asking.access("ines").rows and "read-only" in httpx.get(beside.url + "/health/ready").text
-        without = run("serve", "--database", address, "--port", "0", "--token-file", tmp_path / "another")
+            assert (
+                asking.access("ines").rows
+                and "read-only" in httpx.get(beside.url + "/health/ready").text
+            )
+        without = run(
+            "serve", "--database", address, "--port", "0", "--token-file", tmp_path / "another"
+        )
         assert (without.returncode, "Traceback" in without.stderr) == (3, False)
         assert "the database is read-only" in without.stderr and not (tmp_path / "another").exists()
-        assert run("database", "migrate", "--database", address).returncode == 0  # nothing is missing
+        assert (
+            run("database", "migrate", "--database", address).returncode == 0
+        )  # nothing is missing
         read_only(False)
         until(lambda: status() == "ok")
         assert until(lambda: client.load(b"drawknife: 1")).revision == 2
 
 
-def test_a_database_that_was_dropped_is_reported_and_taken_again_when_it_is_restored(cluster, tmp_path):
+def test_a_database_that_was_dropped_is_reported_and_taken_again_when_it_is_restored(
+    cluster, tmp_path
+):
     address = cluster.create_database("dropped")
     name = conninfo_to_dict(address)["dbname"]
     backup = tmp_path / "before.dump"
@@ -107,7 +141,9 @@ def test_a_database_that_was_dropped_is_reported_and_taken_again_when_it_is_rest
         assert run("database", "backup", backup, "--database", address).returncode == 0
         with psycopg.connect(cluster.address("postgres"), autocommit=True) as database:
             database.execute(f"DROP DATABASE {name} WITH (FORCE)")
-            ready = until(lambda: (x := httpx.get(service.url + "/health/ready")).status_code == 503 and x)
+            ready = until(
+                lambda: (x := httpx.get(service.url + "/health/ready")).status_code == 503 and x
+            )
             assert (
                 f'database "{name}" does not exist' in ready.json()["detail"]
                 or "cannot be reached" in ready.json()["detail"]
@@ -149,7 +185,8 @@ def test_a_service_that_is_killed_in_a_load_leaves_the_old_revision(cluster, tmp
             service.process.kill()
             loading.join()
     with serving(address, tmp_path) as service, service.client() as client:
-        # Killed before it committed: the old model, whole; or after: the new one, whole. Nothing between.
+        # Killed before it committed: the old model, whole; or after: the new one, whole. Nothing
+        # between.
         revision, dumped = client.health().revision, client.dump()
         assert (revision, client.accounts().total) in ((1, 19), (2, 20_000))
         assert (dumped == DEMO.read_text()) is (revision == 1)

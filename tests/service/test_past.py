@@ -1,4 +1,6 @@
-"""The past over HTTP, by the client and by the command line: every question can be asked of it, and nothing changed in it."""
+"""The past over HTTP, by the client and by the command line: every question can be asked of it, and
+nothing changed in it.
+"""
 
 import json
 
@@ -22,7 +24,12 @@ CHANGES = [
     [
         {"op": "rename", "kind": "account", "name": "yuki", "to": "yoko"},
         {"op": "add", "kind": "unit", "name": "shore/jetty"},
-        {"op": "change", "kind": "virtual-path", "name": "/charts", "add": {"grants": ["account:odile read"]}},
+        {
+            "op": "change",
+            "kind": "virtual-path",
+            "name": "/charts",
+            "add": {"grants": ["account:odile read"]},
+        },
         {
             "op": "change",
             "kind": "promise",
@@ -36,7 +43,9 @@ CHANGES = [
 
 @pytest.fixture(scope="module")
 def own(cluster, tmp_path_factory):
-    with serving(cluster.create_database("past"), tmp_path_factory.mktemp("past"), "--load", str(DEMO)) as service:
+    with serving(
+        cluster.create_database("past"), tmp_path_factory.mktemp("past"), "--load", str(DEMO)
+    ) as service:
         with service.client() as client:
             client.set_password("tomasz", "secret of tomasz")
             for changes in CHANGES:
@@ -58,7 +67,9 @@ QUESTIONS = {
     "account": lambda x: x.account_detail("yuki"),
     "accounts": lambda x: x.accounts(),
     "listing": lambda x: x.listing("tomasz", "/charts"),
-    "decision": lambda x: x.decide({"account": "tomasz", "action": "download", "path": "/charts/a", "explain": True}),
+    "decision": lambda x: x.decide(
+        {"account": "tomasz", "action": "download", "path": "/charts/a", "explain": True}
+    ),
     "who": lambda x: x.who("download", "survey:/charts"),
     "who but for": lambda x: x.who("upload", "/charts", but_for="folder"),
     "map": lambda x: x.map(right="download"),
@@ -90,8 +101,13 @@ def test_every_question_can_be_asked_of_the_past(client, ask, asking):
     past = ask(client.as_of("1"))
     here = ask(asking) if ask is not QUESTIONS["map"] else None
     assert getattr(past, "revision", 1) == 1
-    # The same as of the model file that was loaded then; only what is known of certificates is not of the past.
-    if here is not None and ask not in (QUESTIONS["findings"], QUESTIONS["overview"], QUESTIONS["handover"]):
+    # The same as of the model file that was loaded then; only what is known of certificates is not
+    # of the past.
+    if here is not None and ask not in (
+        QUESTIONS["findings"],
+        QUESTIONS["overview"],
+        QUESTIONS["handover"],
+    ):
         assert _bare(past) == _bare(here)
     assert _bare(past) != _bare(_today(client, ask))
 
@@ -105,7 +121,9 @@ def _today(client, ask):
 
 
 def _bare(data):
-    """Plain data, without what differs with the place and time of asking: revisions, credentials, locks."""
+    """Plain data, without what differs with the place and time of asking: revisions, credentials,
+    locks.
+    """
     if hasattr(data, "model_dump"):
         data = json.loads(data.model_dump_json(by_alias=True))
     if isinstance(data, dict):
@@ -124,7 +142,10 @@ def test_the_dump_of_each_revision_is_the_model_then(client, own):
     with own.http() as http:
         first = http.get("/model", params={"as_of": "1"})
         assert first.headers["ETag"] == '"1"'
-        assert http.get("/model", params={"as_of": "1"}, headers={"If-None-Match": '"1"'}).status_code == 304
+        assert (
+            http.get("/model", params={"as_of": "1"}, headers={"If-None-Match": '"1"'}).status_code
+            == 304
+        )
 
 
 def test_nothing_can_be_changed_in_the_past(client):
@@ -156,12 +177,19 @@ def test_the_journal_by_who_by_what_and_by_time(client, own):
     about = client.journal(about="account:tomasz")
     assert {line.what for line in about.lines} >= {"remove account tomasz", "load"}
     # A line that names it counts as well, and a name that only begins alike does not.
-    assert any(x.name == "survey:/charts" for line in client.journal(about="group:partners").lines for x in line.items)
+    assert any(
+        x.name == "survey:/charts"
+        for line in client.journal(about="group:partners").lines
+        for x in line.items
+    )
     assert client.journal(about="account:tom").total == 0
     assert client.journal(who="nobody").total == 0
     assert client.journal(who=about.lines[0].who).total > 3
     at = client.journal_line(2).at.isoformat()
-    assert client.journal(until=at).total + client.journal(since=at).total == client.journal().total + 1
+    assert (
+        client.journal(until=at).total + client.journal(since=at).total
+        == client.journal().total + 1
+    )
     with own.http() as http:
         for key, value in (("about", "tomasz"), ("since", "soon")):
             response = http.get("/journal", params={key: value})
@@ -172,21 +200,40 @@ def test_findings_tell_what_of_the_past_was_not_looked_at(client, own):
     assert "passwords and keys" not in client.findings().not_looked_at
     assert not any(f.kind == "no-credential" for f in client.as_of("1").findings().findings)
     unknown = ["passwords and keys", "the certificate of harbour"]
-    assert client.as_of("1").findings().not_looked_at == unknown == client.as_of("1").overview().not_looked_at
-    told = run("findings", "--as-of", "1", environment={"DRAWKNIFE_URL": own.url, "DRAWKNIFE_TOKEN": own.token})
+    assert (
+        client.as_of("1").findings().not_looked_at
+        == unknown
+        == client.as_of("1").overview().not_looked_at
+    )
+    told = run(
+        "findings",
+        "--as-of",
+        "1",
+        environment={"DRAWKNIFE_URL": own.url, "DRAWKNIFE_TOKEN": own.token},
+    )
     assert told.stderr == "not looked at: passwords and keys; the certificate of harbour\n"
 
 
 def test_since_when(client, own):
     found = client.when("harrow-dredging", "download", "/charts/issued/sheet.pdf")
     lines = client.journal(about="survey:/charts").lines
-    deny = next(line.revision for line in lines if any(x.name == "survey:/charts" for x in line.items))
-    assert [(t.allowed, t.revision) for t in found.turns] == [(False, deny), (True, 1), (None, None)]
+    deny = next(
+        line.revision for line in lines if any(x.name == "survey:/charts" for x in line.items)
+    )
+    assert [(t.allowed, t.revision) for t in found.turns] == [
+        (False, deny),
+        (True, 1),
+        (None, None),
+    ]
     assert found.allowed is False and found.turns[0].items == ["folders survey:/charts"]
     assert found.looked_at < found.revision
-    assert client.when("yoko", "list", "/soundings").turns[0].revision == 1, "under the name that it had"
+    assert client.when("yoko", "list", "/soundings").turns[0].revision == 1, (
+        "under the name that it had"
+    )
     with own.http() as http:
-        assert http.get("/when", params={"account": "nobody", "action": "list", "path": "/"}).status_code in (400, 404)
+        assert http.get(
+            "/when", params={"account": "nobody", "action": "list", "path": "/"}
+        ).status_code in (400, 404)
 
 
 def test_the_command_line(own):
@@ -203,7 +250,9 @@ def test_the_command_line(own):
     assert refused.returncode == 2 and "a model file has no history" in refused.stderr
     told = drawknife("when", "harrow-dredging", "download", "/charts/issued/a.pdf")
     assert "cannot download" in told.stdout and "change folder survey:/charts" in told.stdout
-    assert json.loads(drawknife("when", "ines", "list", "/charts", "--json").stdout)["allowed"] is True
+    assert (
+        json.loads(drawknife("when", "ines", "list", "/charts", "--json").stdout)["allowed"] is True
+    )
     assert "remove account tomasz" in drawknife("journal", "--about", "account:tomasz").stdout
     nothing = drawknife("journal", "--who", "nobody")
     assert (nothing.stdout, nothing.stderr) == ("", "no line is like that\n")
@@ -218,7 +267,11 @@ def test_back_is_shown_first_and_not_done_unasked(own, client):
     unasked = run("back", str(revision), environment=environment)
     assert unasked.returncode == 2 and "say --yes" in unasked.stderr and client.dump() == before
     done = run("back", str(revision), "--yes", environment=environment)
-    assert done.returncode == 0 and "added accounts tomasz" in done.stderr and "new: tomasz" in done.stderr
+    assert (
+        done.returncode == 0
+        and "added accounts tomasz" in done.stderr
+        and "new: tomasz" in done.stderr
+    )
     assert client.password_is_right("tomasz", "secret of tomasz")
     touched = run("back", "1", "--yes", environment=environment)
     assert touched.returncode == 2 and "was touched later, by revision" in touched.stderr

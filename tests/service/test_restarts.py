@@ -1,4 +1,6 @@
-"""Two services on one database, each restarted under load: no request fails for a client that goes on to the other."""
+"""Two services on one database, each restarted under load: no request fails for a client that goes
+on to the other.
+"""
 
 import http.client
 import json
@@ -23,7 +25,9 @@ class Failed(Exception):
 
 
 class Upstreams:
-    """What a proxy does: connections that are kept, one to each service; where one is refused, the other is asked."""
+    """What a proxy does: connections that are kept, one to each service; where one is refused, the
+    other is asked.
+    """
 
     def __init__(self, ports, token):
         self.ports, self.token, self.kept = ports, token, {}
@@ -31,15 +35,20 @@ class Upstreams:
     def ask(self, first):
         for port in (self.ports[first % 2], self.ports[(first + 1) % 2], self.ports[first % 2]):
             kept = self.kept.pop(port, None)
-            for connection in filter(None, (kept, http.client.HTTPConnection("127.0.0.1", port, timeout=60))):
+            for connection in filter(
+                None, (kept, http.client.HTTPConnection("127.0.0.1", port, timeout=60))
+            ):
                 try:
                     return self.answer(connection, port)
                 except ConnectionRefusedError:
                     break
                 except (http.client.RemoteDisconnected, BrokenPipeError) as closed:
                     if connection is not kept:
-                        raise Failed(f"a new connection was closed without an answer: {closed!r}") from closed
-                    # A connection that was kept and is closed by now: the request is sent again on a new one.
+                        raise Failed(
+                            f"a new connection was closed without an answer: {closed!r}"
+                        ) from closed
+                    # A connection that was kept and is closed by now: the request is sent again on
+                    # a new one.
         raise Failed("no service took the request")
 
     def answer(self, connection, port):
@@ -53,7 +62,9 @@ class Upstreams:
 
 
 def test_one_process_that_is_told_to_stop_by_itself_stops_no_other(address, tmp_path):
-    """The socket is that of all processes: the others go on taking connections, and one takes the place of who ended."""
+    """The socket is that of all processes: the others go on taking connections, and one takes the
+    place of who ended.
+    """
     with serving(address, tmp_path, "--load", DEMO, "--processes", "2") as service:
         first = service.process.pid
 

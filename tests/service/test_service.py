@@ -41,13 +41,22 @@ def test_everything_but_health_needs_a_token(own):
     for path, methods in described.items():
         for method in methods:
             local = path.removeprefix("/api/v1").replace("{name}", "ines")
-            if local in ("/health", "/sessions"):
+            if local in (
+                "/health",
+                "/sessions",
+                "/reviews",
+                "/reviews/signed",
+            ):  # the last two are for the code of a link
                 continue
             problem(bare.request(method, local), 401, "sign-in-required")
             for shown in ("Bearer dk_wrong", f"Basic {own.token}"):
-                # After twenty that were not valid, those of this address are not looked at any more for a while.
+                # After twenty that were not valid, those of this address are not looked at any more
+                # for a while.
                 answer = bare.request(method, local, headers={"Authorization": shown})
-                assert answer.status_code in (401, 429) and answer.headers["Cache-Control"] == "no-store"
+                assert (
+                    answer.status_code in (401, 429)
+                    and answer.headers["Cache-Control"] == "no-store"
+                )
     problem(bare.get("/openapi.json"), 401, "sign-in-required")
 
 
@@ -84,11 +93,18 @@ def test_if_match_guards_against_overwriting_unseen(own):
         assert caught.value.problem.status == 412
         assert client.load(b"drawknife: 1", revision=first.revision).revision == 2
     with own.http() as http:
-        problem(http.put("/model", content=b"drawknife: 1", headers={"If-Match": "2"}), 400, "bad-input")
+        problem(
+            http.put("/model", content=b"drawknife: 1", headers={"If-Match": "2"}), 400, "bad-input"
+        )
 
 
 def test_several_services_share_one_database(address, tmp_path):
-    with serving(address, tmp_path) as one, serving(address, tmp_path) as other, one.client() as a, other.client() as b:
+    with (
+        serving(address, tmp_path) as one,
+        serving(address, tmp_path) as other,
+        one.client() as a,
+        other.client() as b,
+    ):
         for seed in range(6):
             a.load(write_model(random_model(seed)).encode())
             text = a.dump()
@@ -107,16 +123,35 @@ def test_bad_input_is_told_with_its_place(service):
         body = problem(http.post("/decisions", content=b"{bad", headers=JSON), 400, "bad-document")
         assert body["places"][0]["line"] == 1
         question = {"account": "ines", "action": "fly", "path": "/"}
-        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"] == "action"
+        assert (
+            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"]
+            == "action"
+        )
         question = {"account": "inez", "action": "list", "path": "/"}
-        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["nearest"] == "ines"
+        assert (
+            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0][
+                "nearest"
+            ]
+            == "ines"
+        )
         question = {"account": "ines", "action": "list", "path": "/a/../b", "extra": 1}
-        assert problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"] == "extra"
-        problem(http.post("/decisions", content=b"x", headers={"Content-Type": "text/plain"}), 400, "bad-input")
-        assert problem(http.get("/accounts/inez"), 404, "not-found")["places"][0]["nearest"] == "ines"
+        assert (
+            problem(http.post("/decisions", json=question), 400, "bad-input")["places"][0]["where"]
+            == "extra"
+        )
+        problem(
+            http.post("/decisions", content=b"x", headers={"Content-Type": "text/plain"}),
+            400,
+            "bad-input",
+        )
+        assert (
+            problem(http.get("/accounts/inez"), 404, "not-found")["places"][0]["nearest"] == "ines"
+        )
         problem(http.get("/accounts", params={"limit": "many"}), 400, "bad-input")
         problem(http.get("/accounts", params={"colour": "red"}), 400, "bad-input")
-        problem(http.get("/who", params={"right": "download", "at": "nowhere:/x"}), 404, "not-found")
+        problem(
+            http.get("/who", params={"right": "download", "at": "nowhere:/x"}), 404, "not-found"
+        )
         problem(http.get("/map", params={"under": "a//b"}), 400, "bad-input")
         problem(http.get("/nothing"), 404, "http-404")
         assert problem(http.patch("/accounts"), 405, "http-405")
@@ -132,7 +167,12 @@ def test_a_batch_goes_on_past_a_bad_question(service):
     ]
     with service.client() as client:
         answers = client.decide_many(questions)
-    assert answers[0] == {"allowed": True, "gate": None, "reason": "allowed", "text": "ines may list /inbox"}
+    assert answers[0] == {
+        "allowed": True,
+        "gate": None,
+        "reason": "allowed",
+        "text": "ines may list /inbox",
+    }
     assert answers[1]["error"]["where"] == "account"
     assert answers[2]["gate"] == "virtual path" and answers[2]["explanation"]["obstacles"]
 
@@ -142,18 +182,24 @@ def test_the_service_answers_as_the_core_does(service, asking):
         assert client.access("ines").rows == asking.access("ines").rows
         assert client.standing("yuki").standing == asking.standing("yuki").standing
         detail = client.account_detail("KITTIWAKE")
-        assert detail.credential is True and detail.model_copy(update={"credential": None}) == asking.account_detail(
-            "kittiwake"
+        assert detail.credential is True and detail.model_copy(
+            update={"credential": None}
+        ) == asking.account_detail("kittiwake")
+        assert client.who("upload", "survey:/inbox/fulmar") == asking.who(
+            "upload", "survey:/inbox/fulmar"
         )
-        assert client.who("upload", "survey:/inbox/fulmar") == asking.who("upload", "survey:/inbox/fulmar")
         assert (
             client.who("upload", "/inbox", but_for="folder").almost
             == asking.who("upload", "/inbox", but_for="folder").almost
         )
         assert client.compare("ines", "yuki") == asking.compare("ines", "yuki")
-        assert client.listing("harrow-dredging", "/charts") == asking.listing("harrow-dredging", "/charts")
+        assert client.listing("harrow-dredging", "/charts") == asking.listing(
+            "harrow-dredging", "/charts"
+        )
         assert client.folder("survey:/charts/exchange") == asking.folder("survey:/charts/exchange")
-        until(lambda: not client.findings().not_looked_at)  # certificates are looked at beside the answering
+        until(
+            lambda: not client.findings().not_looked_at
+        )  # certificates are looked at beside the answering
         assert client.findings().findings == asking.findings().findings
         assert client.overview().counts == asking.overview().counts
         assert client.overview().findings == client.findings().findings
@@ -167,7 +213,8 @@ def test_the_service_answers_as_the_core_does(service, asking):
         changed = client.compare_model(
             "bram",
             DEMO.read_text().replace(
-                "  - group:chart-desk read\n- path: /archive", "  - group:chart-desk look\n- path: /archive"
+                "  - group:chart-desk read\n- path: /archive",
+                "  - group:chart-desk look\n- path: /archive",
             ),
         )
         assert changed.total == 0  # /archive is not served to bram on either side
@@ -179,10 +226,15 @@ def test_the_map_as_lines_and_csv(service):
         csv = http.get("/map", params=window, headers={"Accept": "text/csv"})
         assert (
             csv.text
-            == "account,/inbox,/inbox/fulmar,/inbox/kittiwake,/inbox/razorbill,/inbox/turnstone\r\nfulmar,yes,,,,\r\n"
+            == "account,/inbox,/inbox/fulmar,/inbox/kittiwake,/inbox/razorbill,/inbox/turnstone\r\n"
+            "fulmar,yes,,,,\r\n"
         )
         lines = http.get("/map", params=window, headers={"Accept": "application/x-ndjson"})
-        assert json.loads(lines.text) == {"account": "fulmar", "location": "/inbox", "access": "yes"}
+        assert json.loads(lines.text) == {
+            "account": "fulmar",
+            "location": "/inbox",
+            "access": "yes",
+        }
         assert http.get("/map", params=window).json()["cells"] == [["yes", None, None, None, None]]
 
 
@@ -196,7 +248,12 @@ def test_the_console_signs_in_by_cookie_and_out_again(service):
         question = {"account": "ines", "action": "list", "path": "/"}
         # A form of another site carries the cookie, but cannot say that it is the console.
         problem(browser.post("/decisions", json=question), 401, "sign-in-required")
-        assert browser.post("/decisions", json=question, headers={"X-Drawknife-Console": "1"}).status_code == 200
+        assert (
+            browser.post(
+                "/decisions", json=question, headers={"X-Drawknife-Console": "1"}
+            ).status_code
+            == 200
+        )
         kept = dict(browser.cookies)
         browser.delete("/sessions", headers={"X-Drawknife-Console": "1"})
         problem(browser.get("/accounts", cookies=kept), 401, "sign-in-required")
@@ -209,7 +266,10 @@ def test_every_answer_has_the_protecting_headers(service):
 
 
 def test_a_client_tells_what_is_wrong_with_the_service(service, tmp_path):
-    with Client("http://127.0.0.1:1", "x") as nowhere, pytest.raises(ServiceUnavailable, match="no service answers"):
+    with (
+        Client("http://127.0.0.1:1", "x") as nowhere,
+        pytest.raises(ServiceUnavailable, match="no service answers"),
+    ):
         nowhere.health()
     with Client(service.url + "/elsewhere", service.token) as other, pytest.raises(ClientError):
         other.accounts()
@@ -218,11 +278,25 @@ def test_a_client_tells_what_is_wrong_with_the_service(service, tmp_path):
     assert caught.value.problem.status == 401
 
 
-def test_no_secret_comes_into_the_log(address, tmp_path):
-    with serving(address, tmp_path, "--log-requests") as found:
+@pytest.mark.parametrize(
+    "loud", [("--log-requests",), ("--log-level", "info"), ("-v",)], ids=" ".join
+)
+def test_no_secret_comes_into_the_log(address, tmp_path, loud):
+    with serving(address, tmp_path, *loud) as found:
         with found.http() as http:
             http.post("/sessions", json={"token": found.token})
             http.get("/accounts", params={"matching": "x"})
         log = found.stop()
     assert '"path": "/api/v1/accounts"' in log and "administrator" in log
     assert found.token not in log and os.path.basename(address).split("@")[0] not in log
+
+
+def test_a_log_level_leaves_out_what_is_below_it(address, tmp_path):
+    said = {}
+    for level in ("warning", "error"):
+        with serving(address, tmp_path, "--log-level", level) as found:
+            with found.http(Authorization="Bearer dk_wrong") as http:
+                assert http.get("/accounts").status_code == 401
+            said[level] = found.stop()
+    assert "sign-in refused" in said["warning"] and "request answered" not in said["warning"]
+    assert "sign-in refused" not in said["error"]

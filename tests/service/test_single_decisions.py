@@ -51,7 +51,9 @@ def test_it_is_answered_before_and_just_so(app, framework, database, demo):
             for more in ({}, {"explain": True}, {"endpoint": "harbour", "from": "198.51.100.7"}):
                 path = "/soundings/x" if right != "rename" else "/charts/x"
                 to = {"to": "/charts/y"} if right == "rename" else {}
-                body = json.dumps({"account": account.name, "action": right, "path": path, **to, **more})
+                body = json.dumps(
+                    {"account": account.name, "action": right, "path": path, **to, **more}
+                )
                 assert posted(app, body, token) == posted(app, body, token, LONG_WAY)
     assert framework and all("without_disk" in path for path in framework)
 

@@ -12,7 +12,8 @@ from drawknife.service import server
 
 from ..conftest import ROOT
 
-#: Starts and stops a server of two processes many times, in a small process of its own, which parts quickly.
+#: Starts and stops a server of two processes many times, in a small process of its own, which parts
+#: quickly.
 MANY = """
 import os, signal, socket, sys
 from drawknife.service import server
@@ -28,7 +29,8 @@ def stops(delay):
     pid = os.fork()
     if pid == 0:
         signal.alarm(5)  # what is stuck ends by this signal, and not as it should
-        server.Server(server.Options("", processes=2), socket.socket(), lambda: os.write(says, b"x")).run()
+        options = server.Options("", processes=2)
+        server.Server(options, socket.socket(), lambda: os.write(says, b"x")).run()
         os._exit(0)
     os.read(ready, 1)
     for _ in range(delay):
@@ -44,7 +46,9 @@ print(sorted({stops((i * 47) % 400) for i in range(60)}))
 
 
 def test_a_signal_at_any_moment_after_it_is_ready_is_heard():
-    done = subprocess.run([sys.executable, "-c", MANY], capture_output=True, text=True, cwd=ROOT, timeout=200)
+    done = subprocess.run(
+        [sys.executable, "-c", MANY], capture_output=True, text=True, cwd=ROOT, timeout=200
+    )
     assert done.stdout == "[0]\n", done.stderr
 
 
@@ -66,10 +70,13 @@ def test_a_service_forks_only_where_nothing_runs_beside():
     beside = threading.Thread(target=going.wait)
     beside.start()
     try:
-        with socket.socket() as listening, pytest.raises(RuntimeError, match="a thread runs beside"):
-            server.Server(server.Options("postgresql://x@127.0.0.1:1/x", processes=2), listening, lambda: None)._start(
-                0
-            )
+        with (
+            socket.socket() as listening,
+            pytest.raises(RuntimeError, match="a thread runs beside"),
+        ):
+            server.Server(
+                server.Options("postgresql://x@127.0.0.1:1/x", processes=2), listening, lambda: None
+            )._start(0)
     finally:
         going.set()
         beside.join()

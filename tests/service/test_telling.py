@@ -1,18 +1,14 @@
-"""Findings and broken promises are told outside: each once, and once more when it is mended; nothing is lost on the way."""
+"""Findings and broken promises are told outside: each once, and once more when it is mended;
+nothing is lost on the way.
+"""
 
 import contextlib
-import email
 import json
-import ssl
 import threading
 from datetime import UTC, datetime, time, timedelta
-from email import policy
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
-from aiosmtpd.controller import Controller
-from aiosmtpd.smtp import AuthResult
-from tools.cluster import free_port
 
 from drawknife import messages as msg
 from drawknife.formats.model_file import read_model
@@ -27,7 +23,7 @@ from drawknife.service.telling import FIRST_WAIT, Telling, When
 from drawknife.service.tidings import Mail, NotTaken, Tidings, Webhook, signature, text
 
 from ..conftest import DEMO, run, serving, until
-from .test_installed import certificate
+from ..mail_server import PASSWORD, USER, mail_server
 
 NOW = datetime(2026, 11, 27, 12, tzinfo=UTC)
 
@@ -62,11 +58,15 @@ def receiver():
 
 
 def heard(client, receiver, number):
-    """What comes as that, headers and body; the service is asked meanwhile, which takes its time."""
+    """What comes as that, headers and body; the service is asked meanwhile, which takes
+    its time.
+    """
     return until(lambda: client.health() and len(receiver.came) > number and receiver.came[number])
 
 
-def test_a_service_tells_what_is_new_signed_and_once_and_what_is_mended(address, tmp_path, receiver):
+def test_a_service_tells_what_is_new_signed_and_once_and_what_is_mended(
+    address, tmp_path, receiver
+):
     secret = tmp_path / "secret"
     secret.write_text("between us\n")
     secret.chmod(0o600)
@@ -75,18 +75,41 @@ def test_a_service_tells_what_is_new_signed_and_once_and_what_is_mended(address,
         headers, body = heard(client, receiver, 0)
         told = json.loads(body)
         found = {f.text for f in client.findings().findings}
-        assert {t["text"] for t in told["new"]} == found and told["mended"] == [] and told["revision"] == 1
-        assert headers["Drawknife-Signature"] == signature(b"between us", headers["Drawknife-Time"], body)
-        assert signature(b"another", headers["Drawknife-Time"], body) != headers["Drawknife-Signature"]
-        client.change([{"op": "change", "kind": "account", "name": "ines", "set": {"display": "Inês"}}])
-        client.change([{"op": "remove", "kind": "endpoint", "name": "old-quay"}])  # one finding less
+        assert (
+            {t["text"] for t in told["new"]} == found
+            and told["mended"] == []
+            and told["revision"] == 1
+        )
+        assert headers["Drawknife-Signature"] == signature(
+            b"between us", headers["Drawknife-Time"], body
+        )
+        assert (
+            signature(b"another", headers["Drawknife-Time"], body) != headers["Drawknife-Signature"]
+        )
+        client.change(
+            [{"op": "change", "kind": "account", "name": "ines", "set": {"display": "Inês"}}]
+        )
+        client.change(
+            [{"op": "remove", "kind": "endpoint", "name": "old-quay"}]
+        )  # one finding less
         told = json.loads(heard(client, receiver, 1)[1])
         assert [t["kind"] for t in told["mended"]] == ["endpoint-clash"] and told["new"] == []
         # What was changed since, the newest first; with it, for who reads it.
-        assert [c["revision"] for c in told["changes"]] == [3, 2] and told["changes"][0]["who"] == "administrator"
-    with serving(address, tmp_path, *options) as service, service.client() as client:  # a service that is started again
+        assert [c["revision"] for c in told["changes"]] == [3, 2] and told["changes"][0][
+            "who"
+        ] == "administrator"
+    with (
+        serving(address, tmp_path, *options) as service,
+        service.client() as client,
+    ):  # a service that is started again
         client.change(
-            [{"op": "add", "kind": "endpoint", "item": {"name": "old-quay", "protocol": "ftp", "port": 2121}}]
+            [
+                {
+                    "op": "add",
+                    "kind": "endpoint",
+                    "item": {"name": "old-quay", "protocol": "ftp", "port": 2121},
+                }
+            ]
         )
         told = json.loads(heard(client, receiver, 2)[1])
         assert {t["kind"] for t in told["new"]} == {
@@ -150,7 +173,9 @@ def test_once_a_day_what_came_and_went_meanwhile_is_not_told_and_the_rest_in_one
     assert telling.look(way, NOW)
     clean = "drawknife: 1\naccounts: [{name: ines}]\n"
     loaded(current, clean)
-    assert not telling.look(way, NOW + timedelta(hours=5)) and len(way.told) == 1  # not before tomorrow at seven
+    assert (
+        not telling.look(way, NOW + timedelta(hours=5)) and len(way.told) == 1
+    )  # not before tomorrow at seven
     assert telling.look(way, NOW + timedelta(hours=19, minutes=1))
     assert way.told[1].new == [] or {t.kind for t in way.told[1].new} <= {"no-credential"}
     assert {t.key for t in way.told[1].mended} <= {t.key for t in way.told[0].new}
@@ -168,7 +193,10 @@ def test_a_limit_that_fills_further_is_the_same_finding():
         ToldFinding("limit-nearly-full", "q", "q is full").key
         != ToldFinding("limit-nearly-full", "q", "q is 99% full").key
     )
-    assert ToldFinding("x", "a", "until 2026-10-15").key != ToldFinding("x", "b", "until 2026-10-15").key
+    assert (
+        ToldFinding("x", "a", "until 2026-10-15").key
+        != ToldFinding("x", "b", "until 2026-10-15").key
+    )
 
 
 def test_only_one_of_two_services_tells(current, address):
@@ -198,42 +226,20 @@ TIDINGS = Tidings(
 
 
 def test_mail_goes_under_tls_with_a_name_and_a_password_and_says_it_in_words(tmp_path):
-    cert, key = certificate(tmp_path, 7)
-    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-    context.load_cert_chain(cert, key)
-    came = []
-
-    class Box:
-        async def handle_DATA(self, server, session, envelope):
-            came.append((session.ssl is not None, envelope))
-            return "250 taken"
-
-    def known(server, session, envelope, mechanism, data):
-        return AuthResult(success=(data.login, data.password) == (b"drawknife", b"a word"))
-
-    server = Controller(
-        Box(),
-        hostname="127.0.0.1",
-        port=free_port(),
-        tls_context=context,
-        require_starttls=True,
-        authenticator=known,
-        auth_required=True,
-    )
-    server.start()
-    at = f"127.0.0.1:{server.port}"
-    try:
-        mail = Mail(at, "drawknife@tidewrack.example", ("edda@tidewrack.example",), "drawknife", "a word", cert)
-        mail.tell(TIDINGS)
-        ((under_tls, envelope),) = came
-        letter = email.message_from_bytes(envelope.content, policy=policy.default)
-        assert under_tls and envelope.rcpt_tos == ["edda@tidewrack.example"]
-        assert (
-            letter["Subject"] == "Drawknife: 1 new finding, 1 mended" and letter["Auto-Submitted"] == "auto-generated"
+    with mail_server(tmp_path) as there:
+        to = ("edda@tidewrack.example",)
+        mail = Mail(
+            there.address, "drawknife@tidewrack.example", to, USER, PASSWORD, there.certificate
         )
-        assert letter.get_content().replace("\r\n", "\n") == text(
-            TIDINGS
-        ) and "promise p is broken: jonas at /soundings" in text(TIDINGS)
+        mail.tell(TIDINGS)
+        (letter,) = there.letters
+        assert there.came[0].rcpt_tos == ["edda@tidewrack.example"]
+        assert (
+            letter["Subject"] == "Drawknife: 1 new finding, 1 mended"
+            and letter["Auto-Submitted"] == "auto-generated"
+        )
+        said = letter.get_content().replace("\r\n", "\n")
+        assert said == text(TIDINGS) and "promise p is broken: jonas at /soundings" in said
         for wrong in (
             mail._replace(password="another"),
             mail._replace(ca_file=None),
@@ -242,12 +248,11 @@ def test_mail_goes_under_tls_with_a_name_and_a_password_and_says_it_in_words(tmp
             with pytest.raises(NotTaken):
                 wrong.tell(TIDINGS)
             assert wrong.why_not_reached().startswith("127.0.0.1:")
-        assert len(came) == 1 and mail.why_not_reached() == ""
+        assert len(there.came) == 1 and mail.why_not_reached() == ""
         mail._replace(console="https://drawknife.tidewrack.example").tell(TIDINGS)
-        letter = email.message_from_bytes(came[1][1].content, policy=policy.default)
-        assert letter.get_content().splitlines()[-1] == "https://drawknife.tidewrack.example"
-    finally:
-        server.stop()
+        assert (
+            there.letters[1].get_content().splitlines()[-1] == "https://drawknife.tidewrack.example"
+        )
 
 
 def test_a_webhook_that_refuses_or_is_not_there_is_not_taken_and_its_path_is_not_logged(receiver):
@@ -295,15 +300,19 @@ def test_a_webhook_that_answers_without_an_end_is_not_read_to_it():
 @pytest.mark.parametrize(
     ("said", "told"),
     [
-        ('webhook = "ftp://x"', "--webhook"), ('mail_to = ["a@b"]', "go together"), ('tell = "soon"', "07:00"),
+        ('webhook = "ftp://x"', "--webhook"),
+        ('mail_to = ["a@b"]', "go together"),
+        ('tell = "soon"', "07:00"),
         ('webhook = "https://x"\nwebhook_secret_file = "{folder}/open"', "chmod 600"),
         ('mail_to = ["a@b"]\nmail_from = "c@d"\nmail_server = "smtp"', "HOST:PORT"),
     ],
-)  # fmt: skip
+)
 def test_options_that_cannot_be_told_by_are_told(said, told, tmp_path):
     (tmp_path / "open").write_text("x")
     (tmp_path / "open").chmod(0o644)
-    (tmp_path / "c.toml").write_text('database = "dbname=x"\n' + said.replace("{folder}", str(tmp_path)) + "\n")
+    (tmp_path / "c.toml").write_text(
+        'database = "dbname=x"\n' + said.replace("{folder}", str(tmp_path)) + "\n"
+    )
     done = run("config", "check", tmp_path / "c.toml")
     assert done.returncode == 1 and told in done.stderr
 
@@ -315,10 +324,14 @@ def test_what_could_not_be_looked_at_is_not_told_as_mended(current):
         patch.setattr(
             Current,
             "answering",
-            lambda self: _with(self, [("certificate", "harbour", "the certificate of harbour: it expired")], []),
+            lambda self: _with(
+                self, [("certificate", "harbour", "the certificate of harbour: it expired")], []
+            ),
         )
         assert telling.look(way, NOW)
-        patch.setattr(Current, "answering", lambda self: _with(self, [], ["the certificate of harbour"]))
+        patch.setattr(
+            Current, "answering", lambda self: _with(self, [], ["the certificate of harbour"])
+        )
         assert not telling.look(way, NOW + timedelta(minutes=2))
         patch.setattr(Current, "answering", lambda self: _with(self, [], []))
         assert telling.look(way, NOW + timedelta(minutes=4))
@@ -335,4 +348,6 @@ class _Findings:
 
 
 def _with(current, findings, unknown):
-    return type("Answers", (), {"revision": 1, "findings": lambda self: _Findings(findings, unknown)})()
+    return type(
+        "Answers", (), {"revision": 1, "findings": lambda self: _Findings(findings, unknown)}
+    )()

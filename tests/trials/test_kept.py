@@ -1,4 +1,6 @@
-"""Trials that the model keeps: carried along, done at every preview, and told of where a change turns them."""
+"""Trials that the model keeps: carried along, done at every preview, and told of where a change
+turns them.
+"""
 
 from dataclasses import replace
 from random import Random
@@ -60,9 +62,15 @@ def literally(model, trial):
     for i, s in enumerate(trial.steps):
         path = s.path or "/"
         asked = Question(
-            trial.account, s.action, path, s.to, owner=s.owner or own.get(path), endpoint=trial.endpoint, tls=trial.tls,
+            trial.account,
+            s.action,
+            path,
+            s.to,
+            owner=s.owner or own.get(path),
+            endpoint=trial.endpoint,
+            tls=trial.tls,
             size=s.size,
-        )  # fmt: skip
+        )
         allowed, gate = rules.verdict(asked, NOW)[:2]
         if allowed is not s.allowed or s.gate not in (None, gate):
             wrong.append(i)
@@ -79,7 +87,9 @@ def literally(model, trial):
 @settings(max_examples=150, deadline=None)
 def test_a_change_tells_exactly_the_trials_that_it_turns(seed):
     rng = Random(seed)
-    before = sound(replace(random_model(seed), trials=tuple(random_trial(rng, i) for i in range(6))))
+    before = sound(
+        replace(random_model(seed), trials=tuple(random_trial(rng, i) for i in range(6)))
+    )
     change = random_change(rng, before)
     assume(change["op"] != "rename")
     try:
@@ -92,7 +102,9 @@ def test_a_change_tells_exactly_the_trials_that_it_turns(seed):
     assert {f.about for f in fail} == {name for name in now if now[name] - was[name]}
     assert {f.about for f in hold} == {name for name in now if was[name] - now[name]}
     follows = consequences_on(prepare(before), prepare(after), NOW)
-    assert {f.about for f in follows.new_findings if f.kind == "trial-turned"} == {f.about for f in fail}
+    assert {f.about for f in follows.new_findings if f.kind == "trial-turned"} == {
+        f.about for f in fail
+    }
 
 
 @given(st.integers(0, 10**9))
@@ -102,17 +114,27 @@ def test_what_is_written_is_read_again(seed):
     assert [m.read_step(str(s)) for s in steps] == steps
     assert [m.read_step({s.says: s.expects}) for s in steps] == steps
     model = sound(replace(random_model(seed), trials=tuple(random_trial(rng, i) for i in range(3))))
-    assert read_model(write_model(model)) == model and read_model(write_model(model, as_json=True)) == model
+    assert (
+        read_model(write_model(model)) == model
+        and read_model(write_model(model, as_json=True)) == model
+    )
 
 
 @pytest.mark.parametrize(
     ("step", "told"),
     [
-        ("fly /a: yes", "no step"), ("list: yes", "says not where"), ("rename /a: yes", "needs a destination"),
-        ("list /a to /b: no", "only a rename"), ("list /a: maybe", "no expectation"), ("list /a", "no step"),
-        ("list /a: no, by wall", "no expectation"), (5, "one line"), ({"a": 1, "b": 2}, "one line"), ({5: True}, "no step"),
+        ("fly /a: yes", "no step"),
+        ("list: yes", "says not where"),
+        ("rename /a: yes", "needs a destination"),
+        ("list /a to /b: no", "only a rename"),
+        ("list /a: maybe", "no expectation"),
+        ("list /a", "no step"),
+        ("list /a: no, by wall", "no expectation"),
+        (5, "one line"),
+        ({"a": 1, "b": 2}, "one line"),
+        ({5: True}, "no step"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_step_is_told(step, told):
     with pytest.raises(BadValue, match=told):
         m.read_step(step)
@@ -121,7 +143,9 @@ def test_what_is_no_step_is_told(step, told):
 @pytest.fixture(scope="module")
 def kept():
     """The demo with its trials."""
-    return sound(replace(read_model(DEMO.read_bytes()), trials=tuple(read_trials(TRIALS.read_bytes()))))
+    return sound(
+        replace(read_model(DEMO.read_bytes()), trials=tuple(read_trials(TRIALS.read_bytes())))
+    )
 
 
 def line(folder, entry):
@@ -134,7 +158,9 @@ def test_a_preview_tells_what_turns_and_what_is_so_again(kept):
     assert [f.about for f in follows.new_findings] == [
         "the lab reads the charts and puts drafts, and changes no issued sheet"
     ]
-    assert "`upload /charts/drafts/sheet-15.pdf` is expected to be yes" in follows.new_findings[0].text
+    assert (
+        "`upload /charts/drafts/sheet-15.pdf` is expected to be yes" in follows.new_findings[0].text
+    )
     again = consequences_on(prepare(shut), prepare(kept), NOW)
     assert again.new_findings == () and [f.kind for f in again.mended] == ["trial-turned"]
 
@@ -146,14 +172,19 @@ def test_a_new_trial_that_is_not_so_is_a_finding_from_the_start(kept):
         "item": {"name": "x", "as": "ines", "steps": ["list /charts: no", "list /home: yes"]},
     }
     follows = consequences_on(prepare(kept), prepare(apply(kept, [added]).model), NOW)
-    assert [(f.kind, f.about) for f in follows.new_findings] == [("trial-not-as-expected", "x")] and follows.for_nobody
+    assert [(f.kind, f.about) for f in follows.new_findings] == [
+        ("trial-not-as-expected", "x")
+    ] and follows.for_nobody
     assert summary(follows) == ["nobody gains or loses anything", "1 new trial not as expected: x"]
 
 
 def test_what_accounts_have_to_sign_in_with_counts_where_it_is_known(kept):
     """The same as what a question is answered, by the names before and after a rename."""
     prepared, crew = prepare(kept), [t for t in kept.trials if t.account == "kittiwake"]
-    wrong = {t.name: [x.step.says for x in try_on(prepared, t, NOW, {}) if not x.as_expected] for t in crew}
+    wrong = {
+        t.name: [x.step.says for x in try_on(prepared, t, NOW, {}) if not x.as_expected]
+        for t in crew
+    }
     assert wrong["a crew's day"][0] == "sign-in"
     held = {"kittiwake": frozenset({"password"})}
     assert all(x.as_expected for t in crew for x in try_on(prepared, t, NOW, held))
@@ -172,7 +203,9 @@ def test_names_are_carried_along_and_turn_nothing_by_themselves(kept):
     ]
     applied = apply(kept, changes)
     after = applied.model
-    assert {(t.account, t.endpoint) for t in after.trials if "lab" in t.name} == {("ines-k", "harbour-ftp")}
+    assert {(t.account, t.endpoint) for t in after.trials if "lab" in t.name} == {
+        ("ines-k", "harbour-ftp")
+    }
     fail, hold = turned(prepare(kept), prepare(after), NOW, applied.renames)
     assert fail == [] and hold == [] and "what crews do" in {t.name for t in after.trials}
 
@@ -181,20 +214,27 @@ def test_what_a_trial_names_cannot_go_from_under_it(kept):
     with pytest.raises(ChangeRefused, match="still name") as refused:
         apply(kept, [{"op": "remove", "kind": "endpoint", "name": "public-tides"}])
     assert "trial the public fetches tides" in str([p.message for p in refused.value.problems])
-    gone = apply(kept, [{"op": "remove", "kind": "account", "name": "harrow-dredging", "everywhere": True}]).model
-    assert not [t for t in gone.trials if "partner" in t.name] and len(gone.trials) == len(kept.trials) - 2
+    gone = apply(
+        kept, [{"op": "remove", "kind": "account", "name": "harrow-dredging", "everywhere": True}]
+    ).model
+    assert (
+        not [t for t in gone.trials if "partner" in t.name]
+        and len(gone.trials) == len(kept.trials) - 2
+    )
 
 
 @pytest.mark.parametrize(
     ("item", "told"),
     [
-        ({"as": "ines", "steps": ["sign-in: yes"]}, "signing in is somewhere"), ({"as": "ines", "steps": []}, "nothing to do"),
+        ({"as": "ines", "steps": ["sign-in: yes"]}, "signing in is somewhere"),
+        ({"as": "ines", "steps": []}, "nothing to do"),
         ({"as": "inez", "steps": ["list /: yes"]}, "there is no account 'inez'"),
         ({"as": "ines", "at": "harbor", "steps": ["list /: yes"]}, "there is no endpoint 'harbor'"),
         ({"as": "ines", "steps": ["list / of inez: yes"]}, "there is no account 'inez'"),
-        ({"as": "ines", "steps": ["list /: perhaps"]}, "no expectation"), ({"steps": ["list /: yes"]}, "'as' is missing"),
+        ({"as": "ines", "steps": ["list /: perhaps"]}, "no expectation"),
+        ({"steps": ["list /: yes"]}, "'as' is missing"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_kept_is_told(kept, item, told):
     with pytest.raises((ChangeRefused, BadDocument)) as refused:
         apply(kept, [{"op": "add", "kind": "trial", "item": {"name": "x", **item}}])
@@ -203,7 +243,9 @@ def test_what_cannot_be_kept_is_told(kept, item, told):
 
 
 def test_kept_in_a_service(cluster, tmp_path):
-    """A file of trials is kept, and kept anew; each preview, draft and change tells of them; the past has them, too."""
+    """A file of trials is kept, and kept anew; each preview, draft and change tells of them; the
+    past has them, too.
+    """
     bare = tmp_path / "bare.yaml"
     bare.write_text(write_model(replace(read_model(DEMO.read_bytes()), trials=())))
     with serving(cluster.create_database("kept"), tmp_path, "--load", bare) as service:
@@ -212,15 +254,22 @@ def test_kept_in_a_service(cluster, tmp_path):
         again = run("trial", "keep", TRIALS, environment=service.environment)
         assert "nothing to change" in again.stderr
         listed = run("trial", "list", "--fail", environment=service.environment)
-        assert listed.returncode == 1 and "list /soundings  expected no, by virtual path" in listed.stdout
+        assert (
+            listed.returncode == 1
+            and "list /soundings  expected no, by virtual path" in listed.stdout
+        )
         with service.client() as client:
             names = {t.name: t.as_expected for t in client.trials().trials}
-            assert names["a partner sees no soundings"] is False and len(names) == len(read_trials(TRIALS.read_bytes()))
+            assert names["a partner sees no soundings"] is False and len(names) == len(
+                read_trials(TRIALS.read_bytes())
+            )
             for name in ("kittiwake", "ines", "harrow-dredging"):
                 client.set_password(name)
             shut = line("survey:/charts/drafts", "deny account:ines upload")
             preview = client.preview([shut])
-            assert any("turns 1 trial, no more as expected" in said for said in preview.summary), preview.summary
+            assert any("turns 1 trial, no more as expected" in said for said in preview.summary), (
+                preview.summary
+            )
             written = client.add_to_draft("night", [shut])
             assert any("turns 1 trial" in said for said in written.would)
             done = client.change([shut])

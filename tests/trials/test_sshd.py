@@ -1,4 +1,6 @@
-"""A real OpenSSH server, which takes keys only, held against the model; and what a server that lies cannot bring about."""
+"""A real OpenSSH server, which takes keys only, held against the model; and what a server that lies
+cannot bring about.
+"""
 
 import asyncio
 import json
@@ -25,7 +27,8 @@ stores:
 virtual_paths: [{path: /, leads_to: "survey:/", grants: [account:ines all]}]
 endpoints: [{name: pier, protocol: sftp, port: 22}]
 """
-#: What it shows: a folder that the model hides, one that it records and the server has not, and a file that is not to be touched.
+#: What it shows: a folder that the model hides, one that it records and the server has not, and a
+#: file that is not to be touched.
 TREE = """
 mkdir kept desk extra
 chmod 700 kept
@@ -34,7 +37,8 @@ echo precious > desk/precious.txt
 chown 20001:20001 desk/precious.txt
 """
 ONLY_HERE = pytest.mark.skipif(
-    os.geteuid() != 0 or shutil.which("unshare") is None or sshd.program() is None, reason="takes root and sshd"
+    os.geteuid() != 0 or shutil.which("unshare") is None or sshd.program() is None,
+    reason="takes root and sshd",
 )
 
 
@@ -53,8 +57,17 @@ def server(tmp_path_factory):
 
 def said(server, *words):
     folder, _ = server
-    options = ["--key", folder / "key", "--sign-in-as", "ines=i.surveyor", "--known-hosts", folder / "known"]
-    done = CliRunner().invoke(main, list(map(str, [*words, *options, "--model", folder / "model.yaml"])))
+    options = [
+        "--key",
+        folder / "key",
+        "--sign-in-as",
+        "ines=i.surveyor",
+        "--known-hosts",
+        folder / "known",
+    ]
+    done = CliRunner().invoke(
+        main, list(map(str, [*words, *options, "--model", folder / "model.yaml"]))
+    )
     assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
     return done
 
@@ -62,7 +75,10 @@ def said(server, *words):
 @ONLY_HERE
 def test_a_server_with_keys_only_is_compared_and_what_it_shows_and_the_model_hides_is_found(server):
     done = said(server, "compare-server", server[1], "ines", "--endpoint", "pier", "--json")
-    found = {(d["location"], d["what"], d["model"], d["server"]) for d in json.loads(done.stdout)["differences"]}
+    found = {
+        (d["location"], d["what"], d["model"], d["server"])
+        for d in json.loads(done.stdout)["differences"]
+    }
     assert found == {("/kept", "shown", False, True)} and done.exit_code == 1
 
 
@@ -70,10 +86,10 @@ def test_a_server_with_keys_only_is_compared_and_what_it_shows_and_the_model_hid
 def test_a_trial_there_creates_under_names_of_its_own_and_leaves_nothing(server):
     folder, url = server
     (folder / "t.yaml").write_text(
-        "drawknife-trials: 1\ntrials:\n  - name: t\n    as: ines\n    steps:\n"
-        "      - upload /desk/precious.txt: yes\n      - overwrite /desk/precious.txt: yes\n"
-        "      - delete-file /desk/precious.txt: yes\n      - make-folder /desk/new: yes\n"
-        "      - upload /desk/new/in.txt: yes\n      - rename /desk/new/in.txt to /desk/precious.txt: yes\n"
+        "drawknife-trials: 1\ntrials:\n  - name: t\n    as: ines\n    steps:\n      - upload"
+        " /desk/precious.txt: yes\n      - overwrite /desk/precious.txt: yes\n      - delete-file"
+        " /desk/precious.txt: yes\n      - make-folder /desk/new: yes\n      - upload"
+        " /desk/new/in.txt: yes\n      - rename /desk/new/in.txt to /desk/precious.txt: yes\n"
     )
     done = said(server, "try", folder / "t.yaml", "--over", url, "--may-write")
     assert done.exit_code == 0, done.output
@@ -87,11 +103,20 @@ def _lying(server):
     port = int(url.rpartition(":")[2])
 
     async def names():
-        options = {"username": "i.surveyor", "client_keys": [str(folder / "key")], "known_hosts": None}
-        async with asyncssh.connect("127.0.0.1", port, **options) as connection, connection.start_sftp_client() as sftp:
+        options = {
+            "username": "i.surveyor",
+            "client_keys": [str(folder / "key")],
+            "known_hosts": None,
+        }
+        async with (
+            asyncssh.connect("127.0.0.1", port, **options) as connection,
+            connection.start_sftp_client() as sftp,
+        ):
             async with sftp.open("/desk/precious.txt") as file:
                 assert await file.read() == "precious\n"
-            return {x for at in ("/", "/desk") for x in await sftp.listdir(at) if x not in (".", "..")}
+            return {
+                x for at in ("/", "/desk") for x in await sftp.listdir(at) if x not in (".", "..")
+            }
 
     return asyncio.run(names())
 
@@ -101,20 +126,39 @@ def test_a_host_key_that_is_not_known_and_a_key_that_is_not_taken_are_refused(se
     folder, url = server
     other = tmp_path / "known"
     other.write_text("")
-    words = ["compare-server", url, "ines", "--key", str(folder / "key"), "--known-hosts", str(other)]
+    words = [
+        "compare-server",
+        url,
+        "ines",
+        "--key",
+        str(folder / "key"),
+        "--known-hosts",
+        str(other),
+    ]
     done = CliRunner().invoke(main, [*words, "--model", str(folder / "model.yaml")])
     assert done.exit_code == 1 and "known_hosts" in done.output
     asyncssh.generate_private_key("ssh-ed25519").write_private_key(str(tmp_path / "key"))
-    words = ["compare-server", url, "ines", "--key", str(tmp_path / "key"), "--unchecked", "--sign-in-as", "i.surveyor"]
+    words = [
+        "compare-server",
+        url,
+        "ines",
+        "--key",
+        str(tmp_path / "key"),
+        "--unchecked",
+        "--sign-in-as",
+        "i.surveyor",
+    ]
     done = CliRunner().invoke(main, [*words, "--model", str(folder / "model.yaml")])
     assert done.exit_code == 1 and "cannot sign in there" in done.output
 
 
-# --- a server that lies ---------------------------------------------------------------------------
+# --- a server that lies -------------------------------------------------------------------------
 
 
 class Liar:
-    """Has files of others, and answers of each action whatever it likes, whether it does it or not."""
+    """Has files of others, and answers of each action whatever it likes, whether it
+    does it or not.
+    """
 
     def __init__(self, answers):
         self.answers = answers
@@ -160,15 +204,25 @@ class Liar:
 
 
 STEPS = [
-    ("upload", "/drop/a.txt", None), ("overwrite", "/drop/a.txt", None), ("append", "/drop/a.txt", None),
-    ("make-folder", "/drop/b", None), ("upload", "/drop/b/c.txt", None), ("rename", "/drop/b/c.txt", "/drop/theirs"),
-    ("overwrite", "/drop/theirs", None), ("delete-file", "/drop/a.txt", None), ("delete-file", "/drop/others", None),
-    ("overwrite", "/drop/others", None), ("delete-folder", "/drop/b", None), ("set-attributes", "/drop/theirs", None),
-]  # fmt: skip
+    ("upload", "/drop/a.txt", None),
+    ("overwrite", "/drop/a.txt", None),
+    ("append", "/drop/a.txt", None),
+    ("make-folder", "/drop/b", None),
+    ("upload", "/drop/b/c.txt", None),
+    ("rename", "/drop/b/c.txt", "/drop/theirs"),
+    ("overwrite", "/drop/theirs", None),
+    ("delete-file", "/drop/a.txt", None),
+    ("delete-file", "/drop/others", None),
+    ("overwrite", "/drop/others", None),
+    ("delete-folder", "/drop/b", None),
+    ("set-attributes", "/drop/theirs", None),
+]
 ANSWERS = ["upload", "append", "make_folder", "rename", "delete_file", "delete_folder", "there"]
 
 
-@pytest.mark.parametrize("refusing", [set(), *({x} for x in ANSWERS), set(ANSWERS), {"upload", "there"}])
+@pytest.mark.parametrize(
+    "refusing", [set(), *({x} for x in ANSWERS), set(ANSWERS), {"upload", "there"}]
+)
 def test_whatever_a_server_answers_only_made_up_names_are_written_and_deleted(refusing):
     liar = Liar({what: (what not in refusing, True) for what in ANSWERS})
     at = AtServer(liar, may_write=True)

@@ -1,4 +1,6 @@
-"""Trials: what is written is asked, what was done before counts, and a change turns what it turns."""
+"""Trials: what is written is asked, what was done before counts, and a change turns
+what it turns.
+"""
 
 import json
 import re
@@ -16,7 +18,9 @@ from drawknife.trials import GateAnswer, outcomes_of, read_trials, write_trials
 
 from ..conftest import DEMO, ROOT, run, serving
 
-DOCUMENTED = re.search(r"```yaml\n(.*?)```", (ROOT / "docs/reference/trials.md").read_text(), re.S)[1]
+DOCUMENTED = re.search(r"```yaml\n(.*?)```", (ROOT / "docs/reference/trials.md").read_text(), re.S)[
+    1
+]
 TRIALS = DEMO.parent / "trials.yaml"
 
 
@@ -45,11 +49,20 @@ def test_the_documented_trials_hold_on_the_demo(tmp_path):
 
 
 def test_what_was_done_before_counts():
-    """What was put is one's own, under its new name too, and what is gone is nobody's; what is not known is another's."""
-    (found,) = read_trials(trial(
-        "upload /home/a: yes", "delete-file /home/a: yes", "rename /home/b to /home/c: yes", "upload /home/d: yes",
-        "rename /home/d to /home/e: yes", "overwrite /home/e: yes", "delete-file /home/x of odile: yes",
-    ).encode())  # fmt: skip
+    """What was put is one's own, under its new name too, and what is gone is nobody's; what is not
+    known is another's.
+    """
+    (found,) = read_trials(
+        trial(
+            "upload /home/a: yes",
+            "delete-file /home/a: yes",
+            "rename /home/b to /home/c: yes",
+            "upload /home/d: yes",
+            "rename /home/d to /home/e: yes",
+            "overwrite /home/e: yes",
+            "delete-file /home/x of odile: yes",
+        ).encode()
+    )
     asked = []
     outcomes_of(found, lambda question: asked.append(question) or GateAnswer(True, None, ""))
     assert [q.get("owner") for q in asked] == [None, "ines", None, None, "ines", "ines", "odile"]
@@ -125,7 +138,10 @@ def test_what_was_recorded_shows_a_later_change(tmp_path):
     same = CliRunner().invoke(main, ["trial", "record", "yuki", "--model", str(DEMO)]).stdout
     assert tried(same, tmp_path, model=other).exit_code == 0
     turned = tried(recorded, tmp_path, model=other)
-    assert turned.exit_code == 1 and "upload /charts/drafts/trial.bin  no, by folder, expected yes" in turned.stdout
+    assert (
+        turned.exit_code == 1
+        and "upload /charts/drafts/trial.bin  no, by folder, expected yes" in turned.stdout
+    )
 
 
 def test_written_and_read_again():
@@ -139,8 +155,13 @@ def test_in_a_service_and_in_a_draft(cluster, tmp_path):
             for name in ("kittiwake", "ines", "harrow-dredging"):
                 client.set_password(name)
         done = run("try", TRIALS, environment=service.environment)
-        assert done.returncode == 1 and "list /soundings  yes, expected no, by virtual path" in done.stdout
-        assert done.stdout.count("✕") == 2  # one trial, one step: the partner whom two groups let in
+        assert (
+            done.returncode == 1
+            and "list /soundings  yes, expected no, by virtual path" in done.stdout
+        )
+        assert (
+            done.stdout.count("✕") == 2
+        )  # one trial, one step: the partner whom two groups let in
         mend = {
             "op": "change",
             "kind": "folder",
@@ -154,12 +175,14 @@ def test_in_a_service_and_in_a_draft(cluster, tmp_path):
         assert drafted.returncode == 1 and "no, by door, expected yes" in drafted.stdout
 
 
-# --- at a server ----------------------------------------------------------------------------------
+# --- at a server --------------------------------------------------------------------------------
 
 
 @pytest.fixture
 def server(tmp_path):
-    with rehearsing.standing(rehearsing.at_any_hour(read_model(DEMO.read_bytes())), tmp_path / "rehearsal") as there:
+    with rehearsing.standing(
+        rehearsing.at_any_hour(read_model(DEMO.read_bytes())), tmp_path / "rehearsal"
+    ) as there:
         yield there
 
 
@@ -177,7 +200,9 @@ def lying(there):
 
 
 def test_a_server_that_does_what_the_model_says(tmp_path, server):
-    """Nothing is different, nothing of what was there is touched, and what is left behind is told."""
+    """Nothing is different, nothing of what was there is touched, and what is left
+    behind is told.
+    """
     server.stand.tree.root.joinpath("survey/charts/issued/sheet-14.pdf").write_text("x")
     server.stand.tree.root.joinpath("public/tides/today.csv").write_text("x")
     server.stand.tree.root.joinpath("public/notices/watch.txt").write_text("x")
@@ -190,8 +215,14 @@ def test_a_server_that_does_what_the_model_says(tmp_path, server):
     )
     assert "1 not as expected" in done.stdout
     # What may be made and not be deleted is told, and all else is as it was.
-    assert done.output.count("is still there") == 2 and "is still there, created for /inbox/26-11" in done.output
-    assert "is still there, created for /charts/drafts/sheet-15.pdf" in done.output and done.exit_code == 1
+    assert (
+        done.output.count("is still there") == 2
+        and "is still there, created for /inbox/26-11" in done.output
+    )
+    assert (
+        "is still there, created for /charts/drafts/sheet-15.pdf" in done.output
+        and done.exit_code == 1
+    )
     assert [x for x in lying(server) if not x.endswith("-trial.pdf")] == before
     asked = {(x.account, x.action) for x in server.lines}
     assert ("kittiwake", "upload") in asked and ("kittiwake", "delete-file") in asked
@@ -199,21 +230,35 @@ def test_a_server_that_does_what_the_model_says(tmp_path, server):
 
 
 def test_what_does_not_lie_there_says_nothing_of_the_server(tmp_path, server):
-    """Where the model lets it, and nothing is there to be had; a refusal that the model expects is one all the same."""
+    """Where the model lets it, and nothing is there to be had; a refusal that the model expects is
+    one all the same.
+    """
     steps = ("download /notices/none.txt: yes", "download /soundings/none: no")
     for endpoint in ("harbour", "lab-sftp"):
         done = tried(
-            trial(*steps, at=endpoint).replace("ines", "kittiwake" if endpoint == "harbour" else "ines"),
+            trial(*steps, at=endpoint).replace(
+                "ines", "kittiwake" if endpoint == "harbour" else "ines"
+            ),
             tmp_path,
             *over(server),
         )
-        assert "download /notices/none.txt  yes; not tried" in done.stdout and "nothing of that name" in done.stdout
+        assert (
+            "download /notices/none.txt  yes; not tried" in done.stdout
+            and "nothing of that name" in done.stdout
+        )
 
 
 def test_without_leave_nothing_is_written(tmp_path, server):
     done = tried(TRIALS.read_text(), tmp_path, *over(server))
-    assert "--may-write was not given" in " ".join(done.stdout.split()) and "not tried at the server" in done.stdout
-    assert not lying(server) and not {x.action for x in server.lines} & {"upload", "delete-file", "overwrite"}
+    assert (
+        "--may-write was not given" in " ".join(done.stdout.split())
+        and "not tried at the server" in done.stdout
+    )
+    assert not lying(server) and not {x.action for x in server.lines} & {
+        "upload",
+        "delete-file",
+        "overwrite",
+    }
 
 
 @pytest.mark.parametrize("endpoint", ["harbour", "lab-sftp"])
@@ -230,7 +275,10 @@ def test_a_server_that_does_otherwise_is_told(tmp_path, server, endpoint):
         "make-folder /charts/drafts/d: yes",
     )
     done = tried(trial(*steps, at=endpoint), tmp_path, *over(server, "--may-write"), model=other)
-    assert done.exit_code == 1 and "list /charts/drafts  no, by folder; the server lets it" in done.stdout
+    assert (
+        done.exit_code == 1
+        and "list /charts/drafts  no, by folder; the server lets it" in done.stdout
+    )
     assert "1 not as expected" in done.stdout
     # What ines put there she may not delete: it is told that it is still there.
     assert "is still there, created for /charts/drafts/t.bin" in done.output
@@ -241,8 +289,15 @@ def test_who_cannot_sign_in_there_can_do_nothing(tmp_path, server):
     """What is refused anyway was not tried, and is not said to be refused there, too."""
     steps = ("list /: yes", "list /nowhere: no, by virtual path")
     done = tried(trial(*steps, at="harbour"), tmp_path, *over(server), password="wrong")
-    assert done.exit_code == 1 and "list /  yes; the server does not" in done.stdout and "530" in done.stdout
-    assert "list /nowhere  no, by virtual path; not tried" in done.stdout and "1 not as expected" in done.stdout
+    assert (
+        done.exit_code == 1
+        and "list /  yes; the server does not" in done.stdout
+        and "530" in done.stdout
+    )
+    assert (
+        "list /nowhere  no, by virtual path; not tried" in done.stdout
+        and "1 not as expected" in done.stdout
+    )
     none = tried(trial(*steps, at="harbour"), tmp_path, *over(server), password="")
     assert "no password and no key was given for ines" in " ".join(none.stdout.split())
 
@@ -251,7 +306,10 @@ def test_what_is_not_trusted_is_told_with_the_remedy(tmp_path, server, monkeypat
     monkeypatch.setenv("HOME", str(tmp_path))
     given = [x for x in over(server) if x != "--unchecked"]
     done = tried(trial("list /: yes", at="harbour"), tmp_path, *given)
-    assert done.exit_code == 3 and "is not trusted: self-signed certificate; --unchecked takes any" in done.output
+    assert (
+        done.exit_code == 3
+        and "is not trusted: self-signed certificate; --unchecked takes any" in done.output
+    )
     done = tried(trial("list /: yes", at="lab-sftp"), tmp_path, *given)
     assert done.exit_code == 1 and "--unchecked" in done.stdout
 
@@ -267,11 +325,13 @@ def test_passwords_in_a_file_that_others_can_read_are_refused(tmp_path):
     file = tmp_path / "passwords"
     file.write_text("ines secret\n")
     file.chmod(0o644)
-    done = tried(trial("list /: yes"), tmp_path, "--over", "ftp://127.0.0.1:1", "--passwords", str(file))
+    done = tried(
+        trial("list /: yes"), tmp_path, "--over", "ftp://127.0.0.1:1", "--passwords", str(file)
+    )
     assert done.exit_code == 2 and "chmod 600" in done.output
 
 
-# --- what a server shows --------------------------------------------------------------------------
+# --- what a server shows ------------------------------------------------------------------------
 
 
 def compared(there, account, endpoint="harbour", model=DEMO, *more):
@@ -296,7 +356,10 @@ def test_a_server_that_shows_what_the_model_says(server, account, tmp_path):
     model.write_text(write_model(rehearsing.at_any_hour(read_model(DEMO.read_bytes()))))
     done = compared(server, account, "harbour", model)
     assert done.exit_code == 0 and "0 differences in" in done.stdout, done.stdout
-    assert {x.action for x in server.lines} <= {"sign-in", "list"} and "not looked at" not in done.stdout
+    assert {x.action for x in server.lines} <= {
+        "sign-in",
+        "list",
+    } and "not looked at" not in done.stdout
 
 
 def test_what_a_server_shows_otherwise_is_told(tmp_path, server):
@@ -318,27 +381,40 @@ def test_what_a_server_shows_otherwise_is_told(tmp_path, server):
         {
             "op": "add",
             "kind": "virtual-path",
-            "item": {"path": "/more", "leads_to": "survey:/charts", "grants": ["account:ines read"]},
+            "item": {
+                "path": "/more",
+                "leads_to": "survey:/charts",
+                "grants": ["account:ines read"],
+            },
         },
     ]
     other.write_text(write_model(apply(read_model(DEMO.read_bytes()), changes).model))
     done = compared(server, "ines", model=other)
     assert done.exit_code == 1
     for said in (
-        "/charts/drafts  upload: the server does, and the model does not", "/soundings  enter: the server does",
-        "/soundings  list: the server does, and the model does not", "/charts/new  shown: the model does, and the server does not",
+        "/charts/drafts  upload: the server does, and the model does not",
+        "/soundings  enter: the server does",
+        "/soundings  list: the server does, and the model does not",
+        "/charts/new  shown: the model does, and the server does not",
         "/more  shown: the model does, and the server does not",
-    ):  # fmt: skip
+    ):
         assert said in done.stdout, said
     told = json.loads(compared(server, "ines", "harbour", other, "--json").stdout)
-    assert told["perm"] and {d["what"] for d in told["differences"]} >= {"upload", "enter", "list", "shown"}
+    assert told["perm"] and {d["what"] for d in told["differences"]} >= {
+        "upload",
+        "enter",
+        "list",
+        "shown",
+    }
     some = compared(server, "ines", "harbour", DEMO, "--most", "2")
     assert "more folders not looked at: --most" in some.stdout
 
 
 def test_sftp_tells_no_perm_and_that_is_said(server):
     done = compared(server, "ines", "lab-sftp")
-    assert done.exit_code == 0 and "only what is shown was compared" in " ".join(done.stdout.split())
+    assert done.exit_code == 0 and "only what is shown was compared" in " ".join(
+        done.stdout.split()
+    )
 
 
 def test_who_is_compared_has_to_be_there(server):
@@ -350,4 +426,6 @@ def test_who_is_compared_has_to_be_there(server):
 def test_a_name_that_no_model_can_hold_is_told_and_stops_nothing(server):
     (server.stand.tree.root / "survey/charts/drafts/a\x07b").mkdir()
     done = compared(server, "ines")
-    assert done.exit_code == 0 and "1 folder not looked at: no model can hold the name" in done.stdout
+    assert (
+        done.exit_code == 0 and "1 folder not looked at: no model can hold the name" in done.stdout
+    )

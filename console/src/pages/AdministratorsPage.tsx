@@ -7,13 +7,14 @@ import { SaveRow } from "../parts/SaveRow";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table } from "../parts/Table";
+import { moment } from "../parts/time";
 import { useMay } from "../parts/who";
 
 const ROLES = Object.entries(declared.roles).map(([role, adds]) => ({ value: role, label: `${role}: ${adds}` }));
 const area = (a: Administrator) => a.area?.join(", ") ?? "everything";
 const reads = (a: Administrator) => (a.area === null || a.reads === "everything" ? "everything" : "its area");
 const KINDS: Record<string, string> = { session: "console session", code: "sign-in link" };
-const when = (text: string | null | undefined) => (text ? new Date(text).toLocaleString("sv").slice(0, 16) : "never");
+const when = (text: string | null | undefined) => (text ? moment(text) : "never");
 
 /** Who may use the service, and what is signed in with. */
 export function AdministratorsPage() {

@@ -3,8 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, type Credentials, DELETE, GET, POST, PUT } from "../api";
 import { Loaded } from "../parts/states";
-
-const when = (at: string) => new Date(at).toLocaleString("sv").slice(0, 16);
+import { moment } from "../parts/time";
 
 /** What an account signs in with: whether there is a password, and its public keys. Neither is ever shown again. */
 export function CredentialsView({ account }: { account: string }) {
@@ -65,7 +64,7 @@ function Password({ account, since, by }: { account: string; since: string | nul
     <section className="sheet" style={{ padding: "12px 16px" }} aria-label="Password">
       <Text fw={650}>Password</Text>
       <Text fz={13} mb={10}>
-        {since ? `set ${when(since)} by ${by}` : "none: it cannot sign in with one"}
+        {since ? `set ${moment(since)} by ${by}` : "none: it cannot sign in with one"}
       </Text>
       {made !== null && (
         <Text fz={13} mb={10} role="status">
@@ -127,7 +126,7 @@ function Keys({ account, keys }: { account: string; keys: Credentials["keys"] })
               {key.fingerprint}
             </div>
             <div className="quiet">
-              added {when(key.added)} by {key.added_by}
+              added {moment(key.added)} by {key.added_by}
             </div>
           </span>
           <Button

@@ -7,6 +7,7 @@ import { Consequences } from "../parts/Consequences";
 import { Page } from "../parts/Shell";
 import { Failed, Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
+import { moment } from "../parts/time";
 import { DirectoryButton } from "./DirectoryEditor";
 
 const STATES: Record<SyncReport["state"], [string, string]> = {
@@ -59,8 +60,7 @@ function LastSync({ report }: { report: SyncReport | null }) {
   const [label, style] = STATES[report.state] ?? [report.state, ""];
   return (
     <>
-      <span className={style}>{label}</span>{" "}
-      <span className="quiet">{new Date(report.at).toLocaleString("sv").slice(0, 16)}</span>
+      <span className={style}>{label}</span> <span className="quiet">{moment(report.at)}</span>
     </>
   );
 }
@@ -219,7 +219,7 @@ function Report({ report, hand }: { report: SyncReport; hand?: (subject: string)
         {report.state !== "preview" && (
           <span className="quiet">
             {" "}
-            · {new Date(report.at).toLocaleString("sv")}, {report.who}
+            · {moment(report.at)}, {report.who}
           </span>
         )}
       </div>

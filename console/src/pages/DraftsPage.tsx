@@ -9,9 +9,8 @@ import { Code } from "../parts/Line";
 import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
+import { moment } from "../parts/time";
 import { useDraft } from "../past";
-
-const when = (text: string) => new Date(text).toLocaleString("sv").slice(0, 16);
 
 const COLUMNS: Column<DraftLine>[] = [
   { head: "draft", track: "minmax(160px, 1fr)", by: (d) => d.name, show: (d) => <b>{d.name}</b> },
@@ -22,7 +21,7 @@ const COLUMNS: Column<DraftLine>[] = [
     by: (d) => d.writers.join(", "),
     show: (d) => d.writers.join(", ") || d.begun_by,
   },
-  { head: "begun", track: "150px", by: (d) => d.begun, show: (d) => when(d.begun) },
+  { head: "begun", track: "150px", by: (d) => d.begun, show: (d) => moment(d.begun) },
   { head: "comments", track: "100px", by: (d) => d.comments, show: (d) => d.comments || "" },
   { head: "about", track: "minmax(160px, 2fr)", by: (d) => d.about, show: (d) => d.about },
 ];
@@ -156,7 +155,7 @@ function Shown({ draft }: { draft: Draft }) {
       }
     >
       <Text fz="sm" className="quiet">
-        Begun by {draft.draft.begun_by}, {when(draft.draft.begun)}. {draft.draft.about}
+        Begun by {draft.draft.begun_by}, {moment(draft.draft.begun)}. {draft.draft.about}
       </Text>
       {problem && (
         <div role="alert" className="bad" style={{ fontSize: 13 }}>
@@ -171,6 +170,7 @@ function Shown({ draft }: { draft: Draft }) {
                 <Group justify="space-between" wrap="nowrap" align="flex-start">
                   <div>
                     <b>{s.number}</b> <Code text={s.says} /> <span className="quiet">{s.who}</span>
+                    {s.why && <div className="quiet">{s.why}</div>}
                   </div>
                   <Button
                     size="compact-xs"
@@ -247,7 +247,7 @@ function Said({ draft }: { draft: Draft }) {
     <section aria-label="Comments">
       {draft.comments.map((c) => (
         <Text fz="sm" key={c.at + c.says}>
-          <b>{c.who}</b> <span className="quiet">{when(c.at)}</span> {c.says}
+          <b>{c.who}</b> <span className="quiet">{moment(c.at)}</span> {c.says}
         </Text>
       ))}
       <form

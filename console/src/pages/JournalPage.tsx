@@ -8,6 +8,7 @@ import { Page } from "../parts/Shell";
 import { Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
 import { TakeBack } from "../parts/TakeBack";
+import { moment } from "../parts/time";
 
 /** Of a change of many items so many are told. */
 const SHOWN = 10;
@@ -15,7 +16,7 @@ type Line = Journal["lines"][number];
 
 const COLUMNS: Column<Line>[] = [
   { head: "revision", track: "70px", by: (x) => x.revision, show: (x) => <span className="mono">{x.revision}</span> },
-  { head: "when", track: "150px", by: (x) => x.at, show: (x) => new Date(x.at).toLocaleString("sv") },
+  { head: "when", track: "175px", by: (x) => x.at, show: (x) => moment(x.at) },
   { head: "who", track: "130px", by: (x) => x.who, show: (x) => x.who },
   {
     head: "what",

@@ -7,6 +7,7 @@ import { AddButton, EditButton } from "../parts/Editor";
 import { Page } from "../parts/Shell";
 import { Empty, Loaded } from "../parts/states";
 import { type Column, PartTable } from "../parts/Table";
+import { moment } from "../parts/time";
 import { size } from "../parts/values";
 import { Wrapped } from "../parts/Wrapped";
 
@@ -179,7 +180,7 @@ function Detail({ limit }: { limit: FilledLimit }) {
       {limit.grace_ends && (
         <div className="state-own" style={{ margin: "6px 0" }}>
           ▲ above its soft limit; the grace period {new Date(limit.grace_ends) <= new Date() ? "ended" : "ends"}{" "}
-          {new Date(limit.grace_ends).toLocaleString("sv")}
+          {moment(limit.grace_ends)}
         </div>
       )}
       <Fillers heading="who fills it" used={limit.accounts} />

@@ -34,13 +34,14 @@ function asked(line: RehearsalLine) {
   };
 }
 
-/** The time; the day as well, if it was another. */
+/** The time in UTC; the day as well, if it was another. */
 function When({ at }: { at: Date }) {
-  const today = at.toDateString() === new Date().toDateString();
+  const [date, time] = at.toISOString().split("T") as [string, string];
+  const isToday = date === new Date().toISOString().slice(0, 10);
   return (
-    <div title={at.toLocaleString("sv")}>
-      {at.toLocaleTimeString("sv")}
-      {!today && <div className="quiet">{at.toLocaleDateString("sv")}</div>}
+    <div title={`${date} ${time.slice(0, 8)} UTC`}>
+      {time.slice(0, 8)} UTC
+      {!isToday && <div className="quiet">{date}</div>}
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import { Anchor, Button, FileInput, Group, Text } from "@mantine/core";
+import { Anchor, Button, FileInput, Group, Text, TextInput } from "@mantine/core";
 import { IconReportAnalytics } from "@tabler/icons-react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -196,6 +196,7 @@ export function ReportPage() {
 }
 
 function OneReport({ report }: { report: Report }) {
+  const columns = report.signed ? [...ROWS, decisionOf(report)] : ROWS;
   return (
     <>
       <Text fz="sm" className="quiet">
@@ -204,36 +205,69 @@ function OneReport({ report }: { report: Report }) {
           `; compared with report ${report.since.number}, which ${report.since.signed.by} signed on ${day(report.since.signed.at)}`}
         .{report.notes.map((note) => ` ${note}`)}
       </Text>
-      {report.signed ? <IsSigned signed={report.signed} /> : <SignReport number={report.number} />}
+      {report.signed ? (
+        <IsSigned number={report.number} signed={report.signed} />
+      ) : (
+        <Group gap={12} align="stretch">
+          <SendReport report={report} />
+          <SignReport number={report.number} />
+        </Group>
+      )}
       <Table
         label="Rows"
         rows={report.rows}
-        columns={ROWS}
+        columns={columns}
         keyOf={(r) => String(r.number)}
         one="row"
         none="Nobody can get at it."
         tall
       />
-      {report.gone.length > 0 && (
-        <section aria-label="Gone since">
-          <Text fw={650} fz="sm">
-            Removed since the last signed report
-          </Text>
-          {report.gone.map((line) => (
-            <Text key={line} fz="sm">
-              {line}
-            </Text>
-          ))}
-        </section>
-      )}
+      <Lines title="Removed since the last signed report" lines={report.gone} />
+      <Lines title="To be removed by the last signed report, and still there" lines={report.still} />
     </>
   );
 }
 
-function IsSigned({ signed }: { signed: NonNullable<Report["signed"]> }) {
+function Lines({ title, lines }: { title: string; lines: string[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <section aria-label={title}>
+      <Text fw={650} fz="sm">
+        {title}
+      </Text>
+      {lines.map((line) => (
+        <Text key={line} fz="sm">
+          {line}
+        </Text>
+      ))}
+    </section>
+  );
+}
+
+function decisionOf(report: Report): Column<ReportRow> {
+  const said = new Map(report.decided.map((d) => [d.row, d]));
+  return {
+    head: "decision",
+    track: "minmax(130px, 1fr)",
+    by: (r) => said.get(r.number)?.decision,
+    show: (r) => {
+      const decided = said.get(r.number);
+      if (!decided) return r.to_decide ? <span className="quiet">none</span> : "";
+      return (
+        <div style={{ whiteSpace: "normal" }}>
+          <span className={decided.decision === "keep" ? "good" : "bad"}>{decided.decision}</span>
+          {decided.remark && <div className="quiet">{decided.remark}</div>}
+        </div>
+      );
+    },
+  };
+}
+
+function IsSigned({ number, signed }: { number: number; signed: NonNullable<Report["signed"]> }) {
   return (
     <Text fz="sm">
-      <span className="good">● signed</span> by {signed.by} on {day(signed.at)}: {signed.kept} kept,{" "}
+      <span className="good">● signed</span> by {signed.by}
+      {signed.sent_by && `, through a link that ${signed.sent_by} sent,`} on {day(signed.at)}: {signed.kept} kept,{" "}
       {signed.taken_away.length} to go
       {signed.undecided.length > 0 &&
         `, ${signed.undecided.length} without a word (rows ${signed.undecided.join(", ")})`}
@@ -245,7 +279,66 @@ function IsSigned({ signed }: { signed: NonNullable<Report["signed"]> }) {
           </Anchor>
         </>
       )}
+      {"; "}
+      <Anchor href={`/api/v1/reports/${number}/returned`} download fz="sm">
+        the document that came back
+      </Anchor>
     </Text>
+  );
+}
+
+/** Somebody without an account here signs by a link that is good once. */
+function SendReport({ report }: { report: Report }) {
+  const [to, setTo] = useState("");
+  const client = useQueryClient();
+  const send = useMutation({
+    mutationFn: () =>
+      answer(
+        POST("/api/v1/reports/{number}/links", {
+          params: { path: { number: report.number } },
+          body: { to: to.trim(), days: 14 },
+        }),
+      ),
+    onSuccess: async () => {
+      setTo("");
+      await client.invalidateQueries({ queryKey: ["reports", report.number] });
+    },
+  });
+  return (
+    <form
+      className="sheet"
+      style={{ padding: "10px 14px" }}
+      aria-label="Send the report"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (to.trim()) send.mutate();
+      }}
+    >
+      <Group gap={10} align="flex-end">
+        <TextInput
+          size="xs"
+          w={230}
+          type="email"
+          label="Ask somebody to sign by mail"
+          placeholder="edda@tidewrack.example"
+          value={to}
+          onChange={(event) => setTo(event.currentTarget.value)}
+        />
+        <Button size="xs" type="submit" variant="default" disabled={!to.trim()} loading={send.isPending}>
+          Send link
+        </Button>
+      </Group>
+      {send.error && (
+        <div role="alert" className="bad" style={{ fontSize: 13, marginTop: 6, maxWidth: 340 }}>
+          {send.error.message}
+        </div>
+      )}
+      {report.links.map((link) => (
+        <div key={link.sent} className="quiet" style={{ fontSize: 13, marginTop: 4 }}>
+          sent to {link.address}; good once, until {day(link.expires)}
+        </div>
+      ))}
+    </form>
   );
 }
 

@@ -5,6 +5,7 @@ import { Code } from "../parts/Line";
 import { AccountLink } from "../parts/marks";
 import { Loaded } from "../parts/states";
 import { type Column, Table, useFilter } from "../parts/Table";
+import { moment } from "../parts/time";
 import { useReadsEverything } from "../parts/who";
 
 const COLUMNS: Column<DriftLine>[] = [
@@ -99,7 +100,7 @@ export function StoreDisk({ store }: { store: string }) {
         {filter}
       </Group>
       <Text fz="sm" className="quiet" mb={8}>
-        {disk.taken ? `Read ${new Date(disk.taken).toLocaleString("sv")}` : "Read"}: {disk.folders} folders listed,{" "}
+        {disk.taken ? `Read ${moment(disk.taken)}` : "Read"}: {disk.folders} folders listed,{" "}
         {disk.windows ? `${disk.users} names, a Windows tree.` : `${disk.files.toLocaleString("en")} files.`}
         {disk.notes.map((note) => ` Not judged: ${note}.`)}
       </Text>

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, GET } from "../api";
 import { askOf, usePast } from "../past";
+import { moment } from "./time";
 
 /** Chooses the past that all pages show: a revision, or a day and a time. */
 export function PastButton() {
@@ -81,7 +82,7 @@ export function PastBanner() {
     retry: false,
   });
   if (past === null) return null;
-  const when = /^\d+$/.test(past) ? "" : ` as of ${new Date(past).toLocaleString("sv")}`;
+  const when = /^\d+$/.test(past) ? "" : ` as of ${moment(past)}`;
   return (
     <div role="status" aria-label="The past" className="past">
       <IconClockHour4 size={17} />

@@ -19,6 +19,7 @@ import { Code, Note } from "./Line";
 import { Mending } from "./Mending";
 import { PlaceLink } from "./marks";
 import { Loaded } from "./states";
+import { moment } from "./time";
 
 interface Props {
   account: string;
@@ -157,11 +158,13 @@ function Since({ question }: { question: Asked & { path: string } }) {
                 ? `● ${i ? "could" : "can"}`
                 : `✕ ${i ? "could not" : "cannot"}`}
           </span>{" "}
-          <span className="quiet">since {new Date(turn.at).toLocaleString("sv")}</span>{" "}
+          <span className="quiet">since {moment(turn.at)}</span>{" "}
           {turn.revision !== null
             ? `${turn.what}, by ${turn.who} (revision ${turn.revision})`
             : i === (query.data?.turns.length ?? 0) - 1
-              ? "as it was at first"
+              ? query.data?.history_start
+                ? "or earlier"
+                : "as it was at first"
               : "as something ended"}
         </div>
       ))}

@@ -1,6 +1,7 @@
 """Every question that can be asked of a model, answered in the words of :mod:`drawknife.messages`.
 
-The service answers with this, and so does the command line on a model file: the answers are the same.
+The service answers with this, and so does the command line on a model file: the answers are the
+same.
 """
 
 from .access import example_path

@@ -33,6 +33,7 @@ class AccountAnswers(Asked):
         offset: int = 0,
         limit: int | None = None,
         expires_within: int | None = None,
+        *,
         off: bool = False,
         locked: bool = False,
         no_credential: bool = False,
@@ -40,13 +41,18 @@ class AccountAnswers(Asked):
     ) -> msg.AccountList:
         """Accounts whose name, display name, mail or unit holds `matching`, in order of names.
 
-        Only those that expire within so many days (or have), that are switched off, that are locked out, that have
-        nothing to sign in with, that come from a directory of this name: each if it is asked for.
+        Only those that expire within so many days (or have), that are switched off, that are locked
+        out, that have nothing to sign in with, that come from a directory of this name: each if it
+        is asked for.
         """
         found: Sequence[Account] = self.prepared.model.accounts
         if matching:
             wanted = fold(matching)
-            found = [a for a in found if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")]
+            found = [
+                a
+                for a in found
+                if wanted in fold(f"{a.name}\n{a.display or ''}\n{a.mail or ''}\n{a.unit or ''}")
+            ]
         if expires_within is not None:
             last = self.now.date() + timedelta(days=expires_within)
             found = [a for a in found if a.expires is not None and a.expires <= last]
@@ -56,7 +62,9 @@ class AccountAnswers(Asked):
             found = [a for a in found if fold(a.source) == fold(source)]
         if no_credential:
             if self.credentials is None:
-                raise BadInput("no_credential", "a model file does not say who has a credential", "a service")
+                raise BadInput(
+                    "no_credential", "a model file does not say who has a credential", "a service"
+                )
             found = [a for a in found if self._has_credential(a) is False]
         who: frozenset[str] | None = None
         if locked:
@@ -66,9 +74,12 @@ class AccountAnswers(Asked):
             found = [a for a in found if fold(a.name) in who]
         some = found[offset:] if limit is None else found[offset : offset + limit]
         return msg.AccountList(
-            revision=self.revision, total=len(found),
-            accounts=[msg.AccountLine(**self._line(a), locked=None if who is None else True) for a in some],
-        )  # fmt: skip
+            revision=self.revision,
+            total=len(found),
+            accounts=[
+                msg.AccountLine(**self._line(a), locked=None if who is None else True) for a in some
+            ],
+        )
 
     def _has_credential(self, a: Account) -> bool | None:
         if self.credentials is None or a.kind == "anonymous":
@@ -77,17 +88,28 @@ class AccountAnswers(Asked):
 
     def _line(self, a: Account) -> dict[str, Any]:
         return {
-            "name": a.name, "kind": a.kind, "display": a.display, "mail": a.mail, "unit": a.unit,
-            "enabled": a.enabled, "expires": a.expires, "source": a.source, "credential": self._has_credential(a), "note": a.note,
+            "name": a.name,
+            "kind": a.kind,
+            "display": a.display,
+            "mail": a.mail,
+            "unit": a.unit,
+            "enabled": a.enabled,
+            "expires": a.expires,
+            "source": a.source,
+            "credential": self._has_credential(a),
+            "note": a.note,
             "expired": a.expires is not None and self.now.date() > a.expires,
-        }  # fmt: skip
+        }
 
     def account_detail(self, name: str) -> msg.AccountDetail:
         a = self.account(name)
         groups = [s.name for s, rank in a.standing.ranks.items() if rank == (1, 1)]
         home = str(a.account.home) if a.account.home else None
         return msg.AccountDetail(
-            **self._line(a.account), home=home, methods=list(a.account.methods), groups=sorted(groups, key=fold)
+            **self._line(a.account),
+            home=home,
+            methods=list(a.account.methods),
+            groups=sorted(groups, key=fold),
         )
 
     def standing(self, name: str) -> msg.StandingAnswer:
@@ -107,12 +129,18 @@ class AccountAnswers(Asked):
         ]
         settings = [
             msg.SettingCame(
-                name=c.name, value=c.value, subjects=[str(s) for s in c.subjects],
+                name=c.name,
+                value=c.value,
+                subjects=[str(s) for s in c.subjects],
                 chains=[[str(x) for x in standing.chain(s)] for s in c.subjects],
-                overruled=[str(s) for s in c.overruled], undecided=c.undecided,
+                overruled=[str(s) for s in c.overruled],
+                undecided=c.undecided,
             )
             for c in resolve_all(self.prepared, a)
-        ]  # fmt: skip
+        ]
         return msg.StandingAnswer(
-            revision=self.revision, account=self.account_detail(name), standing=counted, settings=settings
+            revision=self.revision,
+            account=self.account_detail(name),
+            standing=counted,
+            settings=settings,
         )

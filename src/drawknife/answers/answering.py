@@ -1,6 +1,7 @@
 """Every question that can be asked of a model, answered in the words of :mod:`messages`.
 
-The service answers with this, and so does the command line on a model file: the answers are the same.
+The service answers with this, and so does the command line on a model file: the answers are the
+same.
 """
 
 from __future__ import annotations
@@ -51,30 +52,40 @@ class Answering(
         counts["entries"] = sum(len(f.entries) for s in model.stores for f in s.folders)
         found = self.findings()
         return msg.Overview(
-            revision=self.revision, counts=counts, findings=found.findings, accepted=found.accepted,
+            revision=self.revision,
+            counts=counts,
+            findings=found.findings,
+            accepted=found.accepted,
             not_looked_at=found.not_looked_at,
-        )  # fmt: skip
+        )
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken."""
         lasting = finding_messages(findings(self.prepared))
         now, unknown = attention(self.prepared, self.now, self.certificate_of, self.credentials)
         every = [*lasting, *now]
-        if self.beside is not None and self.whole is None:  # what lies beside the model lies in no area
+        if (
+            self.beside is not None and self.whole is None
+        ):  # what lies beside the model lies in no area
             every += self.beside()
         if self.whole is not None:
-            # What the part alone would say, as that nobody is in a group whose members it leaves out, is not so.
+            # What the part alone would say, as that nobody is in a group whose members it leaves
+            # out, is not so.
             whole = self.whole.findings()
             so = {(f.kind, f.about) for f in (*whole.findings, *whole.accepted)}
             every = [f for f in every if (f.kind, f.about) in so]
             unknown = ["accounts outside your area", *unknown]
         shown, accepted = self.part_accepted(every)
-        return msg.FindingList(revision=self.revision, findings=shown, accepted=accepted, not_looked_at=unknown)
+        return msg.FindingList(
+            revision=self.revision, findings=shown, accepted=accepted, not_looked_at=unknown
+        )
 
     def part_accepted(
         self, found: Iterable[msg.FindingMessage]
     ) -> tuple[list[msg.FindingMessage], list[msg.FindingMessage]]:
-        """Part findings into those to be shown, the most pressing first, and those that somebody accepts."""
+        """Part findings into those to be shown, the most pressing first, and those that somebody
+        accepts.
+        """
         known = self.accepted() if self.accepted is not None else {}
         shown, accepted = [], []
         for finding in sorted(found, key=lambda f: list(SEVERITIES).index(f.severity)):

@@ -1,4 +1,6 @@
-"""What every answer begins with: the model that is asked about, and looking up what a question names."""
+"""What every answer begins with: the model that is asked about, and looking up what a question
+names.
+"""
 
 from __future__ import annotations
 
@@ -29,15 +31,19 @@ ONLY_OF_THE_AREA = "Accounts outside your area are not checked and not shown."
 
 
 class Asked:
-    """Answers about one model. `revision` is told with each answer; `now` is the time they count from.
+    """Answers about one model.
 
-    `prepared` is the model as of `now`; `full` has also the lines that have ended, as they are written down.
+    `revision` is told with each answer; `now` is the time they count from.
 
-    `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and locks.
-    `credentials` are what each account has to sign in with; None: not known. `seen` tells what was seen last of an
-    endpoint's certificate; None: its file is looked at. `locked` tells who is locked out now, in the form in which
-    names are compared; None: not known. `accepted` are findings that somebody accepts, by their kind and what they are
-    about. `beside` gives findings about what lies beside the model, such as directories.
+    `prepared` is the model as of `now`; `full` has also the lines that have ended, as they are
+    written down.
+
+    `known` adds to a question what is known of sign-ins: credentials, sessions that are open, and
+    locks. `credentials` are what each account has to sign in with; None: not known. `seen` tells
+    what was seen last of an endpoint's certificate; None: its file is looked at. `locked` tells who
+    is locked out now, in the form in which names are compared; None: not known. `accepted` are
+    findings that somebody accepts, by their kind and what they are about. `beside` gives findings
+    about what lies beside the model, such as directories.
     """
 
     def __init__(
@@ -46,6 +52,7 @@ class Asked:
         revision: int,
         now: datetime,
         known: Callable[[Question, datetime], Question] | None = None,
+        *,
         credentials: Credentials = None,
         seen: Callable[[Endpoint], msg.CertificateAnswer | None] | None = None,
         locked: Callable[[], frozenset[str]] | None = None,
@@ -75,7 +82,9 @@ class Asked:
         return found
 
     def bounded(self, area: Area) -> Self:
-        """The same answers about the part of the model that an area shows: what is outside is not there."""
+        """The same answers about the part of the model that an area shows: what is outside is not
+        there.
+        """
         found = copy(self)
         found.whole = self
         found.full = part_shown(self.full, area, self.now.date())
@@ -83,7 +92,9 @@ class Asked:
         return found
 
     def area_notes(self) -> list[str]:
-        """What has to be said with an answer about everybody, where that is only everybody of an area."""
+        """What has to be said with an answer about everybody, where that is only everybody of an
+        area.
+        """
         return [] if self.whole is None else [ONLY_OF_THE_AREA]
 
     def line(self, line: Line) -> msg.LineMessage:
@@ -91,7 +102,7 @@ class Asked:
         ended = has_ended(line, self.now.date())
         return msg.LineMessage(line=line.says(), until=line.until, ended=ended, note=line.note)
 
-    # --- looking things up --------------------------------------------------------------------
+    # --- looking things up -----------------------------------------------------------------------
 
     def account(self, name: str, key: str = "account") -> PreparedAccount:
         found = self.prepared.account(name)
@@ -104,7 +115,9 @@ class Asked:
             return None
         found = self.prepared.endpoints.get(fold(name))
         if found is None:
-            raise NotFound("endpoint", name, (e.name for e in self.prepared.model.endpoints), "endpoint")
+            raise NotFound(
+                "endpoint", name, (e.name for e in self.prepared.model.endpoints), "endpoint"
+            )
         return found
 
     def target(self, text: str) -> str | Place:
@@ -114,7 +127,9 @@ class Asked:
         try:
             place = parse_place(text)
         except BadValue as bad:
-            raise BadInput("at", str(bad), "a location such as /inbox, or a folder such as survey:/inbox") from None
+            raise BadInput(
+                "at", str(bad), "a location such as /inbox, or a folder such as survey:/inbox"
+            ) from None
         for name in self.prepared.stores:
             if fold(name) == fold(place.store):
                 return Place(name, place.path)
@@ -122,7 +137,9 @@ class Asked:
 
     def notes(self, account: PreparedAccount, endpoint: Endpoint | None) -> list[str]:
         """What has to be said with an answer that asks neither door nor sign-in."""
-        said = [] if endpoint else ["signing in was not asked: this is what it can do once it is in"]
+        said = (
+            [] if endpoint else ["signing in was not asked: this is what it can do once it is in"]
+        )
         if not account.account.enabled:
             said.append("the account is switched off: it cannot sign in")
         elif expired(account.account, self.now):
@@ -130,24 +147,37 @@ class Asked:
         return [*said, *self.disk_notes(account)]
 
     def disk_notes(self, *accounts: PreparedAccount, stores: set[str] | None = None) -> list[str]:
-        """What has to be said of disks with an answer about many folders; about some accounts, if they act as
-        somebody there; in some stores."""
+        """What has to be said of disks with an answer about many folders; about some accounts, if
+        they act as
+        somebody there; in some stores.
+        """
         if self.left_out:
             return [f"{of_disks(self.left_out)} was left out"]
         disks = [
             name
             for name in self.prepared.disks
             if (stores is None or name in stores)
-            and (not accounts or any(taken_on(self.prepared, account, name) for account in accounts))
+            and (
+                not accounts or any(taken_on(self.prepared, account, name) for account in accounts)
+            )
         ]
-        said = [f"what {of_disks(disks)} lets through counts, too (--without-disk leaves it out)"] if disks else []
+        said = (
+            [f"what {of_disks(disks)} lets through counts, too (--without-disk leaves it out)"]
+            if disks
+            else []
+        )
         for name in disks:
             said += self.prepared.disks[name].unknown_in_words()
             store = self.prepared.stores[name]
-            more = [f.path for f in self.prepared.disks[name].reading.folders if store.folder(f.path) is None]
+            more = [
+                f.path
+                for f in self.prepared.disks[name].reading.folders
+                if store.folder(f.path) is None
+            ]
             if more:
                 said.append(
-                    f"{number_of(len(more), 'folder')} of that disk that nobody recorded in {name}, such as {more[0]}, "
-                    f"{'is' if len(more) == 1 else 'are'} not as the one above: not listed here, see `drawknife disk compare {name}`"
+                    f"{number_of(len(more), 'folder')} of that disk that nobody recorded in {name},"
+                    f" such as {more[0]}, {'is' if len(more) == 1 else 'are'} not as the one above:"
+                    f" not listed here, see `drawknife disk compare {name}`"
                 )
         return said

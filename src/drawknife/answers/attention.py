@@ -1,4 +1,6 @@
-"""What wants a decision now, and would not tomorrow: ends that come near, limits that fill, credentials that lack."""
+"""What wants a decision now, and would not tomorrow: ends that come near, limits that fill,
+credentials that lack.
+"""
 
 from __future__ import annotations
 
@@ -43,19 +45,28 @@ def attention(
 ) -> tuple[list[msg.FindingMessage], list[str]]:
     """What wants a decision as of a moment, and what could not be looked at.
 
-    `certificate_of` gives None for a certificate of which nothing is known; `credentials` None: they are not known.
+    `certificate_of` gives None for a certificate of which nothing is known; `credentials` None:
+    they are not known.
     """
     certificates = {
-        e.name: certificate_of(e) for e in prepared.model.endpoints if e.enabled and e.certificate is not None
+        e.name: certificate_of(e)
+        for e in prepared.model.endpoints
+        if e.enabled and e.certificate is not None
     }
     found = [
         Finding(kind, about, text)
         for group in (
-            _promises(prepared, now), trial_findings(prepared, now, credentials), _disks(prepared, now), _accounts(prepared, now), _lines(prepared, now), _without_credential(prepared, credentials),
-            _endpoints(prepared, certificates), _limits(prepared, now),
+            _promises(prepared, now),
+            trial_findings(prepared, now, credentials),
+            _disks(prepared, now),
+            _accounts(prepared, now),
+            _lines(prepared, now),
+            _without_credential(prepared, credentials),
+            _endpoints(prepared, certificates),
+            _limits(prepared, now),
         )
         for kind, about, text in group
-    ]  # fmt: skip
+    ]
     unknown = ["passwords and keys"] if credentials is None and prepared.model.accounts else []
     if large := [name for name in prepared.disks if _too_many(prepared, name)]:
         unknown.append(f"{of_disks(large)}: see `drawknife disk compare`")
@@ -77,10 +88,16 @@ def _accounts(prepared: Prepared, now: datetime) -> DriftFound:
             continue
         days = (a.expires - now.date()).days
         if 0 <= days < SOON:
-            text = f"{a.name} expires with {a.expires}, {_days(days)}; give it a later day, or let it go"
+            text = (
+                f"{a.name} expires with {a.expires}, {_days(days)}; give it a later day, or let"
+                " it go"
+            )
             yield "account-expires", a.name, text
         elif days < 0:
-            text = f"{a.name} expired with {a.expires}, and is still switched on; give it a later day, or switch it off"
+            text = (
+                f"{a.name} expired with {a.expires}, and is still switched on; give it a later day,"
+                " or switch it off"
+            )
             yield "account-expired", a.name, text
 
 
@@ -90,7 +107,9 @@ def _promises(prepared: Prepared, now: datetime) -> DriftFound:
 
 
 def _disks(prepared: Prepared, now: datetime) -> DriftFound:
-    """Where a disk refuses what the server lets; of so many accounts and folders only, which is said otherwise."""
+    """Where a disk refuses what the server lets; of so many accounts and folders only, which is
+    said otherwise.
+    """
     today = prepared.on(now.date())
     described = {r.store: r for r in today.model.descriptor_readings}
     for store in {**today.disks, **described}:
@@ -98,7 +117,11 @@ def _disks(prepared: Prepared, now: datetime) -> DriftFound:
             continue
         found = today.derived.get(f"drift:{store}")
         if not isinstance(found, Drifted):
-            found = drift(today, store) if store in today.disks else described_drift(today, described[store])
+            found = (
+                drift(today, store)
+                if store in today.disks
+                else described_drift(today, described[store])
+            )
             today.derived[f"drift:{store}"] = found
         refused = [row for row in found.rows if row.refused]
         if refused:
@@ -108,8 +131,11 @@ def _disks(prepared: Prepared, now: datetime) -> DriftFound:
             yield (
                 "disk-refuses",
                 store,
-                f"the disk of {store} refuses what the server lets {several(who, NAMED)}, at {where}: "
-                f"{first.account} may not {first.refused[0]} at {first.location}: {first.reason}",
+                (
+                    f"the disk of {store} refuses what the server lets {several(who, NAMED)}, at"
+                    f" {where}: {first.account} may not {first.refused[0]} at {first.location}:"
+                    f" {first.reason}"
+                ),
             )
 
 
@@ -132,10 +158,17 @@ def _lines(prepared: Prepared, now: datetime) -> DriftFound:
             yield (
                 "line-ended",
                 name,
-                f"{said} ended with {line.until}, and counts no more; take it away, or give it a later day",
+                (
+                    f"{said} ended with {line.until}, and counts no more; take it away, or give it"
+                    " a later day"
+                ),
             )
         elif days <= WEEK:
-            yield "line-ends", name, f"{said} ends with {line.until}, {_days(days)}; give it a later day, or let it go"
+            yield (
+                "line-ends",
+                name,
+                f"{said} ends with {line.until}, {_days(days)}; give it a later day, or let it go",
+            )
 
 
 def _without_credential(prepared: Prepared, credentials: Credentials) -> DriftFound:
@@ -145,20 +178,31 @@ def _without_credential(prepared: Prepared, credentials: Credentials) -> DriftFo
     lacking = [
         a.name
         for a in prepared.model.accounts
-        if a.enabled and a.kind != "anonymous" and not credentials.get(a.name, frozenset()) & set(a.methods)
+        if a.enabled
+        and a.kind != "anonymous"
+        and not credentials.get(a.name, frozenset()) & set(a.methods)
     ]
     if lacking:
         have = "has" if len(lacking) == 1 else "have"
-        text = f"{several(lacking, NAMED)} {have} no credential, and so cannot sign in; set a password or attach a key"
+        text = (
+            f"{several(lacking, NAMED)} {have} no credential, and so cannot sign in; set a password"
+            " or attach a key"
+        )
         yield "no-credential", lacking[0], text
 
 
-def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAnswer | None]) -> DriftFound:
+def _endpoints(
+    prepared: Prepared, certificates: Mapping[str, msg.CertificateAnswer | None]
+) -> DriftFound:
     for e in prepared.model.endpoints:
         if not e.enabled:
             continue
         if tls_policy(e) == "required" and e.certificate is None:
-            yield "no-certificate", e.name, f"{e.name} requires TLS, and names no certificate; give it one"
+            yield (
+                "no-certificate",
+                e.name,
+                f"{e.name} requires TLS, and names no certificate; give it one",
+            )
         c = certificates.get(e.name)
         for line in [c.problem] if c and c.problem else c.warnings if c else []:
             yield "certificate", e.name, f"the certificate of {e.name}: {line}"
@@ -166,7 +210,10 @@ def _endpoints(prepared: Prepared, certificates: Mapping[str, msg.CertificateAns
             ports = e.passive_ports[1] - e.passive_ports[0] + 1
             allowed = sessions_allowed(prepared, e)
             if allowed is not None and allowed > ports:
-                text = f"{e.name} has {ports} passive ports, and its accounts may have {allowed} sessions at once; give it more ports"
+                text = (
+                    f"{e.name} has {ports} passive ports, and its accounts may have {allowed}"
+                    " sessions at once; give it more ports"
+                )
                 yield "passive-range-small", e.name, text
 
 
@@ -177,17 +224,22 @@ def _limits(prepared: Prepared, now: datetime) -> DriftFound:
         if x.grace_ends is not None:
             ends = "ended" if x.grace_ends <= now else "ends"
             text = (
-                f"the {x.called} is above its soft limit; its grace period {ends} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)"
+                f"the {x.called} is above its soft limit; its grace period {ends}"
+                f" {x.grace_ends:%Y-%m-%d %H:%M} UTC"
             )
             yield "limit-soft", x.name, text
         elif share >= NEARLY:
             yield (
                 "limit-nearly-full",
                 x.name,
-                f"the {x.called} is {share:.0%} full" + ("; nothing more fits" if share >= 1 else ""),
+                f"the {x.called} is {share:.0%} full"
+                + ("; nothing more fits" if share >= 1 else ""),
             )
     for p in promised(prepared):
         if p.given > p.capacity:
             where = f"store {p.store}" if p.store else "the stores together"
-            text = f"{show_size(p.given)} are given away in {where}, which hold {show_size(p.capacity)}"
+            text = (
+                f"{show_size(p.given)} are given away in {where}, which hold"
+                f" {show_size(p.capacity)}"
+            )
             yield "overcommitted", p.store or "all", text

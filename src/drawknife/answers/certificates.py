@@ -1,4 +1,6 @@
-"""Endpoints' certificates: PEM files (RFC 7468) read, and what is wrong with them told before a client meets it."""
+"""Endpoints' certificates: PEM files (RFC 7468) read, and what is wrong with them told before a
+client meets it.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,11 @@ from datetime import datetime
 from pathlib import Path
 
 from cryptography import x509
-from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat, load_pem_private_key
+from cryptography.hazmat.primitives.serialization import (
+    Encoding,
+    PublicFormat,
+    load_pem_private_key,
+)
 
 from drawknife.core.model.items import Endpoint
 from drawknife.messages import CertificateAnswer
@@ -22,7 +28,9 @@ LARGEST = 2**20
 
 
 def read_file(name: str) -> bytes:
-    """The bytes of a regular file of bounded size, for whoever works on a model file of their own."""
+    """The bytes of a regular file of bounded size, for whoever works on a model file of
+    their own.
+    """
     path = Path(name)
     if path.exists() and not path.is_file():
         raise OSError(0, "it is no regular file")
@@ -34,19 +42,31 @@ def read_file(name: str) -> bytes:
 
 
 def look(endpoint: Endpoint, now: datetime, read: Read = read_file) -> CertificateAnswer | None:
-    """What an endpoint's certificate says, and what is wrong with it; None if the endpoint names none."""
+    """What an endpoint's certificate says, and what is wrong with it; None if the endpoint names
+    none.
+    """
     if endpoint.certificate is None:
         return None
     empty = CertificateAnswer(
-        endpoint=endpoint.name, file=endpoint.certificate, looked_at=now, problem=None, names=[], valid_from=None, valid_until=None,
-        days_left=None, key_matches=None, warnings=[],
-    )  # fmt: skip
+        endpoint=endpoint.name,
+        file=endpoint.certificate,
+        looked_at=now,
+        problem=None,
+        names=[],
+        valid_from=None,
+        valid_until=None,
+        days_left=None,
+        key_matches=None,
+        warnings=[],
+    )
     try:
         certificate = x509.load_pem_x509_certificate(read(endpoint.certificate))
     except OSError as error:
         return empty.model_copy(update={"problem": f"it cannot be read: {error.strerror}"})
     except ValueError:
-        return empty.model_copy(update={"problem": f"{endpoint.certificate} holds no certificate in PEM"})
+        return empty.model_copy(
+            update={"problem": f"{endpoint.certificate} holds no certificate in PEM"}
+        )
     names = _names(certificate)
     until = certificate.not_valid_after_utc
     matches, warnings = _key(endpoint, certificate, read)
@@ -62,18 +82,30 @@ def look(endpoint: Endpoint, now: datetime, read: Read = read_file) -> Certifica
             warnings.append(f"it is not for {host}, only for {', '.join(names) or 'nothing'}")
     return empty.model_copy(
         update={
-            "names": names, "valid_from": certificate.not_valid_before_utc, "valid_until": until, "days_left": days,
-            "key_matches": matches, "warnings": warnings,
+            "names": names,
+            "valid_from": certificate.not_valid_before_utc,
+            "valid_until": until,
+            "days_left": days,
+            "key_matches": matches,
+            "warnings": warnings,
         }
-    )  # fmt: skip
+    )
 
 
 def not_looked_at(endpoint: Endpoint) -> CertificateAnswer:
     """The answer about a certificate that nobody has looked at yet: nothing is known of it."""
     return CertificateAnswer(
-        endpoint=endpoint.name, file=endpoint.certificate or "", looked_at=None, problem="it has not been looked at yet",
-        names=[], valid_from=None, valid_until=None, days_left=None, key_matches=None, warnings=[],
-    )  # fmt: skip
+        endpoint=endpoint.name,
+        file=endpoint.certificate or "",
+        looked_at=None,
+        problem="it has not been looked at yet",
+        names=[],
+        valid_from=None,
+        valid_until=None,
+        days_left=None,
+        key_matches=None,
+        warnings=[],
+    )
 
 
 def _names(certificate: x509.Certificate) -> list[str]:
@@ -85,13 +117,17 @@ def _names(certificate: x509.Certificate) -> list[str]:
 
 
 def covers(name: str, host: str) -> bool:
-    """Does a name of a certificate stand for a host (RFC 9525: a wildcard is the whole first label)?"""
+    """Does a name of a certificate stand for a host (RFC 9525: a wildcard is the whole first
+    label)?
+    """
     if name.startswith("*."):
         return host.partition(".")[2] == name[2:]
     return name == host
 
 
-def _key(endpoint: Endpoint, certificate: x509.Certificate, read: Read) -> tuple[bool | None, list[str]]:
+def _key(
+    endpoint: Endpoint, certificate: x509.Certificate, read: Read
+) -> tuple[bool | None, list[str]]:
     if endpoint.certificate_key is None:
         return None, []
     try:

@@ -1,7 +1,8 @@
-"""All that changes a model, answered in the words of :mod:`messages`; as :mod:`answering` is for questions.
+"""All that changes a model, answered in the words of :mod:`messages`; as :mod:`answering` is for
+questions.
 
-The service changes its model with this, and so does the command line a model file: what is checked, refused, and told
-to follow is the same.
+The service changes its model with this, and so does the command line a model file: what is checked,
+refused, and told to follow is the same.
 """
 
 from __future__ import annotations
@@ -11,7 +12,14 @@ from datetime import UTC, datetime
 from typing import Any, NamedTuple, Protocol
 
 from drawknife import messages as msg
-from drawknife.answers.previews import NOBODY_IN_AREA, WhatFollows, follow, item_changes, preview, within
+from drawknife.answers.previews import (
+    NOBODY_IN_AREA,
+    WhatFollows,
+    follow,
+    item_changes,
+    preview,
+    within,
+)
 from drawknife.answers.summaries import summary
 from drawknife.changing import Applied, apply
 from drawknife.core.follows.pairing import Renames
@@ -53,18 +61,27 @@ class Keeper(Protocol):
         """What whoever asks reads of a model: itself, or the part that their area shows."""
 
     def tried(self, edit: Edit, model: Model) -> tuple[Model, Renames]:
-        """What an edit makes of a model. An error is the one that the edit makes in what whoever asks reads."""
+        """What an edit makes of a model.
+
+        An error is the one that the edit makes in what whoever asks reads.
+        """
 
     def credentials(self) -> Credentials:
         """What each account has to sign in with; None where that is not known."""
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
-        """Put in force what `edit` makes of the model in force; only of revision `expected`, if that is given.
+    def change(
+        self, edit: Edit, what: str, expected: int | None, back_from: int | None = None
+    ) -> InForce:
+        """Put in force what `edit` makes of the model in force; only of revision `expected`, if
+        that is given.
 
-        Accounts that come back get the credentials that they had when they went after the revision `back_from`.
+        Accounts that come back get the credentials that they had when they went after the revision
+        `back_from`.
         """
 
-    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+    def coming_back(
+        self, model: Model, after: Model, renames: Renames, back_from: int
+    ) -> dict[str, frozenset[str]]:
         """For the accounts that come back, the methods that they will have a credential for."""
 
     def undoing(self, revision: int) -> Edit:
@@ -93,7 +110,7 @@ class Changing:
         """The names of the accounts that there are."""
         return {a.name for a in self.keeper.newest()[1].model.accounts}
 
-    # --- change by change -------------------------------------------------------------------------
+    # --- change by change ------------------------------------------------------------------------
 
     def preview(self, changes: Sequence[dict[str, Any]]) -> msg.Preview:
         """What changes would do, and what follows. Raises as :func:`drawknife.changing.apply`."""
@@ -112,17 +129,27 @@ class Changing:
         after: Model,
         revision: int,
         renames: Renames,
+        *,
         held: Credentials,
         notes: Sequence[str] = (),
     ) -> msg.Preview:
-        """A preview; that whoever asks may not make the change is told in it, as they may put it in a draft."""
+        """A preview; that whoever asks may not make the change is told in it, as they may put it in
+        a draft.
+        """
         refused = self.keeper.may_not(before.model, after, renames)
-        notes = (*([f"you may not do it yourself: {refused}"] if refused is not None else []), *notes)
+        notes = (
+            *([f"you may not do it yourself: {refused}"] if refused is not None else []),
+            *notes,
+        )
         if not self.keeper.bounded:
-            return preview(before, after, revision, self.now, renames, held, notes)
+            return preview(
+                before, after, revision, self.now, renames, credentials=held, notes=notes
+            )
         whole = before, self.keeper.prepared_for(after)
         was, now = map(self.keeper.shown, whole)
-        return preview(was, now.model, revision, self.now, renames, held, notes, whole)
+        return preview(
+            was, now.model, revision, self.now, renames, credentials=held, notes=notes, whole=whole
+        )
 
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
         """Could they be done, and do they look like slips? Raises as :meth:`preview`."""
@@ -134,7 +161,9 @@ class Changing:
 
         revision, prepared = self.keeper.newest()
         self.keeper.tried(edit, prepared.model)
-        return msg.Checked(revision=revision, doubts=list(applied[-1].doubts), notes=list(applied[-1].notes))
+        return msg.Checked(
+            revision=revision, doubts=list(applied[-1].doubts), notes=list(applied[-1].notes)
+        )
 
     def change(self, changes: Sequence[dict[str, Any]], expected: int | None = None) -> msg.Changed:
         """Do all of the changes, or none. Raises as :meth:`preview`, and what the keeper raises."""
@@ -147,12 +176,12 @@ class Changing:
         done = self.change_edit(edit, _in_few_words(changes), expected)
         return done.model_copy(update={"notes": [*applied[-1].doubts, *applied[-1].notes]})
 
-    # --- the whole model --------------------------------------------------------------------------
+    # --- the whole model -------------------------------------------------------------------------
 
     def preview_model(self, model: Model) -> msg.Preview:
         """What putting another model in force would do."""
         revision, prepared = self.keeper.newest()
-        return self._shown(prepared, model, revision, Renames(), self.keeper.credentials())
+        return self._shown(prepared, model, revision, Renames(), held=self.keeper.credentials())
 
     def losses(self, model: Model) -> msg.LoadLosses:
         """How much would go if another model were put in force."""
@@ -160,24 +189,38 @@ class Changing:
         left = {fold(a.name) for a in model.accounts}
         gone = [a.name for a in prepared.model.accounts if fold(a.name) not in left]
         folders = {(fold(s.name), f.path) for s in model.stores for f in s.folders}
-        missing = sum((fold(s.name), f.path) not in folders for s in prepared.model.stores for f in s.folders)
+        missing = sum(
+            (fold(s.name), f.path) not in folders for s in prepared.model.stores for f in s.folders
+        )
         passwords, keys = self.keeper.credential_counts(gone)
         return msg.LoadLosses(
-            revision=revision, accounts=len(gone), folders=missing, passwords=passwords, keys=keys, named=gone[:10]
+            revision=revision,
+            accounts=len(gone),
+            folders=missing,
+            passwords=passwords,
+            keys=keys,
+            named=gone[:10],
         )
 
     def load(self, model: Model, expected: int | None = None) -> msg.Loaded:
         """Put another model in force."""
         held = self.keeper.credentials()
         done = self.keeper.change(lambda _: (model, Renames()), "load", expected)
-        counts = {name: len(getattr(model, name)) for name in model.__dataclass_fields__ if name != "beside"}
+        counts = {
+            name: len(getattr(model, name))
+            for name in model.__dataclass_fields__
+            if name != "beside"
+        }
         counts["folders"] = sum(len(s.folders) for s in model.stores)
         changed = done.before != done.after
         return msg.Loaded(
-            revision=done.revision, changed=changed, counts=counts, followed=self.followed(done, Renames(), held)
+            revision=done.revision,
+            changed=changed,
+            counts=counts,
+            followed=self.followed(done, Renames(), held),
         )
 
-    # --- the way back -----------------------------------------------------------------------------
+    # --- the way back ----------------------------------------------------------------------------
 
     def preview_back(self, revision: int) -> msg.Preview:
         """What undoing a revision on the model of today would do. Raises as :meth:`back`."""
@@ -186,32 +229,51 @@ class Changing:
     def back(self, revision: int, expected: int | None = None) -> msg.Changed:
         """Undo a revision on the model of today.
 
-        Raises :class:`ChangeRefused` where something later touched what it changed, :class:`NotFound` where there is no
-        such revision, and :class:`Refused` where it cannot be had back.
+        Raises :class:`ChangeRefused` where something later touched what it changed,
+        :class:`NotFound` where there is no such revision, and :class:`Refused` where it cannot be
+        had back.
         """
-        return self.change_edit(self.keeper.undoing(revision), f"back {revision}", expected, revision - 1)
+        return self.change_edit(
+            self.keeper.undoing(revision), f"back {revision}", expected, revision - 1
+        )
 
     def preview_back_to(self, as_of: str) -> msg.Preview:
-        """What taking the whole model back to a revision or a time would do. Raises as :meth:`back_to`."""
+        """What taking the whole model back to a revision or a time would do.
+
+        Raises as :meth:`back_to`.
+        """
         revision, edit = self.keeper.returning(as_of)
         return self.preview_edit(edit, back_from=revision)
 
     def back_to(self, as_of: str, expected: int | None = None) -> msg.Changed:
-        """Put in force the whole model as it was. Raises as :func:`drawknife.records.history.as_of`."""
+        """Put in force the whole model as it was.
+
+        Raises as :func:`drawknife.records.history.as_of`.
+        """
         revision, edit = self.keeper.returning(as_of)
         return self.change_edit(edit, f"back to revision {revision}", expected, revision)
 
-    # --- any edit ---------------------------------------------------------------------------------
+    # --- any edit --------------------------------------------------------------------------------
 
-    def preview_edit(self, edit: Edit, notes: Sequence[str] = (), back_from: int | None = None) -> msg.Preview:
-        """What an edit would do. Accounts that come back are taken to have what they went with after `back_from`."""
+    def preview_edit(
+        self, edit: Edit, notes: Sequence[str] = (), back_from: int | None = None
+    ) -> msg.Preview:
+        """What an edit would do.
+
+        Accounts that come back are taken to have what they went with after `back_from`.
+        """
         revision, prepared = self.keeper.newest()
         after, renames = self.keeper.tried(edit, prepared.model)
         held = self._held(self.keeper.credentials(), prepared.model, after, renames, back_from)
-        return self._shown(prepared, after, revision, renames, held, notes)
+        return self._shown(prepared, after, revision, renames, held=held, notes=notes)
 
     def _held(
-        self, known: Credentials, model: Model, after: Model, renames: Renames, back_from: int | None
+        self,
+        known: Credentials,
+        model: Model,
+        after: Model,
+        renames: Renames,
+        back_from: int | None,
     ) -> Credentials:
         """What there is to sign in with, what comes back with an account included."""
         if known is None or back_from is None:
@@ -221,7 +283,10 @@ class Changing:
     def change_edit(
         self, edit: Edit, what: str, expected: int | None = None, back_from: int | None = None
     ) -> msg.Changed:
-        """Put in force what an edit makes of the model. Raises what the edit and the keeper raise."""
+        """Put in force what an edit makes of the model.
+
+        Raises what the edit and the keeper raise.
+        """
         known = self.keeper.credentials()
         renamed: list[Renames] = []
         held: list[Credentials] = []
@@ -240,7 +305,13 @@ class Changing:
             followed = followed_as_shown(self.keeper, (was, now), self.now, renamed[-1], held[-1])
             before, after = (self.keeper.shown(prepared).model for prepared in (was, now))
         count, items = item_changes(before, after, renamed[-1])
-        return msg.Changed(revision=done.revision, changed=count > 0, item_count=count, items=items, followed=followed)
+        return msg.Changed(
+            revision=done.revision,
+            changed=count > 0,
+            item_count=count,
+            items=items,
+            followed=followed,
+        )
 
     def followed(self, done: InForce, renames: Renames, held: Credentials) -> list[str]:
         """What followed from a change that is in force, in a line or two."""
@@ -248,26 +319,41 @@ class Changing:
             return []
         with many_objects():
             was = self.keeper.prepared_for(done.before)
-            said = followed_in_words(follow(was, self.keeper.prepared_for(done.after), self.now, renames, held))
+            said = followed_in_words(
+                follow(was, self.keeper.prepared_for(done.after), self.now, renames, held)
+            )
         self.keeper.followed(done, said)
         return said
 
 
 def followed_as_shown(
-    keeper: Keeper, whole: tuple[Prepared, Prepared], now: datetime, renames: Renames, held: Credentials
+    keeper: Keeper,
+    whole: tuple[Prepared, Prepared],
+    now: datetime,
+    renames: Renames,
+    held: Credentials,
 ) -> list[str]:
-    """The effects of a change, in a line or two, as far as whoever asks reads the models before and after it."""
+    """The effects of a change, in a line or two, as far as whoever asks reads the models before and
+    after it.
+    """
     outcome = follow(*whole, now, renames, held)
     if not keeper.bounded:
         return followed_in_words(outcome)
     before, after = map(keeper.shown, whole)
-    return followed_in_words(within(follow(before, after, now, renames, held), outcome), NOBODY_IN_AREA)
+    return followed_in_words(
+        within(follow(before, after, now, renames, held), outcome), NOBODY_IN_AREA
+    )
 
 
 def followed_in_words(outcome: WhatFollows, nobody: str = "nobody") -> list[str]:
-    """What followed from a change, in a line or two; of lines without effect the first. `nobody` as in a summary."""
+    """What followed from a change, in a line or two; of lines without effect the first.
+
+    `nobody` as in a summary.
+    """
     said = summary(outcome.follows, nobody)
-    said += [f"{x.line} has no effect: {x.reasons[0]}" for x in outcome.without_effect[:2] if x.reasons]
+    said += [
+        f"{x.line} has no effect: {x.reasons[0]}" for x in outcome.without_effect[:2] if x.reasons
+    ]
     if not outcome.without_effect:
         said += [f"still, {x}" for x in outcome.held_back[:2]]
     return said
@@ -309,7 +395,9 @@ class InMemory:
     def credentials(self) -> Credentials:
         return None
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
+    def change(
+        self, edit: Edit, what: str, expected: int | None, back_from: int | None = None
+    ) -> InForce:
         before = self._prepared.model
         after, renames = edit(before)
         hold(self._prepared, self.prepared_for(after), datetime.now(UTC).date(), renames)
@@ -317,7 +405,9 @@ class InMemory:
             self._keep(after, renames)
         return InForce(before, after, 0)
 
-    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+    def coming_back(
+        self, model: Model, after: Model, renames: Renames, back_from: int
+    ) -> dict[str, frozenset[str]]:
         return {}
 
     def undoing(self, revision: int) -> Edit:

@@ -1,7 +1,8 @@
-"""What the steps of a draft make of a model, and which of them no longer can (docs/rules.md, "Drafts").
+"""What the steps of a draft make of a model, and which of them no longer can (docs/rules.md,
+"Drafts").
 
-A step is a change as it is written down, or ``{"op": "load", "model": {…}}``, ``{"op": "back", "revision": 12}``,
-``{"op": "back-to", "as_of": "…"}``.
+A step is a change as it is written down, or ``{"op": "load", "model": {…}}``, ``{"op": "back",
+"revision": 12}``, ``{"op": "back-to", "as_of": "…"}``.
 """
 
 from __future__ import annotations
@@ -25,7 +26,10 @@ LOAD, BACK, BACK_TO = "load", "back", "back-to"
 
 
 class Laid(NamedTuple):
-    """What steps make of a model. `back_from` is the earliest revision from which accounts come back."""
+    """What steps make of a model.
+
+    `back_from` is the earliest revision from which accounts come back.
+    """
 
     model: Model
     renames: Renames
@@ -40,7 +44,10 @@ class Laid(NamedTuple):
 
 
 def lay(model: Model, steps: Sequence[Step], keeper: Keeper) -> Laid:
-    """The model after all of the steps. Raises as :func:`drawknife.changing.apply`, and as the keeper."""
+    """The model after all of the steps.
+
+    Raises as :func:`drawknife.changing.apply`, and as the keeper.
+    """
     renames: list[Renaming] = []
     notes: list[str] = []
     back_from: list[int] = []
@@ -66,7 +73,9 @@ def lay(model: Model, steps: Sequence[Step], keeper: Keeper) -> Laid:
 
 
 def misfits(model: Model, steps: Sequence[Step], keeper: Keeper) -> dict[int, DrawknifeError]:
-    """The steps, by their positions, that cannot be done after those before them that can; each with why not."""
+    """The steps, by their positions, that cannot be done after those before them that can; each
+    with why not.
+    """
     found: dict[int, DrawknifeError] = {}
     for i, step in enumerate(steps):
         try:
@@ -81,7 +90,9 @@ _PLACE = re.compile(r"([^\s:/,]+):(/[^\s]*)")
 
 
 def names_in(step: Step) -> list[tuple[str, str]]:
-    """The items that a step names, as (section, name): what it changes, and whoever and wherever its lines name."""
+    """The items that a step names, as (section, name): what it changes, and whoever and wherever
+    its lines name.
+    """
     found: dict[tuple[str, str], None] = {}
     kind = KINDS.get(str(step.get("kind")))
     if kind is not None and step.get("name"):
@@ -101,7 +112,16 @@ def names_in(step: Step) -> list[tuple[str, str]]:
                 found["folders", f"{store}:{path}"] = None
                 found["stores", store] = None
 
-    look([step.get("name"), step.get("to"), step.get("item"), step.get("set"), step.get("add"), step.get("drop")])
+    look(
+        [
+            step.get("name"),
+            step.get("to"),
+            step.get("item"),
+            step.get("set"),
+            step.get("add"),
+            step.get("drop"),
+        ]
+    )
     item = step.get("item") or step.get("set") or {}
     if isinstance(item, dict) and isinstance(item.get("unit"), str):
         found["units", item["unit"]] = None
@@ -119,16 +139,24 @@ def says(step: Step) -> str:
         return f"go back to {step['as_of']}"
     kind = str(step.get("kind", "")).replace("-", " ")
     item = step.get("item") or {}
-    called = step.get("name") or str(item.get("name") or item.get("path") or item.get("for") or item.get("of") or "")
+    called = step.get("name") or str(
+        item.get("name") or item.get("path") or item.get("for") or item.get("of") or ""
+    )
     parts = [f"{op} {kind} {called}".rstrip()]
     if op == "rename":
         parts.append(f"to {step.get('to')}")
     if op == "change":
         done = [f"set {key} to {_shown(value)}" for key, value in (step.get("set") or {}).items()]
         for way, before, after in (("add", "add ", ""), ("drop", "take ", " away")):
-            done += [f"{before}`{_shown(x)}`{after}" for lines in (step.get(way) or {}).values() for x in lines]
+            done += [
+                f"{before}`{_shown(x)}`{after}"
+                for lines in (step.get(way) or {}).values()
+                for x in lines
+            ]
         return f"{kind} {called}".rstrip() + ": " + ", ".join(done)
-    details = [f"{k} {_shown(v)}" for k, v in item.items() if k not in ("name", "path", "for", "of")]
+    details = [
+        f"{k} {_shown(v)}" for k, v in item.items() if k not in ("name", "path", "for", "of")
+    ]
     if step.get("everywhere"):
         details.append("and every line that names it")
     return " ".join(parts) + (": " + ", ".join(details) if details else "")

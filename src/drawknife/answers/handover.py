@@ -1,4 +1,6 @@
-"""The sheet that the user of an account is given: where to connect, how, what there is, and what applies."""
+"""The sheet that the user of an account is given: where to connect, how, what there is, and what
+applies.
+"""
 
 from __future__ import annotations
 
@@ -40,13 +42,20 @@ def sheet(
     endpoint: Endpoint | None = None,
     credentials: Credentials = None,
 ) -> Sheet:
-    """What an account's user has to know. Only endpoints that admit the account are named; `endpoint`: only that.
+    """What an account's user has to know.
 
-    `credentials` are what each account has to sign in with; None: what the model says is taken for it.
+    Only endpoints that admit the account are named; `endpoint`: only that.
+
+    `credentials` are what each account has to sign in with; None: what the model says is taken for
+    it.
     """
     a = account.account
     held = None if credentials is None else credentials.get(a.name, frozenset())
-    ways = [e for e in prepared.model.endpoints if endpoint in (None, e) and _admits(prepared, account, e, now, held)]
+    ways = [
+        e
+        for e in prepared.model.endpoints
+        if endpoint in (None, e) and _admits(prepared, account, e, now, held)
+    ]
     connect: list[str] = []
     for e in ways:
         host = (
@@ -56,21 +65,32 @@ def sheet(
             if e.address not in ("0.0.0.0", "::")
             else "(ask for the host name)"
         )
-        connect.append(f"{host}, port {e.port}, {PROTOCOLS[e.protocol]}{_tls(prepared, account, e)}")
+        connect.append(
+            f"{host}, port {e.port}, {PROTOCOLS[e.protocol]}{_tls(prepared, account, e)}"
+        )
     if not ways:
         connect.append("You cannot sign in anywhere for now: ask your administrator.")
     else:
-        named = {"password": "your password", "key": "your key", "directory": "your password in the directory"}
+        named = {
+            "password": "your password",
+            "key": "your key",
+            "directory": "your password in the directory",
+        }
         usable = [m for e in ways for m in methods_left(prepared, account, e, held)]
         methods = [named[m] for m in dict.fromkeys(usable)]
         if a.kind == "anonymous":
-            connect.append("Sign in as anonymous, with your mail address, or anything, as the password.")
+            connect.append(
+                "Sign in as anonymous, with your mail address, or anything, as the password."
+            )
         else:
             connect.append(f"Sign in as {a.name}, with {' or '.join(methods)}.")
     rows, _, _ = folded_access(prepared, account, endpoint, disk=True)
     parts = [
         ("Where to connect", tuple(connect)),
-        ("What you will see, and what you may do there", tuple(_places(prepared, account, rows, endpoint))),
+        (
+            "What you will see, and what you may do there",
+            tuple(_places(prepared, account, rows, endpoint)),
+        ),
     ]
     limits = [*_limits(prepared, account), *_shared_limits(prepared, account, rows)]
     if limits:
@@ -79,11 +99,19 @@ def sheet(
 
 
 def _admits(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, now: datetime, held: frozenset[str] | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    endpoint: Endpoint,
+    now: datetime,
+    held: frozenset[str] | None,
 ) -> bool:
     question = Question(account.name, "sign-in", endpoint=endpoint.name, credentials=held)
     case = open_case(prepared, question, now)
-    hours = [r for r in sign_in(prepared, account, endpoint, question, case.at) if r.reason != "outside-hours"]
+    hours = [
+        r
+        for r in sign_in(prepared, account, endpoint, question, case.at)
+        if r.reason != "outside-hours"
+    ]
     return not hours and next(door(prepared, endpoint, question), None) is None
 
 
@@ -91,13 +119,18 @@ def _tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> st
     policy = tls_policy(endpoint)
     if endpoint.protocol != "ftp":
         return ""
-    if policy == "required" or (policy == "optional" and resolve(prepared, account, "require_tls").value):
+    if policy == "required" or (
+        policy == "optional" and resolve(prepared, account, "require_tls").value
+    ):
         return "; use TLS (explicit), nothing is accepted without"
     return "; use TLS (explicit) if you can" if policy == "optional" else ""
 
 
 def _places(
-    prepared: Prepared, account: PreparedAccount, rows: Sequence[FoldedAccess], endpoint: Endpoint | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    rows: Sequence[FoldedAccess],
+    endpoint: Endpoint | None,
 ) -> list[str]:
     """A line for each place at which other things can be done than at the one above it."""
     lines = []
@@ -107,7 +140,10 @@ def _places(
             above.pop()
         words = ""
         if row.kind != "synthetic" and set(row.states) != {"no"}:
-            words = in_words(row.states, state_of_folders_in(prepared, account, row.location, endpoint, disk=True))
+            words = in_words(
+                row.states,
+                state_of_folders_in(prepared, account, row.location, endpoint, disk=True),
+            )
         as_above = row.kind == "folder" and bool(above) and above[-1][1] == words
         above.append((row.location, words))
         if words and not as_above:
@@ -116,13 +152,17 @@ def _places(
 
 
 def in_words(states: tuple[str, ...], folders_in: str) -> str:
-    """What one may do in a folder, in plain words; `folders_in` is the state of deleting a folder that is in it."""
+    """What one may do in a folder, in plain words; `folders_in` is the state of deleting a folder
+    that is in it.
+    """
     has = dict(zip(RIGHTS, states, strict=True))
     words: list[str] = []
 
     def say(right: str, text: str) -> None:
         if has[right] != "no":
-            words.append(text + {"own": " of your own", "others": " of others", "yes": ""}[has[right]])
+            words.append(
+                text + {"own": " of your own", "others": " of others", "yes": ""}[has[right]]
+            )
 
     if has["list"] == "yes" and has["download"] != "no":
         say("download", "look and fetch files")
@@ -138,7 +178,10 @@ def in_words(states: tuple[str, ...], folders_in: str) -> str:
     say("make-folder", "make folders")
     has["delete-folder"] = folders_in
     say("delete-folder", "delete the folders in it")
-    return ", ".join(words).replace("resume broken uploads, files", "resume broken uploads") or "pass through"
+    return (
+        ", ".join(words).replace("resume broken uploads, files", "resume broken uploads")
+        or "pass through"
+    )
 
 
 def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
@@ -157,7 +200,9 @@ def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
     if value("quota_files") != UNLIMITED:
         lines.append(f"You may keep {number_of(int(str(value('quota_files'))), 'file')}.")
     if value("sessions") != UNLIMITED:
-        lines.append(f"You may have {number_of(int(str(value('sessions'))), 'session')} open at once.")
+        lines.append(
+            f"You may have {number_of(int(str(value('sessions'))), 'session')} open at once."
+        )
     hours = resolve(prepared, account, "hours").value
     if hours:
         lines.append("You may sign in " + " and ".join(", ".join(h) for h in hours) + " (UTC).")
@@ -175,8 +220,12 @@ def _limits(prepared: Prepared, account: PreparedAccount) -> list[str]:
     return lines
 
 
-def _shared_limits(prepared: Prepared, account: PreparedAccount, rows: Sequence[FoldedAccess]) -> Iterator[str]:
-    """What is kept within bounds together with others: the quotas that are shared, and those on folders it puts files in."""
+def _shared_limits(
+    prepared: Prepared, account: PreparedAccount, rows: Sequence[FoldedAccess]
+) -> Iterator[str]:
+    """What is kept within bounds together with others: the quotas that are shared, and those on
+    folders it puts files in.
+    """
     owner = uploads_owner(prepared, account)
     puts = [r for r in rows if r.place is not None and r.states[RIGHTS.index("upload")] != "no"]
     for quota in prepared.model.quotas:
@@ -194,10 +243,13 @@ def _shared_limits(prepared: Prepared, account: PreparedAccount, rows: Sequence[
         if within and within[0].place == quota.folder:
             yield f"In {within[0].location}, the files of all together may be {most}."
         elif within:
-            yield f"{within[0].location} is part of a folder in which the files of all together may be {most}."
+            yield (
+                f"{within[0].location} is part of a folder in which the files of all together may"
+                f" be {most}."
+            )
 
 
-# --- how it is written ----------------------------------------------------------------------------
+# --- how it is written --------------------------------------------------------------------------
 
 
 def as_text(s: Sheet) -> str:
@@ -221,7 +273,8 @@ def _escaped(text: str) -> str:
 def as_html(s: Sheet) -> str:
     """A page that prints well on A4, and needs nothing from elsewhere."""
     parts = "".join(
-        f"<h2>{html.escape(heading)}</h2><ul>{''.join(f'<li>{_marked(row)}</li>' for row in rows)}</ul>"
+        f"<h2>{html.escape(heading)}</h2>"
+        f"<ul>{''.join(f'<li>{_marked(row)}</li>' for row in rows)}</ul>"
         for heading, rows in s.parts
     )
     return (
@@ -229,7 +282,8 @@ def as_html(s: Sheet) -> str:
         f"<title>{html.escape(s.title)}</title><style>@page{{size:A4;margin:22mm}}"
         "body{font:11pt/1.5 'DejaVu Sans',sans-serif;max-width:44em;margin:2em auto;color:#1d1d1b}"
         "h1{font-size:17pt;margin:0 0 .6em}h2{font-size:12pt;margin:1.4em 0 .3em;break-after:avoid}"
-        "ul{margin:0;padding-left:1.2em}code{font-family:'DejaVu Sans Mono',monospace}</style></head>"
+        "ul{margin:0;padding-left:1.2em}code{font-family:'DejaVu Sans"
+        " Mono',monospace}</style></head>"
         f"<body><h1>{html.escape(s.title)}</h1>{parts}</body></html>\n"
     )
 

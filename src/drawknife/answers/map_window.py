@@ -28,6 +28,7 @@ class MapWindow:
         endpoint: str | None = None,
         matching: str = "",
         group: str | None = None,
+        *,
         unit: str | None = None,
         store: str | None = None,
         under: str = "/",
@@ -38,7 +39,13 @@ class MapWindow:
         location_limit: int | None = None,
     ) -> None:
         self.right = check_right(right) if right is not None else None
-        self.endpoint, self.matching, self.group, self.unit, self.store = (endpoint, matching, group, unit, store)
+        self.endpoint, self.matching, self.group, self.unit, self.store = (
+            endpoint,
+            matching,
+            group,
+            unit,
+            store,
+        )
         self.under, self.deepest = check_location(under, "under"), deepest
         self.account_offset, self.account_limit = account_offset, account_limit
         self.location_offset, self.location_limit = location_offset, location_limit
@@ -51,9 +58,18 @@ class MapWindow:
             map_ = access_of_all(prepared)
             for kind, name in (("group", self.group), ("unit", self.unit)):
                 if name is not None:
-                    subject = next((s for s in people.subjects if s.kind == kind and fold(s.name) == fold(name)), None)
+                    subject = next(
+                        (
+                            s
+                            for s in people.subjects
+                            if s.kind == kind and fold(s.name) == fold(name)
+                        ),
+                        None,
+                    )
                     if subject is None:
-                        raise NotFound(kind, name, (s.name for s in people.subjects if s.kind == kind), kind)
+                        raise NotFound(
+                            kind, name, (s.name for s in people.subjects if s.kind == kind), kind
+                        )
                     bits = map_.division.bits.get(people.number(subject), 0)
                     chosen &= {i for i in chosen if bits >> i & 1}
         if self.matching:
@@ -98,7 +114,9 @@ def all_locations(prepared: Prepared, store: str | None = None) -> list[str]:
             for segment in (s for s in segments if s.inner):
                 found.add(segment.path)
                 below = (join(segment.path, rest) for rest in rests)
-                found.update(at for at in below if segment.members & ~division.overlaid_at(segment, at))
+                found.update(
+                    at for at in below if segment.members & ~division.overlaid_at(segment, at)
+                )
     return sorted(found, key=tree_key)
 
 
@@ -121,7 +139,9 @@ def map_cells(
             continue
         if store is not None and (cell.place is None or fold(cell.place.store) != fold(store)):
             continue
-        for members, states in alike(cell, (r,) if right is not None else tuple(range(len(RIGHTS)))):
+        for members, states in alike(
+            cell, (r,) if right is not None else tuple(range(len(RIGHTS)))
+        ):
             shown = states[0] if right is not None else _word(states)
             for i in bits_in(members):
                 cells[i][j] = shown
@@ -147,7 +167,9 @@ def alike(cell: Cell, rights: tuple[int, ...]) -> Iterator[tuple[int, tuple[str,
 
 
 def _in_namespace(prepared: Prepared, cell: Cell) -> bool:
-    """Is the cell's location one of the namespace's: synthetic, a virtual path, or a recorded folder?"""
+    """Is the cell's location one of the namespace's: synthetic, a virtual path, or a recorded
+    folder?
+    """
     if cell.segment is None or cell.place is None or cell.location == cell.segment.path:
         return True
     return prepared.stores[cell.place.store].folder(cell.place.path) is not None

@@ -14,7 +14,9 @@ class NameAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that finds names."""
 
     def find(self, text: str, most: int = 20) -> msg.NamedAnswer:
-        """What has a text in its name, case aside: what is called so first, then what begins so, or a part of its path does."""
+        """What has a text in its name, case aside: what is called so first, then what begins so, or
+        a part of its path does.
+        """
         wanted = fold(text.strip())
         found = [
             (rank, len(name), name, kind, also)
@@ -22,9 +24,13 @@ class NameAnswers(Asked):
             if wanted and (rank := _rank(wanted, fold(name), fold(also))) is not None
         ]
         return msg.NamedAnswer(
-            revision=self.revision, total=len(found),
-            found=[msg.Named(kind=kind, name=name, also=also) for _, _, name, kind, also in nsmallest(most, found)],
-        )  # fmt: skip
+            revision=self.revision,
+            total=len(found),
+            found=[
+                msg.Named(kind=kind, name=name, also=also)
+                for _, _, name, kind, also in nsmallest(most, found)
+            ],
+        )
 
     def _named(self) -> Iterator[tuple[str, str, str]]:
         model = self.full.model
@@ -37,7 +43,9 @@ class NameAnswers(Asked):
         yield from (("trial", t.name, "") for t in model.trials)
         for store in model.stores:
             yield "store", store.name, ""
-            yield from (("folder", f"{store.name}:{f.path}", "") for f in store.folders if f.path != "/")
+            yield from (
+                ("folder", f"{store.name}:{f.path}", "") for f in store.folders if f.path != "/"
+            )
 
 
 def _rank(wanted: str, name: str, also: str) -> int | None:

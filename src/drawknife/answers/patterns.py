@@ -35,23 +35,35 @@ def _message(p: Pattern) -> msg.PatternMessage:
         for a in p.asks
     ]
     return msg.PatternMessage(
-        name=p.name, about=p.about, asks=asks, steps=[msg.PatternStep(does=s.does, asks=s.asks) for s in p.steps], given=trials.given if trials else {},
-        can=trials.can if trials else [], cannot=trials.cannot if trials else [],
-    )  # fmt: skip
+        name=p.name,
+        about=p.about,
+        asks=asks,
+        steps=[msg.PatternStep(does=s.does, asks=s.asks) for s in p.steps],
+        given=trials.given if trials else {},
+        can=trials.can if trials else [],
+        cannot=trials.cannot if trials else [],
+    )
 
 
 class PatternAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about patterns."""
 
     def pattern_changes(
-        self, name: str, answers: Mapping[str, str], folders: Iterable[Path] = (), step: int | None = None
+        self,
+        name: str,
+        answers: Mapping[str, str],
+        folders: Iterable[Path] = (),
+        step: int | None = None,
     ) -> msg.PatternChanges:
         """What a pattern, or one of its steps, would change with these answers.
 
-        Raises :class:`BadInput` for an answer that is missing or is none, and for a step that there is not.
+        Raises :class:`BadInput` for an answer that is missing or is none, and for a step that there
+        is not.
         """
         used = find_pattern(name, folders)
         found = changes_of(used if step is None else used.step(step), answers, self.prepared)
         return msg.PatternChanges(
-            revision=self.revision, says=[says(c) for c in found], changes=[msg.Change(**c) for c in found]
+            revision=self.revision,
+            says=[says(c) for c in found],
+            changes=[msg.Change(**c) for c in found],
         )

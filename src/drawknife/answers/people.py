@@ -23,9 +23,11 @@ from drawknife.core.words.names import BadValue, fold, parse_place, unit_ancesto
 class PeopleAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about groups, units, and items."""
 
-    # --- groups and units -----------------------------------------------------------------------
+    # --- groups and units ------------------------------------------------------------------------
 
-    def groups(self, matching: str = "", offset: int = 0, limit: int | None = None) -> msg.GroupList:
+    def groups(
+        self, matching: str = "", offset: int = 0, limit: int | None = None
+    ) -> msg.GroupList:
         """The groups, with their direct members and how many accounts they come to."""
         held = self.prepared.people.held
         wanted = fold(matching)
@@ -36,10 +38,13 @@ class PeopleAnswers(Asked):
             me = Subject("group", g.name)
             lines.append(
                 msg.GroupLine(
-                    name=g.name, source=g.source, members=[x.says() for x in g.members],
-                    accounts=len(comes_down.members(self.prepared, me)), held_by=[s.name for s in held.get(me, ())],
+                    name=g.name,
+                    source=g.source,
+                    members=[x.says() for x in g.members],
+                    accounts=len(comes_down.members(self.prepared, me)),
+                    held_by=[s.name for s in held.get(me, ())],
                 )
-            )  # fmt: skip
+            )
         return msg.GroupList(revision=self.revision, total=len(found), groups=lines)
 
     def units(self) -> msg.UnitList:
@@ -54,13 +59,15 @@ class PeopleAnswers(Asked):
             revision=self.revision,
             units=[
                 msg.UnitLine(
-                    path=u, source=known.get(u, UnitFacts(u)).source, accounts=own.get(u, 0),
+                    path=u,
+                    source=known.get(u, UnitFacts(u)).source,
+                    accounts=own.get(u, 0),
                     all_accounts=len(comes_down.members(self.prepared, Subject("unit", u))),
                     held_by=[s.name for s in people.held.get(Subject("unit", u), ())],
                 )
                 for u in people.units
             ],
-        )  # fmt: skip
+        )
 
     def _subject(self, text: str) -> Subject:
         """A group or a unit that exists, spelled as the model spells it."""
@@ -95,22 +102,35 @@ class PeopleAnswers(Asked):
             standing = account.standing
             accounts.append(
                 msg.MemberMessage(
-                    account=account.name, display=account.account.display, distance=standing.ranks[me].distance,
+                    account=account.name,
+                    display=account.account.display,
+                    distance=standing.ranks[me].distance,
                     chain=[str(s) for s in standing.chain(me)],
                 )
-            )  # fmt: skip
+            )
         return msg.SubjectDetail(
-            revision=self.revision, subject=str(me), source=source, note=note, members=direct,
-            held_by=[s.name for s in people.held.get(me, ())], total=len(inside), accounts=accounts,
+            revision=self.revision,
+            subject=str(me),
+            source=source,
+            note=note,
+            members=direct,
+            held_by=[s.name for s in people.held.get(me, ())],
+            total=len(inside),
+            accounts=accounts,
             gives=[_given(g) for g in comes_down.gives(self.prepared, me)],
             settings=[
                 msg.ReachMessage(
-                    name=r.name, value=r.value, reaches=list(r.reaches),
-                    nearer=[msg.NearerMessage(account=a, subjects=list(map(str, s))) for a, s in r.nearer],
+                    name=r.name,
+                    value=r.value,
+                    reaches=list(r.reaches),
+                    nearer=[
+                        msg.NearerMessage(account=a, subjects=list(map(str, s)))
+                        for a, s in r.nearer
+                    ],
                 )
                 for r in comes_down.setting_reach(self.prepared, me)
             ],
-        )  # fmt: skip
+        )
 
     def ways(self, name: str, group: str | None = None) -> msg.WaysAnswer:
         """Each way in which an account came to be in each group, or in one."""
@@ -120,30 +140,44 @@ class PeopleAnswers(Asked):
             me = self._subject(f"group:{group}" if ":" not in group else group)
             inside = [s for s in inside if s == me]
         found = [
-            msg.WayMessage(group=s.name, chains=[list(map(str, c)) for c in comes_down.ways(self.prepared, account, s)])
+            msg.WayMessage(
+                group=s.name,
+                chains=[list(map(str, c)) for c in comes_down.ways(self.prepared, account, s)],
+            )
             for s in sorted(inside, key=lambda s: fold(s.name))
         ]
         return msg.WaysAnswer(revision=self.revision, account=account.name, groups=found)
 
     def without(self, name: str, subject: str) -> msg.LossAnswer:
         """What an account would lose if it were taken out of a group or unit."""
-        account, me = self.account(name), self._subject(subject if ":" in subject else f"group:{subject}")
+        account, me = (
+            self.account(name),
+            self._subject(subject if ":" in subject else f"group:{subject}"),
+        )
         if me not in account.standing.ranks:
-            raise BadInput("subject", f"{account.name} is not in {me}", "a group or unit that it is in")
+            raise BadInput(
+                "subject", f"{account.name} is not in {me}", "a group or unit that it is in"
+            )
         loss = comes_down.without(self.prepared, me, account)
         return msg.LossAnswer(
-            revision=self.revision, account=account.name, subject=str(me), lines=[_given(g) for g in loss.lines],
-            access=access_changes(loss.access), settings=setting_changes(loss.settings),
-        )  # fmt: skip
+            revision=self.revision,
+            account=account.name,
+            subject=str(me),
+            lines=[_given(g) for g in loss.lines],
+            access=access_changes(loss.access),
+            settings=setting_changes(loss.settings),
+        )
 
-    # --- items ------------------------------------------------------------------------------------
+    # --- items -----------------------------------------------------------------------------------
 
     def item(self, kind: str, name: str) -> msg.ItemMessage:
         """One item as the model file has it, and every place that names it."""
         model = self.full.model
         if kind == NETWORK:
             lines = {key.name: [str(x) for x in getattr(model, key.name)] for key in NETWORK_FIELDS}
-            return msg.ItemMessage(revision=self.revision, kind=kind, name=NETWORK, item=lines, named_by=[])
+            return msg.ItemMessage(
+                revision=self.revision, kind=kind, name=NETWORK, item=lines, named_by=[]
+            )
         self._check_kind(kind)
         try:
             found = find(model, kind, name)
@@ -151,7 +185,9 @@ class PeopleAnswers(Asked):
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
         called = f"{store}:{found.path}" if kind == "folder" else KINDS[kind].called(found)
-        named_by = references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
+        named_by = (
+            references(model, kind, {called}) if kind in SUBJECT_KINDS or kind == "store" else ()
+        )
         return msg.ItemMessage(
             revision=self.revision,
             kind=kind,
@@ -170,9 +206,11 @@ class PeopleAnswers(Asked):
             every = [(declared.called(x), x) for x in getattr(self.full.model, declared.section)]
         some = every[offset:] if limit is None else every[offset : offset + limit]
         return msg.ItemList(
-            revision=self.revision, kind=kind, total=len(every),
+            revision=self.revision,
+            kind=kind,
+            total=len(every),
             items=[msg.NamedItem(name=name, item=self._data(kind, item)) for name, item in some],
-        )  # fmt: skip
+        )
 
     def _check_kind(self, kind: str) -> None:
         if kind not in KINDS:
@@ -184,13 +222,21 @@ class PeopleAnswers(Asked):
             return data if isinstance(data, dict) else {"path": data}
         found = KINDS[kind].alone(item)
         for field in KINDS[kind].lists:
-            # A list that is not empty by default is told, too: who edits it has to see what is there.
-            if field.default and field.name not in found and getattr(item, "kind", "") != "anonymous":
+            # A list that is not empty by default is told, too: who edits it has to see what is
+            # there.
+            if (
+                field.default
+                and field.name not in found
+                and getattr(item, "kind", "") != "anonymous"
+            ):
                 found[field.name] = field.written(field.default)
         return found
 
 
 def _given(g: Given) -> msg.GivenMessage:
     return msg.GivenMessage(
-        kind=g.reference.kind, where=g.reference.name, line=g.reference.line, chain=[str(s) for s in g.chain]
+        kind=g.reference.kind,
+        where=g.reference.name,
+        line=g.reference.line,
+        chain=[str(s) for s in g.chain],
     )

@@ -29,12 +29,16 @@ class PlaceAnswers(Asked):
             revision=self.revision,
             stores=[
                 msg.StoreLine(
-                    name=s.name, root=s.root, baseline=s.baseline, capacity=s.capacity, folders=len(s.folders),
+                    name=s.name,
+                    root=s.root,
+                    baseline=s.baseline,
+                    capacity=s.capacity,
+                    folders=len(s.folders),
                     entries=sum(len(f.entries) for f in s.folders),
                 )
                 for s in self.full.model.stores
             ],
-        )  # fmt: skip
+        )
 
     def folder(self, text: str) -> msg.FolderAnswer:
         """One folder of a store, recorded or not, and what lies directly in it."""
@@ -47,16 +51,24 @@ class PlaceAnswers(Asked):
             f = store.folder(at)
             entries = [
                 msg.EntryPartMessage(
-                    entry=str(e), fate=ENDED if has_ended(e, self.now.date()) else "", by=None, chain=[], note=e.note
+                    entry=str(e),
+                    fate=ENDED if has_ended(e, self.now.date()) else "",
+                    by=None,
+                    chain=[],
+                    note=e.note,
                 )
                 for e in (f.entries if f else ())
             ]
             levels.append(
                 msg.LevelMessage(
-                    place=str(Place(store.name, at)), up=up, sealed=bool(f and f.sealed), recorded=f is not None,
-                    owner=f.owner if f else None, entries=entries,
+                    place=str(Place(store.name, at)),
+                    up=up,
+                    sealed=bool(f and f.sealed),
+                    recorded=f is not None,
+                    owner=f.owner if f else None,
+                    entries=entries,
                 )
-            )  # fmt: skip
+            )
         here, folder = levels[0], store.folder(place.path)
         lines = []
         for name in subfolders(store, place.path):
@@ -64,18 +76,32 @@ class PlaceAnswers(Asked):
             f = store.folder(at)
             lines.append(
                 msg.FolderLine(
-                    name=name, place=str(Place(store.name, at)), recorded=f is not None, sealed=bool(f and f.sealed),
-                    owner=f.owner if f else None, entries=len(f.entries) if f else 0,
+                    name=name,
+                    place=str(Place(store.name, at)),
+                    recorded=f is not None,
+                    sealed=bool(f and f.sealed),
+                    owner=f.owner if f else None,
+                    entries=len(f.entries) if f else 0,
                 )
-            )  # fmt: skip
+            )
         leading = [v.path for v in self.full.model.virtual_paths if _may_lead_to(v.leads_to, place)]
         return msg.FolderAnswer(
-            revision=self.revision, place=here.place, recorded=here.recorded, sealed=here.sealed, owner=here.owner,
-            entries=list(map(self.line, folder.entries if folder else ())), note=folder.note if folder else None, above=levels[1:], locations=list(dict.fromkeys(leading)), folders=lines,
-        )  # fmt: skip
+            revision=self.revision,
+            place=here.place,
+            recorded=here.recorded,
+            sealed=here.sealed,
+            owner=here.owner,
+            entries=list(map(self.line, folder.entries if folder else ())),
+            note=folder.note if folder else None,
+            above=levels[1:],
+            locations=list(dict.fromkeys(leading)),
+            folders=lines,
+        )
 
     def inside(self, text: str) -> msg.InsideAnswer:
-        """Everybody who can do something in a folder of a store, those together that can do the same."""
+        """Everybody who can do something in a folder of a store, those together that can do the
+        same.
+        """
         place = self.target(text)
         if isinstance(place, str):
             raise BadInput("place", f"{text!r} names no store", "a folder such as survey:/inbox")
@@ -92,18 +118,23 @@ class PlaceAnswers(Asked):
         people = self.prepared.people.accounts
         rows = [
             msg.InsideLine(
-                accounts=[people[i].name for i in sorted(set(accounts))[:SHOWN]], account_count=len(set(accounts)),
-                locations=list(dict.fromkeys(locations))[:SHOWN], rights=dict(zip(RIGHTS, states, strict=True)),
+                accounts=[people[i].name for i in sorted(set(accounts))[:SHOWN]],
+                account_count=len(set(accounts)),
+                locations=list(dict.fromkeys(locations))[:SHOWN],
+                rights=dict(zip(RIGHTS, states, strict=True)),
                 by=self._giving(place, min(accounts), states),
             )
             for states, (accounts, locations) in together.items()
-        ]  # fmt: skip
+        ]
         rows.sort(key=lambda row: (-row.account_count, row.accounts))
         some = {i for accounts, _ in together.values() for i in accounts}
         return msg.InsideAnswer(
-            revision=self.revision, place=str(place), rows=rows, seeing=len(led - some),
+            revision=self.revision,
+            place=str(place),
+            rows=rows,
+            seeing=len(led - some),
             notes=[*self.area_notes(), *self.disk_notes(stores={place.store})],
-        )  # fmt: skip
+        )
 
     def _giving(self, place: Place, index: int, states: tuple[str, ...]) -> list[str]:
         """The lines by which an account has what it has in a folder."""
@@ -113,7 +144,13 @@ class PlaceAnswers(Asked):
             if state != "no":
                 own = (state == "own") if right in FILE_RIGHTS else None
                 why = judge(store, place.path, right, account, own)
-                found[f"{why.decided_by} on {why.decided_at}" if why.decided_by else "the store is open"] = None
+                found[
+                    (
+                        f"{why.decided_by} on {why.decided_at}"
+                        if why.decided_by
+                        else "the store is open"
+                    )
+                ] = None
         return list(found)
 
     def virtual_paths(self) -> msg.VirtualPathList:
@@ -140,22 +177,35 @@ class PlaceAnswers(Asked):
             clash = self.prepared.stopped_by.get(e.name)
             lines.append(
                 msg.EndpointLine(
-                    name=e.name, protocol=e.protocol, address=e.address, port=e.port,
-                    passive_ports=f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None,
-                    tls=tls_policy(e), host_names=list(e.host_names), enabled=e.enabled,
-                    entries=list(map(self.line, e.entries)), note=e.note,
-                    never=list(map(str, e.never)), only=None if e.only is None else list(map(str, e.only)),
+                    name=e.name,
+                    protocol=e.protocol,
+                    address=e.address,
+                    port=e.port,
+                    passive_ports=(
+                        f"{e.passive_ports[0]}-{e.passive_ports[1]}" if e.passive_ports else None
+                    ),
+                    tls=tls_policy(e),
+                    host_names=list(e.host_names),
+                    enabled=e.enabled,
+                    entries=list(map(self.line, e.entries)),
+                    note=e.note,
+                    never=list(map(str, e.never)),
+                    only=None if e.only is None else list(map(str, e.only)),
                     # Ports are for everybody: how many are needed is not a matter of an area.
                     sessions_allowed=sessions_allowed(asked, asked.endpoints[fold(e.name)]),
-                    starts=e.enabled and clash is None, clash=clash.text if clash else None,
+                    starts=e.enabled and clash is None,
+                    clash=clash.text if clash else None,
                     certificate=e.certificate is not None,
                 )
-            )  # fmt: skip
+            )
         return msg.EndpointList(revision=self.revision, endpoints=lines)
 
 
 def _may_lead_to(leads_to: str, place: Place) -> bool:
-    """Could a virtual path lead somebody to `place` or above it? Placeholders may stand for anything."""
+    """Could a virtual path lead somebody to `place` or above it?
+
+    Placeholders may stand for anything.
+    """
     store, _, path = leads_to.partition(":")
     fixed = path.partition("{")[0].rstrip("/") or "/"
     return fold(store) == fold(place.store) and rest_below(place.path, fixed) is not None

@@ -3,24 +3,38 @@
 from __future__ import annotations
 
 from drawknife.core.disk.read_folders import Disk
-from drawknife.core.everybody.disk_plan import Plan
 from drawknife.core.everybody.drift import Drift
+from drawknife.core.everybody.planned_disk import Plan
 from drawknife.core.model.disk import STICKY, Acl, ThingOnDisk, letters
 from drawknife.core.words.sizes import number_of, several
 
 _ONE_WRITE = "putting, renaming and deleting in a folder are one permission, write"
 _OF_FILES = "overwriting and appending are one permission of a file, write"
 _WIDER = {
-    "upload": _ONE_WRITE, "make-folder": _ONE_WRITE, "rename": _ONE_WRITE, "delete-file": _ONE_WRITE, "delete-folder": _ONE_WRITE,
-    "overwrite": _OF_FILES, "append": _OF_FILES, "enter": "who is led to what lies below has to pass through",
-    "set-attributes": "who owns something may change its attributes", "set-folder-attributes": "who owns something may change its attributes",
+    "upload": _ONE_WRITE,
+    "make-folder": _ONE_WRITE,
+    "rename": _ONE_WRITE,
+    "delete-file": _ONE_WRITE,
+    "delete-folder": _ONE_WRITE,
+    "overwrite": _OF_FILES,
+    "append": _OF_FILES,
+    "enter": "who is led to what lies below has to pass through",
+    "set-attributes": "who owns something may change its attributes",
+    "set-folder-attributes": "who owns something may change its attributes",
     "rename-folder": _ONE_WRITE,
-}  # fmt: skip
-_STICKY = "the folder is to be sticky, so that others' things stay: only who owns the thing or the folder takes it away"
+}
+_STICKY = (
+    "the folder is to be sticky, so that others' things stay: only who owns the thing or the folder"
+    " takes it away"
+)
 _REFUSED = {
-    "set-attributes": "only who owns something may change its attributes", "rename": _STICKY, "delete-file": _STICKY,
-    "delete-folder": _STICKY, "rename-folder": _STICKY, "set-folder-attributes": "only who owns something may change its attributes",
-}  # fmt: skip
+    "set-attributes": "only who owns something may change its attributes",
+    "rename": _STICKY,
+    "delete-file": _STICKY,
+    "delete-folder": _STICKY,
+    "rename-folder": _STICKY,
+    "set-folder-attributes": "only who owns something may change its attributes",
+}
 
 
 def reasons(row: Drift) -> list[str]:
@@ -38,14 +52,17 @@ def plan_notes(plan: Plan) -> list[str]:
     if plan.owners:
         owning = several(plan.owners, 3)
         notes.append(
-            f"what somebody owns, its attributes and its list, stays theirs to change: {owning} own something there"
+            f"what somebody owns, its attributes and its list, stays theirs to change: {owning} own"
+            " something there"
         )
     if plan.lost:
         some = several((f"{path} ({number})" for path, number in plan.lost), 3)
         notes.append(f"users that no account acts as lose there what they had as others: {some}")
     if any(step.perhaps for step in plan.steps):
         count = len({step.path for step in plan.steps if step.perhaps})
-        notes.append(f"{number_of(count, 'folder')} of the model may not be there: the reading does not tell")
+        notes.append(
+            f"{number_of(count, 'folder')} of the model may not be there: the reading does not tell"
+        )
     return [*notes, *plan.left_out]
 
 
@@ -77,6 +94,16 @@ def _lines(thing: ThingOnDisk, disk: Disk) -> list[str]:
 def _of(acl: Acl | None, disk: Disk) -> list[str]:
     if acl is None:
         return []
-    lines = [f"owner {letters(acl.owner)}", *(f"user {disk.called(uid)} {letters(p)}" for uid, p in acl.users)]
-    lines += [f"group {letters(acl.group)}", *(f"{disk.group(gid)} {letters(p)}" for gid, p in acl.groups)]
-    return [*lines, *([] if acl.mask is None else [f"mask {letters(acl.mask)}"]), f"others {letters(acl.other)}"]
+    lines = [
+        f"owner {letters(acl.owner)}",
+        *(f"user {disk.called(uid)} {letters(p)}" for uid, p in acl.users),
+    ]
+    lines += [
+        f"group {letters(acl.group)}",
+        *(f"{disk.group(gid)} {letters(p)}" for gid, p in acl.groups),
+    ]
+    return [
+        *lines,
+        *([] if acl.mask is None else [f"mask {letters(acl.mask)}"]),
+        f"others {letters(acl.other)}",
+    ]

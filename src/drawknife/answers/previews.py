@@ -35,7 +35,9 @@ ITEMS, LINES, NAMES = 200, 200, 20
 
 
 class WhatFollows(NamedTuple):
-    """What follows from a change, and the lines of it that have no effect; what was not looked at, in words."""
+    """What follows from a change, and the lines of it that have no effect; what was not looked at,
+    in words.
+    """
 
     follows: Consequences
     without_effect: tuple[NoEffect, ...]
@@ -44,7 +46,11 @@ class WhatFollows(NamedTuple):
 
 
 def follow(
-    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+    before: Prepared,
+    after: Prepared,
+    at: datetime,
+    renames: Renames | None = None,
+    credentials: Credentials = None,
 ) -> WhatFollows:
     """What follows from having `after` in the place of `before`, as of a moment."""
     if before.model == after.model:
@@ -55,7 +61,7 @@ def follow(
         was = renames.carried(before.model) if renames else before.model
         added = added_lines(was, after.model)
         first = list(islice(added, LOOKED_AT))
-        idle, left = lines_without_effect(before, after, follows, at, was, first, added)
+        idle, left = lines_without_effect(before, after, follows, at, was, added=first, more=added)
         held = held_back(after, first, at.date())
     return WhatFollows(follows, tuple(idle), (left,) if left else (), tuple(held))
 
@@ -67,8 +73,8 @@ NOBODY_IN_AREA = "nobody in your area"
 def within(part: WhatFollows, whole: WhatFollows) -> WhatFollows:
     """What follows in the part of a model that is told, held against what follows in the whole.
 
-    For others a line may have an effect, and a finding be none: only what is so in the whole is said to be without effect,
-    new, or mended.
+    For others a line may have an effect, and a finding be none: only what is so in the whole is
+    said to be without effect, new, or mended.
     """
     idle = {str(x.line): x.reasons for x in whole.without_effect}
     return part._replace(
@@ -83,22 +89,34 @@ def within(part: WhatFollows, whole: WhatFollows) -> WhatFollows:
 
 
 def reasons_within(part: Sequence[str], whole: Sequence[str]) -> tuple[str, ...]:
-    """Why something has no effect, of the reasons that a part of a model gives those that are so in the whole."""
-    return tuple(reason for reason in part if reason in whole) or ("no account gains or loses anything",)
+    """Why something has no effect, of the reasons that a part of a model gives those that are so in
+    the whole.
+    """
+    return tuple(reason for reason in part if reason in whole) or (
+        "no account gains or loses anything",
+    )
 
 
 def _within(part: Consequences, whole: Consequences) -> Consequences:
     days = dict(whole.later)
-    new, mended = ({(f.kind, f.about) for f in found} for found in (whole.new_findings, whole.mended))
+    new, mended = (
+        {(f.kind, f.about) for f in found} for found in (whole.new_findings, whole.mended)
+    )
     return part._replace(
         new_findings=tuple(f for f in part.new_findings if (f.kind, f.about) in new),
         mended=tuple(f for f in part.mended if (f.kind, f.about) in mended),
-        later=tuple((day, _within(then, days.get(day, Consequences()))) for day, then in part.later),
+        later=tuple(
+            (day, _within(then, days.get(day, Consequences()))) for day, then in part.later
+        ),
     )
 
 
-def item_changes(old: Model, new: Model, renames: Renames | None = None) -> tuple[int, list[msg.ItemChange]]:
-    """How many items differ, and the first of them; what is renamed is one item, under its new name."""
+def item_changes(
+    old: Model, new: Model, renames: Renames | None = None
+) -> tuple[int, list[msg.ItemChange]]:
+    """How many items differ, and the first of them; what is renamed is one item, under its new
+    name.
+    """
     found = items_differing(old, new, renames or Renames())
     return len(found), [_item(x.differs) for x in found[:ITEMS]]
 
@@ -111,23 +129,34 @@ def _item(d: Differs) -> msg.ItemChange:
 def access_changes(found: Sequence[AccessChange]) -> list[msg.AccessChangeMessage]:
     return [
         msg.AccessChangeMessage(
-            **_named(a.accounts), locations=list(a.worth_a_line[:NAMES]), location_count=len(a.worth_a_line),
+            **_named(a.accounts),
+            locations=list(a.worth_a_line[:NAMES]),
+            location_count=len(a.worth_a_line),
             below=len(a.locations) - len(a.worth_a_line),
-            gained=list(a.gained), lost=list(a.lost), widened=list(a.widened), narrowed=list(a.narrowed),
-            own=list(a.own), others=list(a.others), endpoint=a.endpoint,
+            gained=list(a.gained),
+            lost=list(a.lost),
+            widened=list(a.widened),
+            narrowed=list(a.narrowed),
+            own=list(a.own),
+            others=list(a.others),
+            endpoint=a.endpoint,
         )
         for a in found[:LINES]
-    ]  # fmt: skip
+    ]
 
 
 def setting_changes(found: Sequence[SettingChange]) -> list[msg.SettingChangeMessage]:
     return [
         msg.SettingChangeMessage(
-            **_named(s.accounts), name=s.name, before=s.before, after=s.after,
-            before_from=list(s.before_from), after_from=list(s.after_from),
+            **_named(s.accounts),
+            name=s.name,
+            before=s.before,
+            after=s.after,
+            before_from=list(s.before_from),
+            after_from=list(s.after_from),
         )
         for s in found[:LINES]
-    ]  # fmt: skip
+    ]
 
 
 def _named(accounts: Sequence[str]) -> dict[str, Any]:
@@ -135,7 +164,10 @@ def _named(accounts: Sequence[str]) -> dict[str, Any]:
 
 
 def finding_messages(found: Sequence[Finding]) -> list[msg.FindingMessage]:
-    return [msg.FindingMessage(kind=f.kind, about=f.about, text=f.text, severity=SEVERITY[f.kind]) for f in found]
+    return [
+        msg.FindingMessage(kind=f.kind, about=f.about, text=f.text, severity=SEVERITY[f.kind])
+        for f in found
+    ]
 
 
 def _room(room: Room | None) -> msg.RoomMessage | None:
@@ -149,48 +181,79 @@ def _left_out(outcome: WhatFollows) -> list[str]:
         said.append(not_compared(outcome.follows.on_disk.not_compared))
     f = outcome.follows
     for what, found in (
-        ("signing in", f.sign_in), ("access", f.access), ("where locations lead", f.leads), ("settings", f.settings),
-        ("room", f.room), ("new findings", f.new_findings), ("findings that are mended", f.mended),
-    ):  # fmt: skip
+        ("signing in", f.sign_in),
+        ("access", f.access),
+        ("where locations lead", f.leads),
+        ("settings", f.settings),
+        ("room", f.room),
+        ("new findings", f.new_findings),
+        ("findings that are mended", f.mended),
+    ):
         if len(found) > LINES:
             said.append(f"{len(found) - LINES} more lines about {what} are not listed")
     return said
 
 
-def follows_fields(outcome: WhatFollows, notes: Sequence[str] = (), nobody: str = "nobody") -> dict[str, Any]:
+def follows_fields(
+    outcome: WhatFollows, notes: Sequence[str] = (), nobody: str = "nobody"
+) -> dict[str, Any]:
     """The fields of :class:`msg.Follows`; `nobody` is whom nothing concerns, where nothing does."""
     f = outcome.follows
     return {
-        "nothing": f.nothing and nobody == "nobody", "summary": summary(f, nobody), "come": list(f.come[:NAMES]), "come_count": len(f.come),
-        "gone": list(f.gone[:NAMES]), "gone_count": len(f.gone),
+        "nothing": f.nothing and nobody == "nobody",
+        "summary": summary(f, nobody),
+        "come": list(f.come[:NAMES]),
+        "come_count": len(f.come),
+        "gone": list(f.gone[:NAMES]),
+        "gone_count": len(f.gone),
         "sign_in": [
             msg.SignInChangeMessage(**_named(s.accounts), endpoint=s.endpoint, may=s.may, why=s.why)
             for s in f.sign_in[:LINES]
         ],
         "access": access_changes(f.access),
-        "on_disk": None if f.on_disk.access is None else msg.OnDiskMessage(
-            stores=list(f.on_disk.stores), access=access_changes(f.on_disk.access)
+        "on_disk": (
+            None
+            if f.on_disk.access is None
+            else msg.OnDiskMessage(
+                stores=list(f.on_disk.stores), access=access_changes(f.on_disk.access)
+            )
         ),
         "leads": [
             msg.LeadsChangeMessage(
-                **_named(x.accounts), location=x.location, before=x.before and str(x.before), after=x.after and str(x.after)
+                **_named(x.accounts),
+                location=x.location,
+                before=x.before and str(x.before),
+                after=x.after and str(x.after),
             )
             for x in f.leads[:LINES]
         ],
         "settings": setting_changes(f.settings),
         "room": [
-            msg.RoomChangeMessage(**_named(r.accounts), location=r.location, before=_room(r.before), after=_room(r.after))
+            msg.RoomChangeMessage(
+                **_named(r.accounts),
+                location=r.location,
+                before=_room(r.before),
+                after=_room(r.after),
+            )
             for r in f.room[:LINES]
         ],
         "for_everybody": list(f.for_everybody),
-        "new_findings": finding_messages(f.new_findings[:LINES]), "mended": finding_messages(f.mended[:LINES]),
-        "without_effect": [msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons)) for x in outcome.without_effect],
-        "notes": [*notes, *outcome.held_back], "left_out": _left_out(outcome),
+        "new_findings": finding_messages(f.new_findings[:LINES]),
+        "mended": finding_messages(f.mended[:LINES]),
+        "without_effect": [
+            msg.NoEffectMessage(line=str(x.line), reasons=list(x.reasons))
+            for x in outcome.without_effect
+        ],
+        "notes": [*notes, *outcome.held_back],
+        "left_out": _left_out(outcome),
         "later": [
-            msg.Later(day=day, follows=msg.Follows(**follows_fields(WhatFollows(then, (), ()), (), nobody)))
+            msg.Later(
+                day=day,
+                follows=msg.Follows(**follows_fields(WhatFollows(then, (), ()), (), nobody)),
+            )
             for day, then in f.later
         ],
-    }  # fmt: skip
+    }
 
 
 def preview(
@@ -199,13 +262,15 @@ def preview(
     revision: int,
     at: datetime,
     renames: Renames | None = None,
+    *,
     credentials: Credentials = None,
     notes: Sequence[str] = (),
     whole: tuple[Prepared, Prepared] | None = None,
 ) -> msg.Preview:
     """What putting `after` in force would change, and what follows.
 
-    `whole` are the models before and after it, where only the parts of them are told that an area shows.
+    `whole` are the models before and after it, where only the parts of them are told that an area
+    shows.
     """
     count, items = item_changes(before.model, after, renames)
     with many_objects():

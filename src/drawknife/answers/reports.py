@@ -28,14 +28,21 @@ class ReportAnswers(Asked):
     """The part of :class:`drawknife.answers.Answering` that is about reports."""
 
     def report(self, about: str) -> tuple[str, str, list[msg.ReportRow], list[str]]:
-        """What it is about, well spelled, its title, rows and notes. :class:`Refused` if it would be too long."""
+        """What it is about, well spelled, its title, rows and notes.
+
+        :class:`Refused` if it would be too long.
+        """
         what = self.about(about)
         rows, notes = self._of_group(what) if isinstance(what, Group) else self._of_place(what)
         if len(rows) > MOST_ROWS:
             raise _too_long()
         notes = [*self.area_notes(), *notes]
         called = f"group:{what.name}" if isinstance(what, Group) else str(what)
-        title = f"Who is in the group {what.name}" if isinstance(what, Group) else f"Who can get at {what}"
+        title = (
+            f"Who is in the group {what.name}"
+            if isinstance(what, Group)
+            else f"Who can get at {what}"
+        )
         return called, title, rows, notes
 
     def about(self, text: str) -> Place | Group:
@@ -45,13 +52,21 @@ class ReportAnswers(Asked):
                 name = parse_subject(text).name
             except BadValue as bad:
                 raise BadInput("about", str(bad), bad.expected) from None
-            found = next((g for g in self.prepared.model.groups if fold(g.name) == fold(name)), None)
+            found = next(
+                (g for g in self.prepared.model.groups if fold(g.name) == fold(name)), None
+            )
             if found is None:
                 raise NotFound("group", name, (g.name for g in self.prepared.model.groups), "about")
             return found
-        target = self.target(f"{text.removeprefix('store:')}:/" if text.startswith("store:") else text)
+        target = self.target(
+            f"{text.removeprefix('store:')}:/" if text.startswith("store:") else text
+        )
         if isinstance(target, str):
-            raise BadInput("about", f"{text} is a virtual location", "survey:/soundings, store:survey, or group:boats")
+            raise BadInput(
+                "about",
+                f"{text} is a virtual location",
+                "survey:/soundings, store:survey, or group:boats",
+            )
         return target
 
     def _of_place(self, top: Place) -> tuple[list[msg.ReportRow], list[str]]:
@@ -79,11 +94,17 @@ class ReportAnswers(Asked):
             for (deleting, _), names in alike.items():
                 lines = of[names[0]]
                 by = dict.fromkeys(f"{d.entry} on {d.at}" for line in lines for d in line.by)
-                rows.append(msg.ReportRow(
-                    number=len(rows) + 1, place=place, location=location, accounts=names,
-                    may=_words(lines, deleting), by=list(by),
-                    to_decide=any(set(line.states) != {"no"} for line in lines),
-                ))  # fmt: skip
+                rows.append(
+                    msg.ReportRow(
+                        number=len(rows) + 1,
+                        place=place,
+                        location=location,
+                        accounts=names,
+                        may=_words(lines, deleting),
+                        by=list(by),
+                        to_decide=any(set(line.states) != {"no"} for line in lines),
+                    )
+                )
         return rows
 
     def _deleting_in(self, name: str, location: str) -> str:
@@ -94,12 +115,25 @@ class ReportAnswers(Asked):
     def _of_group(self, group: Group) -> tuple[list[msg.ReportRow], list[str]]:
         rows = []
         for number, member in enumerate(group.members, 1):
-            accounts = sorted(self.prepared.people.accounts[i].name for i in self._in(member.subject))
-            comes = number_of(len(accounts), "account") if member.subject.kind != "account" else "a member"
-            rows.append(msg.ReportRow(
-                number=number, place=f"group:{group.name}", location=None, accounts=accounts, may=comes,
-                by=[str(member)], to_decide=True,
-            ))  # fmt: skip
+            accounts = sorted(
+                self.prepared.people.accounts[i].name for i in self._in(member.subject)
+            )
+            comes = (
+                number_of(len(accounts), "account")
+                if member.subject.kind != "account"
+                else "a member"
+            )
+            rows.append(
+                msg.ReportRow(
+                    number=number,
+                    place=f"group:{group.name}",
+                    location=None,
+                    accounts=accounts,
+                    may=comes,
+                    by=[str(member)],
+                    to_decide=True,
+                )
+            )
         gives = [
             f"{e} on {s.name}:{f.path}"
             for s in self.prepared.model.stores
@@ -117,7 +151,9 @@ class ReportAnswers(Asked):
         if len(gives) > 50:
             notes.append(f"and {len(gives) - 50} more: drawknife group show {group.name}")
         if group.source != "local":
-            notes.append(f"It comes from the directory {group.source}: what is to go is taken out there.")
+            notes.append(
+                f"It comes from the directory {group.source}: what is to go is taken out there."
+            )
         return rows, notes
 
     def _in(self, subject: Any) -> list[int]:
@@ -126,14 +162,25 @@ class ReportAnswers(Asked):
         number = people.number(subject)
         return [i for i in range(len(people.accounts)) if number in people.prepared(i).who]
 
-    # --- what is to go ----------------------------------------------------------------------------
+    def people_of(self, rows: Iterable[msg.ReportRow]) -> dict[str, str | None]:
+        """Everybody whom some rows name, by name, with their display names."""
+        named = {name for row in rows for name in row.accounts}
+        return {
+            a.name: a.display
+            for a in sorted(self.full.model.accounts, key=lambda a: a.name)
+            if a.name in named
+        }
+
+    # --- what is to go ---------------------------------------------------------------------------
 
     def taking_away(
         self, rows: Sequence[msg.ReportRow], numbers: Iterable[int]
     ) -> tuple[list[dict[str, Any]], list[str]]:
-        """Changes after which nobody in some rows has what they say any more; and what those do not reach.
+        """Changes after which nobody in some rows has what they say any more; and what those do not
+        reach.
 
-        An entry goes where all whom it lets at its folder are to go; else each account is denied there.
+        An entry goes where all whom it lets at its folder are to go; else each account is denied
+        there.
         """
         wanted = set(numbers)
         gone = [r for r in rows if r.number in wanted]
@@ -144,7 +191,9 @@ class ReportAnswers(Asked):
             said = (r.by[0].partition(" until ")[0] for r in members if r.place == f"group:{name}")
             lines = [line for line in said if line in there.get(name, ())]
             if lines:
-                changes.append({"op": "change", "kind": "group", "name": name, "drop": {"members": lines}})
+                changes.append(
+                    {"op": "change", "kind": "group", "name": name, "drop": {"members": lines}}
+                )
         accounts_there = {a.name for a in self.full.model.accounts}
         stores = {s.name for s in self.full.model.stores}
         places: dict[str, set[str]] = defaultdict(set)
@@ -156,15 +205,21 @@ class ReportAnswers(Asked):
         for place, accounts in _left(self.full, changes, places).items():
             if accounts:
                 lines = [f"deny account:{name} all" for name in sorted(accounts)]
-                changes.append({"op": "change", "kind": "folder", "name": place, "add": {"entries": lines}})
+                changes.append(
+                    {"op": "change", "kind": "folder", "name": place, "add": {"entries": lines}}
+                )
         lost = [
             f"{name} still can get at {place}"
             for place, some in _left(self.full, changes, places).items()
             for name in sorted(some)
         ]
-        return changes, lost + self._lost_though_kept(changes, [r for r in rows if r.number not in wanted])
+        return changes, lost + self._lost_though_kept(
+            changes, [r for r in rows if r.number not in wanted]
+        )
 
-    def _stopped(self, place: str, accounts: set[str], rows: Sequence[msg.ReportRow]) -> list[dict[str, Any]]:
+    def _stopped(
+        self, place: str, accounts: set[str], rows: Sequence[msg.ReportRow]
+    ) -> list[dict[str, Any]]:
         """The entries at a place that let nobody but these: they go."""
         store, _, path = place.partition(":")
         folder = self.full.stores[store].folder(path)
@@ -176,9 +231,15 @@ class ReportAnswers(Asked):
                 if at == place:
                     let[entry.partition(" until ")[0]].update(row.accounts)
         drop = [entry for entry, who in let.items() if who <= accounts and entry in there]
-        return [{"op": "change", "kind": "folder", "name": place, "drop": {"entries": drop}}] if drop else []
+        return (
+            [{"op": "change", "kind": "folder", "name": place, "drop": {"entries": drop}}]
+            if drop
+            else []
+        )
 
-    def _lost_though_kept(self, changes: Sequence[dict[str, Any]], kept: Sequence[msg.ReportRow]) -> list[str]:
+    def _lost_though_kept(
+        self, changes: Sequence[dict[str, Any]], kept: Sequence[msg.ReportRow]
+    ) -> list[str]:
         """What is to stay and goes all the same, as it hangs on what is to go above it."""
         of: dict[str, set[str]] = defaultdict(set)
         for row in kept:
@@ -186,41 +247,54 @@ class ReportAnswers(Asked):
                 of[row.place].update(row.accounts)
         before, after = _having(self.full, [], of), _having(self.full, changes, of)
         return [
-            f"{name} would lose what was kept at {place}, which comes from above it: give it there first"
+            f"{name} would lose what was kept at {place}, which comes from above it: give it there"
+            " first"
             for place, accounts in of.items()
             for name in sorted((before[place] - after[place]) & accounts)
         ]
 
 
-def _left(prepared: Prepared, changes: Sequence[dict[str, Any]], places: Mapping[str, set[str]]) -> dict[str, set[str]]:
+def _left(
+    prepared: Prepared, changes: Sequence[dict[str, Any]], places: Mapping[str, set[str]]
+) -> dict[str, set[str]]:
     """Who of those that are to go still has some right at the place, after the changes."""
     having = _having(prepared, changes, places)
     return {place: having[place] & accounts for place, accounts in places.items()}
 
 
-def _having(prepared: Prepared, changes: Sequence[dict[str, Any]], places: Iterable[str]) -> dict[str, set[str]]:
+def _having(
+    prepared: Prepared, changes: Sequence[dict[str, Any]], places: Iterable[str]
+) -> dict[str, set[str]]:
     """Who has some right at some places, after some changes."""
     after = prepare(apply(prepared.model, list(changes)).model, prepared) if changes else prepared
     found = {}
     for text in places:
         store, _, path = text.partition(":")
-        here = (r for r in review(after, Place(store, path)) if r.place.path == path and set(r.states) != {"no"})
+        here = (
+            r
+            for r in review(after, Place(store, path))
+            if r.place.path == path and set(r.states) != {"no"}
+        )
         found[text] = {name for r in here for name in r.accounts}
     return found
 
 
 def _too_long() -> Refused:
-    return Refused(f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further down")
+    return Refused(
+        f"that would be over {MOST_ROWS:,} rows, which nobody goes through; ask of a folder further"
+        " down"
+    )
 
 
 _IN = {1: "in the folders in it", 2: "in those in them", 3: "deeper"}
 
 
 def _words(lines: Sequence[Reviewed], folders_in: str) -> str:
-    """What may be done at a place and in the folders below it; `folders_in` is the state of deleting a folder in it.
+    """What may be done at a place and in the folders below it; `folders_in` is the state of
+    deleting a folder in it.
 
-    There is a line for each depth at which something is different. Whether the folders in a folder can be deleted is
-    said of the folder, though the line is theirs.
+    There is a line for each depth at which something is different. Whether the folders in a folder
+    can be deleted is said of the folder, though the line is theirs.
     """
     at = {line.below: line.states for line in lines}
     said: list[str] = []
@@ -230,7 +304,9 @@ def _words(lines: Sequence[Reviewed], folders_in: str) -> str:
     for depth in range(min(at), 4):
         states = _nearest(at, depth)
         deleting = folders_in if depth == 0 else _nearest(at, depth + 1)[_DELETE_FOLDER]
-        words = "nothing" if set(states) == {"no"} and deleting == "no" else in_words(states, deleting)
+        words = (
+            "nothing" if set(states) == {"no"} and deleting == "no" else in_words(states, deleting)
+        )
         if words != before:
             said.append(words if depth == 0 else f"{_IN[depth]}: {words}")
         before = words
@@ -242,13 +318,42 @@ def _nearest(at: Mapping[int, tuple[str, ...]], depth: int) -> tuple[str, ...]:
     return at[max(below for below in at if below <= depth)]
 
 
-def compared(rows: Sequence[msg.ReportRow], before: Sequence[msg.ReportRow]) -> tuple[list[msg.ReportRow], list[str]]:
-    """The rows, each with who did not have before what it says; and what was there before and is gone, in words."""
+def still_there(
+    rows: Sequence[msg.ReportRow],
+    before: Sequence[msg.ReportRow],
+    to_go: Iterable[int],
+    signed: str,
+) -> list[str]:
+    """Whom the rows `to_go` of an earlier report name, and who still have something there, in
+    words.
+    """
+    has = {(r.place, r.location, name) for r in rows if r.to_decide for name in r.accounts}
+    went = set(to_go)
+    lines = []
+    for r in before:
+        names = [name for name in r.accounts if (r.place, r.location, name) in has]
+        if r.number in went and names:
+            lines.append(f"{r.place}: {', '.join(names)} (row {r.number} of {signed})")
+    return lines
+
+
+def compared(
+    rows: Sequence[msg.ReportRow], before: Sequence[msg.ReportRow]
+) -> tuple[list[msg.ReportRow], list[str]]:
+    """The rows, each with who did not have before what it says; and what was there before and is
+    gone, in words.
+    """
     had = {(r.place, r.location, name): r.may for r in before for name in r.accounts}
     has = {(r.place, r.location, name) for r in rows if r.to_decide for name in r.accounts}
     marked = [
         r.model_copy(
-            update={"new": [n for n in r.accounts if r.to_decide and had.get((r.place, r.location, n)) != r.may]}
+            update={
+                "new": [
+                    n
+                    for n in r.accounts
+                    if r.to_decide and had.get((r.place, r.location, n)) != r.may
+                ]
+            }
         )
         for r in rows
     ]

@@ -17,10 +17,11 @@ MOST_LINES = 6
 
 
 def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
-    """Sentences for people; where nothing is different for anybody, that is said, and what became of findings.
+    """Sentences for people; where nothing is different for anybody, that is said, and what became
+    of findings.
 
-    What is not the same for all that a sentence names is told as "some of". `nobody` is whom nothing concerns then: of a part
-    of a model only those are told of who are in it.
+    What is not the same for all that a sentence names is told as "some of". `nobody` is whom
+    nothing concerns then: of a part of a model only those are told of who are in it.
     """
     said: list[str] = []
     if f.come:
@@ -30,7 +31,10 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
     for may, word in ((False, "can no longer sign in"), (True, "can now sign in")):
         some = [s for s in f.sign_in if s.may is may]
         if some:
-            said.append(f"{_who(some)} {word} at {_some_of(_unlike(_whom(some)), (s.endpoint for s in some))}")
+            said.append(
+                f"{_who(some)} {word} at"
+                f" {_some_of(_unlike(_whom(some)), (s.endpoint for s in some))}"
+            )
     said += _access([a for a in f.access if a.endpoint is None])
     signing = {(account, s.endpoint) for s in f.sign_in for account in s.accounts}
     # Who comes in no more has nothing there: that is said already.
@@ -38,7 +42,8 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
         [
             a
             for a in f.access
-            if a.endpoint is not None and any((name, a.endpoint) not in signing for name in a.accounts)
+            if a.endpoint is not None
+            and any((name, a.endpoint) not in signing for name in a.accounts)
         ]
     )
     for x in f.leads[:2]:
@@ -48,7 +53,10 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
     said += _settings(f.settings)
     if f.room:
         differ = len({r.accounts for r in f.room}) > 1
-        said.append(f"{_who(f.room, 'has', 'have')} other room at {_some_of(differ, (r.location for r in f.room))}")
+        said.append(
+            f"{_who(f.room, 'has', 'have')} other room at"
+            f" {_some_of(differ, (r.location for r in f.room))}"
+        )
     said += _on_disk(f.on_disk, nobody)
     said += f.for_everybody[:2]
     if len(f.for_everybody) > 2:
@@ -59,7 +67,9 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
     if new:
         said.append(f"{number_of(len(new), 'new trial')} not as expected: {several(new)}")
     for day, then in f.later[:2]:
-        said.append(f"from {day} on: " + "; ".join(summary(then, nobody)[1 if then.for_nobody else 0 :][:2]))
+        said.append(
+            f"from {day} on: " + "; ".join(summary(then, nobody)[1 if then.for_nobody else 0 :][:2])
+        )
     if len(f.later) > 2:
         said.append(f"and more from {number_of(len(f.later) - 2, 'later day')} on")
     for word, every in (("new finding", f.new_findings), ("mended", f.mended)):
@@ -69,7 +79,10 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
             named = several([x.about for x in trials])
             said.append(f"turns {number_of(len(trials), 'trial')}, {how}: {named}")
         if found := [x for x in every if x.kind not in (TURNED, NEW)]:
-            said.append(f"{word}: {found[0].text}" + (f" (and {len(found) - 1} more)" if len(found) > 1 else ""))
+            said.append(
+                f"{word}: {found[0].text}"
+                + (f" (and {len(found) - 1} more)" if len(found) > 1 else "")
+            )
     if len(said) > MOST_LINES:
         said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]
     return said
@@ -112,7 +125,10 @@ def _settings(changes: Sequence[SettingChange]) -> list[str]:
     said = []
     taken = [s for s in changes if s.before_from and s.after_from and s.before_from != s.after_from]
     for s in taken[:2]:
-        where = f"for {' and '.join(s.after_from)} takes the place of that for {' and '.join(s.before_from)}"
+        where = (
+            f"for {' and '.join(s.after_from)} takes the place of that for"
+            f" {' and '.join(s.before_from)}"
+        )
         said.append(f"{several(s.accounts)}: {s.name} set {where}")
     rest = [s for s in changes if s not in taken[:2]]
     if rest:
@@ -135,18 +151,25 @@ def rights_in_words(rights: Sequence[str], own: Sequence[str], others: Sequence[
 def _access(changes: Sequence[AccessChange]) -> list[str]:
     said = []
     for which, one, more, how in (
-        ("gained", "gains", "gain", ""), ("lost", "loses", "lose", ""),
-        ("widened", "has", "have", " on more files"), ("narrowed", "has", "have", " on fewer files"),
-    ):  # fmt: skip
+        ("gained", "gains", "gain", ""),
+        ("lost", "loses", "lose", ""),
+        ("widened", "has", "have", " on more files"),
+        ("narrowed", "has", "have", " on fewer files"),
+    ):
         some = [a for a in changes if getattr(a, which)]
         if some:
             named = [tuple(rights_in_words(getattr(a, which), a.own, a.others)) for a in some]
             rights = _some_of(_unlike(named), (words for each in named for words in each), 4)
             unlike = _unlike((a.accounts, a.endpoint) for a in some)
-            places = _some_of(unlike and _unlike(a.locations for a in some), (x for a in some for x in a.worth_a_line))
+            places = _some_of(
+                unlike and _unlike(a.locations for a in some),
+                (x for a in some for x in a.worth_a_line),
+            )
             ways = [a.endpoint for a in some if a.endpoint is not None]
             through = f" through {_some_of(_unlike(_whom(some)), ways)}" if ways else ""
-            folded = len({x for a in some for x in a.locations} - {x for a in some for x in a.worth_a_line})
+            folded = len(
+                {x for a in some for x in a.locations} - {x for a in some for x in a.worth_a_line}
+            )
             below = f", with {folded} below" if folded else ""
             said.append(f"{_who(some, one, more)} {rights}{how} at {places}{below}{through}")
     return said

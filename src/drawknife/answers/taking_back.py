@@ -19,14 +19,17 @@ Later = Callable[[Sequence[tuple[str, str]]], Mapping[tuple[str, str], int]]
 def undone(model: Model, revision: int, items: Sequence[Differs], later: Later) -> Model:
     """The model with what a revision did undone.
 
-    :class:`ChangeRefused` where an item is not as that revision left it, with the later revision that touched it, unless
-    it is already as it is to be; and where what would come of it is no sound model.
+    :class:`ChangeRefused` where an item is not as that revision left it, with the later revision
+    that touched it, unless it is already as it is to be; and where what would come of it is no
+    sound model.
     """
     today = items_at(model, {(x.section, x.name) for x in items})
     put: dict[str, dict[str, list[Any]]] = {}
     touched: list[Differs] = []
     for x in items:
-        there = put.setdefault(x.section, {}).setdefault(x.name, list(today.get((x.section, x.name), ())))
+        there = put.setdefault(x.section, {}).setdefault(
+            x.name, list(today.get((x.section, x.name), ()))
+        )
         if (x.after is None and not there) or x.after in there:
             if x.after is not None:
                 there.remove(x.after)
@@ -38,12 +41,19 @@ def undone(model: Model, revision: int, items: Sequence[Differs], later: Later) 
         by = later([(x.section, x.name) for x in touched])
         raise ChangeRefused(
             [
-                Flaw((), f"{x.section.replace('_', ' ')} {x.name} was touched later, by revision {by[x.section, x.name]}"
-                        if (x.section, x.name) in by else f"{x.section.replace('_', ' ')} {x.name} is not as it was left")
+                Flaw(
+                    (),
+                    (
+                        f"{x.section.replace('_', ' ')} {x.name} was touched later, by revision"
+                        f" {by[x.section, x.name]}"
+                        if (x.section, x.name) in by
+                        else f"{x.section.replace('_', ' ')} {x.name} is not as it was left"
+                    ),
+                )
                 for x in touched
             ],
             f"revision {revision} cannot be taken back: something later touched what it changed",
-        )  # fmt: skip
+        )
     return checked(with_items(model, put), model)
 
 
@@ -53,12 +63,18 @@ def turned_round(renames: Iterable[tuple[str, str, str]]) -> Renames:
 
 
 def renamed_since(then: Model, today: Model, renames: Iterable[tuple[str, str, str]]) -> Renames:
-    """The renames that lead from the names of today to those of a model of the past, of what is there in both."""
+    """The renames that lead from the names of today to those of a model of the past, of what is
+    there in both.
+    """
     forward = Renames([Renaming(*x) for x in renames])
     found = []
     for kind, items in (
-        ("account", "accounts"), ("group", "groups"), ("store", "stores"), ("endpoint", "endpoints"), ("unit", "units"),
-    ):  # fmt: skip
+        ("account", "accounts"),
+        ("group", "groups"),
+        ("store", "stores"),
+        ("endpoint", "endpoints"),
+        ("unit", "units"),
+    ):
         names = {x if kind == "unit" else x.name for x in getattr(today, items)}
         for x in getattr(then, items) if forward else ():
             was = x if kind == "unit" else x.name

@@ -8,7 +8,8 @@ from drawknife.core.words.names import BadValue, parse_place
 
 
 def thing_of(text: str) -> tuple[str, str, str]:
-    """A section, a name in it, and how a line of text names the thing: of ``group:NAME``, ``STORE:/path``, ``/path``.
+    """A section, a name in it, and how a line of text names the thing: of ``group:NAME``,
+    ``STORE:/path``, ``/path``.
 
     Raises :class:`BadInput` for what is none of these.
     """
@@ -22,5 +23,9 @@ def thing_of(text: str) -> tuple[str, str, str]:
             raise BadInput("about", str(bad), bad.expected) from None
     if colon and kind in KINDS and kind not in (SETTING.name, VIRTUAL_PATH.name) and name:
         return KINDS[kind].section, name, text if kind in ("account", "group", "unit") else name
-    known = ", ".join(f"{k}:NAME" for k in KINDS if k not in (SETTING.name, VIRTUAL_PATH.name, FOLDER.name, NETWORK))
+    known = ", ".join(
+        f"{k}:NAME"
+        for k in KINDS
+        if k not in (SETTING.name, VIRTUAL_PATH.name, FOLDER.name, NETWORK)
+    )
     raise BadInput("about", f"{text!r} names no thing", f"{known}, STORE:/path, or a virtual path")

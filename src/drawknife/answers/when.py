@@ -1,4 +1,6 @@
-"""Since when somebody can do a thing, or cannot: each turn, with the change or the day that made it."""
+"""Since when somebody can do a thing, or cannot: each turn, with the change or the day that made
+it.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from drawknife.core.words.names import fold
 
 
 class CountingRevision(NamedTuple):
-    """A revision that changed something that counts for a question: the items, before and after it."""
+    """A revision that changed something that counts for a question: the items, before
+    and after it.
+    """
 
     revision: int
     at: datetime
@@ -45,7 +49,9 @@ def undo(model: Model, items: Iterable[Differs]) -> Model:
     there = items_at(model, {(x.section, x.name) for x in some})
     put: dict[str, dict[str, list[Any]]] = {}
     for x in some:
-        now = put.setdefault(x.section, {}).setdefault(x.name, list(there.get((x.section, x.name), ())))
+        now = put.setdefault(x.section, {}).setdefault(
+            x.name, list(there.get((x.section, x.name), ()))
+        )
         if x.after is not None and x.after in now:
             now.remove(x.after)
         if x.before is not None:
@@ -59,13 +65,15 @@ def turns(
     steps: Sequence[CountingRevision],
     folders: dict[str, set[str]],
     groups: set[str],
+    *,
     begins: datetime,
     now: datetime,
 ) -> list[Turn]:
     """The turns of the verdict on a question, the last first; `steps` are the newest first.
 
-    `folders`, by store, and `groups` are those that can count, in the form in which names are compared; `begins` is when
-    the first revision was made. Hours are left out, by which it turns every day, and so is how full limits are.
+    `folders`, by store, and `groups` are those that can count, in the form in which names are
+    compared; `begins` is when the first revision was made. Hours are left out, by which it turns
+    every day, and so is how full limits are.
     """
     # Of the owner it only counts whether that is the account itself.
     owns = question.owner is not None and fold(question.owner) == fold(question.account)
@@ -93,9 +101,13 @@ def turns(
 
 
 def _named_before(question: Question, step: CountingRevision) -> Question:
-    """Return the question with the names that its account, owner and endpoint had before a revision."""
+    """Return the question with the names that its account, owner and endpoint had before a
+    revision.
+    """
     account = _name_before(step, "account", question.account)
-    endpoint = None if question.endpoint is None else _name_before(step, "endpoint", question.endpoint)
+    endpoint = (
+        None if question.endpoint is None else _name_before(step, "endpoint", question.endpoint)
+    )
     return replace(question, account=account, owner=question.owner and account, endpoint=endpoint)
 
 
@@ -117,21 +129,50 @@ def _not_there(model: Model, question: Question, earlier: Sequence[Turn]) -> str
     return f"{what} did not exist"
 
 
-def when_message(found: Sequence[Turn], question: Question, revision: int, looked_at: int) -> msg.WhenAnswer:
-    """The turns in the words of messages."""
-    notes = [f"{looked_at} of {revision} revisions changed something that counts for it; only these were looked at"]
+def when_message(
+    found: Sequence[Turn],
+    question: Question,
+    revision: int,
+    looked_at: int,
+    history_start: int | None = None,
+) -> msg.WhenAnswer:
+    """The turns in the words of messages; `history_start` is the first revision that is kept, if
+    earlier ones were removed.
+    """
+    notes = [
+        f"{looked_at} of {revision} revisions changed something that counts for it; only these were"
+        " looked at"
+    ]
     notes.append("how full limits were was not asked")
     if question.endpoint is not None:
         notes.append("hours were not asked, nor credentials: methods are taken as written")
+    if history_start is not None:
+        notes.append(
+            f"History before revision {history_start} was removed. Earlier verdicts are unknown."
+        )
     return msg.WhenAnswer(
-        revision=revision, account=question.account, action=question.action, path=question.path,
-        allowed=found[0].allowed if found else None, looked_at=looked_at, notes=notes,
+        history_start=history_start,
+        revision=revision,
+        account=question.account,
+        action=question.action,
+        path=question.path,
+        allowed=found[0].allowed if found else None,
+        looked_at=looked_at,
+        notes=notes,
         turns=[
             msg.TurnMessage(
-                at=t.at, allowed=t.allowed, text=t.text, revision=t.by.revision if t.by else None,
-                who=t.by.who if t.by else None, what=t.by.what if t.by else None,
-                items=[f"{x.section.replace('_', ' ')} {x.name}" for x in t.by.items[:20]] if t.by else [],
+                at=t.at,
+                allowed=t.allowed,
+                text=t.text,
+                revision=t.by.revision if t.by else None,
+                who=t.by.who if t.by else None,
+                what=t.by.what if t.by else None,
+                items=(
+                    [f"{x.section.replace('_', ' ')} {x.name}" for x in t.by.items[:20]]
+                    if t.by
+                    else []
+                ),
             )
             for t in found
         ],
-    )  # fmt: skip
+    )

@@ -1,1 +1,3 @@
-"""The census: bytes and files of a store, by folder and owner, measured on the file system itself."""
+"""The census: bytes and files of a store, by folder and owner, measured on the file
+system itself.
+"""

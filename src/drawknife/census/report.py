@@ -1,4 +1,6 @@
-"""From what a walk found to what the model can hold: paths of the store, and accounts for OS users."""
+"""From what a walk found to what the model can hold: paths of the store, and accounts
+for OS users.
+"""
 
 from __future__ import annotations
 
@@ -34,14 +36,16 @@ def census_of(
     accounts: Iterable[str],
     mapping: dict[str, str],
     measured: str,
+    *,
     deepest: int | None = None,
     name_of: Callable[[int], str] = os_user,
 ) -> msg.NewCensus:
     """What a walk found, as it is sent to the service.
 
-    An OS user is the account that `mapping` says, or the one of the same name; what belongs to nobody known is
-    kept without an owner, and told. What lies in a folder whose name cannot be written in a model counts for
-    the nearest folder above that can. `deepest` is how many levels of new folders are told (None: none).
+    An OS user is the account that `mapping` says, or the one of the same name; what belongs to
+    nobody known is kept without an owner, and told. What lies in a folder whose name cannot be
+    written in a model counts for the nearest folder above that can. `deepest` is how many levels of
+    new folders are told (None: none).
     """
     by_fold = {fold(a): a for a in accounts}
     owners: dict[int, str | None] = {}
@@ -75,11 +79,15 @@ def census_of(
         measured="disk" if measured == "disk" else "length",
         rows=[
             msg.CensusRow(folder=path, owner=owner, bytes=b, files=n)
-            for (path, owner), (b, n) in sorted(rows.items(), key=lambda r: (r[0][0], r[0][1] or ""))
+            for (path, owner), (b, n) in sorted(
+                rows.items(), key=lambda r: (r[0][0], r[0][1] or "")
+            )
         ],
         unknown_owners=unknown,
         unreadable=[_shown(f) for f in sorted(walked.unreadable)[:NAMED]]
-        + ([f"and {len(walked.unreadable) - NAMED} more"] if len(walked.unreadable) > NAMED else []),
+        + (
+            [f"and {len(walked.unreadable) - NAMED} more"] if len(walked.unreadable) > NAMED else []
+        ),
         notes=_notes(walked, odd),
         new_folders=sorted(new - {"/"}),
     )
@@ -90,7 +98,8 @@ def _notes(walked: Walked, odd: list[str]) -> list[str]:
     notes = []
     if odd:
         notes.append(
-            f"{len(odd)} folders have names that a model cannot hold, {odd[0]} among them; they count for the folder above"
+            f"{len(odd)} folders have names that a model cannot hold, {odd[0]} among them; they"
+            " count for the folder above"
         )
     if walked.linked_again:
         notes.append(f"{walked.linked_again} further names of files that were counted already")
@@ -100,13 +109,16 @@ def _notes(walked: Walked, odd: list[str]) -> list[str]:
         notes.append(f"{walked.vanished} files or folders went away meanwhile")
     if walked.other_file_systems:
         notes.append(
-            f"{len(walked.other_file_systems)} other file systems were not entered, {_shown(walked.other_file_systems[0])} among them"
+            f"{len(walked.other_file_systems)} other file systems were not entered,"
+            f" {_shown(walked.other_file_systems[0])} among them"
         )
     return notes
 
 
 def _path(folder: bytes, odd: list[str]) -> str:
-    """The path in the store; of a folder whose name cannot be written, the nearest above it that can."""
+    """The path in the store; of a folder whose name cannot be written, the nearest above it that
+    can.
+    """
     at = folder
     while at:
         try:
@@ -121,20 +133,31 @@ def _path(folder: bytes, odd: list[str]) -> str:
 def _shown(folder: bytes) -> str:
     """A path for people, whatever bytes it has."""
     text = folder.decode("utf-8", "backslashreplace")
-    return "/" + "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in text)
+    return "/" + "".join(
+        c if c.isprintable() else c.encode("unicode_escape").decode() for c in text
+    )
 
 
-# --- rows in and out ------------------------------------------------------------------------------
+# --- rows in and out ----------------------------------------------------------------------------
 
 
 def read_mapping(lines: Iterable[str]) -> dict[str, str]:
-    """Which OS user is which account: CSV lines ``os_user,account``. :class:`BadDocument` with the line of a mistake."""
+    """Which OS user is which account: CSV lines ``os_user,account``.
+
+    :class:`BadDocument` with the line of a mistake.
+    """
     found: dict[str, str] = {}
     for number, row in enumerate(csv.reader(lines), 1):
         if not row or row == ["os_user", "account"]:
             continue
         if len(row) != 2 or not all(row):
-            raise BadDocument([Mistake((), number, ",".join(row), "this is no line of a mapping", "os_user,account")])
+            raise BadDocument(
+                [
+                    Mistake(
+                        (), number, ",".join(row), "this is no line of a mapping", "os_user,account"
+                    )
+                ]
+            )
         found[row[0]] = row[1]
     return found
 
@@ -144,20 +167,32 @@ def _csv_rows(held: list[str]) -> Iterable[dict[str, Any]]:
 
 
 def read_rows(lines: Iterable[str]) -> list[msg.CensusRow]:
-    """Rows of a census from CSV with a head, or from JSON lines. :class:`BadDocument` with the line of a mistake."""
+    """Rows of a census from CSV with a head, or from JSON lines.
+
+    :class:`BadDocument` with the line of a mistake.
+    """
     held = list(lines)
     as_json = bool(held) and held[0].lstrip().startswith("{")
     rows: list[msg.CensusRow] = []
-    for number, data in enumerate(_json_rows(held) if as_json else _csv_rows(held), 1 if as_json else 2):
+    for number, data in enumerate(
+        _json_rows(held) if as_json else _csv_rows(held), 1 if as_json else 2
+    ):
         try:
             owner = data.get("owner") or None
             rows.append(
                 msg.CensusRow(
-                    folder=check_path(data["folder"]), owner=owner, bytes=int(data["bytes"]), files=int(data["files"])
+                    folder=check_path(data["folder"]),
+                    owner=owner,
+                    bytes=int(data["bytes"]),
+                    files=int(data["files"]),
                 )
             )
         except (KeyError, TypeError, ValueError) as error:
-            why = f"the field {error} is missing" if isinstance(error, KeyError) else str(error).split("\n")[0]
+            why = (
+                f"the field {error} is missing"
+                if isinstance(error, KeyError)
+                else str(error).split("\n")[0]
+            )
             raise BadDocument([Mistake((), number, "", why, "folder,owner,bytes,files")]) from None
     return rows
 

@@ -1,9 +1,11 @@
 """Walking a folder tree: what lies in it, by folder and owner.
 
-Regular files count. A file with several names counts once, in the first of their folders by name. Symbolic links are not
-followed, other file systems not entered unless told. What changes while it is walked does no harm.
+Regular files count. A file with several names counts once, in the first of their folders by name.
+Symbolic links are not followed, other file systems not entered unless told. What changes while it
+is walked does no harm.
 
-A large tree is walked piece by piece, by several processes: what a piece has come to and not gone through is given out again.
+A large tree is walked piece by piece, by several processes: what a piece has come to and not gone
+through is given out again.
 """
 
 from __future__ import annotations
@@ -28,7 +30,10 @@ PIECE = 5_000
 
 @dataclass(slots=True)
 class Walked:
-    """What was found. Folders are paths below the root, as bytes, the root empty; owners are numbers of OS users."""
+    """What was found.
+
+    Folders are paths below the root, as bytes, the root empty; owners are numbers of OS users.
+    """
 
     #: (folder, owner) to [bytes, files]
     sums: dict[tuple[bytes, int], list[int]] = field(default_factory=dict)
@@ -41,7 +46,9 @@ class Walked:
 
 
 class Linked(NamedTuple):
-    """A file with several names: the first folder that it was met in, its owner and bytes, and how many names were met."""
+    """A file with several names: the first folder that it was met in, its owner and bytes, and how
+    many names were met.
+    """
 
     folder: bytes
     owner: int
@@ -97,11 +104,19 @@ class _Piece:
 
 
 def walk_files(
-    root: str, *, by_disk: bool = False, cross: bool = False, progress: Progress | None = None, processes: int = 1
+    root: str,
+    *,
+    by_disk: bool = False,
+    cross: bool = False,
+    progress: Progress | None = None,
+    processes: int = 1,
 ) -> Walked:
-    """Walk `root`. `by_disk` counts what files occupy instead of their length; `cross` enters other file systems.
+    """Walk `root`.
 
-    A tree that is not small is walked by so many `processes`. Raises OSError if the root itself cannot be read.
+    `by_disk` counts what files occupy instead of their length; `cross` enters other file systems.
+
+    A tree that is not small is walked by so many `processes`. Raises OSError if the root itself
+    cannot be read.
     """
     top = os.fsencode(os.path.abspath(root))
     looking = _Looking(top, os.stat(top).st_dev, by_disk, cross, PIECE)
@@ -133,8 +148,8 @@ def _given_out(all_: _Piece, parts: int) -> list[bytes]:
 
 def _share(looking: _Looking, all_: _Piece, took: Callable[[_Piece], None], processes: int) -> None:
     """Have the rest gone through by several processes."""
-    # Forked, they begin at once; but not where a thread runs: what it holds at that moment would be held in them for ever.
-    # Ctrl-C reaches all of them: they leave it to the first one.
+    # Forked, they begin at once; but not where a thread runs: what it holds at that moment would be
+    # held in them for ever. Ctrl-C reaches all of them: they leave it to the first one.
     way = "fork" if threading.active_count() == 1 else "forkserver"
     leave = (signal.SIGINT, signal.SIG_IGN)
     running: set[Future[_Piece]] = set()
@@ -142,7 +157,9 @@ def _share(looking: _Looking, all_: _Piece, took: Callable[[_Piece], None], proc
         with ProcessPoolExecutor(processes, get_context(way), signal.signal, leave) as pool:
             while all_.rest or running:
                 while all_.rest and len(running) < 2 * processes:
-                    running.add(pool.submit(_gone_through, looking, _given_out(all_, 2 * processes)))
+                    running.add(
+                        pool.submit(_gone_through, looking, _given_out(all_, 2 * processes))
+                    )
                 done, running = wait(running, return_when=FIRST_COMPLETED)
                 for piece in done:
                     took(piece.result())
@@ -157,7 +174,9 @@ def _gone_through(looking: _Looking, folders: Iterable[bytes]) -> _Piece:
     while todo and piece.files < looking.piece:
         folder = todo.pop()
         piece.found.folders.add(folder)
-        entries = _opened(os.path.join(looking.top, folder) if folder else looking.top, folder, piece.found)
+        entries = _opened(
+            os.path.join(looking.top, folder) if folder else looking.top, folder, piece.found
+        )
         if entries is not None:
             with entries:
                 _look(looking, folder, entries, piece)

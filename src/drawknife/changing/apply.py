@@ -3,14 +3,15 @@
 A change is a mapping:
 
     {"op": "add", "kind": "account", "item": {"name": "lidia", "unit": "shore/lab"}}
-    {"op": "change", "kind": "group", "name": "night-watch", "set": {…}, "add": {"members": […]}, "drop": {…}}
-    {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"}
-    {"op": "remove", "kind": "account", "name": "bram", "everywhere": true}
+    {"op": "change", "kind": "group", "name": "night-watch", "set": {…}, "add": {"members": […]},
+    "drop": {…}} {"op": "rename", "kind": "unit", "name": "shore/lab", "to": "shore/sonar"} {"op":
+    "remove", "kind": "account", "name": "bram", "everywhere": true}
 
-``"stops": true`` says of a change of an endpoint that it may take ports of another that runs (see :mod:`ports`).
+``"stops": true`` says of a change of an endpoint that it may take ports of another that runs (see
+:mod:`ports`).
 
-Items have the keys of the model file. A folder's name is ``STORE:/path``; in `set`, null takes a key back
-to its default; `add` and `drop` add lines to lists and take lines away.
+Items have the keys of the model file. A folder's name is ``STORE:/path``; in `set`, null takes a
+key back to its default; `add` and `drop` add lines to lists and take lines away.
 """
 
 from __future__ import annotations
@@ -44,7 +45,8 @@ OPS = ("add", "change", "rename", "remove")
 
 
 class Applied(NamedTuple):
-    """The model after some changes, what they renamed, and what whoever makes them should know besides.
+    """The model after some changes, what they renamed, and what whoever makes them should know
+    besides.
 
     `doubts` are questions: what is written looks like a slip.
     """
@@ -58,8 +60,9 @@ class Applied(NamedTuple):
 def apply(model: Model, changes: Sequence[dict[str, Any]]) -> Applied:
     """The model after all of the changes.
 
-    Raises :class:`BadDocument` with the places of mistakes in what is written, ``changes[0].item.unit``;
-    :class:`edits.ChangeRefused` or :class:`NotFound` where the model does not allow it.
+    Raises :class:`BadDocument` with the places of mistakes in what is written,
+    ``changes[0].item.unit``; :class:`edits.ChangeRefused` or :class:`NotFound` where the model does
+    not allow it.
     """
     doing = _Doing(model)
     for (op, kind, everywhere), some in groupby(enumerate(changes), lambda x: _alike(x[1])):
@@ -81,7 +84,9 @@ def _alike(change: dict[str, Any]) -> tuple[Any, Any, bool]:
 
 
 def _runs(renames: Iterable[Numbered]) -> Iterator[list[Numbered]]:
-    """Renames in runs as long as can be, in each of which no name is that of another: in those the order says nothing."""
+    """Renames in runs as long as can be, in each of which no name is that of another: in those the
+    order says nothing.
+    """
     run: list[Numbered] = []
     names: set[str] = set()
     for number, change in renames:
@@ -96,7 +101,9 @@ def _runs(renames: Iterable[Numbered]) -> Iterator[list[Numbered]]:
 
 
 class _Draft:
-    """An item being edited: read once, and written once, however many changes there are of its lists."""
+    """An item being edited: read once, and written once, however many changes there are of its
+    lists.
+    """
 
     def __init__(self, kind: str, old: Any, store: str) -> None:
         self.kind, self.old, self.store, self.number = kind, old, store, 0
@@ -153,7 +160,14 @@ class _Doing:
             part = "item" if change.get("op") == "add" else "set"
             raise BadDocument(
                 [
-                    Mistake(("changes", number, part, *x.where), None, x.found, x.message, x.expected, x.nearest)
+                    Mistake(
+                        ("changes", number, part, *x.where),
+                        None,
+                        x.found,
+                        x.message,
+                        x.expected,
+                        x.nearest,
+                    )
                     for x in bad.mistakes
                 ]
             ) from None
@@ -179,7 +193,9 @@ class _Doing:
                 if kind == "folder":
                     self._note_on_disk(model, spelled)
                 model = edits.rename(model, kind, spelled)
-                if kind != "virtual-path":  # what was at one location, and is at another, is told as that
+                if (
+                    kind != "virtual-path"
+                ):  # what was at one location, and is at another, is told as that
                     self.renames += [Renaming(kind, old, new) for old, new in spelled]
         except BadValue as bad:
             raise BadInput("name", str(bad), bad.expected) from None
@@ -204,7 +220,9 @@ class _Doing:
         roots = {s.name: s.root for s in model.stores}
         for pair in moved:
             old, new = map(parse_place, pair)
-            if (root := roots.get(old.store)) is not None and (to := roots.get(new.store)) is not None:
+            if (root := roots.get(old.store)) is not None and (
+                to := roots.get(new.store)
+            ) is not None:
                 where = f"{root.rstrip('/')}{old.path} to {to.rstrip('/')}{new.path}"
                 self.notes.append(f"nothing is renamed on the disk: rename {where} there")
 
@@ -233,14 +251,18 @@ class _Doing:
             self._note_unit(path, item, "item")
             return
         if item.get("source", "local") != "local" or item.get("source_id") is not None:
-            raise BadInput("source", "what comes from a directory comes by a sync", "the key left out")
+            raise BadInput(
+                "source", "what comes from a directory comes by a sync", "the key left out"
+            )
         if kind == "folder":
             try:
                 place = parse_place(name)
             except BadValue as bad:
                 raise BadInput("name", str(bad), "a folder such as survey:/inbox") from None
             place = self.working.place(name)
-            self.working.add(kind, read_item("folder", {**item, "path": place.path}), number, place.store)
+            self.working.add(
+                kind, read_item("folder", {**item, "path": place.path}), number, place.store
+            )
             self._note_near(name)
             return
         self.working.add(kind, read_item(kind, item), number)
@@ -254,7 +276,11 @@ class _Doing:
                 except BadValue as bad:
                     raise BadInput(f"{where}.note", str(bad), bad.expected) from None
             elif not (where == "item" and key == "path"):
-                raise BadInput(f"{where}.{key}", f"a unit has no {key!r} that can be changed", "note, or a rename")
+                raise BadInput(
+                    f"{where}.{key}",
+                    f"a unit has no {key!r} that can be changed",
+                    "note, or a rename",
+                )
 
     def _change(self, number: int, kind: str, name: str, change: dict[str, Any]) -> None:
         if kind == "unit":
@@ -274,7 +300,9 @@ class _Doing:
             for key, lines in (change.get(way) or {}).items():
                 if key not in keys or not keys[key].many:
                     lists = ", ".join(k.name for k in keys.values() if k.many)
-                    raise BadInput(f"{way}.{key}", f"{key!r} is no list of this {kind}", f"one of {lists}")
+                    raise BadInput(
+                        f"{way}.{key}", f"{key!r} is no list of this {kind}", f"one of {lists}"
+                    )
                 if not draft.edit(keys[key], lines, way):
                     self._note_empty(kind, name, key)
         draft.number = number
@@ -306,10 +334,13 @@ class _Doing:
     def _note_empty(self, kind: str, name: str, key: str) -> None:
         """Say what a list without lines means."""
         if kind == "setting":
-            self.notes.append(f"{key} of {name}: no line is left, so it is set no more and narrows nothing")
+            self.notes.append(
+                f"{key} of {name}: no line is left, so it is set no more and narrows nothing"
+            )
         elif key == "only":
             self.notes.append(
-                f"`only` of {name} names nobody any more, so nobody is admitted there; clear it to admit all"
+                f"`only` of {name} names nobody any more, so nobody is admitted there; clear it to"
+                " admit all"
             )
         elif kind == "endpoint" and key == "entries":
             self.notes.append(f"{name} has no entries any more, so nobody may do anything there")
@@ -321,8 +352,10 @@ class _Doing:
             self.doubts.append(f"{place} was not recorded before; did you mean {near}?")
 
     def _found_or_new(self, kind: str, name: str) -> tuple[Any, bool]:
-        """The item, and whether it is new. Settings are there for every subject, if empty; so is a folder that is
-        not recorded."""
+        """The item, and whether it is new.
+
+        Settings are there for every subject, if empty; so is a folder that is not recorded.
+        """
         if kind == "folder":
             place = self.working.place(name)
             there = self.working.folder(place)
@@ -337,7 +370,9 @@ class _Doing:
         for way in ("set", "add", "drop"):
             for name, lines in (change.get(way) or {}).items():
                 if name not in keys:
-                    raise BadInput(f"{way}.{name}", f"there is no {name!r}", "one of " + ", ".join(keys))
+                    raise BadInput(
+                        f"{way}.{name}", f"there is no {name!r}", "one of " + ", ".join(keys)
+                    )
                 if way == "set":
                     data[name] = list(lines or [])
                 else:
@@ -354,11 +389,15 @@ class _Doing:
 
 
 def _check_root(change: dict[str, Any], op: str) -> None:
-    """A store's root is an absolute path, of this system or of Windows: a relative one would depend on who reads it."""
+    """A store's root is an absolute path, of this system or of Windows: a relative one would depend
+    on who reads it.
+    """
     part = "item" if op == "add" else "set"
     root = (change.get(part) or {}).get("root")
     if isinstance(root, str) and not _ABSOLUTE.match(root):
-        raise BadInput(f"{part}.root", f"{root!r} is no absolute path", "a path such as /srv/survey")
+        raise BadInput(
+            f"{part}.root", f"{root!r} is no absolute path", "a path such as /srv/survey"
+        )
 
 
 #: A path from the root, of a drive, or of a share.
@@ -368,9 +407,13 @@ _ABSOLUTE = re.compile(r"/|[A-Za-z]:[\\/]|\\\\")
 def check_kind(kind: Any) -> None:
     """Is it a kind that can be edited in this way? :class:`BadInput` if not."""
     if kind not in KINDS:
-        raise BadInput("kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(KINDS))
+        raise BadInput(
+            "kind", f"{kind!r} cannot be edited in this way", "one of " + ", ".join(KINDS)
+        )
 
 
 def _numbered(refused: edits.ChangeRefused, number: int) -> edits.ChangeRefused:
     """The places of the model are of no use to who wrote the change."""
-    return edits.ChangeRefused([replace(p, where=("changes", number)) for p in refused.problems], str(refused))
+    return edits.ChangeRefused(
+        [replace(p, where=("changes", number)) for p in refused.problems], str(refused)
+    )

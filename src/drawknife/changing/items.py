@@ -29,21 +29,30 @@ def data_of(kind: str, item: Any) -> dict[str, Any]:
 
 
 def check_local(model: Model, kind: str, item: Any, removing: bool = False) -> None:
-    """What comes from a directory is changed there; an account that it has no more may be removed."""
+    """What comes from a directory is changed there; an account that it has no more may
+    be removed.
+    """
     known = model.facts_of_units().get(item) if kind == "unit" else item
     source = getattr(known, "source", "local")
     if source == "local" or (removing and kind == "account" and not item.enabled):
         return
     called = KINDS[kind].called(item)
-    raise edits.refuse(f"{kind} {called} comes from the directory {source}", f"a change there, and a sync of {source}")
+    raise edits.refuse(
+        f"{kind} {called} comes from the directory {source}",
+        f"a change there, and a sync of {source}",
+    )
 
 
 def check_named_by(kind: str, fields: dict[str, Field], to_set: dict[str, Any]) -> None:
     """What a thing is called by is changed by a rename, which carries along what names it."""
-    for key in ("name", "for", "of", *sorted(OF_A_DIRECTORY)) + (("path",) if kind == "folder" else ()):
+    for key in ("name", "for", "of", *sorted(OF_A_DIRECTORY)) + (
+        ("path",) if kind == "folder" else ()
+    ):
         if key in fields and key in to_set:
             raise BadInput(
-                f"set.{key}", f"{key} is not changed in this way", "a rename" if key not in OF_A_DIRECTORY else ""
+                f"set.{key}",
+                f"{key} is not changed in this way",
+                "a rename" if key not in OF_A_DIRECTORY else "",
             )
 
 
@@ -57,8 +66,8 @@ def lines_of(data: dict[str, Any], field: Field) -> list[Any]:
 class Lines:
     """A list with lines added, or taken away. Lines that say the same are the same line.
 
-    One that is added and is there already ends from then on as it is written now; its note stays, unless there is
-    another.
+    One that is added and is there already ends from then on as it is written now; its note stays,
+    unless there is another.
     """
 
     def __init__(self, field: Field, there: list[Any]) -> None:
@@ -74,11 +83,15 @@ class Lines:
             return there
         was, now = self._field.read(there), self._field.read(line)
         return (
-            self._field.write(was._replace(until=now.until, note=now.note or was.note)) if self._field.write else there
+            self._field.write(was._replace(until=now.until, note=now.note or was.note))
+            if self._field.write
+            else there
         )
 
     def edit(self, lines: Any, way: str) -> None:
-        """``add`` lines, or ``drop`` them; :class:`BadInput` with the place of what cannot be done."""
+        """``add`` lines, or ``drop`` them; :class:`BadInput` with the place of what
+        cannot be done.
+        """
         where = f"{way}.{self._field.name}"
         if not isinstance(lines, list):
             raise BadInput(where, "this is no list", "a list of lines")
@@ -88,9 +101,13 @@ class Lines:
             except BadValue as bad:
                 raise BadInput(where, str(bad), bad.expected) from None
             if way == "add":
-                self._known[said] = self._as_now(self._known[said], line) if said in self._known else line
+                self._known[said] = (
+                    self._as_now(self._known[said], line) if said in self._known else line
+                )
             elif self._known.pop(said, None) is None:
-                there = ", ".join(self._field.says(self._field.read(x)) for x in self._known.values())
+                there = ", ".join(
+                    self._field.says(self._field.read(x)) for x in self._known.values()
+                )
                 raise BadInput(
                     where,
                     f"`{self._field.says(self._field.read(line))}` is not there",

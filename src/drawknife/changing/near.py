@@ -11,7 +11,9 @@ BY_HAND = 100
 
 
 class NearFolders:
-    """The folders of a model, recorded or above one that is, by what they lie in; made when they are first asked for."""
+    """The folders of a model, recorded or above one that is, by what they lie in; made when they
+    are first asked for.
+    """
 
     def __init__(self, model: Model) -> None:
         self._model = model
@@ -19,9 +21,11 @@ class NearFolders:
         self._inside: dict[str, dict[str, list[str]]] = {}
 
     def near(self, place: Place) -> Place | None:
-        """The place that was perhaps meant instead of one that is not recorded; None where nothing is near.
+        """The place that was perhaps meant instead of one that is not recorded; None where nothing
+        is near.
 
-        Of the folders on the way, the first that is not there, nor above one that is, is looked at with those beside it.
+        Of the folders on the way, the first that is not there, nor above one that is, is looked at
+        with those beside it.
         """
         self._asked += 1
         if self._asked > BY_HAND:
@@ -57,7 +61,9 @@ class NearFolders:
 
 
 def _one_slip(a: str, b: str) -> bool:
-    """Do they differ by one or two letters, and not by a number at the end, as `line-1` and `line-2` do?"""
+    """Do they differ by one or two letters, and not by a number at the end, as `line-1` and
+    `line-2` do?
+    """
     if a.rstrip("0123456789") == b.rstrip("0123456789"):
         return False
     short, long = sorted((a.casefold(), b.casefold()), key=len)

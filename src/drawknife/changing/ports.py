@@ -1,7 +1,8 @@
 """Who keeps a port that two endpoints want: the one that runs.
 
-By the rules the endpoint whose name sorts first starts. So a new endpoint could stop one that works. It is kept switched
-off instead, and a change of an endpoint that would stop one that works is refused, unless it says that it may.
+By the rules the endpoint whose name sorts first starts. So a new endpoint could stop one that
+works. It is kept switched off instead, and a change of an endpoint that would stop one that works
+is refused, unless it says that it may.
 """
 
 from __future__ import annotations
@@ -20,9 +21,11 @@ from drawknife.core.words.names import fold
 def keep_ports(
     before: Model, after: Model, renames: Renames, changes: Sequence[dict[str, Any]]
 ) -> tuple[Model, list[str]]:
-    """Return the model after some changes with every endpoint that ran still running, and what was done for that.
+    """Return the model after some changes with every endpoint that ran still running, and what was
+    done for that.
 
-    Raises :class:`~drawknife.core.model.edits.ChangeRefused` where a change of an endpoint that was there stops one.
+    Raises :class:`~drawknife.core.model.edits.ChangeRefused` where a change of an endpoint that was
+    there stops one.
     """
     notes: list[str] = []
     if before.endpoints == after.endpoints:
@@ -43,7 +46,9 @@ def keep_ports(
                 f"endpoint {clash.loser} would stop: {clash.text}",
                 "other ports, or `stops` (on the command line --yes) if it is to stop",
             )
-        after = replace(after, endpoints=tuple(_switched_off(e, clash.winner) for e in after.endpoints))
+        after = replace(
+            after, endpoints=tuple(_switched_off(e, clash.winner) for e in after.endpoints)
+        )
         notes.append(
             f"{clash.winner} is switched off, as {clash.loser} runs there: {clash.text}; "
             f"give {clash.winner} other ports and enable it"
@@ -54,8 +59,14 @@ def keep_ports(
 def _newly_stopped(before: Model, after: Model, renames: Renames) -> Iterator[Clash]:
     """Each clash that stops an endpoint which ran before; again after each that was settled."""
     stopped = stopped_by(before.endpoints)
-    ran = {fold(renames.name("endpoint", e.name)) for e in before.endpoints if e.enabled and e.name not in stopped}
-    new = {e.name for e in after.endpoints} - {renames.name("endpoint", e.name) for e in before.endpoints}
+    ran = {
+        fold(renames.name("endpoint", e.name))
+        for e in before.endpoints
+        if e.enabled and e.name not in stopped
+    }
+    new = {e.name for e in after.endpoints} - {
+        renames.name("endpoint", e.name) for e in before.endpoints
+    }
     endpoints = after.endpoints
     while True:
         found = next((c for c in stopped_by(endpoints).values() if fold(c.loser) in ran), None)

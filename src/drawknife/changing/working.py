@@ -1,7 +1,7 @@
 """A model in the making: its items by name, so that each of many changes costs the same.
 
-What is put in is checked all at once, by :meth:`Working.settle`: each mistake is told with the number of the change
-that brought it in.
+What is put in is checked all at once, by :meth:`Working.settle`: each mistake is told with the
+number of the change that brought it in.
 """
 
 from __future__ import annotations
@@ -26,7 +26,8 @@ class Working:
         self._model = model
         self._items: dict[str, dict[str, Any]] = {}
         self._folders: dict[str, dict[str, Folder]] = {}
-        #: By identity, what was put in and by which change. The item is kept, so that its identity is not another's.
+        #: By identity, what was put in and by which change. The item is kept, so that its identity
+        #: is not another's.
         self._made: dict[int, tuple[Any, int]] = {}
         self._last = 0
         self._network: dict[str, tuple[Any, ...]] = {}
@@ -34,7 +35,7 @@ class Working:
         self._names: Names | None = None
         self._by_path: dict[str, list[VirtualPath]] | None = None
 
-    # --- looking up -----------------------------------------------------------------------------
+    # --- looking up ------------------------------------------------------------------------------
 
     def _section(self, kind: str) -> dict[str, Any]:
         found = self._items.get(kind)
@@ -63,7 +64,10 @@ class Working:
         return self._by_path.setdefault(path, [])
 
     def place(self, name: str) -> Place:
-        """A folder's place, its store spelled as it is defined. :class:`NotFound` without the store."""
+        """A folder's place, its store spelled as it is defined.
+
+        :class:`NotFound` without the store.
+        """
         place = parse_place(name)
         return Place(self._store(place.store).name, place.path)
 
@@ -100,9 +104,11 @@ class Working:
     @property
     def lines(self) -> dict[str, tuple[Any, ...]]:
         """The lists of the network, by name."""
-        return {f.name: self._network.get(f.name, getattr(self._model, f.name)) for f in NETWORK_FIELDS}
+        return {
+            f.name: self._network.get(f.name, getattr(self._model, f.name)) for f in NETWORK_FIELDS
+        }
 
-    # --- putting --------------------------------------------------------------------------------
+    # --- putting ---------------------------------------------------------------------------------
 
     def add(self, kind: str, item: Any, number: int, store: str = "") -> None:
         """Put in what must not be there yet."""
@@ -110,7 +116,9 @@ class Working:
         if kind == "folder":
             folders = self._in_store(store)
             if item.path in folders:
-                raise edits.refuse(f"folder {store}:{item.path} is recorded already", "a change of it")
+                raise edits.refuse(
+                    f"folder {store}:{item.path} is recorded already", "a change of it"
+                )
             folders[item.path] = item
         else:
             items, key = self._section(kind), _key(kind, item)
@@ -144,10 +152,12 @@ class Working:
         """Put why a unit is there; None: nothing is said."""
         self._unit_notes[path] = note
 
-    # --- settling -------------------------------------------------------------------------------
+    # --- settling --------------------------------------------------------------------------------
 
     def settle(self) -> Model:
-        """The sound model of all that was put in; :class:`edits.ChangeRefused` with every problem, if there are any."""
+        """The sound model of all that was put in; :class:`edits.ChangeRefused` with every problem,
+        if there are any.
+        """
         if not (self._made or self._network or self._unit_notes):
             return self._model
         parts: dict[str, tuple[Any, ...]] = {
@@ -163,7 +173,9 @@ class Working:
         made = replace(self._model, **parts, **self._network)
         found = flaws(made, self._model)
         if found:
-            raise edits.ChangeRefused([replace(p, where=("changes", self._number(made, p))) for p in found])
+            raise edits.ChangeRefused(
+                [replace(p, where=("changes", self._number(made, p))) for p in found]
+            )
         self.begin_with(sound(made, self._model))
         return self._model
 

@@ -15,7 +15,18 @@ from drawknife.core.words.sizes import show_size
 
 from .changing import Writer, say_followed, tell_changed, writes
 from .columns import READABLE, plain_table, print_table
-from .common import NOT_SO, Answers, ExportedText, asks, console, fail, print_json, say, serves
+from .common import (
+    NOT_SO,
+    Answers,
+    ExportedText,
+    asks,
+    confirm,
+    console,
+    fail,
+    print_json,
+    say,
+    serves,
+)
 from .items import add_command, change_command, remove_command, rename_command
 from .previews import draw_preview
 
@@ -41,10 +52,14 @@ def state_of(a: msg.AccountLine) -> str:
 @click.option("--off", is_flag=True, help="Only those that are switched off.")
 @click.option("--locked", is_flag=True, help="Only those that are locked out now.")
 @click.option("--no-credential", is_flag=True, help="Only those that have nothing to sign in with.")
-@click.option("--source", metavar="NAME", help="Only those that come from this directory (or `local`).")
+@click.option(
+    "--source", metavar="NAME", help="Only those that come from this directory (or `local`)."
+)
 @click.option("--all", "unfolded", is_flag=True, help="Print them however many they are.")
 @asks
-def list_accounts(answers: Answers, matching: str, unfolded: bool, as_json: bool, **only: Any) -> None:
+def list_accounts(
+    answers: Answers, matching: str, unfolded: bool, as_json: bool, **only: Any
+) -> None:
     """List accounts, those that match a part of a name, mail or unit.
 
     \b
@@ -59,13 +74,19 @@ def list_accounts(answers: Answers, matching: str, unfolded: bool, as_json: bool
         print_json(found)
         return
     table = plain_table("account", "kind", "unit", "state", "expires", "name")
-    states = {s: Text(s, style) for s, style in (("active", "green"), ("expired", "yellow"), ("off", "red"))}
+    states = {
+        s: Text(s, style)
+        for s, style in (("active", "green"), ("expired", "yellow"), ("off", "red"))
+    }
     for a in found.accounts:
-        table.add_row(a.name, a.kind, a.unit or "", states[state_of(a)], str(a.expires or ""), a.display or "")
+        table.add_row(
+            a.name, a.kind, a.unit or "", states[state_of(a)], str(a.expires or ""), a.display or ""
+        )
     out = console()
     if found.total > READABLE and out.is_terminal and not unfolded:
         out.print(
-            f"{found.total:,} accounts: more than one reads. Narrow it by a part of a name, mail or unit; --all prints them."
+            f"{found.total:,} accounts: more than one reads. Narrow it by a part of a name, mail or"
+            " unit; --all prints them."
         )
         return
     print_table(out, table)
@@ -90,10 +111,17 @@ def show_account(answers: Answers, name: str, as_json: bool) -> None:
     out = console()
     out.print(Text().append(a.name, "bold").append(f"   {a.display or ''}"))
     facts = [
-        ("kind", a.kind), ("state", state_of(a)), ("unit", a.unit), ("groups", ", ".join(a.groups)), ("mail", a.mail),
-        ("home", a.home), ("expires", a.expires and f"{a.expires}, at the end of that day (UTC)"),
-        ("signs in by", ", ".join(a.methods)), ("source", a.source), ("note", a.note),
-    ]  # fmt: skip
+        ("kind", a.kind),
+        ("state", state_of(a)),
+        ("unit", a.unit),
+        ("groups", ", ".join(a.groups)),
+        ("mail", a.mail),
+        ("home", a.home),
+        ("expires", a.expires and f"{a.expires}, at the end of that day (UTC)"),
+        ("signs in by", ", ".join(a.methods)),
+        ("source", a.source),
+        ("note", a.note),
+    ]
     for label, value in facts:
         if value:
             out.print(Text(f"  {label:<12}", "dim").append(str(value), "default"))
@@ -120,15 +148,27 @@ def standing(answers: Answers, account: str, as_json: bool) -> None:
     table = plain_table("near", "subject", "through")
     for s in found.standing:
         steps = s.chain[1:-1] if s.class_ < 3 else []
-        through = " > ".join(steps) if steps else "itself" if s.class_ == 0 else "directly" if s.class_ < 3 else ""
-        table.add_row(f"{s.class_}.{s.distance}", s.subject, Text(through, "default" if steps else "dim"))
+        through = (
+            " > ".join(steps)
+            if steps
+            else "itself"
+            if s.class_ == 0
+            else "directly"
+            if s.class_ < 3
+            else ""
+        )
+        table.add_row(
+            f"{s.class_}.{s.distance}", s.subject, Text(through, "default" if steps else "dim")
+        )
     out.print(table)
     out.print("\nSettings", style="bold")
     table = plain_table("setting", "value", "from", "overruled")
     for c in found.settings:
         source = " and ".join(c.subjects) or "default"
         value = Text(show_value(c.name, c.value), "default" if c.subjects else "dim")
-        table.add_row(c.name, value, Text(source, "default" if c.subjects else "dim"), ", ".join(c.overruled))
+        table.add_row(
+            c.name, value, Text(source, "default" if c.subjects else "dim"), ", ".join(c.overruled)
+        )
     out.print(table)
 
 
@@ -149,15 +189,23 @@ def show_value(name: str, value: object) -> str:
 # --- editing ------------------------------------------------------------------------------------
 
 add_command(
-    account, "account", "NAME", "Add an account.",
-    'account add lidia --unit shore/lab --display "Lidia Brandt"', "account add gannet --kind service --method key",
-)  # fmt: skip
+    account,
+    "account",
+    "NAME",
+    "Add an account.",
+    'account add lidia --unit shore/lab --display "Lidia Brandt"',
+    "account add gannet --kind service --method key",
+)
 change_command(
     account, "account", "NAME", "Change an account.",
     "account change uni-esk --expires 2027-09-30", "account change refa --not-enabled --preview",
 )  # fmt: skip
 rename_command(
-    account, "account", "NAME", "Rename an account; all that names it goes along.", "account rename refa refa-noor"
+    account,
+    "account",
+    "NAME",
+    "Rename an account; all that names it goes along.",
+    "account rename refa refa-noor",
 )
 remove_command(
     account, "account", "NAME", "Remove an account. Refused while something names it.",
@@ -172,9 +220,9 @@ remove_command(
 def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool) -> None:
     """Add and change accounts from a CSV FILE ("-": standard input), all or nothing.
 
-    Its first line names the columns: name, and any of kind, display, mail, unit, home, enabled, expires,
-    methods (separated by spaces), groups (to join; separated by spaces). An empty field leaves
-    what is there. Shows first what it will do, and asks.
+    Its first line names the columns: name, and any of kind, display, mail, unit, home, enabled,
+    expires, methods (separated by spaces), groups (to join; separated by spaces). An empty field
+    leaves what is there. Shows first what it will do, and asks.
 
     \b
     Example:
@@ -192,24 +240,41 @@ def import_accounts(writer: Writer, target: str | None, file: IO[str], yes: bool
         return
     if file.name == "<stdin>" or not sys.stdin.isatty():
         fail(NOT_SO, "nothing was done: say --yes to do it")
-    click.confirm("\nDo it?", abort=True, err=True)
+    confirm("\nDo it?", abort=True)
     tell_changed(writer.change(changes, previewed.revision), target)
 
 
-# --- passwords and keys ---------------------------------------------------------------------------
+# --- passwords and keys -------------------------------------------------------------------------
 
 
 @account.command("password")
 @click.argument("name")
 @click.option("--generate", is_flag=True, help="Generate one, and print it this once.")
 @click.option(
-    "--length", default=20, show_default=True, type=click.IntRange(8, 200), help="How long a generated one is."
+    "--length",
+    default=20,
+    show_default=True,
+    type=click.IntRange(8, 200),
+    help="How long a generated one is.",
 )
-@click.option("--alphabet", default="", metavar="CHARACTERS", help="What a generated one is made of.")
-@click.option("--check", is_flag=True, help="Only say whether it is the right one: exit status 0 or 1.")
+@click.option(
+    "--alphabet", default="", metavar="CHARACTERS", help="What a generated one is made of."
+)
+@click.option(
+    "--check", is_flag=True, help="Only say whether it is the right one: exit status 0 or 1."
+)
 @click.option("--clear", is_flag=True, help="Take the password away.")
 @serves
-def password(client: Client, name: str, generate: bool, length: int, alphabet: str, check: bool, clear: bool) -> None:
+def password(
+    *,
+    client: Client,
+    name: str,
+    generate: bool,
+    length: int,
+    alphabet: str,
+    check: bool,
+    clear: bool,
+) -> None:
     """Set the password of an account: asked for twice, or read from standard input.
 
     It is kept as an argon2 hash only, and never shown again.
@@ -264,7 +329,12 @@ def list_keys(client: Client, name: str) -> None:
     out = console()
     out.print(table if found.keys else Text("no keys", "dim"))
     since = found.password_set
-    out.print(Text(f"password set {since[:10]} by {found.password_set_by}" if since else "no password set", "dim"))
+    out.print(
+        Text(
+            f"password set {since[:10]} by {found.password_set_by}" if since else "no password set",
+            "dim",
+        )
+    )
 
 
 @key.command("add")

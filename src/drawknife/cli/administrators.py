@@ -13,13 +13,18 @@ from drawknife.core.words.roles import ADDS, ROLES
 from drawknife.messages.administrators import Reads
 
 from .columns import plain_table
-from .common import WRONG_USAGE, console, fail, print_json, say, serves
+from .common import WRONG_USAGE, console, fail, moment, print_json, say, serves
 
 _ROLE = click.option(
-    "--role", type=click.Choice(ROLES), help="; ".join(f"{role}: {adds}" for role, adds in ADDS.items()) + "."
+    "--role",
+    type=click.Choice(ROLES),
+    help="; ".join(f"{role}: {adds}" for role, adds in ADDS.items()) + ".",
 )
 _AREA = click.option(
-    "--area", multiple=True, metavar="THING", help="store:NAME, STORE:/folder, unit:PATH or group:NAME. Repeatable."
+    "--area",
+    multiple=True,
+    metavar="THING",
+    help="store:NAME, STORE:/folder, unit:PATH or group:NAME. Repeatable.",
 )
 _READS = click.option(
     "--reads",
@@ -55,7 +60,9 @@ def list_administrators(client: Client, as_json: bool) -> None:
     table = plain_table("administrator", "role", "area", "reads", "password", "added by")
     for a in found.administrators:
         area = "everything" if a.area is None else ", ".join(a.area)
-        reads = "everything" if a.area is None else f"its {a.reads}" if a.reads == "area" else a.reads
+        reads = (
+            "everything" if a.area is None else f"its {a.reads}" if a.reads == "area" else a.reads
+        )
         table.add_row(a.name, a.role, area, reads, _password_of(a), a.added_by)
     console().print(table)
 
@@ -72,9 +79,15 @@ def _password_of(a: msg.AdministratorLine) -> str:
 @_DIRECTORY
 @serves
 def add(
-    client: Client, name: str, role: str | None, area: tuple[str, ...], reads: Reads | None, directory: str | None
+    client: Client,
+    name: str,
+    role: str | None,
+    area: tuple[str, ...],
+    reads: Reads | None,
+    directory: str | None,
 ) -> None:
-    """Add an administrator, and print a link that signs in to the console: good once, and for a day.
+    """Add an administrator, and print a link that signs in to the console: good once, and for a
+    day.
 
     \b
     Examples:
@@ -94,7 +107,7 @@ def add(
 
 def _print_link(client: Client, name: str) -> None:
     link = client.sign_in_link(name)
-    say(f"a link for {name}, good once, until {link.until:%Y-%m-%d %H:%M} UTC:")
+    say(f"a link for {name}, good once, until {moment(link.until)}:")
     click.echo(link.url or client.url + link.path)
 
 
@@ -105,9 +118,12 @@ def _print_link(client: Client, name: str) -> None:
 @click.option("--everything", is_flag=True, help="Take the area away: everything may be changed.")
 @_READS
 @_DIRECTORY
-@click.option("--no-directory", is_flag=True, help="It signs in by a link or a password of its own again.")
+@click.option(
+    "--no-directory", is_flag=True, help="It signs in by a link or a password of its own again."
+)
 @serves
 def change(
+    *,
     client: Client,
     name: str,
     role: str | None,
@@ -117,7 +133,9 @@ def change(
     directory: str | None,
     no_directory: bool,
 ) -> None:
-    """Give an administrator another role, another area, or another way to sign in. It counts at once.
+    """Give an administrator another role, another area, or another way to sign in.
+
+    It counts at once.
 
     \b
     Examples:
@@ -127,14 +145,19 @@ def change(
     if not any((role, area, everything, reads, directory is not None, no_directory)):
         fail(
             WRONG_USAGE,
-            "name something to change: --role, --area, --everything, --reads, --directory, or --no-directory",
+            "name something to change: --role, --area, --everything, --reads, --directory, or"
+            " --no-directory",
         )
     done = client.change_administrator(
         name, role, [] if everything else area or None, "" if no_directory else directory, reads
     )
     reach = "everything" if done.area is None else ", ".join(done.area)
     more = (
-        "" if done.area is None else ", and reads everything" if done.reads == "everything" else ", and reads only that"
+        ""
+        if done.area is None
+        else ", and reads everything"
+        if done.reads == "everything"
+        else ", and reads only that"
     )
     say(f"{done.name} has the role {done.role}, for {reach}{more}")
 
@@ -150,14 +173,18 @@ def remove(client: Client, name: str) -> None:
       drawknife administrator remove pim
     """
     ended = client.remove_administrator(name)
-    say(f"{name} is no administrator any more; {ended} token{'' if ended == 1 else 's'} and sessions ended")
+    say(
+        f"{name} is no administrator any more; {ended} token{'' if ended == 1 else 's'} and"
+        " sessions ended"
+    )
 
 
 @administrator.command("password")
 @click.argument("name")
 @serves
 def password(client: Client, name: str) -> None:
-    """Set an administrator's password: prompted for, or read from standard input. 12 characters or more.
+    """Set an administrator's password: prompted for, or read from standard input. 12 characters or
+    more.
 
     To change your own, the present password comes first: at a prompt, or on a line of its own.
 
@@ -166,7 +193,9 @@ def password(client: Client, name: str) -> None:
       drawknife administrator password olga
     """
     own = fold(client.me().name) == fold(name)
-    present = own and any(a.has_password for a in client.administrators().administrators if fold(a.name) == fold(name))
+    present = own and any(
+        a.has_password for a in client.administrators().administrators if fold(a.name) == fold(name)
+    )
     if sys.stdin.isatty():
         current = click.prompt("Present password", hide_input=True, err=True) if present else None
         given = click.prompt("New password", hide_input=True, confirmation_prompt=True, err=True)
@@ -212,7 +241,7 @@ def list_tokens(client: Client, as_json: bool) -> None:
     table = plain_table("number", "what", "of", "role", "last day", "last used")
     kinds = {"session": "console session", "code": "sign-in link"}
     for t in found.tokens:
-        used = "never" if t.last_used is None else f"{t.last_used:%Y-%m-%d %H:%M}"
+        used = moment(t.last_used)
         last = "none" if t.last_day is None else str(t.last_day)
         role = t.role if t.directory is None else f"SCIM, {t.directory}"
         table.add_row(str(t.id), t.called or kinds[t.kind], t.administrator, role, last, used)
@@ -221,11 +250,21 @@ def list_tokens(client: Client, as_json: bool) -> None:
 
 @token.command("make")
 @click.argument("called")
-@click.option("--role", type=click.Choice(ROLES), help="No wider than your own, which it is if this is left out.")
+@click.option(
+    "--role",
+    type=click.Choice(ROLES),
+    help="No wider than your own, which it is if this is left out.",
+)
 @click.option("--last-day", metavar="DAY", help="The last day (UTC) that it is good.")
-@click.option("--directory", metavar="NAME", help="It provisions this directory by SCIM, and does nothing else.")
+@click.option(
+    "--directory",
+    metavar="NAME",
+    help="It provisions this directory by SCIM, and does nothing else.",
+)
 @serves
-def make(client: Client, called: str, role: str | None, last_day: str | None, directory: str | None) -> None:
+def make(
+    client: Client, called: str, role: str | None, last_day: str | None, directory: str | None
+) -> None:
     """Make a token for a program, and print it this once. The journal calls the program so.
 
     \b
@@ -235,7 +274,9 @@ def make(client: Client, called: str, role: str | None, last_day: str | None, di
     """
     made = client.make_token(called, role, last_day, directory)
     what = (
-        f"with the role {made.role}" if directory is None else f"which provisions {directory} at {client.url}/scim/v2"
+        f"with the role {made.role}"
+        if directory is None
+        else f"which provisions {directory} at {client.url}/scim/v2"
     )
     say(f"the token {made.called}, {what}; it is not shown again:")
     click.echo(made.token)
@@ -255,7 +296,10 @@ def end(client: Client, which: str) -> None:
     if number is None:
         number = next((t.id for t in client.tokens().tokens if t.called == which), None)
     if number is None:
-        fail(WRONG_USAGE, f"there is no token {which!r}; `drawknife token list` tells which there are")
+        fail(
+            WRONG_USAGE,
+            f"there is no token {which!r}; `drawknife token list` tells which there are",
+        )
     client.end_token(number)
     say(f"{which} is ended")
 

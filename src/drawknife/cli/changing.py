@@ -1,4 +1,6 @@
-"""What the editing commands share: options made from the keys of items, previews, and the change itself."""
+"""What the editing commands share: options made from the keys of items, previews, and the change
+itself.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,16 @@ from drawknife.core.model.kinds import NETWORK, OF_A_DIRECTORY, Kind, fields_of
 from drawknife.core.words.names import BadValue, check_name
 from drawknife.core.words.quantities import read_duration, read_size
 
-from .common import DEFAULT_URL, Answers, connect, console, errors_in_words, print_json, say
+from .common import (
+    DEFAULT_URL,
+    Answers,
+    confirm,
+    connect,
+    console,
+    errors_in_words,
+    print_json,
+    say,
+)
 
 if TYPE_CHECKING:  # only loaded for a model file
     from drawknife.answers.changing import Changing
@@ -44,7 +55,9 @@ class InDraft:
     def check(self, changes: Sequence[dict[str, Any]]) -> msg.Checked:
         return self._client.in_draft(self.name).check(changes)
 
-    def change(self, changes: Sequence[dict[str, Any]], revision: int | None = None) -> msg.DraftWritten:
+    def change(
+        self, changes: Sequence[dict[str, Any]], revision: int | None = None
+    ) -> msg.DraftWritten:
         return self._client.add_to_draft(self.name, changes)
 
 
@@ -60,7 +73,12 @@ def draft_name(context: click.Context, option: click.Parameter, name: str | None
         raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
-DRAFT = click.option("--draft", metavar="NAME", callback=draft_name, help="Put it in this draft, and nothing in force.")
+DRAFT = click.option(
+    "--draft",
+    metavar="NAME",
+    callback=draft_name,
+    help="Put it in this draft, and nothing in force.",
+)
 
 
 def asking_with(writer: Writer) -> Answers:
@@ -75,23 +93,38 @@ def asking_with(writer: Writer) -> Answers:
 
 
 def writes(command: F) -> F:
-    """A command that changes the model of a service, or a model file: passes `writer`, and `target`, the file's name if it
-    is one."""
+    """A command that changes the model of a service, or a model file: passes `writer`, and
+    `target`, the file's name if it
+    is one.
+    """
 
-    @click.option("--model", "model_file", metavar="FILE", help="Change this model file, without a service.")
-    @click.option("--out", metavar="FILE", help="With --model: write the result here, and leave that as it is.")
+    @click.option(
+        "--model", "model_file", metavar="FILE", help="Change this model file, without a service."
+    )
+    @click.option(
+        "--out",
+        metavar="FILE",
+        help="With --model: write the result here, and leave that as it is.",
+    )
     @DRAFT
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
     @functools.wraps(command)
     def wrapped(
-        model_file: str | None, out: str | None, draft: str | None, url: str | None, token: str | None, **others: Any
+        model_file: str | None,
+        out: str | None,
+        draft: str | None,
+        url: str | None,
+        token: str | None,
+        **others: Any,
     ) -> Any:
         if model_file is not None:
             if draft is not None:
                 raise click.UsageError("a model file has no drafts: --draft is for a service")
             if model_file == "-" and out is None:
-                raise click.UsageError("a model from standard input is written somewhere: name --out FILE")
+                raise click.UsageError(
+                    "a model from standard input is written somewhere: name --out FILE"
+                )
             from .model_files import file_changing
 
             with errors_in_words():
@@ -101,7 +134,9 @@ def writes(command: F) -> F:
         if out is not None:
             raise click.UsageError("--out goes with --model")
         with errors_in_words(), connect(url, token) as client:
-            return command(writer=client if draft is None else InDraft(client, draft), target=None, **others)
+            return command(
+                writer=client if draft is None else InDraft(client, draft), target=None, **others
+            )
 
     return wrapped  # type: ignore[return-value]
 
@@ -127,7 +162,7 @@ class Apply(NamedTuple):
             changes = [{**c, "stops": True} if c["kind"] == "endpoint" else c for c in changes]
         elif sys.stdin.isatty() and any(c["kind"] == "folder" for c in changes):
             for doubt in self.writer.check(changes).doubts:
-                click.confirm(f"{doubt} Go on?", abort=True, err=True)
+                confirm(f"{doubt} Go on?", abort=True)
         done = self.writer.change(changes, self.if_revision)
         if not self.as_json:
             tell_changed(done, self.target)
@@ -136,7 +171,9 @@ class Apply(NamedTuple):
 
 
 def put(kind: Kind, data: dict[str, Any], is_there: bool) -> dict[str, Any]:
-    """The change that keeps an item, as the model file has it, in the place of one of its name that may be there."""
+    """The change that keeps an item, as the model file has it, in the place of one of its name that
+    may be there.
+    """
     if not is_there:
         return {"op": "add", "kind": kind.name, "item": data}
     values = {field.name: data.get(field.name) for field in kind.fields[1:]}
@@ -150,9 +187,13 @@ def edits(command: F) -> F:
     """
 
     @click.option("--preview", is_flag=True, help="Show what it would do, and do nothing.")
-    @click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
     @click.option(
-        "--yes", is_flag=True, help="Do not ask: of a name that looks like a slip, or of an endpoint that stops."
+        "--if-revision", type=int, metavar="N", help="Only if revision N is the one in force."
+    )
+    @click.option(
+        "--yes",
+        is_flag=True,
+        help="Do not ask: of a name that looks like a slip, or of an endpoint that stops.",
     )
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
@@ -168,7 +209,9 @@ def edits(command: F) -> F:
         if target is not None and if_revision is not None:
             raise click.UsageError("a model file has no revisions: leave --if-revision out")
         if isinstance(writer, InDraft) and if_revision is not None:
-            raise click.UsageError("a draft is of no revision: --if-revision goes with `draft apply`")
+            raise click.UsageError(
+                "a draft is of no revision: --if-revision goes with `draft apply`"
+            )
         command(apply=Apply(writer, target, preview, if_revision, yes, as_json), **others)
 
     return writes(wrapped)  # type: ignore[return-value]
@@ -179,7 +222,9 @@ def tell_changed(done: msg.Changed | msg.DraftWritten, target: str | None = None
     if isinstance(done, msg.DraftWritten):
         _tell_drafted(done)
         return
-    where = f"revision {done.revision}" if target is None else "the model" if target == "-" else target
+    where = (
+        f"revision {done.revision}" if target is None else "the model" if target == "-" else target
+    )
     if not done.changed:
         say(f"nothing to change: {where} says so already")
         return
@@ -202,7 +247,9 @@ def _tell_drafted(done: msg.DraftWritten) -> None:
 def _in_short(done: msg.Changed | msg.DraftWritten) -> str:
     """The first items that differ. What was renamed comes first: the others only name it."""
     named = [_what(x) for x in sorted(done.items, key=lambda x: not _renamed(x))[:4]]
-    return ", ".join(named) + (f" and {done.item_count - len(named)} more" if done.item_count > len(named) else "")
+    return ", ".join(named) + (
+        f" and {done.item_count - len(named)} more" if done.item_count > len(named) else ""
+    )
 
 
 def say_followed(followed: Sequence[str]) -> None:
@@ -235,7 +282,9 @@ def option_name(key: Field) -> str:
 
 
 class KeyName(click.Choice[str]):
-    """The name of a key, as it is printed or as the option is written: with underscores or hyphens."""
+    """The name of a key, as it is printed or as the option is written: with underscores
+    or hyphens.
+    """
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
         return super().convert(str(value).replace("_", "-"), param, ctx)
@@ -253,26 +302,37 @@ def _lines(key: Field, given: Sequence[str]) -> list[str]:
 def terms(command: F) -> F:
     """Options for lines that are added: until when they count, and why they are there."""
     made: Any = click.option("--note", metavar="TEXT", help="Why it is there.")(command)
-    return click.option("--until", metavar="DAY", help="The last day (UTC) that it counts, such as 2031-04-30.")(made)  # type: ignore[no-any-return]
+    found: F = click.option(
+        "--until", metavar="DAY", help="The last day (UTC) that it counts, such as 2031-04-30."
+    )(made)
+    return found
 
 
-def with_terms(lines: Sequence[str], until: str | None, note: str | None, key: str = "line") -> list[Any]:
+def with_terms(
+    lines: Sequence[str], until: str | None, note: str | None, key: str = "line"
+) -> list[Any]:
     """Lines as the model file has them, with their end and note."""
     given = {name: value for name, value in (("until", until), ("note", note)) if value is not None}
     return [{key: line, **given} if given else line for line in lines]
 
 
 def options_of(kind: str, *, leave_out: tuple[str, ...] = (), changing: bool) -> Callable[[F], F]:
-    """Options for the keys of an item. `changing` adds those that take lines away or clear a key."""
+    """Options for the keys of an item.
+
+    `changing` adds those that take lines away or clear a key.
+    """
     keys = [k for k in fields_of(kind) if k.name not in (*leave_out, "name", *OF_A_DIRECTORY)]
 
     def decorate(command: F) -> F:
         made: Any = command
         if changing:
             made = click.option(
-                "--clear", multiple=True, metavar="KEY", type=KeyName([option_name(k) for k in keys]),
+                "--clear",
+                multiple=True,
+                metavar="KEY",
+                type=KeyName([option_name(k) for k in keys]),
                 help="Take a key back to its default.",
-            )(made)  # fmt: skip
+            )(made)
         for key in reversed(keys):
             made = _option(key, changing)(made)
         return made  # type: ignore[no-any-return]
@@ -288,9 +348,9 @@ def _option(key: Field, changing: bool) -> Callable[[F], F]:
         def both(command: F) -> F:
             made: Any = command
             if changing:
-                made = click.option(f"--drop-{word}", f"drop_{key.name}", multiple=True, help="Take this line away.")(
-                    made
-                )
+                made = click.option(
+                    f"--drop-{word}", f"drop_{key.name}", multiple=True, help="Take this line away."
+                )(made)
             return click.option(f"--{word}", f"add_{key.name}", multiple=True, help=about)(made)  # type: ignore[no-any-return]
 
         return both
@@ -299,7 +359,9 @@ def _option(key: Field, changing: bool) -> Callable[[F], F]:
         return click.option(f"--{name}/--not-{name}", key.name, default=None, help=about)
     choices = key.schema.get("enum")
     kind = click.Choice(choices) if choices else None
-    return click.option(f"--{name}", key.name, type=kind, metavar=None if choices else "VALUE", help=about)
+    return click.option(
+        f"--{name}", key.name, type=kind, metavar=None if choices else "VALUE", help=about
+    )
 
 
 def value_of(key: Field, text: Any) -> Any:

@@ -1,5 +1,8 @@
-"""Tables as wide as the terminal is. A word, and so a name or a day, is never broken: where they have no room beside each
-other, a row is a few lines, each with its head."""
+"""Tables as wide as the terminal is.
+
+A word, and so a name or a day, is never broken: where they have no room beside each other, a row is
+a few lines, each with its head.
+"""
 
 from __future__ import annotations
 
@@ -13,15 +16,19 @@ from rich.text import Text
 
 #: So many rows are printed on a terminal unasked.
 READABLE = 2000
-#: Tables with more rows are printed without wrapping what is long: it takes long to work out for all of them.
+#: Tables with more rows are printed without wrapping what is long: it takes long to work out for
+#: all of them.
 SMALL = 300
 GAP = 2
 
 
 class PlainTable:
-    """A table without lines, its head dim. A cell that is no text of its own style says what it says, brackets and all.
+    """A table without lines, its head dim.
 
-    Rows are kept as they come: what a terminal makes of them is worked out where they are drawn, and not of ten thousand.
+    A cell that is no text of its own style says what it says, brackets and all.
+
+    Rows are kept as they come: what a terminal makes of them is worked out where they are drawn,
+    and not of ten thousand.
     """
 
     def __init__(self, heads: Sequence[str]) -> None:
@@ -35,7 +42,10 @@ class PlainTable:
     def columns(self) -> list[tuple[object, ...]]:
         """The cells, column by column, without the heads."""
         count = len(self.heads)
-        return list(zip(*(row + ("",) * (count - len(row)) for row in self.rows), strict=True)) or [()] * count
+        return (
+            list(zip(*(row + ("",) * (count - len(row)) for row in self.rows), strict=True))
+            or [()] * count
+        )
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         columns = [list(map(_text, column)) for column in self.columns()]
@@ -61,7 +71,10 @@ def print_table(out: Console, table: PlainTable) -> None:
     if len(table.rows) <= SMALL:
         out.print(table)
         return
-    columns = [[head, *map(_plain, cells)] for head, cells in zip(table.heads, table.columns(), strict=True)]
+    columns = [
+        [head, *map(_plain, cells)]
+        for head, cells in zip(table.heads, table.columns(), strict=True)
+    ]
     lengths = [[len(x) if x.isascii() else cell_len(x) for x in cells] for cells in columns]
     widths = list(map(max, lengths))
     if out.is_terminal and sum(widths) + GAP * (len(widths) - 1) > out.width:
@@ -93,11 +106,15 @@ def _widest_line(text: Text) -> int:
 
 
 def _widths(heads: Sequence[str], columns: Sequence[Sequence[Text]], room: int) -> list[int] | None:
-    """How wide each column is, so that no word is broken; None where that needs more room than there is.
+    """How wide each column is, so that no word is broken; None where that needs more room than
+    there is.
 
     What is left beyond the widest words goes to the columns that need least to be on one line.
     """
-    least = [max([cell_len(head), *map(_widest_word, cells)]) for head, cells in zip(heads, columns, strict=True)]
+    least = [
+        max([cell_len(head), *map(_widest_word, cells)])
+        for head, cells in zip(heads, columns, strict=True)
+    ]
     whole = [max([n, *map(_widest_line, cells)]) for n, cells in zip(least, columns, strict=True)]
     left = room - sum(least) - GAP * (len(least) - 1)
     if left < 0:

@@ -1,4 +1,6 @@
-"""What the commands share: where the answers come from, how they are printed, how errors are told."""
+"""What the commands share: where the answers come from, how they are printed, how
+errors are told.
+"""
 
 from __future__ import annotations
 
@@ -29,6 +31,8 @@ from drawknife.formats.mistakes import BadDocument
 from drawknife.formats.rows import AT_ONCE, CSV, LINES, rows_text
 from drawknife.formats.spreadsheets import guarded
 
+from .verbosity import VERBOSITY
+
 if TYPE_CHECKING:  # what computes is only loaded for a model file: a client needs none of it
     from drawknife.answers import Answering
     from drawknife.core.model.items import Endpoint, Model
@@ -46,13 +50,21 @@ def console(error: bool = False) -> Console:
     """Where to print. Off a terminal there is no colour, and 100 columns."""
     stream = sys.stderr if error else sys.stdout
     width = None if stream.isatty() or os.environ.get("COLUMNS") else 100
-    return _Visible(file=stream, width=width, highlight=False, soft_wrap=False, emoji=False, markup=False)
+    return _Visible(
+        file=stream, width=width, highlight=False, soft_wrap=False, emoji=False, markup=False
+    )
 
 
 class _Visible(Console):
     """A console that shows control characters of a text, and does not send them to the terminal."""
 
-    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+    def print(self, *objects: Any, **more: Any) -> None:
+        VERBOSITY.stop_progress()
+        super().print(*objects, **more)
+
+    def render(
+        self, renderable: RenderableType, options: ConsoleOptions | None = None
+    ) -> Iterable[Segment]:
         for segment in super().render(renderable, options):
             if segment.control or (segment.text.isascii() and segment.text.isprintable()):
                 yield segment
@@ -62,12 +74,25 @@ class _Visible(Console):
 
 def print_text(text: str, nl: bool = True, err: bool = False) -> None:
     """Print a text without style, with its control characters visible."""
+    VERBOSITY.stop_progress()
     click.echo(escaped(text), nl=nl, err=err)
 
 
 def say(text: str) -> None:
-    """A message for people, on standard error."""
-    print_text(text, err=True)
+    """A message for people, on standard error; not with -q."""
+    if not VERBOSITY.quiet:
+        print_text(text, err=True)
+
+
+def moment(at: datetime | None) -> str:
+    """A time to the minute, with its zone; ``never`` for none."""
+    return "never" if at is None else f"{at.astimezone(UTC):%Y-%m-%d %H:%M} UTC"
+
+
+def confirm(question: str, abort: bool = False) -> bool:
+    """Ask for confirmation on the terminal; with `abort` the command ends without it."""
+    VERBOSITY.stop_progress()
+    return click.confirm(question, abort=abort, err=True)
 
 
 @contextmanager
@@ -75,20 +100,30 @@ def counting(word: str) -> Iterator[Callable[[str], None]]:
     """A line on a terminal that says how far something is; pass it what there is by now."""
     from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
+    VERBOSITY.stop_progress()
     with Progress(
-        SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn(),
-        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
-    ) as bar:  # fmt: skip
+        SpinnerColumn(),
+        TextColumn("{task.description}"),
+        TimeElapsedColumn(),
+        console=console(error=True),
+        transient=True,
+        disable=not VERBOSITY.shows_progress,
+    ) as bar:
         task = bar.add_task(word, total=None)
         yield lambda text: bar.update(task, description=text)
 
 
 class ExportedText(click.ParamType[IO[str]]):
-    """A text file that another program exported, as lines: UTF-8, or UTF-16 with its mark. ``-`` is standard input."""
+    """A text file that another program exported, as lines: UTF-8, or UTF-16 with its mark.
+
+    ``-`` is standard input.
+    """
 
     name = "file"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> IO[str]:
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> IO[str]:
         """The text; a usage error if it cannot be read or is in another encoding."""
         from drawknife.core.words.errors import BadInput
         from drawknife.formats.exported import exported_text
@@ -113,8 +148,13 @@ def tell_notes(out: Console, notes: Sequence[str]) -> None:
         out.print(f"  {note}", style="dim")
 
 
-def fail(status: int, text: str, faults: list[msg.Fault] | None = None, source: str = "") -> NoReturn:
-    """Print an error with each place to standard error, and exit with `status`. With ``--json`` it is JSON."""
+def fail(
+    status: int, text: str, faults: list[msg.Fault] | None = None, source: str = ""
+) -> NoReturn:
+    """Print an error with each place to standard error, and exit with `status`.
+
+    With ``--json`` it is JSON.
+    """
     context = click.get_current_context(silent=True)
     if context is not None and context.params.get("as_json"):
         places = [fault.model_dump(exclude_none=True) for fault in faults or []]
@@ -122,10 +162,20 @@ def fail(status: int, text: str, faults: list[msg.Fault] | None = None, source: 
         raise SystemExit(status)
     say(f"drawknife: {text}")
     for fault in faults or []:
-        place = f"{source}:{fault.line}: " if source and fault.line else f"line {fault.line}: " if fault.line else ""
+        place = (
+            f"{source}:{fault.line}: "
+            if source and fault.line
+            else f"line {fault.line}: "
+            if fault.line
+            else ""
+        )
         where = f"{fault.where}: " if fault.where and fault.where not in fault.message else ""
         expected = f"; expected {fault.expected}" if fault.expected else ""
-        nearest = f"; did you mean {fault.nearest!r}?" if fault.nearest and "did you mean" not in fault.message else ""
+        nearest = (
+            f"; did you mean {fault.nearest!r}?"
+            if fault.nearest and "did you mean" not in fault.message
+            else ""
+        )
         say(f"  {place}{where}{fault.message}{expected}{nearest}")
     raise SystemExit(status)
 
@@ -156,7 +206,11 @@ def check_private(path: Path) -> None:
     """Leave, with the remedy, if others than its owner can read a file that holds a secret."""
     mode = path.stat().st_mode & 0o777
     if mode & 0o077:
-        fail(WRONG_USAGE, f"others can read {path} (its mode is {mode:o}), and it holds a token: chmod 600 {path}")
+        fail(
+            WRONG_USAGE,
+            f"others can read {path} (its mode is {mode:o}), and it holds a token: chmod 600"
+            f" {path}",
+        )
 
 
 def _read_token(path: str) -> str:
@@ -174,9 +228,14 @@ def connect(url: str | None, token: str | None) -> Client:
     if not found:
         fail(
             WRONG_USAGE,
-            "no token: set DRAWKNIFE_TOKEN to one (./run demo prints how), or give --model FILE to work on a file",
+            "no token: set DRAWKNIFE_TOKEN to one (./run demo prints how), or give --model FILE to"
+            " work on a file",
         )
-    return Client(url or written.get("url") or DEFAULT_URL, found)
+    client = Client(url or written.get("url") or DEFAULT_URL, found)
+    if VERBOSITY.verbose:
+        client.tell_requests(lambda line: print_text(line, err=True))
+    VERBOSITY.start_progress()
+    return client
 
 
 def read_model_file(path: str) -> bytes:
@@ -192,6 +251,7 @@ def model_answers(path: str) -> Answering:
     from drawknife.formats.model_file import read_model
 
     raw = read_model_file(path)
+    VERBOSITY.start_progress()
     try:
         model = read_model(raw)
     except BadDocument as error:
@@ -200,14 +260,18 @@ def model_answers(path: str) -> Answering:
 
 
 def file_answering(model: Model, folder: Path) -> Answering:
-    """Answers about a model that was read from a file in `folder`, which the paths in it start from."""
+    """Answers about a model that was read from a file in `folder`, which the paths in it start
+    from.
+    """
     from drawknife.answers import Answering, certificates
     from drawknife.core.prepared.prepared import prepare
 
     now = datetime.now(UTC)
 
     def seen(endpoint: Endpoint) -> msg.CertificateAnswer | None:
-        return certificates.look(endpoint, now, lambda file: certificates.read_file(str(folder / file)))
+        return certificates.look(
+            endpoint, now, lambda file: certificates.read_file(str(folder / file))
+        )
 
     return Answering(prepare(model), 0, now, seen=seen)
 
@@ -223,13 +287,22 @@ def errors_in_words(source: str = "") -> Iterator[None]:
     except BadDocument as error:
         if not error.of_change:
             fail(WRONG_USAGE, f"{source or 'the document'} has mistakes", faults_of(error), source)
-        fail(*_failure(WRONG_USAGE, error.sentence("the change", len(error.mistakes)), faults_of(error)))
+        fail(
+            *_failure(
+                WRONG_USAGE, error.sentence("the change", len(error.mistakes)), faults_of(error)
+            )
+        )
     except DrawknifeError as error:
         status = next(STATUS[c] for c in type(error).__mro__ if c in STATUS)
-        fail(*_failure(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)), source)
+        fail(
+            *_failure(status, str(error), [] if isinstance(error, NotFound) else faults_of(error)),
+            source,
+        )
     except Refused as error:
         problem = error.problem
-        status = {401: FAILED, 429: FAILED, 500: FAILED, 507: FAILED, 412: NOT_SO}.get(problem.status, WRONG_USAGE)
+        status = {401: FAILED, 429: FAILED, 500: FAILED, 507: FAILED, 412: NOT_SO}.get(
+            problem.status, WRONG_USAGE
+        )
         text = "the token is not valid" if problem.status == 401 else problem.detail
         fail(*_failure(status, text, problem.places), source)
     except ServiceUnavailable as error:
@@ -245,16 +318,26 @@ def errors_in_words(source: str = "") -> Iterator[None]:
 _CHANGE = re.compile(r"changes\[0\](\.(item|set)\b)?\.?")
 
 
-def _failure(status: int, text: str, places: list[msg.Fault]) -> tuple[int, str, list[msg.Fault] | None]:
+def _failure(
+    status: int, text: str, places: list[msg.Fault]
+) -> tuple[int, str, list[msg.Fault] | None]:
     """A single place that the text tells already only adds what would be right."""
     one = places[0] if len(places) == 1 else None
     if one is None or one.message not in text:
         # Which of the changes it is matters only where there are several.
-        alone = bool(places) and len({p.where for p in places}) == 1 and places[0].where.startswith("changes[0]")
+        alone = (
+            bool(places)
+            and len({p.where for p in places}) == 1
+            and places[0].where.startswith("changes[0]")
+        )
         return (
             status,
             text,
-            [p.model_copy(update={"where": _CHANGE.sub("", p.where)}) if alone else p for p in places] or None,
+            [
+                p.model_copy(update={"where": _CHANGE.sub("", p.where)}) if alone else p
+                for p in places
+            ]
+            or None,
         )
     # The very name that was perhaps meant says more than what kind of name would be right.
     if one.nearest:
@@ -264,8 +347,14 @@ def _failure(status: int, text: str, places: list[msg.Fault]) -> tuple[int, str,
     return status, text, None
 
 
-AS_OF = click.option("--as-of", metavar="REVISION|TIME", help="Of the model as it was; times are UTC unless they say.")
-IN_DRAFT = click.option("--draft", metavar="NAME", help="Of the model as it would be with this draft applied.")
+AS_OF = click.option(
+    "--as-of",
+    metavar="REVISION|TIME",
+    help="Of the model as it was; times are UTC unless they say.",
+)
+IN_DRAFT = click.option(
+    "--draft", metavar="NAME", help="Of the model as it would be with this draft applied."
+)
 
 
 WITHOUT_DISK = click.option("--without-disk", is_flag=True, help="As if no disk had been read.")
@@ -275,16 +364,25 @@ def asked_of(client: Client, as_of: str | None, draft: str | None) -> Client:
     """A client that asks of the past, or of a draft, or of today."""
     if as_of is not None and draft is not None:
         raise click.UsageError("a draft is of today: --draft or --as-of, not both")
-    return client.as_of(as_of) if as_of is not None else client.in_draft(draft) if draft is not None else client
+    return (
+        client.as_of(as_of)
+        if as_of is not None
+        else client.in_draft(draft)
+        if draft is not None
+        else client
+    )
 
 
 def asks(command: F) -> F:
-    """A command that asks: adds --model, --url, --token, --as-of, --draft and --json, and passes `answers` and `as_json`.
+    """A command that asks: adds --model, --url, --token, --as-of, --draft and --json, and passes
+    `answers` and `as_json`.
 
     Above it, :data:`WITHOUT_DISK` adds that to what it is asked of.
     """
 
-    @click.option("--model", "model_file", metavar="FILE", help="Work on this model file, without a service.")
+    @click.option(
+        "--model", "model_file", metavar="FILE", help="Work on this model file, without a service."
+    )
     @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
     @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
     @AS_OF
@@ -292,7 +390,12 @@ def asks(command: F) -> F:
     @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
     @functools.wraps(command)
     def wrapped(
-        model_file: str | None, url: str | None, token: str | None, as_of: str | None, draft: str | None, **others: Any
+        model_file: str | None,
+        url: str | None,
+        token: str | None,
+        as_of: str | None,
+        draft: str | None,
+        **others: Any,
     ) -> Any:
         without_disk = others.pop("without_disk", False)
         with errors_in_words():
@@ -329,19 +432,29 @@ def print_json(message: BaseModel) -> None:
 
 
 RAW = click.option(
-    "--raw", is_flag=True, help="CSV for programs: no apostrophe before what a spreadsheet would compute."
+    "--raw",
+    is_flag=True,
+    help="CSV for programs: no apostrophe before what a spreadsheet would compute.",
 )
 
 
 def as_rows(command: F) -> F:
-    """Options for a command that can print its rows for other programs: `rows_as` is the kind, None for people."""
+    """Options for a command that can print its rows for other programs: `rows_as` is the kind, None
+    for people.
+    """
     made: Any = RAW(command)
-    made = click.option("--json-lines", "rows_as", flag_value=LINES, help="Print JSON lines, each as it comes.")(made)
-    return click.option("--csv", "rows_as", flag_value=CSV, help="Print CSV, each row as it comes.")(made)  # type: ignore[no-any-return]
+    made = click.option(
+        "--json-lines", "rows_as", flag_value=LINES, help="Print JSON lines, each as it comes."
+    )(made)
+    found: F = click.option(
+        "--csv", "rows_as", flag_value=CSV, help="Print CSV, each row as it comes."
+    )(made)
+    return found
 
 
 def print_rows(rows: Iterable[dict[str, Any]], kind: str, raw: bool) -> bool:
-    """Rows for another program, as they come; it is told how far that is, where they go elsewhere than to a terminal.
+    """Rows for another program, as they come; it is told how far that is, where they go elsewhere
+    than to a terminal.
 
     False if there are none.
     """
@@ -354,7 +467,10 @@ def print_rows(rows: Iterable[dict[str, Any]], kind: str, raw: bool) -> bool:
 
 
 def write_csv(rows: Iterable[Iterable[Any]], raw: bool) -> None:
-    """Rows as CSV (RFC 4180); unless `raw`, a cell that begins like a formula gets an apostrophe before it."""
+    """Rows as CSV (RFC 4180); unless `raw`, a cell that begins like a formula gets an apostrophe
+    before it.
+    """
+    VERBOSITY.stop_progress()
     writer = csv.writer(sys.stdout)
     writer.writerows(rows if raw else (map(guarded, row) for row in rows))
 

@@ -18,12 +18,16 @@ def config() -> None:
 
 @config.command()
 @click.argument("file", type=click.Path(path_type=Path, exists=True, dir_okay=False))
-@click.option("--connect", is_flag=True, help="Also connect to the database, the mail server and the webhook server.")
+@click.option(
+    "--connect",
+    is_flag=True,
+    help="Also connect to the database, the mail server and the webhook server.",
+)
 def check(file: Path, connect: bool) -> None:
     """Check a configuration FILE of `drawknife serve`.
 
-    Run it as the user that the service runs as. Nothing is started. With --connect it also connects to the servers in the
-    file, and changes and sends nothing there.
+    Run it as the user that the service runs as. Nothing is started. With --connect it also connects
+    to the servers in the file, and changes and sends nothing there.
 
     \b
     Examples:
@@ -38,7 +42,9 @@ def check(file: Path, connect: bool) -> None:
             reached = list(_reached(context.params)) if connect and not wrong else []
     except click.BadParameter as error:
         of_file = error.param is not None and error.param.name == "config"
-        fail(NOT_SO, error.message if of_file else error.format_message())  # or of what the environment says
+        fail(
+            NOT_SO, error.message if of_file else error.format_message()
+        )  # or of what the environment says
     if wrong:
         fail(NOT_SO, f"{file}: {wrong}")
     say(f"{file} is sound")

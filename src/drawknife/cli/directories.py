@@ -16,7 +16,7 @@ from drawknife.client import Client
 from drawknife.core.words.sizes import number_of, several
 
 from .columns import plain_table
-from .common import DONE, NOT_SO, console, print_json, say, serves
+from .common import DONE, NOT_SO, confirm, console, moment, print_json, say, serves
 from .previews import draw_follows
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -76,20 +76,26 @@ def list_directories(client: Client, as_json: bool) -> None:
         return
     table = plain_table("directory", "accounts", "groups", "units", "last sync", "state")
     for d in found.directories:
-        at = f"{d.last.at:%Y-%m-%d %H:%M}" if d.last else "never"
+        at = moment(d.last.at if d.last else None)
         table.add_row(d.name, str(d.accounts), str(d.groups), str(d.units), at, _state_of(d))
     console().print(table)
 
 
 #: More lines of a kind than these are counted, not printed.
 SHOWN = 20
-STATES = {"done": "green", "nothing-to-do": "green", "preview": "default", "refused": "yellow", "failed": "red"}
+STATES = {
+    "done": "green",
+    "nothing-to-do": "green",
+    "preview": "default",
+    "refused": "yellow",
+    "failed": "red",
+}
 
 
 def _state_of(d: msg.DirectoryLine) -> Text:
     if d.last is None:
         return Text("waits for the first sync" if d.options.interval and not d.confirmed else "")
-    since = f" since {d.failing_since:%Y-%m-%d %H:%M}" if d.failing_since else ""
+    since = f" since {moment(d.failing_since)}" if d.failing_since else ""
     return Text(d.last.state.replace("-", " ") + since, STATES[d.last.state])
 
 
@@ -111,7 +117,9 @@ def show_directory(client: Client, name: str, as_json: bool) -> None:
     out = console()
     out.print(Text(found.name, "bold"))
     always_shown = (
-        ("address", "shown_first", "suffix", "most_leavers", "interval") if found.options.is_provisioned else ()
+        ("address", "shown_first", "suffix", "most_leavers", "interval")
+        if found.options.is_provisioned
+        else ()
     )
     for key, value in found.options.model_dump().items():
         if value not in (None, "") and (not always_shown or key in always_shown):
@@ -128,22 +136,28 @@ def show_directory(client: Client, name: str, as_json: bool) -> None:
 @_options
 @serves
 def add_directory(client: Client, name: str, bind_password: bool, **options: Any) -> None:
-    """Add a directory: an LDAP server, an LDIF file on the service's machine, or one that is provisioned by SCIM.
+    """Add a directory: an LDAP server, an LDIF file on the service's machine, or one that is
+    provisioned by SCIM.
 
-    What is provisioned comes to /scim/v2, with a token of `drawknife token make NAME --directory DIRECTORY`.
+    What is provisioned comes to /scim/v2, with a token of `drawknife token make NAME --directory
+    DIRECTORY`.
 
     \b
     Examples:
       drawknife directory add bureau --address $PWD/demo/bureau.ldif \\
           --people-base ou=harbour-bureau,dc=tidewrack,dc=example
       drawknife directory add staff --address ldaps://ldap.tidewrack.example --interval 900 \\
-          --people-base ou=people,dc=tidewrack,dc=example --bind-name cn=reader,dc=tidewrack,dc=example --bind-password
+          --people-base ou=people,dc=tidewrack,dc=example \\
+          --bind-name cn=reader,dc=tidewrack,dc=example --bind-password
       drawknife directory add office --address scim: --shown-first
     """
     client.add_directory(name, _given(options), _password(bind_password))
     say(f"added directory {name}; see what it has with `drawknife directory try {name}`")
     if options.get("interval"):
-        say(f"Nothing is read at its interval before the first sync: review it with `drawknife sync {name}`.")
+        say(
+            "Nothing is read at its interval before the first sync: review it with `drawknife sync"
+            f" {name}`."
+        )
 
 
 @directory.command("change")
@@ -163,7 +177,9 @@ def change_directory(client: Client, name: str, bind_password: bool, **options: 
 
 @directory.command("remove")
 @click.argument("name")
-@click.option("--keep", is_flag=True, help="Make the accounts, groups and units that came from it local.")
+@click.option(
+    "--keep", is_flag=True, help="Make the accounts, groups and units that came from it local."
+)
 @serves
 def remove_directory(client: Client, name: str, keep: bool) -> None:
     """Remove a directory. Refused while accounts come from it, unless they are kept.
@@ -212,7 +228,9 @@ def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> N
 
 @click.command()
 @click.argument("name")
-@click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
+@click.option(
+    "--preview", is_flag=True, help="Show what it would change, and what follows; do nothing."
+)
 @click.option(
     "--most-leavers",
     type=click.IntRange(0, 100),
@@ -229,14 +247,21 @@ def try_directory(client: Client, name: str, as_json: bool, **options: Any) -> N
 @JSON
 @serves
 def sync(
-    client: Client, name: str, preview: bool, most_leavers: int | None, adopt: tuple[str, ...], yes: bool, as_json: bool
+    *,
+    client: Client,
+    name: str,
+    preview: bool,
+    most_leavers: int | None,
+    adopt: tuple[str, ...],
+    yes: bool,
+    as_json: bool,
 ) -> None:
     """Synchronise people, groups and units from a directory.
 
-    Who is renamed there is renamed here, with all that names them. Leavers are switched off, not removed. What
-    exists here is left alone, unless it is handed over with --adopt. A directory that does not answer in full, or
-    suddenly has far fewer people, changes nothing; the exit status then is 1. Before the first sync the command shows
-    what it would change, and asks.
+    Who is renamed there is renamed here, with all that names them. Leavers are switched off, not
+    removed. What exists here is left alone, unless it is handed over with --adopt. A directory that
+    does not answer in full, or suddenly has far fewer people, changes nothing; the exit status then
+    is 1. Before the first sync the command shows what it would change, and asks.
 
     \b
     Examples:
@@ -254,7 +279,7 @@ def sync(
         _draw_preview(console(error=True), previewed)
         if previewed.report.state == "refused":
             raise SystemExit(NOT_SO)
-        click.confirm(f"Synchronise {name} for the first time?", abort=True, err=True)
+        confirm(f"Synchronise {name} for the first time?", abort=True)
     report = client.sync(name, most_leavers, adopt)
     if as_json:
         print_json(report)
@@ -271,7 +296,11 @@ def _draw_preview(out: Console, previewed: msg.SyncPreview) -> None:
     if previewed.changes and previewed.changes.item_count:
         draw_follows(out, previewed.changes)
         for finding in previewed.changes.new_findings:
-            out.print(Padding(Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False))
+            out.print(
+                Padding(
+                    Text("! ", "yellow").append(finding.text, "default"), (0, 0, 0, 2), expand=False
+                )
+            )
 
 
 def draw_report(out: Console, report: msg.SyncReport) -> None:
@@ -280,10 +309,15 @@ def draw_report(out: Console, report: msg.SyncReport) -> None:
         report.state, report.state
     )
     style = STATES[report.state]
-    out.print(Text(f"{report.directory}  ", "bold").append(heading, style).append(f"  {report.text}", "default"))
+    out.print(
+        Text(f"{report.directory}  ", "bold")
+        .append(heading, style)
+        .append(f"  {report.text}", "default")
+    )
     if report.people or report.groups or report.units:
         out.print(
-            f"  it has {report.people:,} people, {number_of(report.groups, 'group')}, {number_of(report.units, 'unit')}",
+            f"  it has {report.people:,} people, {number_of(report.groups, 'group')},"
+            f" {number_of(report.units, 'unit')}",
             style="dim",
         )
     for what, count in report.counts.items():
@@ -303,7 +337,9 @@ def draw_report(out: Console, report: msg.SyncReport) -> None:
             for line_ in lines[:SHOWN]:
                 out.print(Padding(Text(line_), (0, 0, 0, 8), expand=False))
             if len(lines) > SHOWN:
-                out.print(f"        and {len(lines) - SHOWN:,} more; --json prints them all", style="dim")
+                out.print(
+                    f"        and {len(lines) - SHOWN:,} more; --json prints them all", style="dim"
+                )
 
 
 def add_to(main: click.Group) -> None:

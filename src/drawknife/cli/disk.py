@@ -11,7 +11,7 @@ from drawknife.core.words.sizes import number_of
 
 from . import disk_plan, disk_read
 from .changing import Apply, asking_with, edits
-from .common import NOT_SO, Answers, asks, console, print_json
+from .common import NOT_SO, Answers, asks, console, moment, print_json
 from .items import draw_item
 
 
@@ -35,7 +35,7 @@ def list_disks(answers: Answers, as_json: bool) -> None:
         return
     out = console()
     for d in found.disks:
-        when = f"{d.taken:%Y-%m-%d %H:%M} (UTC)" if d.taken else "at an unknown time"
+        when = moment(d.taken) if d.taken else "at an unknown time"
         confined = ", confined to its root" if d.confined else ""
         out.print(Text().append(d.store, "bold").append(f"   read {when}{confined}", "dim"))
         more = (
@@ -43,8 +43,14 @@ def list_disks(answers: Answers, as_json: bool) -> None:
             if d.windows
             else f"{number_of(d.files, 'file')}, {number_of(d.users, 'user')}"
         )
-        out.print(f"    {number_of(d.folders, 'folder')} listed, {more}{'; ' + d.form if d.windows else ''}")
-        for note in [*d.notes, *([f"{number_of(d.odd, 'name')} that no model can hold"] if d.odd else [])]:
+        out.print(
+            f"    {number_of(d.folders, 'folder')} listed,"
+            f" {more}{'; ' + d.form if d.windows else ''}"
+        )
+        for note in [
+            *d.notes,
+            *([f"{number_of(d.odd, 'name')} that no model can hold"] if d.odd else []),
+        ]:
             out.print(f"    not judged: {note}", style="dim")
     if not found.disks:
         out.print("No disk was read yet: `drawknife disk read STORE` reads one.", style="dim")
@@ -54,21 +60,28 @@ def list_disks(answers: Answers, as_json: bool) -> None:
 @click.argument("store")
 @click.option("--account", metavar="NAME", help="Only of this account.")
 @click.option(
-    "--most", type=click.IntRange(1, 200_000), default=500, show_default=True, help="Tell so many lines at most."
+    "--most",
+    type=click.IntRange(1, 200_000),
+    default=500,
+    show_default=True,
+    help="Tell so many lines at most.",
 )
 @click.option("--fail", "failing", is_flag=True, help="Exit status 1 if they do not say the same.")
 @asks
-def compare(answers: Answers, store: str, account: str | None, most: int, failing: bool, as_json: bool) -> None:
+def compare(
+    answers: Answers, store: str, account: str | None, most: int, failing: bool, as_json: bool
+) -> None:
     """List where the server and the disk of STORE differ.
 
-    Each line is a folder of an account with a host user (acts_as): rights that the server allows (by virtual path and
-    folder) and the disk refuses, and rights that only the disk allows. A folder with the same differences as the one
-    above it, or below one that cannot be entered, is counted there.
+    Each line is a folder of an account with a host user (acts_as): rights that the server allows
+    (by virtual path and folder) and the disk refuses, and rights that only the disk allows. A
+    folder with the same differences as the one above it, or below one that cannot be entered, is
+    counted there.
 
     \b
     Example:
       drawknife disk compare survey
-    """  # fmt: skip
+    """
     found = answers.drift(store, account, most)
     if as_json:
         print_json(found)
@@ -87,15 +100,28 @@ def _draw(found: msg.DriftAnswer) -> None:
         below = f"   and {number_of(row.below, 'folder')} below" if row.below else ""
         out.print(Text(f"  {row.location}").append(f"   {row.place}{below}", "dim"))
         if row.refused:
-            out.print(Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default"))
+            out.print(
+                Text("    ✕ the disk refuses ", "red").append(", ".join(row.refused), "default")
+            )
             out.print(Padding(Text(row.reason or "", "dim"), (0, 0, 0, 6), expand=False))
         for part in row.partly:
-            out.print(f"    ◐ the disk refuses {part.right} on {part.refused:,} of {number_of(part.files, 'file')}")
+            out.print(
+                f"    ◐ the disk refuses {part.right} on {part.refused:,} of"
+                f" {number_of(part.files, 'file')}"
+            )
         if row.wider:
-            out.print(Text("    ! the disk also allows ", "yellow").append(", ".join(row.wider), "default"))
+            out.print(
+                Text("    ! the disk also allows ", "yellow").append(
+                    ", ".join(row.wider), "default"
+                )
+            )
             out.print(Padding(Text(row.server or "", "dim"), (0, 0, 0, 6), expand=False))
     folders = f"{number_of(found.folders, 'folder')} of {number_of(found.accounts, 'account')}"
-    headline = f"{number_of(found.total, 'difference')} in {folders}" if found.total else f"No difference in {folders}."
+    headline = (
+        f"{number_of(found.total, 'difference')} in {folders}"
+        if found.total
+        else f"No difference in {folders}."
+    )
     out.print(("\n" if found.rows else "") + headline)
     for owner in found.owners:
         out.print(f"no account acts as {owner.replace(' owns ', ', who owns ', 1)}", style="dim")
@@ -106,7 +132,9 @@ def _draw(found: msg.DriftAnswer) -> None:
 def _read_of(answers: Answers, store: str) -> list[str]:
     """The kinds of what was read of a store."""
     lines = [d for d in answers.disks().disks if d.store.casefold() == store.casefold()]
-    return ["descriptor-reading" if d.windows else "disk-reading" for d in lines] or ["disk-reading"]
+    return ["descriptor-reading" if d.windows else "disk-reading" for d in lines] or [
+        "disk-reading"
+    ]
 
 
 @disk.command()
@@ -137,7 +165,12 @@ def remove(apply: Apply, store: str) -> None:
     Example:
       drawknife disk remove survey
     """
-    apply([{"op": "remove", "kind": kind, "name": store} for kind in _read_of(asking_with(apply.writer), store)])
+    apply(
+        [
+            {"op": "remove", "kind": kind, "name": store}
+            for kind in _read_of(asking_with(apply.writer), store)
+        ]
+    )
 
 
 disk.add_command(disk_read.read)

@@ -16,29 +16,69 @@ from drawknife import messages as msg
 from drawknife.core.words.sizes import number_of
 
 from .changing import Apply, asking_with, edits
-from .common import FAILED, RAW, WRONG_USAGE, Answers, asks, console, counting, fail, print_json, say, write_csv
+from .common import (
+    FAILED,
+    RAW,
+    WRONG_USAGE,
+    Answers,
+    asks,
+    confirm,
+    console,
+    counting,
+    fail,
+    moment,
+    print_json,
+    say,
+    write_csv,
+)
 
 if TYPE_CHECKING:
     from drawknife.core.disk.plan_steps import PlanStep
 
-_WHAT = {"folder": "itself", "children": "folders in it", "deeper": "folders further down", "below": "folders below it"}
+_WHAT = {
+    "folder": "itself",
+    "children": "folders in it",
+    "deeper": "folders further down",
+    "below": "folders below it",
+}
 
 
 @click.command()
 @click.argument("store")
-@click.option("--script", "as_script", is_flag=True, help="Print a Python script that applies and reverts the plan.")
-@click.option("--acl", "as_acl", is_flag=True, help="Print the folders' lists, for `setfacl --restore=-` in the root.")
-@click.option("--apply", "doing", is_flag=True, help="Apply the plan on this machine, after asking.")
-@click.option("--root", metavar="FOLDER", help="With --apply or --script: where the store's root is.")
 @click.option(
-    "--kept", metavar="FILE", help="With --apply: the file for what was there before.  [default: STORE-before.acl]"
+    "--script",
+    "as_script",
+    is_flag=True,
+    help="Print a Python script that applies and reverts the plan.",
+)
+@click.option(
+    "--acl",
+    "as_acl",
+    is_flag=True,
+    help="Print the folders' lists, for `setfacl --restore=-` in the root.",
+)
+@click.option(
+    "--apply", "doing", is_flag=True, help="Apply the plan on this machine, after asking."
+)
+@click.option(
+    "--root", metavar="FOLDER", help="With --apply or --script: where the store's root is."
+)
+@click.option(
+    "--kept",
+    metavar="FILE",
+    help="With --apply: the file for what was there before.  [default: STORE-before.acl]",
 )
 @click.option("--yes", is_flag=True, help="With --apply: do not ask.")
 @click.option(
-    "--under", metavar="PATH", default="/", show_default=True, help="Only this folder and everything below it."
+    "--under",
+    metavar="PATH",
+    default="/",
+    show_default=True,
+    help="Only this folder and everything below it.",
 )
 @asks
 def plan(
+    *,
     answers: Answers,
     store: str,
     as_script: bool,
@@ -52,17 +92,18 @@ def plan(
 ) -> None:
     """Plan access control lists that make the disk of STORE match the model.
 
-    Each user that an account acts as gets what the model allows that account, in as few lines as possible. Other users
-    keep their own lines and groups, and nobody gets more than the model and the disk gave before. Owners stay. The plan
-    lists what access control lists cannot express, and every file that it opens. --apply and --script keep what was:
-    `drawknife disk put-back` or `setfacl --restore` restores it.
+    Each user that an account acts as gets what the model allows that account, in as few lines as
+    possible. Other users keep their own lines and groups, and nobody gets more than the model and
+    the disk gave before. Owners stay. The plan lists what access control lists cannot express, and
+    every file that it opens. --apply and --script keep what was: `drawknife disk put-back` or
+    `setfacl --restore` restores it.
 
     \b
     Examples:
       drawknife disk plan survey
       drawknife disk plan survey --script > survey-plan.sh
       drawknife disk plan survey --apply --root .run/files/survey
-    """  # fmt: skip
+    """
     if as_script + as_acl + doing + as_json > 1:
         raise click.UsageError("one of --script, --acl, --apply and --json")
     if under != "/" and (as_acl or as_json):
@@ -97,18 +138,28 @@ def _draw(found: msg.PlanAnswer, under: str = "/") -> None:
         out.print()
     tell_not_said(found.not_said, "What the lists cannot say:", out)
     for made in found.made:
-        out.print(f"  new files in {made.place} can be {made.text} besides: one list is for new files and new folders")
+        out.print(
+            f"  new files in {made.place} can be {made.text} besides: one list is for new files and"
+            " new folders"
+        )
     for title, files in (
         ("Files opened to more users:", found.opened),
         (
-            "Files that stay closed, as others beside them are open (open them by hand, and read the disk again):",
+            (
+                "Files that stay closed, as others beside them are open (open them by hand, and"
+                " read the disk again):"
+            ),
             found.private,
         ),
     ):
         if files:
             out.print(title, style="bold")
         for x in files:
-            out.print(Text(f"  {number_of(x.number, 'file')} in {x.place}", "bold").append(f"   {x.thing}", "dim"))
+            out.print(
+                Text(f"  {number_of(x.number, 'file')} in {x.place}", "bold").append(
+                    f"   {x.thing}", "dim"
+                )
+            )
             for word, users in (("read", x.read), ("write", x.write)):
                 if users:
                     out.print(f"    {word}: {', '.join(users)}")
@@ -141,14 +192,22 @@ def tell_not_said(rows: Sequence[msg.NotSaid], title: str, out: Console) -> None
         out.print(title, style="bold")
     for row in rows:
         below = f"   and {number_of(row.below, 'folder')} below" if row.below else ""
-        out.print(Text(f"  {row.account}", "bold").append(f" at {row.location}   {row.place}{below}", "default"))
+        out.print(
+            Text(f"  {row.account}", "bold").append(
+                f" at {row.location}   {row.place}{below}", "default"
+            )
+        )
         for mark, style, word, rights in (
-            ("✕", "red", "still refused", row.refused), ("!", "yellow", "also allowed", row.wider),
-        ):  # fmt: skip
+            ("✕", "red", "still refused", row.refused),
+            ("!", "yellow", "also allowed", row.wider),
+        ):
             if rights:
                 out.print(Text(f"    {mark} {word} ", style).append(", ".join(rights), "default"))
         for part in row.partly:
-            out.print(f"    ◐ {part.right}: refused on {part.refused:,} of {number_of(part.files, 'file')}")
+            out.print(
+                f"    ◐ {part.right}: refused on {part.refused:,} of"
+                f" {number_of(part.files, 'file')}"
+            )
         for reason in row.reasons:
             out.print(Padding(Text(reason, "dim"), (0, 0, 0, 6), expand=False))
 
@@ -158,7 +217,15 @@ def _steps(found: msg.PlanAnswer) -> list[PlanStep]:
     from drawknife.core.model.disk import parse_described
 
     return [
-        PlanStep(s.path, s.what, parse_described(s.now), parse_described(s.planned), s.number, tuple(s.but), s.perhaps)
+        PlanStep(
+            s.path,
+            s.what,
+            parse_described(s.now),
+            parse_described(s.planned),
+            s.number,
+            tuple(s.but),
+            s.perhaps,
+        )
         for s in found.steps
     ]
 
@@ -166,24 +233,32 @@ def _steps(found: msg.PlanAnswer) -> list[PlanStep]:
 def _root(found: msg.PlanAnswer, root: str | None) -> str:
     top = root or found.root
     if top is None:
-        raise click.UsageError(f"store {found.store} is only planned: it has no root; name one with --root")
+        raise click.UsageError(
+            f"store {found.store} is only planned: it has no root; name one with --root"
+        )
     return top
 
 
-def _print_text(answers: Answers, found: msg.PlanAnswer, root: str | None, as_script: bool, under: str) -> None:
+def _print_text(
+    answers: Answers, found: msg.PlanAnswer, root: str | None, as_script: bool, under: str
+) -> None:
     from drawknife.disk.plan_text import restore_text, script
 
     steps = _steps(found)
     if as_script:
-        read = f", read {found.taken:%Y-%m-%d %H:%M} UTC" if found.taken else ""
-        about = f"Makes the disk of {found.store}{read} say what the model says at revision {found.revision}."
+        read = f", read {moment(found.taken)}" if found.taken else ""
+        about = (
+            f"Makes the disk of {found.store}{read} say what the model says at revision"
+            f" {found.revision}."
+        )
         click.echo(script(_data(answers, found, _root(found, root), under), about), nl=False)
         return
     click.echo(restore_text(steps), nl=False)
     left = sum(s.what != "folder" or s.perhaps for s in steps)
     if left:
         say(
-            f"{number_of(left, 'change')} of files, and of folders that the reading does not name: only --script and --apply do them"
+            f"{number_of(left, 'change')} of files, and of folders that the reading does not name:"
+            " only --script and --apply do them"
         )
 
 
@@ -197,35 +272,54 @@ def _data(answers: Answers, found: msg.PlanAnswer, top: str, under: str) -> dict
     return plan_data(reading, top, _steps(found), check_path(under))
 
 
-def _do(answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool, under: str) -> None:
+def _do(
+    answers: Answers, found: msg.PlanAnswer, root: str | None, kept: str, yes: bool, under: str
+) -> None:
     from drawknife.disk.standalone.carrying_out import carry_out, kept_in
 
     top = _root(found, root)
     if not os.path.isdir(top):
-        fail(FAILED, f"there is no folder {top} on this machine; where the store's files are here, --root says")
+        fail(
+            FAILED,
+            f"there is no folder {top} on this machine; where the store's files are here, --root"
+            " says",
+        )
     if not (_only_under(found, under) if under != "/" else found).steps:
         click.echo("Nothing to change.")
         return
     if not yes:
         _draw(found, under)
-        click.confirm(f"Do it at {top}?", abort=True, err=True)
+        confirm(f"Do it at {top}?", abort=True)
     data = _data(answers, found, top, under)
     try:
-        # What is there already may be the only way back of an earlier time: it is never written over.
+        # What is there already may be the only way back of an earlier time: it is never written
+        # over.
         with kept_in(kept) as keep, counting("changing") as tell:
             done = carry_out(top, data, keep, lambda n: tell(number_of(n, "thing")))
     except FileExistsError:
-        fail(FAILED, f"{kept} already exists, and may be needed to put something back: name another file with --kept")
+        fail(
+            FAILED,
+            f"{kept} already exists, and may be needed to put something back: name another file"
+            " with --kept",
+        )
     except OSError as error:
         back = (
-            f"; `drawknife disk put-back {kept} --root {top}` undoes what was changed" if os.path.exists(kept) else ""
+            f"; `drawknife disk put-back {kept} --root {top}` undoes what was changed"
+            if os.path.exists(kept)
+            else ""
         )
-        fail(FAILED, f"{os.fsdecode(error.filename or top)} cannot be changed: {error.strerror}{back}")
+        fail(
+            FAILED,
+            f"{os.fsdecode(error.filename or top)} cannot be changed: {error.strerror}{back}",
+        )
     was = f"; {kept} has what was" if done.changed else ""
     say(f"{number_of(done.changed, 'thing')} changed{was}")
     for left in done.in_words():
         say(f"  not changed: {left}")
-    say(f"Read the disk again: `drawknife disk read {found.store}{f' --root {root}' if root else ''}`")
+    say(
+        "Read the disk again: `drawknife disk read"
+        f" {found.store}{f' --root {root}' if root else ''}`"
+    )
     if done.left:
         raise SystemExit(FAILED)
 
@@ -237,9 +331,9 @@ def adopt(apply: Apply, store: str) -> None:
     """Adopt the permissions on the disk of STORE in the model.
 
     The folders of STORE get owners, seals and entries that match the disk's lists.
-    For each account that acts as a user there (setting acts_as). The lines name groups and units where all their accounts
-    may have the same. Lines that the store's folders have now go. Best into a draft, to be looked at: what would not be
-    the same is told.
+    For each account that acts as a user there (setting acts_as). The lines name groups and units
+    where all their accounts may have the same. Lines that the store's folders have now go. Best
+    into a draft, to be looked at: what would not be the same is told.
 
     \b
     Example:
@@ -247,8 +341,15 @@ def adopt(apply: Apply, store: str) -> None:
     """
     answers = asking_with(apply.writer)
     found = answers.adopt(store)
-    say(f"{found.store}: {number_of(found.folders, 'folder')} with lines, {number_of(len(found.changes), 'change')}")
-    tell_not_said(found.not_said, "What the model does not say as the disk does, after it:", console(error=True))
+    say(
+        f"{found.store}: {number_of(found.folders, 'folder')} with lines,"
+        f" {number_of(len(found.changes), 'change')}"
+    )
+    tell_not_said(
+        found.not_said,
+        "What the model does not say as the disk does, after it:",
+        console(error=True),
+    )
     for note in found.notes:
         say(f"  {note}")
     if found.changes:
@@ -257,14 +358,16 @@ def adopt(apply: Apply, store: str) -> None:
 
 @click.command()
 @click.argument("store")
-@click.option("--root", metavar="FOLDER", help="The root, as Windows writes it.  [default: the store's root]")
+@click.option(
+    "--root", metavar="FOLDER", help="The root, as Windows writes it.  [default: the store's root]"
+)
 @RAW
 @asks
 def descriptors(answers: Answers, store: str, root: str | None, raw: bool, as_json: bool) -> None:
     """Print the model of STORE as security descriptors (CSV).
 
-    For a store whose Windows tree was read: path, owner and descriptor. Differences that descriptors cannot express go
-    to standard error.
+    For a store whose Windows tree was read: path, owner and descriptor. Differences that
+    descriptors cannot express go to standard error.
 
     \b
     Example:
@@ -303,7 +406,7 @@ def put_back(file: IO[bytes], root: str, yes: bool) -> None:
     try:
         things = len(kept_things(text))
         if things and not yes:
-            click.confirm(f"Put back {number_of(things, 'thing')} at {root}?", abort=True, err=True)
+            confirm(f"Put back {number_of(things, 'thing')} at {root}?", abort=True)
         done = carrying_out.put_back(root, text)
     except NotKept as error:
         fail(WRONG_USAGE, f"{file.name}: {error}")

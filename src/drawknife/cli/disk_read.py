@@ -1,4 +1,6 @@
-"""Reading a disk: on this machine, from a scan of another, or from text that its own tools print."""
+"""Reading a disk: on this machine, from a scan of another, or from text that its own
+tools print.
+"""
 
 from __future__ import annotations
 
@@ -51,13 +53,19 @@ class _Asked:
     def top(self) -> str:
         """The root of the store. UsageError if it has none."""
         if self.root is None:
-            raise click.UsageError(f"store {self.store} is only planned: it has no root; name one with --root")
+            raise click.UsageError(
+                f"store {self.store} is only planned: it has no root; name one with --root"
+            )
         return self.root
 
     def recorded(self) -> list[str]:
         """The folders of the store that the model has."""
         top = f"{self.store}:"
-        return [x.name.removeprefix(top) for x in self.answers.items("folder").items if x.name.startswith(top)]
+        return [
+            x.name.removeprefix(top)
+            for x in self.answers.items("folder").items
+            if x.name.startswith(top)
+        ]
 
     def acting(self) -> list[str]:
         """The users of the machine that accounts act as."""
@@ -71,14 +79,23 @@ class _Asked:
 
 
 def _source(files: Mapping[str, bytes]) -> str:
-    """Where the reading comes from: the name of an option, or empty for this machine. UsageError if options do not go together."""
+    """Where the reading comes from: the name of an option, or empty for this machine.
+
+    UsageError if options do not go together.
+    """
     sources = [name for name in GO_WITH if name in files]
     if len(sources) > 1:
-        raise click.UsageError(f"one of {', '.join('SCAN' if x == 'scan' else '--' + x for x in sources)} at a time")
+        raise click.UsageError(
+            f"one of {', '.join('SCAN' if x == 'scan' else '--' + x for x in sources)} at a time"
+        )
     source = sources[0] if sources else ""
     for name in files.keys() - {source} - GO_WITH[source]:
-        goes_with = [other for other, some in GO_WITH.items() if name in some and other not in ("", "scan")]
-        raise click.UsageError(f"--{name} goes with {' or '.join('--' + other for other in goes_with)}")
+        goes_with = [
+            other for other, some in GO_WITH.items() if name in some and other not in ("", "scan")
+        ]
+        raise click.UsageError(
+            f"--{name} goes with {' or '.join('--' + other for other in goes_with)}"
+        )
     if source == "nfs4" and "owners" not in files:
         raise click.UsageError(f"--nfs4 needs --owners: the lines of {OWNERS}")
     return source
@@ -92,7 +109,9 @@ def _file(option: str, text: str) -> Callable[[F], F]:
 @click.argument("store")
 @click.argument("scan", type=click.File("rb"), required=False)
 @click.option("--root", metavar="FOLDER", help="Read this folder instead of the store's root.")
-@click.option("--confined", is_flag=True, help="Ignore folders above the root: the server sees none of them.")
+@click.option(
+    "--confined", is_flag=True, help="Ignore folders above the root: the server sees none of them."
+)
 @_file("getfacl", "Read the text of `getfacl -R` instead.")
 @_file("passwd", "With --getfacl: the machine's users, as in /etc/passwd.")
 @_file("group", "With --getfacl: the machine's groups, as in /etc/group.")
@@ -103,24 +122,34 @@ def _file(option: str, text: str) -> Callable[[F], F]:
 @_file("names", "CSV file of identifiers: sid,subject or principal,subject.")
 @edits
 def read(
-    apply: Apply, store: str, scan: IO[bytes] | None, root: str | None, confined: bool, **options: IO[bytes] | None
+    apply: Apply,
+    store: str,
+    scan: IO[bytes] | None,
+    root: str | None,
+    confined: bool,
+    **options: IO[bytes] | None,
 ) -> None:
     """Read the permissions on the disk of STORE.
 
-    These are owners, modes and access control lists. Folders that their parent would create alike are left out, and
-    equal files are counted. The users and groups of the machine are read, too. Links are not followed and other file systems not entered. Folders that cannot be read
-    and mount points stay unknown, so run it as root. The new reading replaces the last one.
+    These are owners, modes and access control lists. Folders that their parent would create alike
+    are left out, and equal files are counted. The users and groups of the machine are read, too.
+    Links are not followed and other file systems not entered. Folders that cannot be read and mount
+    points stay unknown, so run it as root. The new reading replaces the last one.
 
-    For a disk of another machine, run the script of `disk scanner` there and give its output as SCAN (`-` for
-    standard input). Other sources are the text of `getfacl -R` or `nfs4_getfacl -R`, and for a Windows tree a CSV
-    file of security descriptors. Identifiers of Windows and NFSv4 need a file that maps them to accounts and groups.
+    For a disk of another machine, run the script of `disk scanner` there and give its output as
+    SCAN (`-` for standard input). Other sources are the text of `getfacl -R` or `nfs4_getfacl -R`,
+    and for a Windows tree a CSV file of security descriptors. Identifiers of Windows and NFSv4 need
+    a file that maps them to accounts and groups.
 
     \b
     Examples:
       drawknife disk read survey --root .run/files/survey
-      drawknife disk read survey --getfacl demo/disk/survey.getfacl --passwd demo/disk/passwd --group demo/disk/group
+      drawknife disk read survey --getfacl demo/disk/survey.getfacl \\
+          --passwd demo/disk/passwd --group demo/disk/group
     """
-    files = {name: file.read() for name, file in {"scan": scan, **options}.items() if file is not None}
+    files = {
+        name: file.read() for name, file in {"scan": scan, **options}.items() if file is not None
+    }
     source = _source(files)
     answers = asking_with(apply.writer)
     stores = {s.name.casefold(): s for s in answers.stores().stores}
@@ -128,7 +157,9 @@ def read(
     if line is None:
         raise NotFound("store", store, [s.name for s in stores.values()], "store")
     if confined and source in ("descriptors", "nfs4"):
-        raise click.UsageError(f"--confined does not go with --{source}: folders above the root are not judged")
+        raise click.UsageError(
+            f"--confined does not go with --{source}: folders above the root are not judged"
+        )
     reading = _READERS[source](_Asked(answers, line.name, root or line.root, root, confined, files))
     kind, other = (DISK, DESCRIPTORS) if isinstance(reading, DiskReading) else (DESCRIPTORS, DISK)
     lines = [x for x in answers.disks().disks if x.store.casefold() == line.name.casefold()]
@@ -143,7 +174,10 @@ def read(
 def _in_short(reading: DiskReading | DescriptorReading) -> str:
     if isinstance(reading, DescriptorReading):
         what = "NFSv4 lists" if reading.folders[0].is_nfs4 else "descriptors"
-        return f"{number_of(len(reading.folders), 'folder')} with {what}, {number_of(len(reading.names), 'name')}"
+        return (
+            f"{number_of(len(reading.folders), 'folder')} with {what},"
+            f" {number_of(len(reading.names), 'name')}"
+        )
     files = sum(x.number for x in reading.files)
     odd = f", {number_of(reading.odd, 'name')} that no model can hold" if reading.odd else ""
     own = "its own" if len(reading.folders) == 1 else "their own"
@@ -159,9 +193,14 @@ def _read_here(asked: _Asked) -> DiskReading | DescriptorReading:
 
     with counting("reading") as tell:
         try:
-            found = scan(asked.top, asked.recorded(), asked.acting(), lambda n: tell(number_of(n, "thing")))
+            found = scan(
+                asked.top, asked.recorded(), asked.acting(), lambda n: tell(number_of(n, "thing"))
+            )
         except OSError as error:
-            fail(FAILED, f"{os.fsdecode(error.filename or asked.top)} cannot be read: {error.strerror}")
+            fail(
+                FAILED,
+                f"{os.fsdecode(error.filename or asked.top)} cannot be read: {error.strerror}",
+            )
     if found.nfs4:
         return _with_nfs4_lists(asked, nfs4_items(found.nfs4), found.taken)
     _check_no_names(asked)
@@ -182,7 +221,9 @@ def _read_scan(asked: _Asked) -> DiskReading | DescriptorReading:
     items = nfs4_items(data.pop("nfs4"))
     reading: DiskReading = read_item(DISK.name, data)
     if reading.store.casefold() != asked.store.casefold():
-        raise BadInput("scan", f"a scan of store {reading.store}", f"`drawknife disk scanner {asked.store}`")
+        raise BadInput(
+            "scan", f"a scan of store {reading.store}", f"`drawknife disk scanner {asked.store}`"
+        )
     if items:
         return _with_nfs4_lists(asked, items, reading.taken)
     _check_no_names(asked)
@@ -195,10 +236,20 @@ def _read_getfacl(asked: _Asked) -> DiskReading:
     lines = [asked.text(name).splitlines() for name in ("passwd", "group")]
     users, groups = users_from(*lines)
     folders = asked.files.get("folders", b"").splitlines(keepends=True)
-    reading = reading_from(asked.files["getfacl"], asked.store, asked.top, users, groups, folders, asked.recorded())
+    reading = reading_from(
+        asked.files["getfacl"],
+        asked.store,
+        asked.top,
+        users,
+        groups,
+        folders=folders,
+        recorded=asked.recorded(),
+    )
     referring = sum(line.startswith(("+", "-")) for some in lines for line in some)
     if referring:
-        note = f"{number_of(referring, 'line')} of passwd or group that refer to a directory of users"
+        note = (
+            f"{number_of(referring, 'line')} of passwd or group that refer to a directory of users"
+        )
         reading = replace(reading, notes=(*reading.notes, note))
     return replace(reading, confined=asked.confined)
 
@@ -206,7 +257,9 @@ def _read_getfacl(asked: _Asked) -> DiskReading:
 def _read_descriptors(asked: _Asked) -> DescriptorReading:
     from drawknife.formats.descriptors_csv import folders_from_csv
 
-    folders, notes = folders_from_csv(StringIO(asked.text("descriptors"), newline=""), asked.given_root)
+    folders, notes = folders_from_csv(
+        StringIO(asked.text("descriptors"), newline=""), asked.given_root
+    )
     names = tuple(_names(asked, "sid"))
     return DescriptorReading(asked.store, _now(), tuple(folders), names, tuple(notes))
 
@@ -239,7 +292,9 @@ def _names(asked: _Asked, column: str) -> list[SidName]:
 def _check_no_names(asked: _Asked) -> None:
     """UsageError where identifiers were given and nothing is named by them."""
     if "names" in asked.files:
-        raise click.UsageError("--names is for NFSv4 lists and descriptors: this disk has owners and groups by number")
+        raise click.UsageError(
+            "--names is for NFSv4 lists and descriptors: this disk has owners and groups by number"
+        )
 
 
 def _now() -> datetime:
@@ -258,14 +313,16 @@ _READERS = {
 @click.command()
 @click.argument("store")
 @click.option("--root", metavar="FOLDER", help="Read this folder instead of the store's root.")
-@click.option("--confined", is_flag=True, help="Ignore folders above the root: the server sees none of them.")
+@click.option(
+    "--confined", is_flag=True, help="Ignore folders above the root: the server sees none of them."
+)
 @asks
 def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_json: bool) -> None:
     """Print a script that reads a disk on another machine.
 
-    The script needs Debian's Python and nothing else, changes nothing, and prints what `disk read STORE -` takes. Run
-    it as root. It holds the root of STORE, its recorded folders, and the host users of accounts (`acts_as`); with
-    --json, only these are printed.
+    The script needs Debian's Python and nothing else, changes nothing, and prints what `disk read
+    STORE -` takes. Run it as root. It holds the root of STORE, its recorded folders, and the host
+    users of accounts (`acts_as`); with --json, only these are printed.
 
     \b
     Example:
@@ -285,4 +342,6 @@ def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_j
         "recorded": asked.recorded(),
         "acting": asked.acting(),
     }
-    click.echo(json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data), nl=False)
+    click.echo(
+        json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data), nl=False
+    )

@@ -1,4 +1,7 @@
-"""Drafts: changes that are not in force. Every changing command puts its change in one with --draft."""
+"""Drafts: changes that are not in force.
+
+Every changing command puts its change in one with --draft.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +16,7 @@ from drawknife.client import Client
 
 from .changing import tell_changed
 from .columns import plain_table
-from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say, serves
+from .common import NOT_SO, WRONG_USAGE, confirm, console, fail, moment, print_json, say, serves
 from .previews import draw_preview
 
 
@@ -22,7 +25,7 @@ def draft() -> None:
     """Drafts: list, show, begin, comment, leave-out, apply, drop.
 
     \b
-    A change goes into a draft with --draft, and every question is answered as it would be with --draft:
+    With --draft a change goes into the draft, and a question is answered as it would be:
       drawknife group join boats ines --draft spring
       drawknife why ines upload /inbox/a --draft spring
     """
@@ -48,9 +51,13 @@ def list_drafts(client: Client, as_json: bool) -> None:
     table = plain_table("draft", "steps", "written by", "begun", "comments", "about")
     for d in found.drafts:
         table.add_row(
-            d.name, str(d.steps), ", ".join(d.writers) or d.begun_by, f"{d.begun:%Y-%m-%d %H:%M}", str(d.comments),
+            d.name,
+            str(d.steps),
+            ", ".join(d.writers) or d.begun_by,
+            moment(d.begun),
+            str(d.comments),
             d.about or "",
-        )  # fmt: skip
+        )
     console().print(table)
 
 
@@ -78,32 +85,50 @@ def show_draft(client: Client, name: str, as_json: bool) -> None:
 def _draw(found: msg.DraftAnswer) -> None:
     out = console()
     d = found.draft
-    out.print(Text(d.name, "bold").append(f"   begun by {d.begun_by}, {d.begun:%Y-%m-%d %H:%M}", "not bold dim"))
+    out.print(
+        Text(d.name, "bold").append(f"   begun by {d.begun_by}, {moment(d.begun)}", "not bold dim")
+    )
     if d.about:
         out.print(Padding(Text(d.about), (0, 0, 0, 2)))
     for s in found.steps:
-        line = Text(f"{s.number:>4}  ", "bold").append(s.says, "default").append(f"   {s.who}", "dim")
+        line = (
+            Text(f"{s.number:>4}  ", "bold").append(s.says, "default").append(f"   {s.who}", "dim")
+        )
         if s.misfit is not None:
             line.stylize("red", 0, 4)
         out.print(line)
+        if s.why:
+            out.print(Padding(Text(s.why, "dim"), (0, 0, 0, 6)))
         if s.misfit is not None:
-            out.print(Padding(Text("✗ fits no more: ", "red").append(s.misfit.says, "default"), (0, 0, 0, 6)))
+            out.print(
+                Padding(
+                    Text("✗ fits no more: ", "red").append(s.misfit.says, "default"), (0, 0, 0, 6)
+                )
+            )
             if s.misfit.revision is not None:
                 by = f"since revision {s.misfit.revision}, by {s.misfit.who}: {s.misfit.what}"
                 out.print(Padding(Text(by, "dim"), (0, 0, 0, 8)))
     if not found.steps:
         out.print("  Nothing is in it yet.", style="dim")
     for c in found.comments:
-        out.print(Padding(Text(f"{c.who}, {c.at:%Y-%m-%d %H:%M}:", "dim"), (0, 0, 0, 6)))
+        out.print(Padding(Text(f"{c.who}, {moment(c.at)}:", "dim"), (0, 0, 0, 6)))
         out.print(Padding(Text(c.says), (0, 0, 0, 8)))
     for said in found.changed_since:
-        out.print(Padding(Text("! changed since it was written: ", "yellow").append(said, "default"), (0, 0, 0, 2)))
+        out.print(
+            Padding(
+                Text("! changed since it was written: ", "yellow").append(said, "default"),
+                (0, 0, 0, 2),
+            )
+        )
     if found.preview is not None and found.steps:
         out.print()
         draw_preview(out, found.preview)
     elif found.preview is None:
         number = next(s.number for s in found.steps if s.misfit is not None)
-        say(f"it cannot be applied as it is; `drawknife draft leave-out {d.name} {number}` takes a step out")
+        say(
+            f"it cannot be applied as it is; `drawknife draft leave-out {d.name} {number}` takes a"
+            " step out"
+        )
 
 
 @draft.command("begin")
@@ -154,7 +179,9 @@ def leave_out(client: Client, name: str, number: int) -> None:
 @draft.command("apply")
 @click.argument("name")
 @click.option("--yes", is_flag=True, help="Do it without showing or asking.")
-@click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+@click.option(
+    "--if-revision", type=int, metavar="N", help="Only if revision N is the one in force."
+)
 @serves
 def apply(client: Client, name: str, yes: bool, if_revision: int | None) -> None:
     """Put a draft in force: all of it, as one change, or nothing.
@@ -172,7 +199,7 @@ def apply(client: Client, name: str, yes: bool, if_revision: int | None) -> None
             raise SystemExit(NOT_SO)
         if not sys.stdin.isatty():
             fail(WRONG_USAGE, "nobody can be asked here: if that is meant, say --yes")
-        if not click.confirm("Apply it?", err=True):
+        if not confirm("Apply it?"):
             fail(NOT_SO, "nothing was changed")
         if_revision = if_revision if if_revision is not None else found.revision
     tell_changed(client.apply_draft(name, if_revision))

@@ -22,7 +22,8 @@ from .common import FAILED, fail, say
 def install_files(root: Path) -> None:
     """Install the systemd unit, a configuration, man pages and completions.
 
-    A file that exists and differs stays as it is. The new one is written beside it, with `.new` after its name.
+    A file that exists and differs stays as it is. The new one is written beside it, with `.new`
+    after its name.
 
     \b
     Example:

@@ -1,4 +1,6 @@
-"""The editing commands of every kind of item: add, change, rename, remove, show; single entries and grants."""
+"""The editing commands of every kind of item: add, change, rename, remove, show; single entries and
+grants.
+"""
 
 from __future__ import annotations
 
@@ -137,16 +139,19 @@ def _entry_change(place: str, way: str, lines: Sequence[Any]) -> dict[str, Any]:
 @LINES
 @terms
 @edits
-def add_entry(apply: Apply, place: str, lines: tuple[str, ...], until: str | None, note: str | None) -> None:
+def add_entry(
+    apply: Apply, place: str, lines: tuple[str, ...], until: str | None, note: str | None
+) -> None:
     """Add entries to PLACE: a folder, STORE:/path, or an endpoint's name.
 
-    A folder that is not recorded yet is recorded. An entry that is there already ends from then on as is given, or
-    not. With --preview, who gains and loses what is shown.
+    A folder that is not recorded yet is recorded. An entry that is there already ends from then on
+    as is given, or not. With --preview, who gains and loses what is shown.
 
     \b
     Examples:
       drawknife entry add survey:/charts/drafts "allow group:night-watch read"
-      drawknife entry add survey:/charts "allow group:partners read" --until 2031-03-31 --note "the harbour survey"
+      drawknife entry add survey:/charts "allow group:partners read" \\
+          --until 2031-03-31 --note "the harbour survey"
       drawknife entry add lab-sftp "deny account:yuki upload" --preview
     """
     apply([_entry_change(place, "add", with_terms(lines, until, note))])
@@ -183,7 +188,9 @@ GRANTS = click.argument("lines", metavar="GRANT...", nargs=-1, required=True)
 @GRANTS
 @terms
 @edits
-def add_grant(apply: Apply, path: str, lines: tuple[str, ...], until: str | None, note: str | None) -> None:
+def add_grant(
+    apply: Apply, path: str, lines: tuple[str, ...], until: str | None, note: str | None
+) -> None:
     """Add grants to the virtual path at PATH; where several are at one, PATH>LEADS_TO.
 
     A grant that is there already ends from then on as is given, or not.
@@ -210,7 +217,7 @@ def drop_grant(apply: Apply, path: str, lines: tuple[str, ...]) -> None:
     apply([{"op": "change", "kind": "virtual-path", "name": path, "drop": {"grants": list(lines)}}])
 
 
-# --- settings and quotas --------------------------------------------------------------------------
+# --- settings and quotas ------------------------------------------------------------------------
 
 
 @click.group()
@@ -269,17 +276,32 @@ def list_quotas(answers: Answers, as_json: bool) -> None:
             )
             for way in ("hard", "soft")
         ]
-        table.add_row(one.name, q.get("folder") or ", ".join(q.get("shared_by", [])), *sizes, str(q.get("grace", "")))
+        table.add_row(
+            one.name,
+            q.get("folder") or ", ".join(q.get("shared_by", [])),
+            *sizes,
+            str(q.get("grace", "")),
+        )
     console().print(table)
 
 
-show_command(setting, "setting", "SUBJECT", "Show what is set for SUBJECT.", "setting show group:boats")
+show_command(
+    setting, "setting", "SUBJECT", "Show what is set for SUBJECT.", "setting show group:boats"
+)
 change_command(
-    setting, "setting", "SUBJECT", "Set something for SUBJECT: account:NAME, group:NAME, unit:PATH, signed-in, …",
-    "setting change group:boats --sessions 3", "setting change unit:partners --clear greeting",
-)  # fmt: skip
+    setting,
+    "setting",
+    "SUBJECT",
+    "Set something for SUBJECT: account:NAME, group:NAME, unit:PATH, signed-in, …",
+    "setting change group:boats --sessions 3",
+    "setting change unit:partners --clear greeting",
+)
 remove_command(
-    setting, "setting", "SUBJECT", "Remove everything that is set for SUBJECT.", "setting remove group:night-watch"
+    setting,
+    "setting",
+    "SUBJECT",
+    "Remove everything that is set for SUBJECT.",
+    "setting remove group:night-watch",
 )
 show_command(quota, "quota", "NAME", "Show one quota.", "quota show lab-pool")
 add_command(
@@ -288,8 +310,12 @@ add_command(
     "quota add notices-shelf --folder public:/notices --hard-files 500",
 )  # fmt: skip
 change_command(
-    quota, "quota", "NAME", "Change a quota.", 'quota change lab-pool --hard-bytes "3 TiB" --grace "14 days"'
-)  # fmt: skip
+    quota,
+    "quota",
+    "NAME",
+    "Change a quota.",
+    'quota change lab-pool --hard-bytes "3 TiB" --grace "14 days"',
+)
 rename_command(quota, "quota", "NAME", "Rename a quota.", "quota rename tides-shelf tide-tables")
 remove_command(quota, "quota", "NAME", "Remove a quota.", "quota remove tides-shelf")
 

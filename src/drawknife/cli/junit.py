@@ -21,7 +21,11 @@ def write_junit(path: Path, done: Iterable[tuple[str, Trial, list[Outcome]]]) ->
         for x in outcomes:
             case = TestCase(_plain(x.step.says), classname=_plain(trial.name))
             if not x.as_expected:
-                server = f"; the server: {x.server.text or x.server.allowed}" if x.server is not None else ""
+                server = (
+                    f"; the server: {x.server.text or x.server.allowed}"
+                    if x.server is not None
+                    else ""
+                )
                 case.result = [Failure(_plain(x.answer.text + server))]
             suite.add_testcase(case)
         xml.add_testsuite(suite)

@@ -26,6 +26,7 @@ from .common import (
     asks,
     console,
     fail,
+    moment,
     print_json,
     print_text,
     say,
@@ -48,7 +49,13 @@ def bar(used: int, hard: int | None, soft: int | None, width: int = 20) -> Text:
         return Text(" " * width)
     share = min(used / most, 1.0)
     full = round(share * width)
-    style = "red" if share >= 1 or (soft is not None and used > soft) else "yellow" if share >= 0.9 else "green"
+    style = (
+        "red"
+        if share >= 1 or (soft is not None and used > soft)
+        else "yellow"
+        if share >= 0.9
+        else "green"
+    )
     text = Text("█" * full, style).append("░" * (width - full), "dim")
     if soft is not None and hard:
         at = min(int(soft / hard * width), width - 1)
@@ -62,7 +69,8 @@ def bar(used: int, hard: int | None, soft: int | None, width: int = 20) -> Text:
 @AT
 @asks
 def headroom(answers: Answers, account: str, location: str, at: str | None, as_json: bool) -> None:
-    """How much more ACCOUNT can put at LOCATION, by every limit that counts, and the one that binds.
+    """How much more ACCOUNT can put at LOCATION, by every limit that counts, and the one that
+    binds.
 
     \b
     Examples:
@@ -74,13 +82,21 @@ def headroom(answers: Answers, account: str, location: str, at: str | None, as_j
         print_json(found)
         return
     out = console()
-    out.print(Text("Room for ").append(found.account, "bold").append(f" at {found.location}, {found.place}"))
+    out.print(
+        Text("Room for ")
+        .append(found.account, "bold")
+        .append(f" at {found.location}, {found.place}")
+    )
     if found.owner != found.account:
         out.print(f"  what it uploads belongs to {found.owner}, whose limits count", style="dim")
     bound = f", by the {found.bytes_bound_by}" if found.bytes_bound_by else ""
     out.print(Text("  ").append(amount(found.bytes), "bold").append(bound))
     if found.files is not None:
-        out.print(Text("  ").append(number_of(found.files, "file"), "bold").append(f", by the {found.files_bound_by}"))
+        out.print(
+            Text("  ")
+            .append(number_of(found.files, "file"), "bold")
+            .append(f", by the {found.files_bound_by}")
+        )
     if found.upload_limit is not None:
         out.print(f"  a single file of {show_size(found.upload_limit)} at most", style="dim")
     out.print()
@@ -97,15 +113,28 @@ def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
         called = f"  {x.called}"
         for used, hard, soft, room, show in (
             (x.used_bytes, x.hard_bytes, x.soft_bytes, x.room_bytes, show_size),
-            (x.used_files, x.hard_files, x.soft_files, x.room_files, lambda n: number_of(n, "file")),
+            (
+                x.used_files,
+                x.hard_files,
+                x.soft_files,
+                x.room_files,
+                lambda n: number_of(n, "file"),
+            ),
         ):
             if hard is None and soft is None:
                 continue
             none = room == 0
             table.add_row(
-                called, bar(used, hard, soft), show(used), "" if hard is None else show(hard), "" if soft is None else show(soft),
-                Text("" if room is None else "none" if none else show(room), "red" if none else "default"),
-            )  # fmt: skip
+                called,
+                bar(used, hard, soft),
+                show(used),
+                "" if hard is None else show(hard),
+                "" if soft is None else show(soft),
+                Text(
+                    "" if room is None else "none" if none else show(room),
+                    "red" if none else "default",
+                ),
+            )
             called = ""
     out.print(table)
     for x in limits:
@@ -113,15 +142,24 @@ def draw_limits(out: Console, limits: Sequence[msg.LimitMessage]) -> None:
             ended = "ended" if 0 in (x.room_bytes, x.room_files) else "ends"
             out.print(
                 Text(
-                    f"  ! {x.called}: above its soft limit; the grace period {ended} {x.grace_ends:%Y-%m-%d %H:%M} (UTC)",
+                    f"  ! {x.called}: above its soft limit; the grace period {ended}"
+                    f" {moment(x.grace_ends)}",
                     "yellow",
                 )
             )
 
 
 @click.command()
-@click.argument("by", default="account", type=click.Choice(["account", "group", "unit", "folder", "store"]))
-@click.option("--limit", default=30, show_default=True, type=click.IntRange(1, 100_000), help="How many to tell.")
+@click.argument(
+    "by", default="account", type=click.Choice(["account", "group", "unit", "folder", "store"])
+)
+@click.option(
+    "--limit",
+    default=30,
+    show_default=True,
+    type=click.IntRange(1, 100_000),
+    help="How many to tell.",
+)
 @click.option("--csv", "as_csv", is_flag=True, help="Print CSV.")
 @RAW
 @asks
@@ -146,12 +184,18 @@ def usage(answers: Answers, by: str, limit: int, as_csv: bool, raw: bool, as_jso
     for u in found.lines:
         full = round(24 * u.bytes / most) if most else 0
         table.add_row(
-            u.name or Text("nobody known", "yellow"), Text("█" * full, "green"), show_size(u.bytes), f"{u.files:,}"
+            u.name or Text("nobody known", "yellow"),
+            Text("█" * full, "green"),
+            show_size(u.bytes),
+            f"{u.files:,}",
         )
     out.print(table)
     if found.total > len(found.lines):
         out.print(f"and {found.total - len(found.lines)} more", style="dim")
-    out.print(f"\n{show_size(found.total_bytes)} in {number_of(found.total_files, 'file')} in all", style="dim")
+    out.print(
+        f"\n{show_size(found.total_bytes)} in {number_of(found.total_files, 'file')} in all",
+        style="dim",
+    )
 
 
 @click.command()
@@ -161,8 +205,8 @@ def usage(answers: Answers, by: str, limit: int, as_csv: bool, raw: bool, as_jso
 def limits(answers: Answers, name: str | None, at: str | None, as_json: bool) -> None:
     """Every limit, the fullest first; with NAME who and what fills that one, and how it grows.
 
-    Growth is a straight line through what the censuses found; the dates around the estimate are where two
-    standard errors of its slope put it.
+    Growth is a straight line through what the censuses found; the dates around the estimate are
+    where two standard errors of its slope put it.
 
     \b
     Examples:
@@ -190,7 +234,9 @@ def _draw_promised(out: Console, promised: Sequence[msg.PromisedLine]) -> None:
         where = f"store {p.store}" if p.store else "all stores together"
         share = p.given / p.capacity if p.capacity else 0
         open_ = (
-            f"; {number_of(p.unlimited_accounts, 'account')} without a limit in bytes" if p.unlimited_accounts else ""
+            f"; {number_of(p.unlimited_accounts, 'account')} without a limit in bytes"
+            if p.unlimited_accounts
+            else ""
         )
         line = Text(f"\n  {where}: ").append(
             f"{show_size(p.given)} given away of {show_size(p.capacity)} ({share:.0%})",
@@ -211,14 +257,26 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
     for g in x.growth:
         if (x.hard_bytes if g.what == "bytes" else x.hard_files) is None:
             continue
-        rate = show_size(round(abs(g.per_day))) if g.what == "bytes" else f"{abs(g.per_day):,.0f} files"
-        way = f"{'grows' if g.per_day > 0 else 'shrinks'} by {rate} a day" if round(g.per_day) else "none to speak of"
-        line = Text("\nGrowth: ", "bold").append(f"{way}, from {g.measurements} censuses", "default")
+        rate = (
+            show_size(round(abs(g.per_day)))
+            if g.what == "bytes"
+            else f"{abs(g.per_day):,.0f} files"
+        )
+        way = (
+            f"{'grows' if g.per_day > 0 else 'shrinks'} by {rate} a day"
+            if round(g.per_day)
+            else "none to speak of"
+        )
+        line = Text("\nGrowth: ", "bold").append(
+            f"{way}, from {g.measurements} censuses", "default"
+        )
         if g.reached:
             line.append(f"; full around {g.reached:%Y-%m-%d}", "bold")
             if g.soonest and g.soonest.date() != (g.latest and g.latest.date()):
                 line.append(
-                    f" (between {g.soonest:%Y-%m-%d} and {f'{g.latest:%Y-%m-%d}' if g.latest else 'never'})", "dim"
+                    f" (between {g.soonest:%Y-%m-%d} and"
+                    f" {f'{g.latest:%Y-%m-%d}' if g.latest else 'never'})",
+                    "dim",
                 )
         out.print(line)
     out.print(f"\n  {x.fullness:.0%} full", style="dim")
@@ -228,15 +286,28 @@ def _draw_filled(out: Console, x: msg.FilledLimit) -> None:
 @click.argument("account")
 @click.option("--endpoint", metavar="NAME", help="Only by this endpoint.")
 @click.option(
-    "--format", "format_", type=click.Choice(["text", "markdown", "html", "pdf"]), default="text", show_default=True
+    "--format",
+    "format_",
+    type=click.Choice(["text", "markdown", "html", "pdf"]),
+    default="text",
+    show_default=True,
 )
-@click.option("--out", type=click.Path(dir_okay=False, path_type=Path), help="Write it into this file.")
+@click.option(
+    "--out", type=click.Path(dir_okay=False, path_type=Path), help="Write it into this file."
+)
 @WITHOUT_DISK
 @asks
 def handover(
-    answers: Answers, account: str, endpoint: str | None, format_: str, out: Path | None, as_json: bool
+    answers: Answers,
+    account: str,
+    endpoint: str | None,
+    format_: str,
+    out: Path | None,
+    as_json: bool,
 ) -> None:
-    """A short sheet for the user of ACCOUNT: where to connect, what is there, what applies. No secrets.
+    """A short sheet for the user of ACCOUNT: where to connect, what is there, what applies.
+
+    No secrets.
 
     The HTML is one page that prints well; the PDF has the letters that it needs in it.
 
@@ -264,7 +335,12 @@ def handover(
 @click.command()
 @click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines.")
 @click.option("--limit", default=20, show_default=True, type=click.IntRange(1, 10_000))
-@click.option("--forget", nargs=2, metavar="STORE TIME", help="Forget one that was wrong, by its time as listed.")
+@click.option(
+    "--forget",
+    nargs=2,
+    metavar="STORE TIME",
+    help="Forget one that was wrong, by its time as listed.",
+)
 @serves
 def censuses(client: Client, as_lines: bool, limit: int, forget: tuple[str, str] | None) -> None:
     """The censuses, the newest first: what each store held, and what could not be read.
@@ -276,7 +352,10 @@ def censuses(client: Client, as_lines: bool, limit: int, forget: tuple[str, str]
     """
     if forget is not None:
         client.forget_census(*forget)
-        say(f"the census of {forget[0]} at {forget[1]} is forgotten; the usage stays as it is until the next")
+        say(
+            f"the census of {forget[0]} at {forget[1]} is forgotten; the usage stays as it is until"
+            " the next"
+        )
         return
     found = client.censuses(limit)
     if as_lines:
@@ -289,7 +368,7 @@ def censuses(client: Client, as_lines: bool, limit: int, forget: tuple[str, str]
         wants += [f"{len(c.unknown_owners)} owners unknown"] if c.unknown_owners else []
         table.add_row(
             c.store,
-            f"{c.at:%Y-%m-%d %H:%M:%S}",
+            f"{c.at:%Y-%m-%d %H:%M:%S} UTC",
             c.who,
             show_size(c.bytes),
             f"{c.files:,}",

@@ -5,18 +5,24 @@ from __future__ import annotations
 import os
 import sys
 from importlib import import_module
+from typing import Any
 
 import click
 from click.shell_completion import get_completion_class
 
 from drawknife import __version__
 
-# The command line that httpx has of its own is not needed here, and takes as long to load as all the rest of it.
+from .verbosity import VERBOSITY, accept_everywhere, options
+
+# The command line that httpx has of its own is not needed here, and takes as long to load as all
+# the rest of it.
 sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]
-# pydantic would look through all packages that are installed for plugins of its own: a tenth of a small question.
+# pydantic would look through all packages that are installed for plugins of its own: a tenth of a
+# small question.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
-#: The module of each command: only that one is loaded, so that a command in a script does not wait for the others.
+#: The module of each command: only that one is loaded, so that a command in a script does not wait
+#: for the others.
 MODULES = {
     name: module
     for module, names in {
@@ -53,7 +59,8 @@ MODULES = {
 }
 
 
-#: The packages that only a part of the product needs, which is installed with it: `drawknife[server]`.
+#: The packages that only a part of the product needs, which is installed with it:
+#: `drawknife[server]`.
 OF_THE_SERVER = (
     "flask",
     "flask_openapi3",
@@ -75,6 +82,13 @@ OF_THE_REHEARSAL = ("asyncssh", "structlog")
 class Commands(click.Group):
     """The commands, each loaded when it is called."""
 
+    def main(self, *args: Any, **more: Any) -> Any:
+        VERBOSITY.verbose = VERBOSITY.quiet = False
+        try:
+            return super().main(*args, **more)
+        finally:
+            VERBOSITY.stop_progress()
+
     def invoke(self, ctx: click.Context) -> object:
         try:
             return super().invoke(ctx)
@@ -86,7 +100,11 @@ class Commands(click.Group):
             extra = "server" if of_it else "rehearsal"
             from .common import FAILED, fail
 
-            fail(FAILED, f"that is not installed here: pip install 'drawknife[{extra}]' ({error.name} is missing)")
+            fail(
+                FAILED,
+                f"that is not installed here: pip install 'drawknife[{extra}]' ({error.name} is"
+                " missing)",
+            )
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         return sorted({*super().list_commands(ctx), *MODULES})
@@ -94,7 +112,10 @@ class Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in self.commands and cmd_name in MODULES:
             import_module(f".{MODULES[cmd_name]}", __package__).add_to(self)
-        return super().get_command(ctx, cmd_name)
+        found = super().get_command(ctx, cmd_name)
+        if found is not None:
+            accept_everywhere(found)
+        return found
 
 
 CONTEXT = {"help_option_names": ["-h", "--help"], "max_content_width": 100}
@@ -119,6 +140,9 @@ def main() -> None:
     Exit status: 0 done or allowed, 1 refused or not as expected, 2 wrong usage,
     3 no service, or it failed. With --json, errors are JSON on standard error.
     """
+
+
+main.params += options()
 
 
 @main.command()

@@ -15,7 +15,18 @@ from drawknife.core.words.names import parent
 from drawknife.core.words.sizes import number_of
 
 from .access import ENDPOINT, RIGHT
-from .common import RAW, WITHOUT_DISK, Answers, asks, console, counting, print_json, print_text, tell_notes, write_csv
+from .common import (
+    RAW,
+    WITHOUT_DISK,
+    Answers,
+    asks,
+    console,
+    counting,
+    print_json,
+    print_text,
+    tell_notes,
+    write_csv,
+)
 from .marks import legend, mark, tree_labels
 
 #: So many cells of the map are printed unasked; and so many are asked for at once.
@@ -23,30 +34,42 @@ READABLE_CELLS, AT_ONCE = 200_000, 2_000_000
 
 
 @click.command("map")
-@click.option("--right", type=RIGHT, help="One right; left out, a word of RFC 3659 letters for all.")
+@click.option(
+    "--right", type=RIGHT, help="One right; left out, a word of RFC 3659 letters for all."
+)
 @click.option("--matching", default="", metavar="TEXT", help="Only accounts whose name holds TEXT.")
 @click.option("--group", metavar="NAME", help="Only accounts in this group.")
 @click.option("--unit", metavar="PATH", help="Only accounts in this unit.")
 @click.option("--store", metavar="NAME", help="Only places in this store.")
 @click.option("--under", default="/", metavar="LOCATION", help="Only LOCATION and below.")
-@click.option("--depth", "deepest", type=click.IntRange(0), metavar="N", help="Only N levels below it.")
+@click.option(
+    "--depth", "deepest", type=click.IntRange(0), metavar="N", help="Only N levels below it."
+)
 @ENDPOINT
-@click.option("--csv", "as_csv", is_flag=True, help="Print CSV: a row an account, a column a location.")
+@click.option(
+    "--csv", "as_csv", is_flag=True, help="Print CSV: a row an account, a column a location."
+)
 @RAW
 @click.option("--json-lines", "as_lines", is_flag=True, help="Print JSON lines: one for each cell.")
 @click.option("--all", "unfolded", is_flag=True, help="Print every place, and however much it is.")
 @WITHOUT_DISK
 @asks
 def map_(
-    answers: Answers, as_json: bool, as_csv: bool, as_lines: bool, raw: bool, unfolded: bool, **window: Any
+    answers: Answers,
+    as_json: bool,
+    as_csv: bool,
+    as_lines: bool,
+    raw: bool,
+    unfolded: bool,
+    **window: Any,
 ) -> None:
     """Accounts by places: a mark for one right, or a word for all of them.
 
     A place that is for everybody shown as the one above it is only counted there.
 
     A word is FOLDER/FILES in the letters of the perm fact (RFC 3659): of the folder c upload,
-    d delete, e enter, l list, m make folders, p delete files in it; of its files a append, d delete,
-    f rename, r download, w overwrite. In round brackets: only on one's own.
+    d delete, e enter, l list, m make folders, p delete files in it; of its files a append, d
+    delete, f rename, r download, w overwrite. In round brackets: only on one's own.
 
     \b
     Examples:
@@ -66,13 +89,16 @@ def map_(
         for i, block in enumerate(_map_blocks(answers, window)):
             head = [["account", *block.locations]] if i == 0 else []
             cells = zip(block.accounts, block.cells, strict=True)
-            write_csv([*head, *([a, *("" if c is None else c for c in row)] for a, row in cells)], raw)
+            write_csv(
+                [*head, *([a, *("" if c is None else c for c in row)] for a, row in cells)], raw
+            )
     else:
         accounts, locations = _map_sizes(answers, window)
         if accounts * locations > READABLE_CELLS and not unfolded:
             print_text(
-                f"{number_of(accounts, 'account')} by {number_of(locations, 'location')}: more than one reads. Narrow it with --group, "
-                "--unit, --matching, --store, --under or --depth; --csv and --json-lines tell all of it, and --all prints it."
+                f"{number_of(accounts, 'account')} by {number_of(locations, 'location')}: more than"
+                " one reads. Narrow it with --group, --unit, --matching, --store, --under or"
+                " --depth; --csv and --json-lines tell all of it, and --all prints it."
             )
             return
         _draw_map(_whole_map(answers, window), unfolded)
@@ -85,11 +111,19 @@ def _map_sizes(answers: Answers, window: dict[str, Any]) -> tuple[int, int]:
 
 
 def _window(
-    answers: Answers, window: dict[str, Any], account: int, accounts: int, location: int, locations: int
+    answers: Answers,
+    window: dict[str, Any],
+    account: int,
+    accounts: int,
+    location: int,
+    locations: int,
 ) -> msg.MapAnswer:
     part: dict[str, Any] = {
-        "account_offset": account, "account_limit": accounts, "location_offset": location, "location_limit": locations,
-    }  # fmt: skip
+        "account_offset": account,
+        "account_limit": accounts,
+        "location_offset": location,
+        "location_limit": locations,
+    }
     if isinstance(answers, Client):
         return answers.map(**window, **part)
     from drawknife.answers.map_window import MapWindow
@@ -98,7 +132,9 @@ def _window(
 
 
 def _map_blocks(answers: Answers, window: dict[str, Any]) -> Iterator[msg.MapAnswer]:
-    """The map that was chosen, some accounts at a time with all their locations, so that it never has to be held whole."""
+    """The map that was chosen, some accounts at a time with all their locations, so that it never
+    has to be held whole.
+    """
     accounts, locations = _map_sizes(answers, window)
     wide = min(max(locations, 1), AT_ONCE)
     step = max(AT_ONCE // wide, 1)
@@ -108,7 +144,9 @@ def _map_blocks(answers: Answers, window: dict[str, Any]) -> Iterator[msg.MapAns
             for j in range(wide, locations, wide):
                 more = _window(answers, window, i, step, j, wide)
                 rows = [[*a, *b] for a, b in zip(block.cells, more.cells, strict=True)]
-                block = block.model_copy(update={"locations": [*block.locations, *more.locations], "cells": rows})
+                block = block.model_copy(
+                    update={"locations": [*block.locations, *more.locations], "cells": rows}
+                )
             yield block
             tell(f"the map: {min(i + step, accounts):,} of {accounts:,} accounts")
 
@@ -120,14 +158,19 @@ def _whole_map(answers: Answers, window: dict[str, Any]) -> msg.MapAnswer:
         if whole is None:
             whole = block
         else:
-            both = {"accounts": [*whole.accounts, *block.accounts], "cells": [*whole.cells, *block.cells]}
+            both = {
+                "accounts": [*whole.accounts, *block.accounts],
+                "cells": [*whole.cells, *block.cells],
+            }
             whole = whole.model_copy(update=both)
     assert whole is not None
     return whole
 
 
 def _folded_columns(found: msg.MapAnswer) -> dict[int, int]:
-    """The locations that are worth a row, by position, each with how many below it are the same for all accounts in view."""
+    """The locations that are worth a row, by position, each with how many below it are the same for
+    all accounts in view.
+    """
     places = {location: j for j, location in enumerate(found.locations)}
     columns = list(zip(*found.cells, strict=True)) if found.cells else [()] * len(found.locations)
     shown_at: dict[int, int] = {}
@@ -148,15 +191,24 @@ def _folded_columns(found: msg.MapAnswer) -> dict[int, int]:
 
 
 def _draw_map(found: msg.MapAnswer, unfolded: bool) -> None:
-    """Locations down, accounts across, as many as the terminal is wide; then the next ones below."""
+    """Locations down, accounts across, as many as the terminal is wide; then the next
+    ones below.
+    """
     out = console()
     below = dict.fromkeys(range(len(found.locations)), 0) if unfolded else _folded_columns(found)
     labels = tree_labels([found.locations[j] for j in below])
-    labels = [label + (f"  … {n:,} below" if n else "") for label, n in zip(labels, below.values(), strict=True)]
+    labels = [
+        label + (f"  … {n:,} below" if n else "")
+        for label, n in zip(labels, below.values(), strict=True)
+    ]
     label_width = min(max(map(len, labels), default=0), 36) + 2
-    what = f"who can {found.right}" if found.right else "access as FOLDER/FILES in letters of RFC 3659"
+    what = (
+        f"who can {found.right}" if found.right else "access as FOLDER/FILES in letters of RFC 3659"
+    )
     out.print(Text("Accounts by places: ").append(what, "bold"), "\n")
-    width = 3 if found.right else max((len(c or "") for row in found.cells for c in row), default=1) + 2
+    width = (
+        3 if found.right else max((len(c or "") for row in found.cells for c in row), default=1) + 2
+    )
     room = max((out.width - label_width - 14) // width, 1)
     for start in range(0, len(found.accounts), room):
         some = range(start, min(start + room, len(found.accounts)))
@@ -180,8 +232,15 @@ def _draw_map(found: msg.MapAnswer, unfolded: bool) -> None:
         used = {c for row in found.cells for c in row if c}
         out.print(legend(used).append("blank: no such location", "dim"))
     else:
-        out.print("  folder: c upload, d delete, e enter, l list, m make folders, p delete files", style="dim")
-        out.print("  files: a append, d delete, f rename, r download, w overwrite; (own only)   - nothing", style="dim")
+        out.print(
+            "  folder: c upload, d delete, e enter, l list, m make folders, p delete files",
+            style="dim",
+        )
+        out.print(
+            "  files: a append, d delete, f rename, r download, w overwrite; (own only)   -"
+            " nothing",
+            style="dim",
+        )
     tell_notes(out, found.notes)
 
 

@@ -15,7 +15,12 @@ from drawknife.core.words.rights import RIGHTS
 
 MARKS = {"yes": "●", "own": "◐", "others": "◑", "no": "·"}
 STYLES = {"yes": "green", "own": "yellow", "others": "magenta", "no": "dim"}
-MEANINGS = {"yes": "yes", "own": "only on what it owns", "others": "only on what it does not own", "no": "no"}
+MEANINGS = {
+    "yes": "yes",
+    "own": "only on what it owns",
+    "others": "only on what it does not own",
+    "no": "no",
+}
 
 
 def mark(state: str | None) -> Text:
@@ -49,7 +54,9 @@ def legend(states: Iterable[str]) -> Text:
 
 
 def stepped_head(rights: Sequence[str], indent: int, width: int, gap: int = 2) -> list[Text]:
-    """The names of the columns as steps, each over its own column; left of it where there is no room on the right."""
+    """The names of the columns as steps, each over its own column; left of it where there is no
+    room on the right.
+    """
     lines = []
     for i, right in enumerate(rights):
         line = Text(" " * indent)
@@ -98,7 +105,9 @@ def tree_labels(locations: Sequence[str]) -> list[str]:
 MANY = 300
 
 
-def _many_rows(out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], width: int) -> None:
+def _many_rows(
+    out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], width: int
+) -> None:
     """The rows of :func:`access_table` off a terminal, many of them: quickly, and whole."""
     drawn = {state: f"{MARKS[state]}  " for state in MARKS}
     for label, states, behind in rows:
@@ -108,7 +117,9 @@ def _many_rows(out: Console, rows: Sequence[tuple[str, Sequence[str | None], str
 
 
 def access_table(
-    out: Console, rows: Sequence[tuple[str, Sequence[str | None], str]], rights: Sequence[str] = RIGHTS
+    out: Console,
+    rows: Sequence[tuple[str, Sequence[str | None], str]],
+    rights: Sequence[str] = RIGHTS,
 ) -> None:
     """A table of (label, states, what stands behind), under a stepped head, with its legend."""
     label_width = max((len(label) for label, _, _ in rows), default=10)

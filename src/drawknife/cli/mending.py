@@ -25,8 +25,15 @@ ALIKE = 3
 @click.command()
 @questions
 @click.option("--stop", is_flag=True, help="It is allowed: the ways to refuse it.")
-@click.option("--most", default=5, show_default=True, type=click.IntRange(1, 16), help="So many ways at most.")
-@click.option("--take", type=click.IntRange(1), metavar="N", help="Do way N; with --draft, put it in that draft.")
+@click.option(
+    "--most", default=5, show_default=True, type=click.IntRange(1, 16), help="So many ways at most."
+)
+@click.option(
+    "--take",
+    type=click.IntRange(1),
+    metavar="N",
+    help="Do way N; with --draft, put it in that draft.",
+)
 @click.option(
     "--until",
     type=click.DateTime(["%Y-%m-%d"]),
@@ -34,7 +41,9 @@ ALIKE = 3
     callback=lambda _context, _option, value: value and value.date(),
     help="The last day of each line that a way adds.",
 )
-@click.option("--note", metavar="TEXT", help="Why it is there: a note on each line that a way adds.")
+@click.option(
+    "--note", metavar="TEXT", help="Why it is there: a note on each line that a way adds."
+)
 @click.option("--preview", is_flag=True, help="With --take: show what it would do, and do nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @writes
@@ -53,10 +62,10 @@ def mend(
 ) -> None:
     """What would let ACCOUNT do ACTION at LOCATION, and what else would follow from it.
 
-    The ways come with the least harm first: those that break no promise, then by how many others gain or lose
-    anything. None of the changes of a way can be left out; what stands after "or" has the same effect today, and speaks of
-    more people. Facts are given as to `why`. With --draft, it is asked as
-    it would be with that draft. Exit status 1 where there is no way to it.
+    The ways come with the least harm first: those that break no promise, then by how many others
+    gain or lose anything. None of the changes of a way can be left out; what stands after "or" has
+    the same effect today, and speaks of more people. Facts are given as to `why`. With --draft, it
+    is asked as it would be with that draft. Exit status 1 where there is no way to it.
 
     \b
     Examples:
@@ -84,7 +93,9 @@ def mend(
         print_json(previewed) if as_json else draw_preview(console(), previewed)
         return
     # What was looked at is what is done: at that revision, or not at all.
-    done = writer.change([c.plain() for c in way.changes], found.revision if isinstance(writer, Client) else None)
+    done = writer.change(
+        [c.plain() for c in way.changes], found.revision if isinstance(writer, Client) else None
+    )
     print_json(done) if as_json else tell_changed(done, target)
 
 
@@ -100,7 +111,10 @@ def _draw(out: Console, found: msg.MendsAnswer, stop: bool, until: date | None) 
     elif not found.mends and found.on_disk:
         out.print("The model allows it; the disk does not.")
     elif not found.mends:
-        out.print("No change of the model would " + ("refuse it." if stop else "allow it: see `drawknife why`."))
+        out.print(
+            "No change of the model would "
+            + ("refuse it." if stop else "allow it: see `drawknife why`.")
+        )
     for m in found.mends:
         out.print()
         out.print(Text(f"{m.number:>2}  ", "bold").append(m.says[0], "bold"))
@@ -108,18 +122,32 @@ def _draw(out: Console, found: msg.MendsAnswer, stop: bool, until: date | None) 
             out.print(Padding(Text(line, "bold"), (0, 0, 0, 4), expand=False))
         for alike in m.alike[:ALIKE]:
             others = "; ".join(line for line in alike.says if line not in m.says)
-            out.print(Padding(Text("or ", "dim").append(others, "default"), (0, 0, 0, 4), expand=False))
+            out.print(
+                Padding(Text("or ", "dim").append(others, "default"), (0, 0, 0, 4), expand=False)
+            )
         if len(m.alike) > ALIKE:
             out.print(f"    or {len(m.alike) - ALIKE} more that are wider", style="dim")
         for broken in m.breaks:
-            out.print(Padding(Text("✗ breaks ", "red").append(broken, "default"), (0, 0, 0, 4), expand=False))
+            out.print(
+                Padding(
+                    Text("✗ breaks ", "red").append(broken, "default"), (0, 0, 0, 4), expand=False
+                )
+            )
         where = " in your area" if found.only_area else ""
-        others = f"no effect on others{where}" if not m.other_count else f"{m.other_count} other account" + (
-            ("" if m.other_count == 1 else "s") + where
-        )  # fmt: skip
-        out.print(Padding(Text(others, "dim" if not m.other_count else "yellow"), (0, 0, 0, 4), expand=False))
+        others = (
+            f"no effect on others{where}"
+            if not m.other_count
+            else f"{m.other_count} other account" + (("" if m.other_count == 1 else "s") + where)
+        )
+        out.print(
+            Padding(
+                Text(others, "dim" if not m.other_count else "yellow"), (0, 0, 0, 4), expand=False
+            )
+        )
         for line in m.follows:
-            out.print(Padding(Text("→ ", "dim").append(line, "default"), (0, 0, 0, 4), expand=False))
+            out.print(
+                Padding(Text("→ ", "dim").append(line, "default"), (0, 0, 0, 4), expand=False)
+            )
         if until is not None and not m.ends:
             out.print(Padding(Text(_stays(until), "yellow"), (0, 0, 0, 4), expand=False))
     if found.on_disk:

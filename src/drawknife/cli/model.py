@@ -26,6 +26,7 @@ from .common import (
     Answers,
     asked_of,
     asks,
+    confirm,
     console,
     errors_in_words,
     fail,
@@ -42,16 +43,22 @@ from .previews import draw_preview
 
 @click.command()
 @click.argument("file")
-@click.option("--preview", is_flag=True, help="Show what it would change, and what follows; do nothing.")
-@click.option("--if-revision", type=int, metavar="N", help="Only if revision N is the one in force.")
+@click.option(
+    "--preview", is_flag=True, help="Show what it would change, and what follows; do nothing."
+)
+@click.option(
+    "--if-revision", type=int, metavar="N", help="Only if revision N is the one in force."
+)
 @click.option("--yes", is_flag=True, help="Do not ask, even if accounts go.")
 @DRAFT
 @serves
-def load(client: Client, file: str, preview: bool, if_revision: int | None, yes: bool, draft: str | None) -> None:
+def load(
+    client: Client, file: str, preview: bool, if_revision: int | None, yes: bool, draft: str | None
+) -> None:
     """Put the model FILE in force in place of the model there is ("-": standard input).
 
-    All or nothing: a file with a mistake changes nothing, and all its mistakes are told. Where accounts would go,
-    it is asked first; off a terminal that needs --yes.
+    All or nothing: a file with a mistake changes nothing, and all its mistakes are told. Where
+    accounts would go, it is asked first; off a terminal that needs --yes.
 
     \b
     Examples:
@@ -72,17 +79,31 @@ def load(client: Client, file: str, preview: bool, if_revision: int | None, yes:
             losses = client.losses(raw)
         if_revision = if_revision if if_revision is not None else losses.revision
         _ask_about(losses)
-    with errors_in_words(file), Progress(
-        TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"), TimeElapsedColumn(),
-        console=console(error=True), transient=True, disable=not sys.stderr.isatty(),
-    ) as bar:  # fmt: skip
+    with (
+        errors_in_words(file),
+        Progress(
+            TextColumn("{task.description}"),
+            BarColumn(),
+            TextColumn("{task.percentage:>3.0f} %"),
+            TimeElapsedColumn(),
+            console=console(error=True),
+            transient=True,
+            disable=not sys.stderr.isatty(),
+        ) as bar,
+    ):
         task = bar.add_task("sending", total=max(len(raw), 1))
 
         def progress(sent: int, total: int) -> None:
-            bar.update(task, completed=sent, description="sending" if sent < total else "checking and writing")
+            bar.update(
+                task,
+                completed=sent,
+                description="sending" if sent < total else "checking and writing",
+            )
 
         done = client.load(raw, progress, if_revision)
-    counts = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in done.counts.items() if count)
+    counts = ", ".join(
+        f"{count} {name.replace('_', ' ')}" for name, count in done.counts.items() if count
+    )
     say(
         f"revision {done.revision} is in force: {counts}"
         if done.changed
@@ -98,12 +119,17 @@ def _ask_about(losses: msg.LoadLosses) -> None:
     parts = [
         f"{count:,} {word}{'' if count == 1 else 's'}"
         for count, word in (
-            (losses.accounts, "account"), (losses.folders, "folder"), (losses.passwords, "password"), (losses.keys, "key"),
+            (losses.accounts, "account"),
+            (losses.folders, "folder"),
+            (losses.passwords, "password"),
+            (losses.keys, "key"),
         )
         if count
-    ]  # fmt: skip
+    ]
     named = (
-        f" ({', '.join(losses.named)}{', …' if losses.accounts > len(losses.named) else ''})" if losses.named else ""
+        f" ({', '.join(losses.named)}{', …' if losses.accounts > len(losses.named) else ''})"
+        if losses.named
+        else ""
     )
     text = f"with this file {' and '.join(parts)} would go{named}"
     if not losses.accounts:
@@ -111,7 +137,7 @@ def _ask_about(losses: msg.LoadLosses) -> None:
         return
     if not sys.stdin.isatty():
         fail(WRONG_USAGE, f"{text}; if that is meant, say --yes, or look first with --preview")
-    if not click.confirm(f"{text[0].upper()}{text[1:]}. Do it?", err=True):
+    if not confirm(f"{text[0].upper()}{text[1:]}. Do it?"):
         fail(NOT_SO, "nothing was changed")
 
 
@@ -164,13 +190,19 @@ def check(file: str | None, model_file: str | None, as_json: bool) -> None:
                 )
             )
             raise SystemExit(NOT_SO) from None
-        fail(NOT_SO, f"{path} has {count} mistake{'' if count == 1 else 's'}", faults_of(error), path)
+        fail(
+            NOT_SO, f"{path} has {count} mistake{'' if count == 1 else 's'}", faults_of(error), path
+        )
     found = file_answering(model, Path(path).parent).findings().findings
     if as_json:
         import json
 
         print_text(
-            json.dumps({"sound": True, "findings": [f.model_dump() for f in found]}, ensure_ascii=False, indent=2)
+            json.dumps(
+                {"sound": True, "findings": [f.model_dump() for f in found]},
+                ensure_ascii=False,
+                indent=2,
+            )
         )
         return
     print_text(f"{path} is sound.")
@@ -213,7 +245,10 @@ def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> 
       drawknife findings --accepted
     """
     if accepted and not isinstance(answers, Client):
-        fail(WRONG_USAGE, "a model file holds no accepted findings: expected a service, so leave --model out")
+        fail(
+            WRONG_USAGE,
+            "a model file holds no accepted findings: expected a service, so leave --model out",
+        )
     found = answers.findings()
     if as_json:
         print_json(found)
@@ -221,7 +256,10 @@ def findings(answers: Answers, failing: bool, accepted: bool, as_json: bool) -> 
         for finding in found.accepted:
             if finding.accepted is not None:
                 by = finding.accepted
-                print_text(f"{finding.kind}: {finding.text}\n  accepted until {by.until} by {by.who}: {by.note}")
+                print_text(
+                    f"{finding.kind}: {finding.text}\n  accepted until {by.until} by {by.who}:"
+                    f" {by.note}"
+                )
         if not found.accepted:
             say("no finding is accepted")
     else:
@@ -248,7 +286,13 @@ def finding() -> None:
 @finding.command("accept")
 @click.argument("kind")
 @click.argument("about")
-@click.option("--until", type=click.DateTime(["%Y-%m-%d"]), metavar="DAY", required=True, help="The last day (UTC).")
+@click.option(
+    "--until",
+    type=click.DateTime(["%Y-%m-%d"]),
+    metavar="DAY",
+    required=True,
+    help="The last day (UTC).",
+)
 @click.option("--note", metavar="TEXT", required=True, help="Why it is accepted.")
 @serves
 def accept_finding(client: Client, kind: str, about: str, until: datetime, note: str) -> None:
@@ -256,7 +300,8 @@ def accept_finding(client: Client, kind: str, about: str, until: datetime, note:
 
     \b
     Example:
-      drawknife finding accept endpoint-clash old-quay --until 2031-03-31 --note "old-quay is retired in spring"
+      drawknife finding accept endpoint-clash old-quay --until 2031-03-31 \\
+          --note "old-quay is retired in spring"
     """
     client.accept_finding(kind, about, until.date(), note)
     say(f"{kind} {about} is accepted until {until.date()}")

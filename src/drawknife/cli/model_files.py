@@ -37,7 +37,8 @@ def file_changing(path: str, out: str | None) -> Changing:
 
 
 def _write(path: Path, text: str) -> None:
-    """Put the text in the place of the file, whole or not at all; its mode stays, and a link goes on leading to it.
+    """Put the text in the place of the file, whole or not at all; its mode stays, and a link goes
+    on leading to it.
 
     What is no file, such as a pipe or a device, is written to, and stays what it is.
     """
@@ -47,7 +48,9 @@ def _write(path: Path, text: str) -> None:
             with path.open("w", encoding="utf-8") as there:
                 there.write(text)
             return
-        with NamedTemporaryFile("w", encoding="utf-8", dir=path.parent, prefix=f".{path.name}.", delete=False) as made:
+        with NamedTemporaryFile(
+            "w", encoding="utf-8", dir=path.parent, prefix=f".{path.name}.", delete=False
+        ) as made:
             made.write(text)
             made.flush()
             os.fsync(made.fileno())

@@ -17,16 +17,21 @@ from .changing import Apply, asking_with, edits
 from .common import WRONG_USAGE, Answers, asks, console, fail, print_json, say
 
 OWN = click.option(
-    "--patterns", "folders", multiple=True, type=click.Path(path_type=Path, exists=True, file_okay=False),
+    "--patterns",
+    "folders",
+    multiple=True,
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
     help="With --model: a folder with patterns of your own. A service has its own. Repeatable.",
-)  # fmt: skip
+)
 
 
 @click.group()
 def pattern() -> None:
-    """What is set up again and again, from a few answers: shared folders, drop boxes, homes, partners.
+    """What is set up again and again, from a few answers: shared folders, drop boxes, homes,
+    partners.
 
-    A pattern is a YAML file with its questions and changes; a service is given more with --patterns.
+    A pattern is a YAML file with its questions and changes; a service is given more with
+    --patterns.
     """
 
 
@@ -57,10 +62,17 @@ def list_patterns(answers: Answers, folders: tuple[Path, ...], as_json: bool) ->
 
 @pattern.command("show")
 @click.argument("name")
-@click.option("--yaml", "as_yaml", is_flag=True, help="The file of a shipped pattern, to make one of your own from.")
+@click.option(
+    "--yaml",
+    "as_yaml",
+    is_flag=True,
+    help="The file of a shipped pattern, to make one of your own from.",
+)
 @OWN
 @asks
-def show_pattern(answers: Answers, name: str, as_yaml: bool, folders: tuple[Path, ...], as_json: bool) -> None:
+def show_pattern(
+    answers: Answers, name: str, as_yaml: bool, folders: tuple[Path, ...], as_json: bool
+) -> None:
     """What a pattern asks, and what holds afterwards.
 
     \b
@@ -82,9 +94,17 @@ def show_pattern(answers: Answers, name: str, as_yaml: bool, folders: tuple[Path
     width = max((len(a.key) for a in found.asks), default=0)
     for a in found.asks:
         more = f"  [{a.default}]" if a.default else "  may be left out" if a.optional else ""
-        out.print(Text(f"  {a.key:<{width}}  ", "bold").append(f"{a.asks} ({a.kind})", "default").append(more, "dim"))
+        out.print(
+            Text(f"  {a.key:<{width}}  ", "bold")
+            .append(f"{a.asks} ({a.kind})", "default")
+            .append(more, "dim")
+        )
     for number, step in enumerate(found.steps, 1):
-        out.print(Text(f"  step {number}  ", "bold").append(f"{step.does}: {', '.join(step.asks)}", "default"))
+        out.print(
+            Text(f"  step {number}  ", "bold").append(
+                f"{step.does}: {', '.join(step.asks)}", "default"
+            )
+        )
     if not found.given:
         return
     given = ", ".join(f"{key}={value}" for key, value in found.given.items())
@@ -105,10 +125,14 @@ def _pattern(answers: Answers, name: str, folders: tuple[Path, ...]) -> msg.Patt
 @pattern.command("use")
 @click.argument("name")
 @click.argument("given", nargs=-1, metavar="[KEY=VALUE]...")
-@click.option("--step", type=click.IntRange(1), help="Only this step of it, as `pattern show` counts them.")
+@click.option(
+    "--step", type=click.IntRange(1), help="Only this step of it, as `pattern show` counts them."
+)
 @OWN
 @edits
-def use_pattern(apply: Apply, name: str, given: tuple[str, ...], step: int | None, folders: tuple[Path, ...]) -> None:
+def use_pattern(
+    apply: Apply, name: str, given: tuple[str, ...], step: int | None, folders: tuple[Path, ...]
+) -> None:
     """Set up what a pattern sets up. What is not answered is asked for on a terminal.
 
     \b
@@ -127,7 +151,9 @@ def use_pattern(apply: Apply, name: str, given: tuple[str, ...], step: int | Non
         for ask in (a for a in found.asks if a.key in keys):
             if not answers.get(ask.key):
                 default = "" if ask.optional else ask.default
-                answers[ask.key] = click.prompt(ask.asks, default=default, err=True, show_default=bool(default))
+                answers[ask.key] = click.prompt(
+                    ask.asks, default=default, err=True, show_default=bool(default)
+                )
     if isinstance(asking, Client):
         made = asking.pattern_changes(name, answers, step)
     else:
@@ -143,7 +169,10 @@ def _given(words: tuple[str, ...]) -> dict[str, str]:
     for word in words:
         key, equals, value = word.partition("=")
         if not (key and equals):
-            fail(WRONG_USAGE, f"{word!r} is no answer; expected KEY=VALUE, such as folder=survey:/box")
+            fail(
+                WRONG_USAGE,
+                f"{word!r} is no answer; expected KEY=VALUE, such as folder=survey:/box",
+            )
         found[key.replace("-", "_")] = value
     return found
 

@@ -45,7 +45,13 @@ def list_groups(answers: Answers, matching: str, as_json: bool) -> None:
         return
     table = plain_table("group", "accounts", "members", "held by", "source")
     for g in found.groups:
-        table.add_row(g.name, str(g.accounts), several(g.members, 6), ", ".join(g.held_by), Text(g.source, "dim"))
+        table.add_row(
+            g.name,
+            str(g.accounts),
+            several(g.members, 6),
+            ", ".join(g.held_by),
+            Text(g.source, "dim"),
+        )
     console().print(table)
 
 
@@ -84,7 +90,9 @@ def list_units(answers: Answers, as_json: bool) -> None:
     for u in found.units:
         depth = u.path.count("/")
         label = "  " * depth + u.path.rsplit("/", 1)[-1]
-        table.add_row(label, str(u.accounts), str(u.all_accounts), ", ".join(u.held_by), Text(u.source, "dim"))
+        table.add_row(
+            label, str(u.accounts), str(u.all_accounts), ", ".join(u.held_by), Text(u.source, "dim")
+        )
     console().print(table)
 
 
@@ -106,8 +114,14 @@ def _show(found: msg.SubjectDetail, as_json: bool) -> None:
         print_json(found)
         return
     out = console()
-    title = Text(found.subject, "bold").append(f"   {found.total} account{'' if found.total == 1 else 's'}", "dim")
-    out.print(title.append("" if found.source == "local" else f", from the directory {found.source}", "dim"))
+    title = Text(found.subject, "bold").append(
+        f"   {found.total} account{'' if found.total == 1 else 's'}", "dim"
+    )
+    out.print(
+        title.append(
+            "" if found.source == "local" else f", from the directory {found.source}", "dim"
+        )
+    )
     if found.note:
         out.print(Text(f"  “{found.note}”", "dim italic"))
     plain = [x.line for x in found.members if x.until is None and x.note is None]
@@ -158,7 +172,9 @@ def draw_given(out: Console, given: list[msg.GivenMessage]) -> None:
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
 @terms
 @edits
-def join(apply: Apply, name: str, members: tuple[str, ...], until: str | None, note: str | None) -> None:
+def join(
+    apply: Apply, name: str, members: tuple[str, ...], until: str | None, note: str | None
+) -> None:
     """Put members into a group: account:NAME, group:NAME or unit:PATH; a bare name is an account.
 
     For one that is in it already, the end becomes the one that is given, or none.
@@ -206,10 +222,18 @@ def ways(answers: Answers, account: str, group_name: str | None, as_json: bool) 
         return
     out = console()
     if not found.groups:
-        out.print(f"{found.account} is not in {group_name}" if group_name else f"{found.account} is in no group")
+        out.print(
+            f"{found.account} is not in {group_name}"
+            if group_name
+            else f"{found.account} is in no group"
+        )
         raise SystemExit(1 if group_name else 0)
     for g in found.groups:
-        out.print(Text(g.group, "bold").append(f"   {len(g.chains)} way{'' if len(g.chains) == 1 else 's'}", "dim"))
+        out.print(
+            Text(g.group, "bold").append(
+                f"   {len(g.chains)} way{'' if len(g.chains) == 1 else 's'}", "dim"
+            )
+        )
         for chain in g.chains:
             out.print("  " + " > ".join(chain))
 
@@ -232,7 +256,11 @@ def without(answers: Answers, account: str, subject: str, as_json: bool) -> None
         return
     out = console()
     out.print(
-        Text("Without ").append(found.subject, "bold").append(", ").append(found.account, "bold").append(" loses")
+        Text("Without ")
+        .append(found.subject, "bold")
+        .append(", ")
+        .append(found.account, "bold")
+        .append(" loses")
     )
     draw_given(out, found.lines)
     draw_access(out, found.access)
@@ -242,27 +270,53 @@ def without(answers: Answers, account: str, subject: str, as_json: bool) -> None
 
 
 add_command(
-    group, "group", "NAME", "Add a group.", "group add tide-desk --member account:odile --member unit:shore/office"
+    group,
+    "group",
+    "NAME",
+    "Add a group.",
+    "group add tide-desk --member account:odile --member unit:shore/office",
 )
 change_command(
-    group, "group", "NAME", "Change a group's note or its members; join and leave are for single ones.",
+    group,
+    "group",
+    "NAME",
+    "Change a group's note or its members; join and leave are for single ones.",
     'group change night-watch --note "who is called at night"',
-)  # fmt: skip
+)
 rename_command(
-    group, "group", "NAME", "Rename a group; all that names it goes along.", "group rename night-watch watch"
+    group,
+    "group",
+    "NAME",
+    "Rename a group; all that names it goes along.",
+    "group rename night-watch watch",
 )
 remove_command(
     group, "group", "NAME", "Remove a group. Refused while something names it.",
     "group remove north-bank --everywhere --preview",
 )  # fmt: skip
-add_command(unit, "unit", "PATH", "Add a unit; those above it come with it.", "unit add shore/lab/sonar")
-change_command(unit, "unit", "PATH", "Change why a unit is there.", 'unit change partners --note "all with a contract"')
+add_command(
+    unit, "unit", "PATH", "Add a unit; those above it come with it.", "unit add shore/lab/sonar"
+)
+change_command(
+    unit,
+    "unit",
+    "PATH",
+    "Change why a unit is there.",
+    'unit change partners --note "all with a contract"',
+)
 rename_command(
-    unit, "unit", "PATH", "Rename or move a unit, with those below it; all that names them goes along.",
+    unit,
+    "unit",
+    "PATH",
+    "Rename or move a unit, with those below it; all that names them goes along.",
     "unit rename shore/lab shore/sonar-lab",
-)  # fmt: skip
+)
 remove_command(
-    unit, "unit", "PATH", "Remove a unit. Refused while something names it.", "unit remove shore/office --everywhere"
+    unit,
+    "unit",
+    "PATH",
+    "Remove a unit. Refused while something names it.",
+    "unit remove shore/office --everywhere",
 )
 
 

@@ -34,7 +34,9 @@ def list_stores(answers: Answers, as_json: bool) -> None:
     table = plain_table("store", "baseline", "capacity", "folders", "entries", "root")
     for s in found.stores:
         capacity = show_size(s.capacity) if s.capacity is not None else ""
-        table.add_row(s.name, s.baseline, capacity, str(s.folders), str(s.entries), s.root or "planned")
+        table.add_row(
+            s.name, s.baseline, capacity, str(s.folders), str(s.entries), s.root or "planned"
+        )
     console().print(table)
 
 
@@ -61,7 +63,9 @@ def show_folder(answers: Answers, place: str, as_json: bool) -> None:
     facts = [f"owner {f.owner}"] if f.owner else []
     facts += ["sealed: nothing comes down into it"] if f.sealed else []
     facts += [] if f.recorded else ["not recorded"]
-    out.print(Text().append(f.place, "bold").append(f"   {', '.join(facts)}" if facts else "", "dim"))
+    out.print(
+        Text().append(f.place, "bold").append(f"   {', '.join(facts)}" if facts else "", "dim")
+    )
     if f.note:
         out.print(Text(f"  “{f.note}”", "dim italic"))
     for entry in f.entries:
@@ -71,7 +75,9 @@ def show_folder(answers: Answers, place: str, as_json: bool) -> None:
     sealed = f.sealed
     for level in f.above:
         if level.entries:
-            out.print(Text(f"\n{'behind the seal, from' if sealed else 'from'} {level.place}", "dim"))
+            out.print(
+                Text(f"\n{'behind the seal, from' if sealed else 'from'} {level.place}", "dim")
+            )
             for e in level.entries:
                 passes = (not sealed or e.entry.startswith("forbid")) and not e.fate
                 text = Text(f"  {e.entry}", "default" if passes else "dim")
@@ -158,7 +164,8 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
             first, _, last = e.passive_ports.partition("-")
             many = "as many as they like" if e.sessions_allowed is None else str(e.sessions_allowed)
             out.print(
-                f"  {e.name} has {int(last) - int(first) + 1} passive ports; sessions of its accounts at once: {many}",
+                f"  {e.name} has {int(last) - int(first) + 1} passive ports; sessions of its"
+                f" accounts at once: {many}",
                 style="dim",
             )
 
@@ -167,7 +174,9 @@ def list_endpoints(answers: Answers, as_json: bool) -> None:
 @click.argument("name")
 @asks
 def show_certificate(answers: Answers, name: str, as_json: bool) -> None:
-    """What an endpoint's certificate says, and what is wrong with it. Exit status 1 if something is.
+    """What an endpoint's certificate says, and what is wrong with it.
+
+    Exit status 1 if something is.
 
     \b
     Example:
@@ -181,7 +190,8 @@ def show_certificate(answers: Answers, name: str, as_json: bool) -> None:
         out.print(Text(c.endpoint, "bold").append(f"  {c.file}", "dim"))
         if c.valid_until and c.valid_from:
             out.print(
-                f"  for {', '.join(c.names) or 'no name'}, from {c.valid_from:%Y-%m-%d} to {c.valid_until:%Y-%m-%d}"
+                f"  for {', '.join(c.names) or 'no name'}, from {c.valid_from:%Y-%m-%d} to"
+                f" {c.valid_until:%Y-%m-%d}"
             )
         if c.key_matches:
             out.print("  its key is the one that is named")
@@ -193,25 +203,53 @@ def show_certificate(answers: Answers, name: str, as_json: bool) -> None:
 # --- editing ------------------------------------------------------------------------------------
 
 show_command(store, "store", "NAME", "Show one store, and what names it.", "store show survey")
-add_command(store, "store", "NAME", "Add a store.", 'store add wrecks --root /srv/tidewrack/wrecks --capacity "2 TiB"')
+add_command(
+    store,
+    "store",
+    "NAME",
+    "Add a store.",
+    'store add wrecks --root /srv/tidewrack/wrecks --capacity "2 TiB"',
+)
 change_command(store, "store", "NAME", "Change a store.", 'store change survey --capacity "12 TiB"')
-rename_command(store, "store", "NAME", "Rename a store; all that names it goes along.", "store rename public shelf")
-remove_command(store, "store", "NAME", "Remove a store. Refused while something is in it.", "store remove wrecks")
+rename_command(
+    store,
+    "store",
+    "NAME",
+    "Rename a store; all that names it goes along.",
+    "store rename public shelf",
+)
+remove_command(
+    store,
+    "store",
+    "NAME",
+    "Remove a store. Refused while something is in it.",
+    "store remove wrecks",
+)
 add_command(
     folder, "folder", "STORE:/PATH", "Record a folder.",
     'folder add survey:/inbox/gannet --owner kittiwake --entry "allow owner delete-file"',
 )  # fmt: skip
 change_command(
-    folder, "folder", "STORE:/PATH", "Change a folder's owner, seal or entries; record it if it is not.",
+    folder,
+    "folder",
+    "STORE:/PATH",
+    "Change a folder's owner, seal or entries; record it if it is not.",
     "folder change survey:/charts/exchange --not-sealed --preview",
-    "folder change survey:/inbox/turnstone --entry \"allow account:turnstone add\"",
-)  # fmt: skip
+    'folder change survey:/inbox/turnstone --entry "allow account:turnstone add"',
+)
 rename_command(
-    folder, "folder", "STORE:/PATH", "Move a folder's record, with those below it; what leads there goes along.",
+    folder,
+    "folder",
+    "STORE:/PATH",
+    "Move a folder's record, with those below it; what leads there goes along.",
     "folder rename survey:/charts/issued survey:/charts/published",
-)  # fmt: skip
+)
 remove_command(
-    folder, "folder", "STORE:/PATH", "Forget a folder's owner, seal and entries.", "folder remove survey:/archive/lab"
+    folder,
+    "folder",
+    "STORE:/PATH",
+    "Forget a folder's owner, seal and entries.",
+    "folder remove survey:/archive/lab",
 )
 show_command(vpath, "virtual-path", "PATH", "Show one virtual path.", "vpath show /soundings")
 add_command(
@@ -219,25 +257,34 @@ add_command(
     'vpath add /wrecks --leads-to survey:/soundings/wrecks --grant "group:sonar-lab read"',
 )  # fmt: skip
 change_command(
-    vpath, "virtual-path", "PATH", "Change a virtual path. Where several have PATH, name one as PATH>LEADS_TO.",
+    vpath,
+    "virtual-path",
+    "PATH",
+    "Change a virtual path. Where several have PATH, name one as PATH>LEADS_TO.",
     'vpath change /soundings --grant "group:night-watch read"',
     'vpath change "/archive>survey:/archive/lab" --path /archive/lab --preview',
-)  # fmt: skip
+)
 rename_command(
     vpath, "virtual-path", "PATH",
     "Move a virtual path to another location; start folders, promises and trials there follow.",
     "vpath rename /notices /news --preview",
 )  # fmt: skip
-remove_command(vpath, "virtual-path", "PATH", "Remove a virtual path.", "vpath remove /notices --preview")
+remove_command(
+    vpath, "virtual-path", "PATH", "Remove a virtual path.", "vpath remove /notices --preview"
+)
 show_command(endpoint, "endpoint", "NAME", "Show one endpoint.", "endpoint show harbour")
 add_command(
     endpoint, "endpoint", "NAME", "Add an endpoint.",
     "endpoint add pier --protocol sftp --port 2022 --entry \"allow group:boats all\"",
 )  # fmt: skip
 change_command(
-    endpoint, "endpoint", "NAME", "Change an endpoint.", "endpoint change old-quay --port 2122 --preview",
+    endpoint,
+    "endpoint",
+    "NAME",
+    "Change an endpoint.",
+    "endpoint change old-quay --port 2122 --preview",
     "endpoint change public-tides --tls required",
-)  # fmt: skip
+)
 rename_command(endpoint, "endpoint", "NAME", "Rename an endpoint.", "endpoint rename old-quay quay")
 remove_command(endpoint, "endpoint", "NAME", "Remove an endpoint.", "endpoint remove old-quay")
 

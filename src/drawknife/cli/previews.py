@@ -23,17 +23,29 @@ from .marks import line_message, line_of
 #: More items, lines and names than these are counted.
 ITEMS, LINES, FEW = 40, 40, 6
 #: The keys of items that hold a size.
-SIZES = {f.name for kind in EVERY for f in kind.fields if f.schema in (values.SIZE, values.unlimited(values.SIZE))}
+SIZES = {
+    f.name
+    for kind in EVERY
+    for f in kind.fields
+    if f.schema in (values.SIZE, values.unlimited(values.SIZE))
+}
 
 
 def draw_preview(out: Console, previewed: msg.Preview) -> None:
     """What a change would do: the items, then what follows from it."""
     for note in previewed.notes:
-        out.print(Padding(Text("note: ", "yellow").append(note, "default"), (0, 0, 0, 0), expand=False))
+        out.print(
+            Padding(Text("note: ", "yellow").append(note, "default"), (0, 0, 0, 0), expand=False)
+        )
     if not previewed.item_count:
         out.print("It changes nothing.", style="dim")
         return
-    out.print(Text(f"{previewed.item_count} item{'s' if previewed.item_count > 1 else ''} would change", "bold"))
+    out.print(
+        Text(
+            f"{previewed.item_count} item{'s' if previewed.item_count > 1 else ''} would change",
+            "bold",
+        )
+    )
     for x in previewed.items[:ITEMS]:
         draw_item(out, x)
     if previewed.item_count > ITEMS:
@@ -45,7 +57,9 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
     """Everything that follows, for whom, and lines that change nothing with the reasons."""
     if follows.nothing:
         out.print(
-            "\nNothing follows: nobody gains or loses anything, anywhere, and no finding comes or goes.", style="dim"
+            "\nNothing follows: nobody gains or loses anything, anywhere, and no finding comes or"
+            " goes.",
+            style="dim",
         )
     elif not (
         follows.come_count
@@ -59,17 +73,30 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
         or follows.for_everybody
         or follows.left_out  # what was not looked at is told below, and nothing is said of it here
     ):
-        out.print(f"\nNobody gains or loses anything, anywhere{', now' if follows.later else ''}.", style="dim")
-    for word, names, count in (("new", follows.come, follows.come_count), ("gone", follows.gone, follows.gone_count)):
+        out.print(
+            f"\nNobody gains or loses anything, anywhere{', now' if follows.later else ''}.",
+            style="dim",
+        )
+    for word, names, count in (
+        ("new", follows.come, follows.come_count),
+        ("gone", follows.gone, follows.gone_count),
+    ):
         if count:
             out.print(Text(f"\n{word}: ", "bold").append(several(names, FEW, count), "default"))
     _draw_sign_in(out, follows.sign_in)
     _draw_all_access(out, follows)
     if follows.on_disk is not None:
-        out.print(Text(f"\nWith what the disk of {', '.join(follows.on_disk.stores)} lets through", "bold"))
+        out.print(
+            Text(
+                f"\nWith what the disk of {', '.join(follows.on_disk.stores)} lets through", "bold"
+            )
+        )
         draw_access(out, follows.on_disk.access, heading=False)
         if not follows.on_disk.access:
-            out.print("  nothing of it: `drawknife disk plan` says what the disk would have to let", style="yellow")
+            out.print(
+                "  nothing of it: `drawknife disk plan` says what the disk would have to let",
+                style="yellow",
+            )
     for x in follows.leads[:LINES]:
         if x is follows.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
@@ -78,8 +105,14 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
     draw_settings(out, follows.settings)
     _draw_room(out, follows.room)
     _draw_lines(out, "For everybody", [Text(line) for line in follows.for_everybody])
-    _draw_lines(out, "New findings", [Text("! ", "yellow").append(f.text, "default") for f in follows.new_findings])
-    _draw_lines(out, "Mended", [Text("! ", "green").append(f.text, "default") for f in follows.mended])
+    _draw_lines(
+        out,
+        "New findings",
+        [Text("! ", "yellow").append(f.text, "default") for f in follows.new_findings],
+    )
+    _draw_lines(
+        out, "Mended", [Text("! ", "green").append(f.text, "default") for f in follows.mended]
+    )
     if follows.without_effect:
         out.print(Text("\nWithout effect", "bold"))
     for idle in follows.without_effect:
@@ -108,7 +141,9 @@ def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> Non
         line = Text("  ").append(who, "bold").append(f" {word} ", style)
         out.print(line.append(f"at {', '.join(endpoints)}", "default"))
         if why:
-            out.print(Padding(Text(why.replace("…", endpoints[0]), "dim"), (0, 0, 0, 4), expand=False))
+            out.print(
+                Padding(Text(why.replace("…", endpoints[0]), "dim"), (0, 0, 0, 4), expand=False)
+            )
 
 
 def _draw_lines(out: Console, heading: str, lines: Sequence[Text]) -> None:
@@ -119,7 +154,9 @@ def _draw_lines(out: Console, heading: str, lines: Sequence[Text]) -> None:
 
 
 def _draw_all_access(out: Console, follows: msg.Follows) -> None:
-    """Access, without the details of what goes or comes with an account, or with signing in at an endpoint."""
+    """Access, without the details of what goes or comes with an account, or with signing in at an
+    endpoint.
+    """
     coming = {("", a): "gains" for a in follows.come} | {("", a): "loses" for a in follows.gone}
     for s in follows.sign_in:
         coming |= {(s.endpoint, a): "gains" if s.may else "loses" for a in s.accounts}
@@ -147,20 +184,26 @@ def _draw_all_access(out: Console, follows: msg.Follows) -> None:
         out.print(line.append(f"{what} (--json tells each)", "default"))
 
 
-def draw_access(out: Console, found: Sequence[msg.AccessChangeMessage], heading: bool = True) -> None:
+def draw_access(
+    out: Console, found: Sequence[msg.AccessChangeMessage], heading: bool = True
+) -> None:
     """Who gains and loses which rights where; the same for all that are told together."""
     if found and heading:
         out.print(Text("\nAccess", "bold"))
     last_named = ""
     for a in found[:LINES]:
-        who = several(a.accounts, FEW, a.account_count) + (f", through {a.endpoint}" if a.endpoint else "")
+        who = several(a.accounts, FEW, a.account_count) + (
+            f", through {a.endpoint}" if a.endpoint else ""
+        )
         if who != last_named:
             out.print(Text(f"  {who}", "bold"))
         last_named = who
         for word, rights, style in (
-            ("gains", a.gained, "green"), ("loses", a.lost, "red"),
-            ("gets for more files", a.widened, "green"), ("keeps for fewer files", a.narrowed, "red"),
-        ):  # fmt: skip
+            ("gains", a.gained, "green"),
+            ("loses", a.lost, "red"),
+            ("gets for more files", a.widened, "green"),
+            ("keeps for fewer files", a.narrowed, "red"),
+        ):
             if rights:
                 verb, _, of_which = word.partition(" ")
                 verb = verb if a.account_count == 1 else verb[:-1]
@@ -183,9 +226,14 @@ def draw_settings(out: Console, found: Sequence[msg.SettingChangeMessage]) -> No
         out.print(Text("\nSettings", "bold"))
     for s in found[:LINES]:
         line = Text("  ").append(several(s.accounts, FEW, s.account_count), "bold")
-        line.append(f"  {s.name}: {shown_setting(s.name, s.before)} → {shown_setting(s.name, s.after)}")
+        line.append(
+            f"  {s.name}: {shown_setting(s.name, s.before)} → {shown_setting(s.name, s.after)}"
+        )
         if s.before_from and s.after_from and s.before_from != s.after_from:
-            line.append(f"  (of {', '.join(s.after_from)}, in the place of {', '.join(s.before_from)})", "dim")
+            line.append(
+                f"  (of {', '.join(s.after_from)}, in the place of {', '.join(s.before_from)})",
+                "dim",
+            )
         out.print(line)
 
 
@@ -194,33 +242,48 @@ def _draw_room(out: Console, found: Sequence[msg.RoomChangeMessage]) -> None:
         out.print(Text("\nRoom", "bold"))
     for r in found[:LINES]:
         line = Text("  ").append(several(r.accounts, FEW, r.account_count), "bold")
-        out.print(line.append(f"  at {r.location}: {_room(r.before)} → {_room(r.after)}", "default"))
+        out.print(
+            line.append(f"  at {r.location}: {_room(r.before)} → {_room(r.after)}", "default")
+        )
 
 
 def _room(room: msg.RoomMessage | None) -> str:
     if room is None or (room.bytes is None and room.files is None):
         return "no limit"
     parts = [show_size(room.bytes)] if room.bytes is not None else []
-    parts += [f"{room.files:,} file{'' if room.files == 1 else 's'}"] if room.files is not None else []
+    parts += (
+        [f"{room.files:,} file{'' if room.files == 1 else 's'}"] if room.files is not None else []
+    )
     return " and ".join(parts)
 
 
 def shown_setting(name: str, value: Any) -> str:
     """The value of a setting in a line; sizes as sizes."""
     unit = SETTINGS[name].unit if name in SETTINGS else ""
-    return show_size(value) if unit.startswith("bytes") and isinstance(value, int) else shown_value(value)
+    return (
+        show_size(value)
+        if unit.startswith("bytes") and isinstance(value, int)
+        else shown_value(value)
+    )
 
 
 def draw_item(out: Console, x: msg.ItemChange) -> None:
     """One item that differs, and its keys that do."""
-    sign, style = ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
+    sign, style = (
+        ("+", "green") if x.before is None else ("-", "red") if x.after is None else ("~", "yellow")
+    )
     out.print(
-        Text().append(f"  {sign} ", style).append(f"{x.section.replace('_', ' ')} ", "dim").append(x.name, "bold")
+        Text()
+        .append(f"  {sign} ", style)
+        .append(f"{x.section.replace('_', ' ')} ", "dim")
+        .append(x.name, "bold")
     )
     if x.before is None or x.after is None:
         return
     # A unit of which there is only its path to say is told as that.
-    before, after = (side if isinstance(side, dict) else {"path": side} for side in (x.before, x.after))
+    before, after = (
+        side if isinstance(side, dict) else {"path": side} for side in (x.before, x.after)
+    )
     defaults = _defaults(x.section)
     for key in dict.fromkeys((*before, *after)):
         a, b = before.get(key, defaults.get(key)), after.get(key, defaults.get(key))
@@ -234,7 +297,10 @@ def draw_item(out: Console, x: msg.ItemChange) -> None:
                 if line not in (a or []):
                     out.print(Text(f"      {key} ", "dim").append(f"+ {_line(line)}", "green"))
             if a == [] or b == []:
-                said = f"{'nobody' if a == [] else 'everybody'} → {'nobody' if b == [] else 'everybody'}"
+                said = (
+                    f"{'nobody' if a == [] else 'everybody'} →"
+                    f" {'nobody' if b == [] else 'everybody'}"
+                )
                 if key == "only":
                     out.print(Text(f"      {key} ", "dim").append(said))
         else:

@@ -35,7 +35,9 @@ def list_promises(answers: Answers, failing: bool, as_json: bool) -> None:
             out.print(sign.append(p.name, "bold").append(f"   {p.kept}", "dim"))
             out.print(Padding(Text(p.says), (0, 0, 0, 4), expand=False))
             for b in p.breaches:
-                line = Text().append(b.account, "bold").append(f" at {b.where}: {b.line}", "default")
+                line = (
+                    Text().append(b.account, "bold").append(f" at {b.where}: {b.line}", "default")
+                )
                 out.print(Padding(line, (0, 0, 0, 4), expand=False))
             if p.accounts > len(p.breaches):
                 out.print(f"    and {p.accounts - len(p.breaches)} more", style="dim")
@@ -46,13 +48,29 @@ def list_promises(answers: Answers, failing: bool, as_json: bool) -> None:
 
 show_command(promise, "promise", "NAME", "Show one promise.", "promise show soundings-stay-inside")
 add_command(
-    promise, "promise", "NAME",
-    "Add a promise. One that is always to be kept is refused if it is broken; what would break it later is, too.",
-    'promise add drafts-stay-inside --kept always --says "nobody in group:partners may list at survey:/charts/drafts tree"',
+    promise,
+    "promise",
+    "NAME",
+    "Add a promise. One that is always to be kept is refused if it is broken; what would break it"
+    " later is, too.",
+    'promise add drafts-stay-inside --kept always --says "nobody in group:partners may list at'
+    ' survey:/charts/drafts tree"',
     'promise add all-read-notices --says "everybody in signed-in may read at /notices"',
-)  # fmt: skip
-change_command(promise, "promise", "NAME", "Change a promise.", "promise change lab-reads-charts --kept watched")
-rename_command(promise, "promise", "NAME", "Rename a promise.", "promise rename lab-reads-charts charts-for-the-lab")
+)
+change_command(
+    promise,
+    "promise",
+    "NAME",
+    "Change a promise.",
+    "promise change lab-reads-charts --kept watched",
+)
+rename_command(
+    promise,
+    "promise",
+    "NAME",
+    "Rename a promise.",
+    "promise rename lab-reads-charts charts-for-the-lab",
+)
 remove_command(promise, "promise", "NAME", "Remove a promise.", "promise remove lab-reads-charts")
 
 

@@ -17,8 +17,19 @@ from drawknife.core.words.errors import NotFound
 from drawknife.core.words.names import BadValue, fold
 from drawknife.core.words.sizes import number_of, several
 
-from .common import DEFAULT_URL, WRONG_USAGE, connect, console, errors_in_words, fail, read_model_file, say
+from .common import (
+    DEFAULT_URL,
+    WRONG_USAGE,
+    connect,
+    console,
+    errors_in_words,
+    fail,
+    print_text,
+    read_model_file,
+    say,
+)
 from .servers import password_from
+from .verbosity import VERBOSITY
 
 if TYPE_CHECKING:
     from drawknife.rehearsal import StandIn
@@ -50,12 +61,16 @@ def _as_from(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
 def _store_and_folder(text: str) -> tuple[str, Path]:
     store, _, folder = text.partition("=")
     if not (store and folder and Path(folder).is_dir()):
-        raise click.BadParameter(f"{text!r} names no store and folder; expected STORE=DIR, such as survey=/srv/survey")
+        raise click.BadParameter(
+            f"{text!r} names no store and folder; expected STORE=DIR, such as survey=/srv/survey"
+        )
     return store, Path(folder)
 
 
 @click.command()
-@click.option("--model", "model_file", metavar="FILE", help="Rehearse this model file, without a service.")
+@click.option(
+    "--model", "model_file", metavar="FILE", help="Rehearse this model file, without a service."
+)
 @click.option("--url", envvar="DRAWKNIFE_URL", help=f"The service.  [default: {DEFAULT_URL}]")
 @click.option("--token", envvar="DRAWKNIFE_TOKEN", help="The token to ask it with.")
 @click.option("--draft", metavar="NAME", help="As it would be with this draft applied.")
@@ -77,7 +92,10 @@ def _store_and_folder(text: str) -> tuple[str, Path]:
 @click.option(
     "--password-file",
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
-    help="A file with the one password for every account; else DRAWKNIFE_REHEARSAL_PASSWORD, else one is generated.",
+    help=(
+        "A file with the one password for every account; else DRAWKNIFE_REHEARSAL_PASSWORD, else"
+        " one is generated."
+    ),
 )
 @click.option(
     "--folder",
@@ -89,7 +107,10 @@ def _store_and_folder(text: str) -> tuple[str, Path]:
     multiple=True,
     callback=lambda _, __, given: [_store_and_folder(text) for text in given],
     metavar="STORE=DIR",
-    help="Begin with files of the names, sizes and owners of a real folder, without what is in them; repeatable.",
+    help=(
+        "Begin with files of the names, sizes and owners of a real folder, without what is in them;"
+        " repeatable."
+    ),
 )
 @click.option(
     "--log",
@@ -97,8 +118,8 @@ def _store_and_folder(text: str) -> tuple[str, Path]:
     type=click.Path(path_type=Path, dir_okay=False),
     help="Write each action here as a JSON line; turned over at 10 MiB and at the end of a day.",
 )
-@click.option("--quiet", is_flag=True, help="Do not print each action.")
 def rehearse(
+    *,
     model_file: str | None,
     url: str | None,
     token: str | None,
@@ -110,18 +131,17 @@ def rehearse(
     folder: Path | None,
     like: list[tuple[str, Path]],
     log_file: Path | None,
-    quiet: bool,
 ) -> None:
     """Try it as them: opens the endpoints for real clients, with scratch files, until Ctrl-C.
 
-    A client is told what its protocol says; here stands of each action whether it was let, by which gate it was
-    refused, and why. It is for trying things out, and no server.
+    A client is told what its protocol says; here stands of each action whether it was let, by which
+    gate it was refused, and why. It is for trying things out, and no server.
 
     \b
     Examples:
       drawknife rehearse --model demo/tidewrack.yaml
       drawknife rehearse --draft autumn --as-from ines=203.0.113.9
-    """  # fmt: skip
+    """
     from drawknife.formats.model_file import read_model
     from drawknife.rehearsal import StandIn
     from drawknife.rehearsal.model_source import ModelSource, OfService, OneModel
@@ -137,17 +157,28 @@ def rehearse(
             source = OneModel(prepare(read_model(read_model_file(model_file))))
         else:
             source = OfService(connect(url, token), draft)
-        stand = StandIn(source, folder or Path(scratch), host=host, offset=offset, as_from=as_from, password=password)
+        stand = StandIn(
+            source,
+            folder or Path(scratch),
+            host=host,
+            offset=offset,
+            as_from=as_from,
+            password=password,
+        )
         for store, real in like:
             if store not in {s.name for s in stand.refresh().model.stores}:
-                raise NotFound("store", store, [s.name for s in stand.refresh().model.stores], "like")
+                raise NotFound(
+                    "store", store, [s.name for s in stand.refresh().model.stores], "like"
+                )
             accounts = [a.name for a in stand.refresh().model.accounts]
-            say(f"{store}: {number_of(stand.tree.take_shape(store, real, accounts), 'file')} as in {real}")
-        asyncio.run(_serve(stand, password is None, log_file, quiet))
+            say(
+                f"{store}: {number_of(stand.tree.take_shape(store, real, accounts), 'file')} as in"
+                f" {real}"
+            )
+        asyncio.run(_serve(stand, password is None, log_file))
 
 
-async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool) -> None:
-    from drawknife.rehearsal.keys import fingerprints
+async def _serve(stand: StandIn, shown: bool, log_file: Path | None) -> None:
     from drawknife.rehearsal.log import BoundedFile
 
     await stand.open(say)
@@ -158,23 +189,15 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
     file = BoundedFile(log_file, LOG_SIZE, LOG_FILES) if log_file is not None else None
     if file is not None:
         stand.log.listen(file.write)
-    if not quiet:
+    if not VERBOSITY.quiet:
         out = console()
         stand.log.listen(lambda line: draw(out, line))
-    say("A rehearsal, not a server. Come in with")
-    for line in stand.lines():
-        say(f"    {line}")
-    say("and this password, which is good for every account:" if shown else "and the password that was given.")
-    if shown:
-        say(f"    {stand.password}")
-    host_key, certificate = fingerprints(stand.folder)
-    say(f"Host key {host_key}")
-    say(f"Certificate SHA-256 {certificate}")
+    _print_how_to_sign_in(stand, shown)
     if len(stand.refresh().model.accounts) <= MOST_NAMED:
         for opened in stand.opened:
             for reason, names in stand.kept_out(opened.endpoint).items():
                 say(f"Not at {opened.endpoint.name}: {several(names, 5)}: {reason.split('; ')[0]}")
-    say("Ctrl-C ends it.")
+    print_text("Ctrl-C ends it.", err=True)
     stop = asyncio.Event()
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -186,9 +209,25 @@ async def _serve(stand: StandIn, shown: bool, log_file: Path | None, quiet: bool
         file.close()
 
 
+def _print_how_to_sign_in(stand: StandIn, with_password: bool) -> None:
+    """Print the addresses, the password and the keys, with -q, too: they are the answer."""
+    from drawknife.rehearsal.keys import fingerprints
+
+    host_key, certificate = fingerprints(stand.folder)
+    lines = ["A rehearsal, not a server. Sign in with"]
+    lines += [f"    {line}" for line in stand.lines()]
+    if with_password:
+        lines += ["and this password, which every account has here:", f"    {stand.password}"]
+    else:
+        lines.append("and the password that was given.")
+    lines += [f"Host key {host_key}", f"Certificate SHA-256 {certificate}"]
+    for line in lines:
+        print_text(line, err=True)
+
+
 def draw(out: Console, line: ActionLine) -> None:
     """A line of the log for people: when, who, what, and why not."""
-    text = Text().append(f"{line.at:%H:%M:%S} ", "dim")
+    text = Text().append(f"{line.at:%H:%M:%S}Z ", "dim")
     mark = ("✕ ", "red") if not line.allowed else ("● ", "green") if line.done else ("○ ", "yellow")
     text.append(*mark)
     text.append(f"{line.account} ", "bold").append(f"{line.action} ", "default").append(

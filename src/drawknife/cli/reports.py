@@ -14,7 +14,7 @@ from drawknife.client import Client
 from drawknife.core.words.sizes import number_of, several
 
 from .columns import plain_table
-from .common import WRONG_USAGE, console, fail, print_json, say, serves
+from .common import WRONG_USAGE, console, fail, moment, print_json, say, serves
 
 _KINDS = ("pdf", "xlsx", "html")
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -27,7 +27,7 @@ _OUT = click.option(
 
 @click.group()
 def report() -> None:
-    """Reports to be signed: make, list, show, signed."""
+    """Reports to be signed: make, list, show, send, signed."""
 
 
 @report.command("make")
@@ -36,9 +36,11 @@ def report() -> None:
 @_JSON
 @serves
 def make(client: Client, about: str, out: Path | None, as_json: bool) -> None:
-    """Make a report of who can get at a folder, a store or a group, for whoever answers for it to go through.
+    """Make a report of who can get at a folder, a store or a group, for whoever answers for it to
+    go through.
 
-    It is kept with its number. What has changed since one about the same was signed is marked in it.
+    It is kept with its number. What has changed since one about the same was signed is marked in
+    it.
 
     \b
     Examples:
@@ -56,15 +58,20 @@ def _kind(out: Path | None) -> str | None:
         return None
     kind = out.suffix.lower().lstrip(".")
     if kind not in _KINDS:
-        fail(WRONG_USAGE, f"{out} has no ending that says what it is to be; .pdf, .xlsx or .html do")
+        fail(
+            WRONG_USAGE, f"{out} has no ending that says what it is to be; .pdf, .xlsx or .html do"
+        )
     return kind
 
 
-def _give(client: Client, found: msg.Report, out: Path | None, kind: str | None, as_json: bool) -> None:
+def _give(
+    client: Client, found: msg.Report, out: Path | None, kind: str | None, as_json: bool
+) -> None:
     if out is not None and kind is not None:
         out.write_bytes(client.report_document(found.number, kind))
         say(
-            f"report {found.number}, about {found.about}, is in {out}; when it comes back: drawknife report signed {found.number} FILE"
+            f"report {found.number}, about {found.about}, is in {out}; when it comes back:"
+            f" drawknife report signed {found.number} FILE"
         )
     elif as_json:
         print_json(found)
@@ -76,7 +83,8 @@ def _draw(found: msg.Report) -> None:
     out = console()
     out.print(Text(found.title, "bold"))
     out.print(
-        f"report {found.number}, revision {found.revision}, made {found.made:%Y-%m-%d %H:%M} UTC by {found.made_by}",
+        f"report {found.number}, revision {found.revision}, made {moment(found.made)} by"
+        f" {found.made_by}",
         style="dim",
     )
     for note in found.notes:
@@ -85,21 +93,54 @@ def _draw(found: msg.Report) -> None:
     for row in found.rows:
         who = several(row.accounts, 8)
         if row.new and found.since is not None:
-            who += " (new)" if len(row.new) == len(row.accounts) else f" (new: {several(row.new, 4)})"
+            who += (
+                " (new)" if len(row.new) == len(row.accounts) else f" (new: {several(row.new, 4)})"
+            )
         table.add_row(str(row.number), row.place, who, row.may, "\n".join(row.by))
     out.print(table)
     for line in found.gone:
-        out.print(Padding(Text("gone since ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+        out.print(
+            Padding(
+                Text("gone since ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False
+            )
+        )
+    for line in found.still:
+        still = Text("to be removed, and still there ", "yellow").append(line, "default")
+        out.print(Padding(still, (0, 0, 0, 2), expand=False))
     _draw_signed(found.signed)
+    _draw_decided(found)
+    for link in found.links:
+        out.print(
+            f"sent to {link.address} by {link.sent_by}; the link is good until"
+            f" {link.expires:%Y-%m-%d}",
+            style="dim",
+        )
+
+
+def _draw_decided(found: msg.Report) -> None:
+    """What was decided of each row, with the remarks."""
+    for d in found.decided:
+        style = "yellow" if d.decision == "take away" else ""
+        remark = f": {d.remark}" if d.remark else ""
+        console().print(
+            Padding(Text(f"row {d.row}: ").append(d.decision, style).append(remark), (0, 0, 0, 2))
+        )
 
 
 def _draw_signed(signed: msg.Signed | None) -> None:
     if signed is None:
         console().print("not signed", style="yellow")
         return
-    said = f"signed by {signed.by} on {signed.at:%Y-%m-%d}: {number_of(signed.kept, 'row')} kept, {len(signed.taken_away)} to go"
+    through = f", through a link that {signed.sent_by} sent," if signed.sent_by is not None else ""
+    said = (
+        f"signed by {signed.by}{through} on {signed.at:%Y-%m-%d}: {number_of(signed.kept, 'row')}"
+        f" kept, {len(signed.taken_away)} to go"
+    )
     if signed.undecided:
-        said += f", {len(signed.undecided)} without a word ({several([str(n) for n in signed.undecided], 10)})"
+        said += (
+            f", {len(signed.undecided)} without a word"
+            f" ({several([str(n) for n in signed.undecided], 10)})"
+        )
     console().print(said)
 
 
@@ -120,36 +161,89 @@ def list_reports(client: Client, as_json: bool) -> None:
     table = plain_table("report", "about", "revision", "made", "by", "signed")
     for r in found.reports:
         signed = "" if r.signed is None else f"{r.signed.at:%Y-%m-%d}, {r.signed.by}"
-        table.add_row(str(r.number), r.about, str(r.revision), f"{r.made:%Y-%m-%d}", r.made_by, signed)
+        table.add_row(
+            str(r.number), r.about, str(r.revision), f"{r.made:%Y-%m-%d}", r.made_by, signed
+        )
     console().print(table)
 
 
 @report.command("show")
 @click.argument("number", type=int)
 @_OUT
+@click.option(
+    "--returned",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write the document that it was signed with, as it came back.",
+)
 @_JSON
 @serves
-def show(client: Client, number: int, out: Path | None, as_json: bool) -> None:
-    """Show a report as it was made, or write it as a document again.
+def show(
+    client: Client, number: int, out: Path | None, returned: Path | None, as_json: bool
+) -> None:
+    """Show a report, with what was decided, or write it as a document.
 
     \b
     Examples:
       drawknife report show 3
       drawknife report show 3 --out inbox.html
+      drawknife report show 3 --returned as-signed.pdf
     """
+    if returned is not None:
+        returned.write_bytes(client.returned_document(number))
+        say(f"the document that report {number} was signed with is in {returned}")
+        return
     _give(client, client.report(number), out, _kind(out), as_json)
+
+
+@report.command("send")
+@click.argument("number", type=int)
+@click.option(
+    "--to", required=True, metavar="ADDRESS", help="The mail address of whoever answers for it."
+)
+@click.option(
+    "--days",
+    default=14,
+    show_default=True,
+    type=click.IntRange(1, 90),
+    help="Days for which the link is good.",
+)
+@_JSON
+@serves
+def send(client: Client, number: int, to: str, days: int, as_json: bool) -> None:
+    """Mail somebody a link to review and sign a report.
+
+    They need no account here. The link shows this report only, is good once, and what they take
+    away goes into a draft that an administrator applies. The service needs a mail server and its
+    public address (`serve --public-url`).
+
+    \b
+    Example:
+      drawknife report send 3 --to edda@tidewrack.example
+    """
+    sent = client.send_report(number, to, days)
+    if as_json:
+        print_json(sent)
+        return
+    say(f"sent to {sent.address}; the link is good once, until {moment(sent.expires)}")
 
 
 @report.command("signed")
 @click.argument("number", type=int)
 @click.argument("document", type=click.File("rb"))
-@click.option("--draft", metavar="NAME", help="The draft for what is to go; left out: one named after the report.")
+@click.option(
+    "--draft",
+    metavar="NAME",
+    help="The draft for what is to go; left out: one named after the report.",
+)
 @_JSON
 @serves
-def signed(client: Client, number: int, document: BinaryIO, draft: str | None, as_json: bool) -> None:
+def signed(
+    client: Client, number: int, document: BinaryIO, draft: str | None, as_json: bool
+) -> None:
     """Sign a report: with the PDF or workbook filled in, or the file that the page saved.
 
-    You sign it under your own name. What is to be removed is put into a draft, to be reviewed and applied.
+    You sign it under your own name. What is to be removed is put into a draft, to be reviewed and
+    applied.
 
     \b
     Example:
@@ -163,9 +257,14 @@ def signed(client: Client, number: int, document: BinaryIO, draft: str | None, a
     for line in done.says:
         console().print(Padding(Text(line), (0, 0, 0, 2), expand=False))
     for line in done.left:
-        console().print(Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+        console().print(
+            Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False)
+        )
     if done.report.signed is not None and done.report.signed.draft:
-        say(f"that is in the draft {done.report.signed.draft}: drawknife draft show {done.report.signed.draft}")
+        say(
+            f"that is in the draft {done.report.signed.draft}: drawknife draft show"
+            f" {done.report.signed.draft}"
+        )
 
 
 def add_to(main: click.Group) -> None:

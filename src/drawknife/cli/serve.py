@@ -3,33 +3,28 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
-from datetime import timedelta
+from collections.abc import Mapping, Sequence
 from importlib.resources import files
-from ipaddress import ip_address
 from pathlib import Path
-from tempfile import TemporaryDirectory, mkstemp
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 import click
 
-from drawknife.core.words.names import BadValue, fold
+from drawknife.core.words.names import BadValue
 from drawknife.core.words.quantities import read_size
-from drawknife.core.words.sizes import several
 
-from .common import FAILED, check_private, errors_in_words, fail, say
+from .common import FAILED, errors_in_words, fail, say
 from .config_file import read_config
+from .first_start import LINK_FILE, keep_link, make_ready
 from .tell_options import check_telling, telling_options, ways_of, when_of
+from .verbosity import VERBOSITY
 
 if TYPE_CHECKING:
-    from drawknife.service.http_server import Certificate
-
-LINK_LASTS = timedelta(days=1)
-#: Beside the token's file: holds the link that signs the first owner in.
-LINK_FILE = "sign-in-link"
-#: The owner that is made at first start.
-FIRST_OWNER = "administrator"
+    from drawknife.records.retention import Retention
+    from drawknife.service.proxies import Proxies
+    from drawknife.service.tls_certificate import Certificate
 
 
 def _size(text: str) -> int:
@@ -40,7 +35,9 @@ def _size(text: str) -> int:
 
 
 def _configured(context: click.Context, _: click.Parameter, path: Path | None) -> Path | None:
-    """What the configuration file says stands where the command line and the environment say nothing."""
+    """What the configuration file says stands where the command line and the environment say
+    nothing.
+    """
     if path is not None:
         context.default_map = read_config(path, context.command)
     return path
@@ -60,10 +57,17 @@ def _file(**more: Any) -> click.Path:
     type=_file(exists=True),
     is_eager=True,
     callback=_configured,
-    help="A TOML file with these options, such as `port = 8750`. What is said here, or in the environment, goes first.",
+    help=(
+        "A TOML file with these options, such as `port = 8750`. What is said here, or in the"
+        " environment, goes first."
+    ),
 )
 @click.option("--database", metavar="URL", help="The PostgreSQL database, postgresql://…")
-@click.option("--database-file", type=_file(exists=True), help="A file that holds that, where a password is in it.")
+@click.option(
+    "--database-file",
+    type=_file(exists=True),
+    help="A file that holds that, where a password is in it.",
+)
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @click.option(
     "--port",
@@ -73,11 +77,22 @@ def _file(**more: Any) -> click.Path:
     help="0: one that is free, told as it serves.",
 )
 @click.option(
-    "--tls-cert", type=_file(exists=True), help="Serve over TLS with this certificate, and those above it, as PEM."
+    "--tls-cert",
+    type=_file(exists=True),
+    help="Serve over TLS with this certificate, and those above it, as PEM.",
 )
-@click.option("--tls-key", type=_file(exists=True), help="Its key. Files that change are taken up without a stop.")
 @click.option(
-    "--behind-proxy", metavar="ADDRESS", help="The address of a reverse proxy, which says who asks and over what."
+    "--tls-key",
+    type=_file(exists=True),
+    help="Its key. Files that change are taken up without a stop.",
+)
+@click.option(
+    "--behind-proxy",
+    metavar="ADDRESSES",
+    help=(
+        "Addresses and networks of reverse proxies, such as `127.0.0.1, 10.0.0.0/8`, which say who"
+        " asks and over what."
+    ),
 )
 @click.option(
     "--public-url",
@@ -114,18 +129,30 @@ def _file(**more: Any) -> click.Path:
     type=_folder(resolve_path=True),
     help="The console's built files; those of the package, if they are in it.",
 )
-@click.option("--token-file", type=_file(), help="Where an administrator's token is kept; made if it is not there.")
+@click.option(
+    "--token-file",
+    type=_file(),
+    help="Where an administrator's token is kept; made if it is not there.",
+)
 @click.option(
     "--key-file",
     type=_file(),
     help="The key that directories' bind passwords are encrypted with; made if it is not there.",
 )
-@click.option("--load", "first_model", type=_file(exists=True), help="A model file for a database that has none yet.")
+@click.option(
+    "--load",
+    "first_model",
+    type=_file(exists=True),
+    help="A model file for a database that has none yet.",
+)
 @click.option(
     "--files",
     multiple=True,
     type=_folder(),
-    help="A folder below which files may be read: certificates, lists of people, passwords of directories. Repeatable.",
+    help=(
+        "A folder below which files may be read: certificates, lists of people, passwords of"
+        " directories. Repeatable."
+    ),
 )
 @click.option(
     "--largest-file",
@@ -144,30 +171,50 @@ def _file(**more: Any) -> click.Path:
     help="Processes that answer; each has the model in memory.",
 )
 @click.option(
-    "--second-person", is_flag=True, help="Every change is a draft, which is applied by somebody who wrote none of it."
+    "--second-person",
+    is_flag=True,
+    help="Every change is a draft, which is applied by somebody who wrote none of it.",
 )
 @click.option(
     "--patterns",
     multiple=True,
     type=_folder(),
-    help="A folder with patterns of your own, YAML files as `pattern show --yaml` prints them. Repeatable.",
+    help=(
+        "A folder with patterns of your own, YAML files as `pattern show --yaml` prints them."
+        " Repeatable."
+    ),
 )
-@click.option("--log-requests", is_flag=True, help="Log every request on standard error.")
+@click.option(
+    "--keep",
+    multiple=True,
+    metavar="DATA=DAYS",
+    callback=lambda _, __, lines: _retention(lines),
+    help="Retention period, such as sign-ins=90; see `drawknife database trim --help`. Repeatable.",
+)
+@click.option(
+    "--log-level",
+    type=click.Choice(["debug", "info", "warning", "error"]),
+    default="warning",
+    show_default=True,
+    help="Lowest level that is logged; `info` includes every request.",
+)
+@click.option("--log-requests", is_flag=True, help="The same as --log-level info.")
 @telling_options
 def serve(**given: Any) -> None:
     """Run the service, until Ctrl-C.
 
     Applies what is missing of the database's schema. Several services may share one database.
-    With --token-file, the first start makes the first owner. Its token goes into that file, and a link that signs
-    it in to the console into `sign-in-link` beside it, good once and for a day.
+    With --token-file, the first start makes the first owner. Its token goes into that file, and a
+    link that signs it in to the console into `sign-in-link` beside it, good once and for a day.
     Each option can also be set in the environment, as DRAWKNIFE_TOKEN_FILE for --token-file.
 
     \b
     Example:
       drawknife serve --database postgresql://drawknife@127.0.0.1/drawknife \\
           --token-file ~/.config/drawknife/token
-    """  # fmt: skip
-    # Each process counts in files of its own in there; whoever counts looks for it when it is first loaded.
+    """
+    # Each process counts in files of its own in there; whoever counts looks for it when it is first
+    # loaded.
     with TemporaryDirectory(prefix="drawknife-") as counters:
         os.environ["PROMETHEUS_MULTIPROC_DIR"] = counters
         _serve(given)
@@ -181,42 +228,69 @@ def _serve(given: Mapping[str, Any]) -> None:
     if wrong := check_options(given):
         raise click.UsageError(wrong)
     database = given["database"] or given["database_file"].read_text().strip()
-    host, port, console_folder = given["host"], given["port"], given["console_folder"] or _own_console()
+    host, port, console_folder = (
+        given["host"],
+        given["port"],
+        given["console_folder"] or _own_console(),
+    )
     try:
         listening = listen(host, port)
     except OSError as error:
-        fail(FAILED, f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and --port")
+        fail(
+            FAILED,
+            f"cannot listen on {host}, port {port}: {error.strerror}; give others with --host and"
+            " --port",
+        )
     port = listening.getsockname()[1]
-    code = _make_ready(database, given["first_model"], given["token_file"])
-    shown = f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
+    code = make_ready(database, given["first_model"], given["token_file"])
+    shown = (
+        f"http{'s' if given['tls_cert'] else ''}://{f'[{host}]' if ':' in host else host}:{port}"
+    )
 
     if code and given["token_file"]:
         link = f"{given['public_url'] or shown}/sign-in#{code}\n"
-        _keep_link(given["token_file"].with_name(LINK_FILE), link)
+        keep_link(given["token_file"].with_name(LINK_FILE), link)
 
     def ready() -> None:
         say(f"Drawknife serves at {shown}")
         tell_manager("READY=1")
 
     options = Options(
-        database=database, console=console_folder, key_file=given["key_file"],
-        files=ReadableFolders(given["files"], given["largest"], _own_files(given)), threads=given["threads"], processes=given["processes"],
-        verbose=given["log_requests"], second_person=given["second_person"], patterns=given["patterns"],
-        certificate=_certificate(given), proxy=given["behind_proxy"], public_url=given["public_url"], ways=ways_of(given), tell=when_of(given),
-        drain=given["drain"], grace=given["grace"],
-    )  # fmt: skip
+        database=database,
+        console=console_folder,
+        key_file=given["key_file"],
+        files=ReadableFolders(given["files"], given["largest"], _own_files(given)),
+        threads=given["threads"],
+        processes=given["processes"],
+        log_level=_log_level(given),
+        second_person=given["second_person"],
+        patterns=given["patterns"],
+        certificate=_certificate(given),
+        proxies=_proxies(given),
+        public_url=given["public_url"],
+        retention=given["keep"],
+        ways=ways_of(given),
+        tell=when_of(given),
+        drain=given["drain"],
+        grace=given["grace"],
+    )
     Server(options, listening, ready).run()
 
 
-def _keep_link(path: Path, link: str) -> None:
-    """Write the link that signs in to a file of its owner's only, in the place of an earlier link; nothing else is replaced."""
-    if path.is_symlink() or (path.exists() and "/sign-in#" not in path.read_text(errors="replace")):
-        say(f"{path} holds something else and stays as it is; `drawknife administrator link NAME` prints a link")
-        return
-    path.unlink(missing_ok=True)
-    path.touch(mode=0o600, exist_ok=False)
-    path.write_text(link)
-    say(f"A link that signs in to the console is in {path}: good once, for a day")
+def _log_level(given: Mapping[str, Any]) -> str:
+    """Return the log level; -v, -q and --log-requests stand for one, too."""
+    if VERBOSITY.quiet:
+        return "error"
+    return "info" if VERBOSITY.verbose or given["log_requests"] else str(given["log_level"])
+
+
+def _retention(lines: Sequence[str]) -> Retention:
+    from drawknife.records.retention import parse_retention
+
+    try:
+        return parse_retention(lines)
+    except BadValue as bad:
+        raise click.BadParameter(f"{bad}; expected {bad.expected}") from None
 
 
 def _public_url(value: str | None) -> str | None:
@@ -225,7 +299,12 @@ def _public_url(value: str | None) -> str | None:
         return None
     try:
         parts = urlsplit(value)
-        good = parts.scheme in ("http", "https") and parts.hostname and parts.port != 0 and not parts.username
+        good = (
+            parts.scheme in ("http", "https")
+            and parts.hostname
+            and parts.port != 0
+            and not parts.username
+        )
     except ValueError:
         good = False
     if not good or parts.path.strip("/") or parts.query or parts.fragment:
@@ -246,9 +325,12 @@ def check_options(given: Mapping[str, Any]) -> str:
         return "--tls-cert and --tls-key go together"
     if given["behind_proxy"]:
         try:
-            ip_address(given["behind_proxy"])
+            _proxies(given)
         except ValueError as bad:
-            return f"--behind-proxy: {bad}"
+            return (
+                f"--behind-proxy: {bad}; expected addresses and networks, such as 127.0.0.1,"
+                " 10.0.0.0/8"
+            )
     if wrong := check_telling(given):
         return wrong
     for option in _SECRETS:
@@ -256,15 +338,18 @@ def check_options(given: Mapping[str, Any]) -> str:
         if folder is not None:
             named = "--" + option.replace("_", "-")
             return (
-                f"{named} {path} lies below --files {folder}, where files are read for whoever may name them:"
-                f" move the file, or open a folder of its own, such as {folder}/files"
+                f"{named} {path} lies below --files {folder}, where files are read for whoever may"
+                f" name them: move the file, or open a folder of its own, such as {folder}/files"
             )
     for option in ("database_file", "tls_key", "webhook_secret_file", "mail_password_file"):
         path = given[option]
         # A key of TLS is often kept for a group of services.
         others = 0o007 if option == "tls_key" else 0o077
         if path is not None and path.stat().st_mode & others:
-            return f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it holds a secret: chmod 600 {path}"
+            return (
+                f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it"
+                f" holds a secret: chmod 600 {path}"
+            )
     if given["patterns"]:
         from drawknife.patterns import all_patterns
 
@@ -273,7 +358,10 @@ def check_options(given: Mapping[str, Any]) -> str:
     try:
         _certificate(given)
     except OSError as error:
-        return f"{given['tls_cert']} and {given['tls_key']} are no certificate and its key: {error.strerror or error}"
+        return (
+            f"{given['tls_cert']} and {given['tls_key']} are no certificate and its key:"
+            f" {error.strerror or error}"
+        )
     return ""
 
 
@@ -292,7 +380,9 @@ def _wrong_with_address(address: str) -> str:
 
 
 def _why_not_written(path: Path) -> str:
-    """Why a missing file cannot be created, as far as permissions of folders show; empty if it exists or can be created."""
+    """Why a missing file cannot be created, as far as permissions of folders show; empty if it
+    exists or can be created.
+    """
     if path.exists():
         return ""
     folder = path.parent.resolve()
@@ -300,11 +390,20 @@ def _why_not_written(path: Path) -> str:
         folder = folder.parent
     if not folder.is_dir():
         return f"{folder} is not a folder"
-    return "" if os.access(folder, os.W_OK | os.X_OK) else f"this user cannot create files in {folder}"
+    return (
+        "" if os.access(folder, os.W_OK | os.X_OK) else f"this user cannot create files in {folder}"
+    )
 
 
 #: The options that name files with the service's own secrets.
-_SECRETS = ("database_file", "token_file", "key_file", "tls_key", "webhook_secret_file", "mail_password_file")
+_SECRETS = (
+    "database_file",
+    "token_file",
+    "key_file",
+    "tls_key",
+    "webhook_secret_file",
+    "mail_password_file",
+)
 
 
 def _own_files(given: Mapping[str, Any]) -> tuple[Path, ...]:
@@ -323,110 +422,21 @@ def _opened_by(given: Mapping[str, Any], path: Path | None) -> Path | None:
 
 
 def _certificate(given: Mapping[str, Any]) -> Certificate | None:
-    from drawknife.service.http_server import Certificate
+    from drawknife.service.tls_certificate import Certificate
 
     return Certificate(given["tls_cert"], given["tls_key"]) if given["tls_cert"] else None
+
+
+def _proxies(given: Mapping[str, Any]) -> Proxies:
+    from drawknife.service.proxies import Proxies
+
+    return Proxies.read(given["behind_proxy"]) if given["behind_proxy"] else Proxies()
 
 
 def _own_console() -> Path | None:
     """The console that is in the package: an installed one has it."""
     folder = Path(str(files("drawknife"))) / "console"
     return folder if (folder / "index.html").exists() else None
-
-
-def _make_ready(database: str, first_model: Path | None, token_file: Path | None) -> str:
-    """Bring the database up to date, and put the first model and token in it.
-
-    Returns the code of a link that signs in, where the token was made; else it is empty.
-    """
-    from drawknife.formats.document import BadDocument
-    from drawknife.formats.model_file import read_model
-    from drawknife.records import tokens
-    from drawknife.records.changes import replace_model
-    from drawknife.records.database import (
-        PATIENCE_AT_START,
-        Database,
-        NoRoom,
-        SchemaProblem,
-        Unavailable,
-        Unusable,
-        bring_up_to_date,
-    )
-    from drawknife.records.snapshots import read_snapshot
-
-    from .common import NOT_SO, faults_of
-
-    try:
-        for step in bring_up_to_date(database):
-            say(f"database: applied {step}")
-        records = Database(database, size=0, patience=PATIENCE_AT_START)  # the processes are forked after this
-        records.open()
-        if first_model is not None and read_snapshot(records).revision == 0:
-            replace_model(records, read_model(first_model.read_bytes()), "drawknife serve", "load")
-            say(f"loaded {first_model}")
-        owner = _ensure_token(records, token_file) if token_file is not None else None
-        code = tokens.make_token(records, owner, "code", LINK_LASTS) if owner else ""
-        records.close()
-        return code
-    except Unusable as error:
-        fail(FAILED, str(error))
-    except Unavailable as error:
-        fail(FAILED, f"the database cannot be reached: {error}")
-    except NoRoom as error:
-        fail(FAILED, f"the database has no room: {error}")
-    except SchemaProblem as error:
-        fail(FAILED, str(error))
-    except BadDocument as error:
-        fail(NOT_SO, f"{first_model} has mistakes", faults_of(error), str(first_model))
-
-
-def _ensure_token(records: object, path: Path) -> str | None:
-    """Make the first owner and its token on first start, in a file that only its owner can read; its name if it was made.
-
-    Where the file is gone, or its token is not valid, a new one takes its place and ends all that went before. Whoever
-    starts the service holds its database, and so can always make that owner again, by deleting the file. The first start
-    with a database that was restored ends none. None where the token is valid, or that owner was removed.
-    """
-    from drawknife.records import administrators, journal, tokens
-    from drawknife.records.backup import note_started, was_restored
-    from drawknife.records.database import Database
-
-    assert isinstance(records, Database)
-    there = next((a.name for a in administrators.each(records) if fold(a.name) == FIRST_OWNER), None)
-    is_restored = was_restored(records)
-    if path.exists():
-        check_private(path)
-        if tokens.holder(records, path.read_text().strip(), "token") is not None:
-            if is_restored:
-                note_started(records)
-            return None
-        if there is None and (owners := [a.name for a in administrators.each(records) if a.role == "owner"]):
-            say(
-                f"the token in {path} is not valid, and {FIRST_OWNER} is no administrator any more; ask {several(owners)}"
-            )
-            return None
-    path.parent.mkdir(parents=True, exist_ok=True)
-    name = there or FIRST_OWNER
-    # A file of this process only takes the place of the old one when all is done: until then that stays as it is.
-    descriptor, part = mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    os.close(descriptor)
-    try:
-        if administrators.ensure_owner(records, name):
-            say(f"{name} is an owner now")
-        ended = 0 if is_restored else tokens.end_all(records, name)
-        Path(part).write_text(tokens.make_token(records, name, called=name, role="owner") + "\n")
-        Path(part).replace(path)
-    finally:
-        Path(part).unlink(missing_ok=True)
-    say(f"made an administrator's token in {path}" + ("; those before it are ended" if ended else ""))
-    if is_restored:
-        note_started(records)
-        say("The database was restored: tokens from before still work. `drawknife token list` shows them.")
-    if ended:
-        journal.note(
-            records, "drawknife serve", f"made a new administrator's token; {ended} tokens and sessions before it ended"
-        )
-    return name
 
 
 def add_to(group: click.Group) -> None:

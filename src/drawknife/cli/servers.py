@@ -33,7 +33,9 @@ def address(text: str) -> Address:
 
 
 def password_from(path: Path | None) -> str | None:
-    """The password in a file, else in DRAWKNIFE_REHEARSAL_PASSWORD: on a command line everybody on the machine sees it."""
+    """The password in a file, else in DRAWKNIFE_REHEARSAL_PASSWORD: on a command line everybody on
+    the machine sees it.
+    """
     if path is None:
         return os.environ.get("DRAWKNIFE_REHEARSAL_PASSWORD") or None
     check_private(path)
@@ -41,7 +43,9 @@ def password_from(path: Path | None) -> str | None:
 
 
 class SignInOptions(NamedTuple):
-    """Who signs in at a server with what: each by the account, in the form in which names are compared, or for all ("")."""
+    """Who signs in at a server with what: each by the account, in the form in which names are
+    compared, or for all ("").
+    """
 
     password: str | None
     passwords: dict[str, str]
@@ -62,11 +66,16 @@ class SignInOptions(NamedTuple):
         )
 
     def lacking(self, account: str) -> str:
-        """What to say where somebody with nothing to sign in with was refused; empty where there was something."""
+        """What to say where somebody with nothing to sign in with was refused; empty where there
+        was something.
+        """
         given = self.of(account)
         if given.password or given.key is not None:
             return ""
-        return f"; no password and no key was given for {account}: --passwords, --key, or DRAWKNIFE_REHEARSAL_PASSWORD"
+        return (
+            f"; no password and no key was given for {account}: --passwords, --key, or"
+            " DRAWKNIFE_REHEARSAL_PASSWORD"
+        )
 
 
 def _by_account(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
@@ -78,25 +87,34 @@ def speaks(command: F) -> F:
     """Options of what signs in at a server, passed as `signing`."""
 
     @click.option(
-        "--password-file", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        "--password-file",
+        type=click.Path(path_type=Path, exists=True, dir_okay=False),
         help="A file with one password for every account; else DRAWKNIFE_REHEARSAL_PASSWORD.",
-    )  # fmt: skip
+    )
     @click.option(
-        "--passwords", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        "--passwords",
+        type=click.Path(path_type=Path, exists=True, dir_okay=False),
         help="A file with a line for each account: its name and its password.",
-    )  # fmt: skip
+    )
     @click.option(
-        "--key", multiple=True, callback=_by_account, metavar="[ACCOUNT=]FILE",
+        "--key",
+        multiple=True,
+        callback=_by_account,
+        metavar="[ACCOUNT=]FILE",
         help="Sign in with this private key (SFTP). Repeatable.",
-    )  # fmt: skip
+    )
     @click.option(
-        "--sign-in-as", multiple=True, callback=_by_account, metavar="[ACCOUNT=]NAME",
+        "--sign-in-as",
+        multiple=True,
+        callback=_by_account,
+        metavar="[ACCOUNT=]NAME",
         help="Sign in under another name than the account's. Repeatable.",
-    )  # fmt: skip
+    )
     @click.option(
-        "--known-hosts", type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        "--known-hosts",
+        type=click.Path(path_type=Path, exists=True, dir_okay=False),
         help="The host keys to trust (SFTP).  [default: ~/.ssh/known_hosts]",
-    )  # fmt: skip
+    )
     @click.option("--unchecked", is_flag=True, help="Take any certificate or host key.")
     @functools.wraps(command)
     def wrapped(
@@ -109,7 +127,9 @@ def speaks(command: F) -> F:
         **others: Any,
     ) -> Any:
         word = password_from(password_file)
-        signing = SignInOptions(word, read_passwords(passwords), key, sign_in_as, known_hosts, not unchecked)
+        signing = SignInOptions(
+            word, read_passwords(passwords), key, sign_in_as, known_hosts, not unchecked
+        )
         return command(signing=signing, **others)
 
     return wrapped  # type: ignore[return-value]
@@ -119,7 +139,10 @@ def out_of_reach(server: Address, error: OSError) -> str:
     """Why nothing can be said to a server, and what helps."""
     where = f"{server.host}, port {server.port}"
     if isinstance(error, ssl.SSLCertVerificationError):
-        return f"the certificate of {where} is not trusted: {error.verify_message}; --unchecked takes any"
+        return (
+            f"the certificate of {where} is not trusted: {error.verify_message}; --unchecked"
+            " takes any"
+        )
     return f"{where}, cannot be reached: {os.strerror(error.errno) if error.errno else error}"
 
 
@@ -135,13 +158,20 @@ def read_passwords(path: Path | None) -> dict[str, str]:
 @click.command("compare-server")
 @click.argument("server", callback=lambda _, __, text: address(text))
 @click.argument("account")
-@click.option("--endpoint", metavar="NAME", help="The endpoint of the model that the server stands for.")
 @click.option(
-    "--most", default=1000, show_default=True, type=click.IntRange(1), help="Look into no more folders than this."
+    "--endpoint", metavar="NAME", help="The endpoint of the model that the server stands for."
+)
+@click.option(
+    "--most",
+    default=1000,
+    show_default=True,
+    type=click.IntRange(1),
+    help="Look into no more folders than this.",
 )
 @speaks
 @asks
 def compare_server_(
+    *,
     answers: Answers,
     server: Address,
     account: str,
@@ -152,22 +182,28 @@ def compare_server_(
 ) -> None:
     """Hold what a server shows ACCOUNT against the model, folder by folder; it only reads.
 
-    What is listed, what is shown, and over FTP the perm fact of each folder: entering, listing, putting files, making
-    folders. Exit status 1 where anything is different.
+    What is listed, what is shown, and over FTP the perm fact of each folder: entering, listing,
+    putting files, making folders. Exit status 1 where anything is different.
 
     \b
     Example:
       drawknife compare-server ftpes://files.tidewrack.example ines --endpoint harbour
-    """  # fmt: skip
+    """
     facts = {"account": account, **({"endpoint": endpoint} if endpoint else {})}
 
     def listing(location: str) -> Listing:
         found = answers.listing(account, location, endpoint)
-        return Listing(found.allowed, found.text, {x.name: x.kind for x in found.folders}, found.shows)
+        return Listing(
+            found.allowed, found.text, {x.name: x.kind for x in found.folders}, found.shows
+        )
 
     def decide(question: dict[str, Any]) -> tuple[bool, str]:
         found = answers.decide({**facts, **question})
-        return (found["allowed"], found["text"]) if isinstance(found, dict) else (found.allowed, found.text)
+        return (
+            (found["allowed"], found["text"])
+            if isinstance(found, dict)
+            else (found.allowed, found.text)
+        )
 
     listing("/")  # a name that is wrong is told before anybody signs in
     try:
@@ -196,18 +232,33 @@ def _print(compared: Compared) -> None:
 def _draw(compared: Compared) -> None:
     out = console()
     for d in compared.differences:
-        said = "the server does, and the model does not" if d.server else "the model does, and the server does not"
-        out.print(Text().append("✕ ", "red").append(d.location, "bold").append(f"  {d.what}: {said}"))
+        said = (
+            "the server does, and the model does not"
+            if d.server
+            else "the model does, and the server does not"
+        )
+        out.print(
+            Text().append("✕ ", "red").append(d.location, "bold").append(f"  {d.what}: {said}")
+        )
         out.print(Padding(Text(d.text, "dim"), (0, 0, 0, 2), expand=False))
-    headline = f"{number_of(len(compared.differences), 'difference')} in {number_of(compared.looked_at, 'folder')}"
+    headline = (
+        f"{number_of(len(compared.differences), 'difference')} in"
+        f" {number_of(compared.looked_at, 'folder')}"
+    )
     out.print(Text(headline, "bold" if compared.differences else "green"))
     if compared.left_out:
-        out.print(f"{number_of(compared.left_out, 'more folder')} not looked at: --most", style="dim")
+        out.print(
+            f"{number_of(compared.left_out, 'more folder')} not looked at: --most", style="dim"
+        )
     if compared.odd:
-        out.print(f"{number_of(compared.odd, 'folder')} not looked at: no model can hold the name", style="dim")
+        out.print(
+            f"{number_of(compared.odd, 'folder')} not looked at: no model can hold the name",
+            style="dim",
+        )
     if not compared.perm:
         out.print(
-            "The server does not tell what may be done in a folder (perm): only what is shown was compared.",
+            "The server does not tell what may be done in a folder (perm): only what is shown was"
+            " compared.",
             style="dim",
         )
 

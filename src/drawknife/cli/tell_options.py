@@ -18,15 +18,29 @@ if TYPE_CHECKING:
 F = TypeVar("F", bound=Callable[..., Any])
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 OPTIONS = (
-    click.option("--webhook", metavar="URL", help="Tell findings and broken promises to this address, each once."),
-    click.option("--webhook-secret-file", type=_FILE, help="The secret that what is sent there is signed with."),
-    click.option("--mail-to", multiple=True, metavar="ADDRESS", help="Tell them by mail. Repeatable."),
+    click.option(
+        "--webhook",
+        metavar="URL",
+        help="Tell findings and broken promises to this address, each once.",
+    ),
+    click.option(
+        "--webhook-secret-file",
+        type=_FILE,
+        help="The secret that what is sent there is signed with.",
+    ),
+    click.option(
+        "--mail-to", multiple=True, metavar="ADDRESS", help="Tell them by mail. Repeatable."
+    ),
     click.option("--mail-from", metavar="ADDRESS", help="Who the mail is from."),
-    click.option("--mail-server", metavar="HOST:PORT", help="Where it is handed in, by SMTP under STARTTLS."),
+    click.option(
+        "--mail-server", metavar="HOST:PORT", help="Where it is handed in, by SMTP under STARTTLS."
+    ),
     click.option("--mail-user", metavar="NAME", help="Who hands it in, if the server asks."),
     click.option("--mail-password-file", type=_FILE, help="The password for that."),
     click.option(
-        "--mail-ca", type=_FILE, help="Certificates that the server's is to come from; left out: the system's."
+        "--mail-ca",
+        type=_FILE,
+        help="Certificates that the server's is to come from; left out: the system's.",
     ),
     click.option(
         "--tell",
@@ -48,7 +62,8 @@ def telling_options(command: F) -> F:
 def check_telling(given: Mapping[str, Any]) -> str:
     """What is wrong with them; empty if they can be told by."""
     if given["webhook"] and (
-        urlsplit(given["webhook"]).scheme not in ("http", "https") or not urlsplit(given["webhook"]).hostname
+        urlsplit(given["webhook"]).scheme not in ("http", "https")
+        or not urlsplit(given["webhook"]).hostname
     ):
         return f"--webhook: {given['webhook']!r} is no address; expected https://…"
     if given["webhook_secret_file"] and not given["webhook"]:
@@ -57,7 +72,10 @@ def check_telling(given: Mapping[str, Any]) -> str:
     if any(mail) and not all(mail):
         return "--mail-to, --mail-from and --mail-server go together"
     if given["mail_server"] and not re.fullmatch(r".+:\d{1,5}", given["mail_server"]):
-        return f"--mail-server: {given['mail_server']!r}; expected HOST:PORT, such as smtp.tidewrack.example:587"
+        return (
+            f"--mail-server: {given['mail_server']!r}; expected HOST:PORT, such as"
+            " smtp.tidewrack.example:587"
+        )
     if bool(given["mail_user"]) != bool(given["mail_password_file"]):
         return "--mail-user and --mail-password-file go together"
     try:
@@ -86,8 +104,13 @@ def ways_of(given: Mapping[str, Any]) -> tuple[WayOfTelling, ...]:
         password = given["mail_password_file"]
         ways.append(
             Mail(
-                given["mail_server"], given["mail_from"], given["mail_to"], given["mail_user"],
-                password and password.read_text().strip(), given["mail_ca"], given["public_url"],
+                given["mail_server"],
+                given["mail_from"],
+                given["mail_to"],
+                given["mail_user"],
+                password and password.read_text().strip(),
+                given["mail_ca"],
+                given["public_url"],
             )
-        )  # fmt: skip
+        )
     return tuple(ways)

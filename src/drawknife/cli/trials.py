@@ -40,9 +40,14 @@ from .servers import SignInOptions, address, out_of_reach, speaks
 
 #: What is looked at, at each place, where it is written down what an account can do.
 RECORDED = (
-    ("enter", ""), ("list", ""), ("upload", "/trial.bin"), ("make-folder", "/trial"), ("download", "/others.bin"),
-    ("overwrite", "/others.bin"), ("delete-file", "/others.bin"),
-)  # fmt: skip
+    ("enter", ""),
+    ("list", ""),
+    ("upload", "/trial.bin"),
+    ("make-folder", "/trial"),
+    ("download", "/others.bin"),
+    ("overwrite", "/others.bin"),
+    ("delete-file", "/others.bin"),
+)
 
 
 def _decide(answers: Answers, question: dict[str, Any]) -> GateAnswer:
@@ -58,7 +63,8 @@ def _kept(answers: Answers) -> list[Trial]:
     if not found:
         fail(
             WRONG_USAGE,
-            "no trial is kept there yet: give a file of trials, or keep one with `drawknife trial keep FILE`",
+            "no trial is kept there yet: give a file of trials, or keep one with `drawknife trial"
+            " keep FILE`",
         )
     return found
 
@@ -71,19 +77,30 @@ def _servers(_: click.Context, __: click.Parameter, given: tuple[str, ...]) -> d
 @click.command("try")
 @click.argument("files", nargs=-1, metavar="[FILE...]")
 @click.option(
-    "--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here, too."
+    "--junit",
+    "junit_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write JUnit XML here, too.",
 )
 @click.option(
     "--over",
     multiple=True,
     callback=_servers,
     metavar="ENDPOINT=URL",
-    help="Do it at this server, too: ftp://, ftpes://, ftps:// or sftp://. Without ENDPOINT for all of them. Repeatable.",
+    help=(
+        "Do it at this server, too: ftp://, ftpes://, ftps:// or sftp://. Without ENDPOINT for all"
+        " of them. Repeatable."
+    ),
 )
-@click.option("--may-write", is_flag=True, help="With --over: also put files there, which are taken away at the end.")
+@click.option(
+    "--may-write",
+    is_flag=True,
+    help="With --over: also put files there, which are taken away at the end.",
+)
 @speaks
 @asks
 def try_(
+    *,
     answers: Answers,
     files: tuple[str, ...],
     junit_file: Path | None,
@@ -92,18 +109,20 @@ def try_(
     signing: SignInOptions,
     as_json: bool,
 ) -> None:
-    """Do the trials of some files, or those that the model keeps: each step is asked, and held against what it expects.
+    """Do the trials of some files, or those that the model keeps: each step is asked, and held
+    against what it expects.
 
-    What the steps before have put, moved or deleted counts. With --over each step is also done at a server, and held
-    against the model. With --may-write it creates files under names of its own there, and touches nothing else; they
-    are deleted at the end. Exit status 0 only if all is as expected and nothing is left behind.
+    What the steps before have put, moved or deleted counts. With --over each step is also done at a
+    server, and held against the model. With --may-write it creates files under names of its own
+    there, and touches nothing else; they are deleted at the end. Exit status 0 only if all is as
+    expected and nothing is left behind.
 
     \b
     Examples:
       drawknife try
       drawknife try demo/trials.yaml
       drawknife try demo/trials.yaml --junit trials.xml
-    """  # fmt: skip
+    """
     left: list[str] = []
     done: list[tuple[str, Trial, list[Outcome]]] = []
     for name in files or ("the trials kept",):
@@ -134,12 +153,16 @@ def _at_server(
     may_write: bool,
     left: list[str],
 ) -> list[Outcome]:
-    """The outcomes with what a server did with each step; what could not be cleaned up is added to `left`."""
+    """The outcomes with what a server did with each step; what could not be cleaned up is added to
+    `left`.
+    """
     endpoint = trial.endpoint or ""
     server = over.get(fold(endpoint), over.get(""))
     if server is None:
         return [
-            x._replace(server=ServerDid(None, f"no --over for {endpoint or 'a trial without an endpoint'}"))
+            x._replace(
+                server=ServerDid(None, f"no --over for {endpoint or 'a trial without an endpoint'}")
+            )
             for x in outcomes
         ]
     try:
@@ -167,7 +190,9 @@ def _at_server(
 
 
 def _not_in(x: Outcome, said: str) -> ServerDid:
-    """What a server that refuses a sign-in has done with a step: refused what takes being in, and no more is known."""
+    """What a server that refuses a sign-in has done with a step: refused what takes being in, and
+    no more is known.
+    """
     of_signing_in = x.answer.allowed or x.answer.gate in ("door", "sign-in")
     return ServerDid(False if of_signing_in else None, said)
 
@@ -177,15 +202,25 @@ def _print(done: Iterable[tuple[str, Trial, list[Outcome]]]) -> None:
 
     found = [
         {
-            "file": name, "trial": trial.name, "as": trial.account,
+            "file": name,
+            "trial": trial.name,
+            "as": trial.account,
             "steps": [
-                {"step": x.step.says, "expected": x.step.allowed, "by": x.step.gate, "allowed": x.answer.allowed,
-                 "gate": x.answer.gate, "text": x.answer.text, "server": x.server._asdict() if x.server else None, "as_expected": x.as_expected}
+                {
+                    "step": x.step.says,
+                    "expected": x.step.allowed,
+                    "by": x.step.gate,
+                    "allowed": x.answer.allowed,
+                    "gate": x.answer.gate,
+                    "text": x.answer.text,
+                    "server": x.server._asdict() if x.server else None,
+                    "as_expected": x.as_expected,
+                }
                 for x in outcomes
             ],
         }
         for name, trial, outcomes in done
-    ]  # fmt: skip
+    ]
     print_text(json.dumps(found, ensure_ascii=False, indent=2))
 
 
@@ -195,7 +230,9 @@ def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
     for _, trial, outcomes in done:
         wrong = [x for x in outcomes if not x.as_expected]
         mark = ("✕ ", "red") if wrong else ("● ", "green")
-        out.print(Text().append(*mark).append(trial.name, "bold").append(f"  as {trial.account}", "dim"))
+        out.print(
+            Text().append(*mark).append(trial.name, "bold").append(f"  as {trial.account}", "dim")
+        )
         steps, failed = steps + len(outcomes), failed + len(wrong)
         for x in outcomes:
             left += x.server is not None and x.server.allowed is None
@@ -204,7 +241,10 @@ def _draw(out: Console, done: list[tuple[str, Trial, list[Outcome]]]) -> None:
     out.print(
         Text()
         .append(f"\n{headline}: ")
-        .append(f"{failed} not as expected" if failed else "all as expected", "red" if failed else "green")
+        .append(
+            f"{failed} not as expected" if failed else "all as expected",
+            "red" if failed else "green",
+        )
     )
     if left:
         out.print(f"{number_of(left, 'step')} not tried at the server", style="dim")
@@ -224,16 +264,22 @@ def _draw_step(out: Console, x: Outcome) -> None:
         word = (
             "not tried"
             if x.server.allowed is None
-            else "the server, too"
-            if x.is_so_at_server
-            else "the server lets it"
-            if x.server.allowed
-            else "the server does not"
+            else (
+                "the server, too"
+                if x.is_so_at_server
+                else "the server lets it"
+                if x.server.allowed
+                else "the server does not"
+            )
         )
         line.append(f"; {word}", "dim" if x.is_so_at_server else "red")
     out.print(line)
     below = [] if x.is_allowed_as_expected else [x.answer.text]
-    if x.server is not None and x.server.text and not (x.is_so_at_server and x.server.allowed is False):
+    if (
+        x.server is not None
+        and x.server.text
+        and not (x.is_so_at_server and x.server.allowed is False)
+    ):
         below.append(x.server.text)
     for text in below:
         out.print(Padding(Text(text, "dim" if x.as_expected else ""), (0, 0, 0, 6), expand=False))
@@ -241,7 +287,9 @@ def _draw_step(out: Console, x: Outcome) -> None:
 
 @click.group()
 def trial() -> None:
-    """Trials: what would be done by hand after a change: list, show, keep, record, add, change, rename, remove."""
+    """Trials: what would be done by hand after a change: list, show, keep, record, add, change,
+    rename, remove.
+    """
 
 
 @trial.command("list")
@@ -267,10 +315,17 @@ def list_trials(answers: Answers, failing: bool, as_json: bool) -> None:
             out.print(sign.append(t.name, "bold").append(facts, "dim"))
             for step in [] if t.as_expected else t.steps:
                 if not step.as_expected:
-                    line = Text(f"{step.says}  ").append(f"expected {step.expected}", "red").append(f": {step.text}")
+                    line = (
+                        Text(f"{step.says}  ")
+                        .append(f"expected {step.expected}", "red")
+                        .append(f": {step.text}")
+                    )
                     out.print(Padding(line, (0, 0, 0, 4), expand=False))
         if not found.trials:
-            out.print("No trial is kept yet: `drawknife trial keep FILE` keeps those of a file.", style="dim")
+            out.print(
+                "No trial is kept yet: `drawknife trial keep FILE` keeps those of a file.",
+                style="dim",
+            )
     raise SystemExit(NOT_SO if failing and not all(t.as_expected for t in found.trials) else 0)
 
 
@@ -293,14 +348,26 @@ def keep(apply: Apply, file: str) -> None:
 
 show_command(trial, "trial", "NAME", "Show one trial.", 'trial show "a partner sees no soundings"')
 add_command(
-    trial, "trial", "NAME", "Keep a trial.",
-    'trial add "nobody from the lab sends charts" --as ines --at harbour --step "upload /charts/issued/x: no"',
-)  # fmt: skip
-change_command(
-    trial, "trial", "NAME", "Change a trial.", 'trial change "a crew keeps to its own inbox" --step "list /charts: no"'
+    trial,
+    "trial",
+    "NAME",
+    "Keep a trial.",
+    'trial add "nobody from the lab sends charts" --as ines --at harbour --step "upload'
+    ' /charts/issued/x: no"',
 )
-rename_command(trial, "trial", "NAME", "Rename a trial.", 'trial rename "a crew keeps to its own inbox" crews')
-remove_command(trial, "trial", "NAME", "Remove a trial.", 'trial remove "a partner sees no soundings"')
+change_command(
+    trial,
+    "trial",
+    "NAME",
+    "Change a trial.",
+    'trial change "a crew keeps to its own inbox" --step "list /charts: no"',
+)
+rename_command(
+    trial, "trial", "NAME", "Rename a trial.", 'trial rename "a crew keeps to its own inbox" crews'
+)
+remove_command(
+    trial, "trial", "NAME", "Remove a trial.", 'trial remove "a partner sees no soundings"'
+)
 
 
 @trial.command()
@@ -324,7 +391,9 @@ def record(answers: Answers, account: str, endpoint: str | None, as_json: bool) 
             steps.append(Step(action, path, allowed=found.allowed, gate=found.gate))
     if as_json:
         fail(WRONG_USAGE, "a trial is written as YAML: leave --json out")
-    print_text(write_trials([Trial(f"what {account} can do", account, tuple(steps), endpoint)]), nl=False)
+    print_text(
+        write_trials([Trial(f"what {account} can do", account, tuple(steps), endpoint)]), nl=False
+    )
 
 
 def add_to(group: click.Group) -> None:

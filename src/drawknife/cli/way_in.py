@@ -25,7 +25,8 @@ AT = click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead
 @click.argument("address")
 @asks
 def reach(answers: Answers, endpoint: str, address: str, as_json: bool) -> None:
-    """Can a client at ADDRESS come to ENDPOINT, with control and data connections, and what is missing?
+    """Can a client at ADDRESS come to ENDPOINT, with control and data connections, and what is
+    missing?
 
     Exit status 0 if both come through, 1 if not.
 
@@ -42,22 +43,32 @@ def reach(answers: Answers, endpoint: str, address: str, as_json: bool) -> None:
         where = (
             f"straight to {found.way}"
             if found.inside is None
-            else f"inside, straight to {found.way}"
-            if found.inside
-            else f"from outside, to {found.way}"
-            if found.way
-            else "from outside"
+            else (
+                f"inside, straight to {found.way}"
+                if found.inside
+                else f"from outside, to {found.way}"
+                if found.way
+                else "from outside"
+            )
         )
-        out.print(Text(found.endpoint, "bold").append(f"  for a client at {found.client}, {where}", "default"))
+        out.print(
+            Text(found.endpoint, "bold").append(
+                f"  for a client at {found.client}, {where}", "default"
+            )
+        )
         for name, comes in (("control", found.control), ("data", found.data)):
-            sign = ("✓", "green", "comes through") if comes else ("✗", "red", "does not come through")
+            sign = (
+                ("✓", "green", "comes through") if comes else ("✗", "red", "does not come through")
+            )
             out.print(Text("  ").append(sign[0], sign[1]).append(f" {name:<8} {sign[2]}"))
         for line in found.missing:
-            out.print(Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False))
+            out.print(
+                Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False)
+            )
     raise SystemExit(0 if found.control and found.data else 1)
 
 
-# --- networks and lockout -------------------------------------------------------------------------
+# --- networks and lockout -----------------------------------------------------------------------
 
 
 @click.group()
@@ -85,7 +96,8 @@ def show_network(answers: Answers, as_json: bool) -> None:
 @options_of("network", changing=True)
 @edits
 def change_network(apply: Apply, **given: Any) -> None:
-    """State what is inside, what is open, and what is forwarded; `drawknife reach` then tells who comes through.
+    """State what is inside, what is open, and what is forwarded; `drawknife reach` then tells who
+    comes through.
 
     \b
     Example:
@@ -116,7 +128,7 @@ def list_lockouts(client: Client, as_json: bool) -> None:
     table = plain_table("of", "name", "failures", "state")
     for c in found.counting:
         state = (
-            Text(f"locked until {c.locked_until:%Y-%m-%d %H:%M:%S} (UTC)", "red")
+            Text(f"locked until {c.locked_until:%Y-%m-%d %H:%M:%S} UTC", "red")
             if c.locked_until
             else Text("counts", "dim")
         )
@@ -158,13 +170,23 @@ def report(client: Client, **event: Any) -> None:
 
 
 show_command(
-    lockout, "lockout", "account|address", "Show what locks an account, or an address.", "lockout show account"
+    lockout,
+    "lockout",
+    "account|address",
+    "Show what locks an account, or an address.",
+    "lockout show account",
 )
 add_command(
     lockout, "lockout", "account|address", "Say what locks an account, or an address.",
     'lockout add account --failures 5 --within "10 minutes" --lasts "30 minutes"',
 )  # fmt: skip
-change_command(lockout, "lockout", "account|address", "Change what locks.", "lockout change address --failures 20")
+change_command(
+    lockout,
+    "lockout",
+    "account|address",
+    "Change what locks.",
+    "lockout change address --failures 20",
+)
 remove_command(lockout, "lockout", "account|address", "Lock no more.", "lockout remove address")
 
 

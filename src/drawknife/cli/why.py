@@ -39,16 +39,35 @@ def questions(command: F) -> F:
     @click.argument("action", type=click.Choice(ACTIONS), metavar="ACTION")
     @click.argument("location", required=False)
     @click.option("--to", metavar="LOCATION", help="The destination of a rename.")
-    @click.option("--thing", type=click.Choice(["file", "folder"]), help="What is renamed, or has its attributes set.")
+    @click.option(
+        "--thing",
+        type=click.Choice(["file", "folder"]),
+        help="What is renamed, or has its attributes set.",
+    )
     @click.option("--replaces", is_flag=True, help="A file of the destination's name exists.")
     @click.option("--owner", metavar="ACCOUNT", help="Who owns the file that is acted on.")
-    @click.option("--endpoint", metavar="NAME", help="Through this endpoint: asks door, sign-in and endpoint, too.")
+    @click.option(
+        "--endpoint",
+        metavar="NAME",
+        help="Through this endpoint: asks door, sign-in and endpoint, too.",
+    )
     @click.option("--from", "from_", metavar="ADDRESS", help="The client's address.")
     @click.option("--tls/--no-tls", default=None, help="Does the client use TLS?")
-    @click.option("--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in.")
+    @click.option(
+        "--method", type=click.Choice(["password", "key", "directory"]), help="How it signs in."
+    )
     @click.option("--size", metavar="SIZE", help="Bytes of the file, or such as 40 GiB.")
-    @click.option("--replaced-size", metavar="SIZE", help="Bytes of the file that is overwritten or appended to.")
-    @click.option("--files", type=click.IntRange(0), metavar="N", help="How many files are in a folder that moves.")
+    @click.option(
+        "--replaced-size",
+        metavar="SIZE",
+        help="Bytes of the file that is overwritten or appended to.",
+    )
+    @click.option(
+        "--files",
+        type=click.IntRange(0),
+        metavar="N",
+        help="How many files are in a folder that moves.",
+    )
     @click.option("--at", metavar="TIME", help="As of this ISO 8601 time instead of now.")
     @functools.wraps(command)
     def wrapped(account: str, action: str, location: str | None, **others: Any) -> Any:
@@ -74,10 +93,16 @@ _FACTS = (
 )
 
 
-def _question(account: str, action: str, location: str | None, facts: dict[str, Any]) -> dict[str, Any]:
+def _question(
+    account: str, action: str, location: str | None, facts: dict[str, Any]
+) -> dict[str, Any]:
     question: dict[str, Any] = {"account": account, "action": action, "path": location}
     question.update(
-        {name.rstrip("_"): value for name, value in facts.items() if value is not None and value is not False}
+        {
+            name.rstrip("_"): value
+            for name, value in facts.items()
+            if value is not None and value is not False
+        }
     )
     if facts["tls"] is False:
         question["tls"] = False
@@ -88,7 +113,9 @@ def _question(account: str, action: str, location: str | None, facts: dict[str, 
                 question[name] = read_size(int(text) if text.isdecimal() else text)
             except BadValue as bad:
                 hint = f"--{name.replace('_', '-')}"
-                raise click.BadParameter(f"{bad}; expected {bad.expected}", param_hint=hint) from None
+                raise click.BadParameter(
+                    f"{bad}; expected {bad.expected}", param_hint=hint
+                ) from None
     return {name: value for name, value in question.items() if value is not None}
 
 
@@ -99,9 +126,9 @@ def _question(account: str, action: str, location: str | None, facts: dict[str, 
 def why(answers: Answers, question: dict[str, Any], as_json: bool) -> None:
     """May ACCOUNT do ACTION at LOCATION, and why?
 
-    ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder to
-    be made; for enter, list and delete-folder the folder. Exit status 0 if allowed, 1 if refused.
-    `drawknife mend` tells ways to change what it says.
+    ACTION is one of the eleven rights, or sign-in. LOCATION is the file; for make-folder the folder
+    to be made; for enter, list and delete-folder the folder. Exit status 0 if allowed, 1 if
+    refused. `drawknife mend` tells ways to change what it says.
 
     \b
     Examples:
@@ -124,23 +151,36 @@ def _draw(out: Console, found: msg.Answer) -> None:
     if found.allowed:
         out.print(Text().append(" ALLOWED ", "reverse green").append(f"  {found.text}"))
     else:
-        out.print(Text().append(" REFUSED ", "reverse red").append(f"  by the {found.gate} gate", "bold"))
+        out.print(
+            Text().append(" REFUSED ", "reverse red").append(f"  by the {found.gate} gate", "bold")
+        )
         out.print(Padding(Text(found.text), (0, 0, 0, 2)))
     further = explanation.obstacles[1:]
     if further:
         out.print("\nAlso in the way, once that is mended", style="bold")
         for obstacle in further:
-            out.print(Padding(Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"), (0, 0, 0, 2)))
+            out.print(
+                Padding(
+                    Text(f"{obstacle.gate}: ", "yellow").append(obstacle.text, "default"),
+                    (0, 0, 0, 2),
+                )
+            )
     for at in explanation.locations:
         if at.place:
             line = Text("\n").append(at.location, "bold").append(f" is {at.place}")
-            out.print(line.append(f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim"))
+            out.print(
+                line.append(
+                    f", through the virtual path {at.virtual_path} (at most {at.ceiling})", "dim"
+                )
+            )
     out.print("\nGates", style="bold")
     for gate in explanation.gates:
         _draw_gate(out, gate)
     for check in explanation.checks:
         _draw_check(out, check)
-    if any(e.fate in FATES for c in explanation.checks for x in c.judgement.levels for e in x.entries):
+    if any(
+        e.fate in FATES for c in explanation.checks for x in c.judgement.levels for e in x.entries
+    ):
         out.print("\n  ▶ decides   = agrees   × overruled   · has no part in it", style="dim")
 
 
@@ -151,13 +191,20 @@ def _draw_gate(out: Console, gate: msg.GateMessage) -> None:
     elif gate.obstacles:
         count = len(gate.obstacles)
         line = (
-            Text("  ").append("✗", "red").append(f" {gate.gate:<13} refuses{'' if count == 1 else f', {count} times'}")
+            Text("  ")
+            .append("✗", "red")
+            .append(f" {gate.gate:<13} refuses{'' if count == 1 else f', {count} times'}")
         )
         line.append(notes, "dim")
     elif any("cannot be evaluated" in note or "nothing to ask" in note for note in gate.notes):
         line = Text(f"  – {gate.gate:<13} {'; '.join(gate.notes)}", "dim")
     else:
-        line = Text("  ").append("✓", "green").append(f" {gate.gate:<13} lets it pass").append(notes, "dim")
+        line = (
+            Text("  ")
+            .append("✓", "green")
+            .append(f" {gate.gate:<13} lets it pass")
+            .append(notes, "dim")
+        )
     out.print(line)
 
 
@@ -166,7 +213,9 @@ def _draw_check(out: Console, check: msg.CheckMessage) -> None:
     if on_the_way:
         line = Text("\nOn the way: ", "bold")
         for p in on_the_way:
-            line.append(p.place, "default").append(" ✓  " if p.allowed else " ✗  ", "green" if p.allowed else "red")
+            line.append(p.place, "default").append(
+                " ✓  " if p.allowed else " ✗  ", "green" if p.allowed else "red"
+            )
         out.print(line)
     for judgement in (*check.blocked, check.judgement):
         _draw_judgement(out, judgement)
@@ -175,7 +224,12 @@ def _draw_check(out: Console, check: msg.CheckMessage) -> None:
 def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
     whose = {True: " (one's own)", False: " (not one's own)", None: ""}[j.own]
     sign = Text("✓", "green") if j.allowed else Text("✗", "red")
-    out.print(Text("\n").append_text(sign).append(f" {j.right}", "bold").append(f"{whose} in {j.place}", "default"))
+    out.print(
+        Text("\n")
+        .append_text(sign)
+        .append(f" {j.right}", "bold")
+        .append(f"{whose} in {j.place}", "default")
+    )
     width = max((len(e.entry) for x in j.levels for e in x.entries), default=0)
     for level in j.levels:
         if not level.entries and not level.sealed and level.up:
@@ -183,13 +237,17 @@ def _draw_judgement(out: Console, j: msg.JudgementMessage) -> None:
         facts = [f"owner {level.owner}"] if level.owner else []
         facts += ["sealed: nothing comes down into it"] if level.sealed else []
         facts += [] if level.entries else ["no entries"] if level.recorded else ["not recorded"]
-        out.print(Text("  ").append(level.place).append(f"   {', '.join(facts)}" if facts else "", "dim"))
+        out.print(
+            Text("  ").append(level.place).append(f"   {', '.join(facts)}" if facts else "", "dim")
+        )
         for e in level.entries:
             sign_, style = FATES.get(e.fate, ("·", "dim"))
             became = f"{e.fate} by {e.by}" if e.by else e.fate
             line = Text(f"    {sign_} ", style).append(e.entry.ljust(width), style)
             out.print(
-                line.append(f"  {became}", "dim" if style == "dim" else "italic"), no_wrap=True, overflow="ellipsis"
+                line.append(f"  {became}", "dim" if style == "dim" else "italic"),
+                no_wrap=True,
+                overflow="ellipsis",
             )
             if len(e.chain) > 2:
                 out.print(Text(f"        through {' > '.join(e.chain[1:])}", "dim"))
@@ -214,7 +272,9 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
           | drawknife decide --model demo/tidewrack.yaml
     """
     lines = (line for line in file if line.strip())
-    answered = _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
+    answered = (
+        _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
+    )
     write = sys.stdout.write
     bad = False
     dumps = json.JSONEncoder(ensure_ascii=False).encode

@@ -34,16 +34,24 @@ class AdministratorCalls(Connection):
         directory: str | None = None,
         reads: Literal["area", "everything"] | None = None,
     ) -> msg.AdministratorLine:
-        """Add an administrator. ``POST /administrators``. `area`: store:NAME, STORE:/folder, unit:PATH, group:NAME; None: all.
+        """Add an administrator.
 
-        With `directory` it signs in through that one, with the password that it has there. With an area it reads only
-        what touches that, unless it `reads` everything.
+        ``POST /administrators``. `area`: store:NAME, STORE:/folder, unit:PATH, group:NAME; None:
+        all.
+
+        With `directory` it signs in through that one, with the password that it has there. With an
+        area it reads only what touches that, unless it `reads` everything.
         """
         body = {
-            "name": name, "role": role, "area": None if area is None else list(area), "reads": reads,
+            "name": name,
+            "role": role,
+            "area": None if area is None else list(area),
+            "reads": reads,
             "directory": directory,
-        }  # fmt: skip
-        return self._read(msg.AdministratorLine, self._request("POST", "/administrators", json=body))
+        }
+        return self._read(
+            msg.AdministratorLine, self._request("POST", "/administrators", json=body)
+        )
 
     def change_administrator(
         self,
@@ -53,7 +61,8 @@ class AdministratorCalls(Connection):
         directory: str | None = None,
         reads: Literal["area", "everything"] | None = None,
     ) -> msg.AdministratorLine:
-        """Another role, area, reading or way to sign in: an empty one is everything, or no directory; None leaves it.
+        """Another role, area, reading or way to sign in: an empty one is everything, or no
+        directory; None leaves it.
 
         ``PATCH /administrators/{name}``.
         """
@@ -63,28 +72,49 @@ class AdministratorCalls(Connection):
         return self._read(msg.AdministratorLine, self._request("PATCH", _path(name), json=body))
 
     def remove_administrator(self, name: str) -> int:
-        """Remove an administrator; how many tokens and sessions ended with it. ``DELETE /administrators/{name}``."""
+        """Remove an administrator; how many tokens and sessions ended with it.
+
+        ``DELETE /administrators/{name}``.
+        """
         return self._read(msg.Ended, self._request("DELETE", _path(name))).ended
 
-    def set_administrator_password(self, name: str, password: str, current: str | None = None) -> None:
-        """Set an administrator's password; console sessions and links end. ``PUT /administrators/{name}/password``.
+    def set_administrator_password(
+        self, name: str, password: str, current: str | None = None
+    ) -> None:
+        """Set an administrator's password; console sessions and links end.
+
+        ``PUT /administrators/{name}/password``.
 
         To change your own, `current` is the present one.
         """
-        self._request("PUT", _path(name, "password"), json={"password": password, "current": current})
+        self._request(
+            "PUT", _path(name, "password"), json={"password": password, "current": current}
+        )
 
     def sign_in_link(self, name: str) -> msg.SignInLink:
-        """A link that signs an administrator in, good once. ``POST /administrators/{name}/link``."""
+        """A link that signs an administrator in, good once.
+
+        ``POST /administrators/{name}/link``.
+        """
         return self._read(msg.SignInLink, self._request("POST", _path(name, "link")))
 
     def tokens(self) -> msg.TokenList:
-        """Tokens of programs, sessions and links: one's own, for an owner everybody's. ``GET /tokens``."""
+        """Tokens of programs, sessions and links: one's own, for an owner everybody's.
+
+        ``GET /tokens``.
+        """
         return self._get(msg.TokenList, "/tokens")
 
     def make_token(
-        self, called: str, role: str | None = None, last_day: str | None = None, directory: str | None = None
+        self,
+        called: str,
+        role: str | None = None,
+        last_day: str | None = None,
+        directory: str | None = None,
     ) -> msg.TokenMade:
-        """Make a token for a program, with a role no wider than one's own; it is told this once. ``POST /tokens``.
+        """Make a token for a program, with a role no wider than one's own; it is told this once.
+
+        ``POST /tokens``.
 
         With `directory` it provisions that one by SCIM, and does nothing else.
         """

@@ -1,4 +1,6 @@
-"""A connection to one service: requests, answers read as messages, and what goes wrong on the way."""
+"""A connection to one service: requests, answers read as messages, and what goes wrong
+on the way.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from copy import copy
+from time import monotonic
 from types import TracebackType
 from typing import Any, Protocol, Self, TypeVar
 from urllib.parse import quote
@@ -40,28 +43,48 @@ class Connection:
     def __init__(self, url: str, token: str, timeout: float = 600) -> None:
         self.url = url.rstrip("/")
         self._of_another: dict[str, str] = {}
-        # Reading what certificates are trusted takes a tenth of a small question: only where there is one to check.
-        # A redirect is not followed, so a plain connection stays one.
+        # Reading what certificates are trusted takes a tenth of a small question: only where there
+        # is one to check. A redirect is not followed, so a plain connection stays one.
         encrypted = not self.url.lower().startswith("http://")
         self._http = httpx.Client(
             base_url=self.url + "/api/v1",
             headers={"Authorization": f"Bearer {token}"},
             timeout=httpx.Timeout(timeout, connect=5),
-            transport=httpx.HTTPTransport(verify=encrypted, retries=1),  # of connecting only: nothing is asked twice
+            transport=httpx.HTTPTransport(
+                verify=encrypted, retries=1
+            ),  # of connecting only: nothing is asked twice
         )
 
-    def as_of(self, text: str) -> Self:
-        """The same connection, asking of a model of the past: of a revision, or as of a time that has been.
+    def tell_requests(self, tell: Callable[[str], None]) -> None:
+        """Tell each request when it is answered, in a line: what was asked, the status, and how
+        long it took.
+        """
 
-        Nothing can be changed with it: :class:`ClientError`. What is kept beside the model, such as credentials and the
-        journal, is not of the past: :class:`Refused`.
+        def asked(request: httpx.Request) -> None:
+            request.extensions["drawknife.began"] = monotonic()
+
+        def answered(response: httpx.Response) -> None:
+            request = response.request
+            took = (monotonic() - request.extensions["drawknife.began"]) * 1000
+            tell(f"{request.method} {request.url.path}: {response.status_code} in {took:.0f} ms")
+
+        self._http.event_hooks = {"request": [asked], "response": [answered]}
+
+    def as_of(self, text: str) -> Self:
+        """The same connection, asking of a model of the past: of a revision, or as of a time that
+        has been.
+
+        Nothing can be changed with it: :class:`ClientError`. What is kept beside the model, such as
+        credentials and the journal, is not of the past: :class:`Refused`.
         """
         past = copy(self)
         past._of_another = {"as_of": text}
         return past
 
     def in_draft(self, name: str) -> Self:
-        """The same connection, asking of the model as it would be with a draft applied; as :meth:`as_of` otherwise."""
+        """The same connection, asking of the model as it would be with a draft applied; as
+        :meth:`as_of` otherwise.
+        """
         drafted = copy(self)
         drafted._of_another = {"draft": name}
         return drafted
@@ -76,7 +99,10 @@ class Connection:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         self.close()
 
@@ -91,10 +117,15 @@ class Connection:
 
     def _lines(self, path: str, **query: Any) -> Iterator[Any]:
         """The rows of an answer as plain data, each read when it is asked for."""
-        arguments: dict[str, Any] = {"params": {name: value for name, value in query.items() if value is not None}}
+        arguments: dict[str, Any] = {
+            "params": {name: value for name, value in query.items() if value is not None}
+        }
         self._towards_another("GET", path, arguments)
         headers = {"Accept": "application/x-ndjson"}
-        with self._in_our_errors("GET"), self._http.stream("GET", path, headers=headers, **arguments) as response:
+        with (
+            self._in_our_errors("GET"),
+            self._http.stream("GET", path, headers=headers, **arguments) as response,
+        ):
             if not response.is_success:
                 response.read()
             for line in self._checked(response).iter_lines():
@@ -107,10 +138,15 @@ class Connection:
             asked = path in (_ASKING if past else _ASKING_IN_DRAFTS)
             if method != "GET" and not asked and _PATTERN.fullmatch(path) is None:
                 raise ClientError(
-                    "the past can be asked of, and not changed; `back-to` takes the model back to it"
+                    "the past can be asked of, and not changed; `back-to` takes the model back"
+                    " to it"
                     if "as_of" in self._of_another
-                    else "this is not asked of a draft" if not past else "without disks things are asked, and not changed"
-                )  # fmt: skip
+                    else (
+                        "this is not asked of a draft"
+                        if not past
+                        else "without disks things are asked, and not changed"
+                    )
+                )
             arguments["params"] = {**(arguments.get("params") or {}), **self._of_another}
 
     @contextmanager
@@ -123,9 +159,13 @@ class Connection:
                 f"no service answers at {self.url}; is it running? start one with `drawknife serve`"
             ) from None
         except httpx.TimeoutException:
-            raise ServiceUnavailable(f"the service at {self.url} does not answer in time{_perhaps(method)}") from None
+            raise ServiceUnavailable(
+                f"the service at {self.url} does not answer in time{_perhaps(method)}"
+            ) from None
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise ClientError(f"asking the service at {self.url} failed: {error}{_perhaps(method)}") from None
+            raise ClientError(
+                f"asking the service at {self.url} failed: {error}{_perhaps(method)}"
+            ) from None
 
     def _checked(self, response: httpx.Response) -> httpx.Response:
         if response.is_success:
@@ -133,7 +173,9 @@ class Connection:
         try:
             problem = msg.Problem.model_validate_json(response.content)
         except ValidationError:
-            raise ClientError(f"{self.url} answers {response.status_code}, and not as Drawknife does") from None
+            raise ClientError(
+                f"{self.url} answers {response.status_code}, and not as Drawknife does"
+            ) from None
         if response.status_code == 503:
             raise ServiceUnavailable(problem.detail)
         raise Refused(problem)
@@ -147,16 +189,23 @@ class Connection:
         try:
             return kind.model_validate_json(response.content)
         except ValidationError:
-            raise ClientError(f"{self.url} answers, but not as this version of Drawknife does") from None
+            raise ClientError(
+                f"{self.url} answers, but not as this version of Drawknife does"
+            ) from None
 
     def _each(self, page: Callable[[int], PartOfList], rows: str) -> Iterator[Any]:
-        """The rows of a list, page by page; :class:`ClientError` if another revision comes in between."""
+        """The rows of a list, page by page; :class:`ClientError` if another revision comes in
+        between.
+        """
         offset, revision = 0, None
         while True:
             found = page(offset)
             now = getattr(found, "revision", None)
             if revision is not None and now != revision:
-                raise ClientError(f"the model changed from revision {revision} to {now} while it was read; begin again")
+                raise ClientError(
+                    f"the model changed from revision {revision} to {now} while it was read; begin"
+                    " again"
+                )
             revision = now
             some = getattr(found, rows)
             yield from some
@@ -172,7 +221,11 @@ class Connection:
 
 def _perhaps(method: str) -> str:
     """What has to be said where the answer to a change was lost."""
-    return "" if method == "GET" else "; what was asked for may have been done all the same: `drawknife journal` tells"
+    return (
+        ""
+        if method == "GET"
+        else "; what was asked for may have been done all the same: `drawknife journal` tells"
+    )
 
 
 def segment(name: str) -> str:

@@ -19,9 +19,14 @@ class CredentialCalls(Connection):
     def set_password(
         self, name: str, password: str | None = None, length: int = 20, alphabet: str = ""
     ) -> msg.PasswordSet:
-        """Set a password; without one, one is generated and told. ``PUT /accounts/{name}/password``."""
+        """Set a password; without one, one is generated and told.
+
+        ``PUT /accounts/{name}/password``.
+        """
         body = {"password": password, "length": length, "alphabet": alphabet}
-        return self._read(msg.PasswordSet, self._request("PUT", f"/accounts/{segment(name)}/password", json=body))
+        return self._read(
+            msg.PasswordSet, self._request("PUT", f"/accounts/{segment(name)}/password", json=body)
+        )
 
     def password_is_right(self, name: str, password: str) -> bool:
         """Is this the account's password? ``POST /accounts/{name}/password/check``."""
@@ -35,7 +40,10 @@ class CredentialCalls(Connection):
 
     def add_key(self, name: str, key: str) -> msg.Credentials:
         """Attach a public key, given as one line. ``POST /accounts/{name}/keys``."""
-        return self._read(msg.Credentials, self._request("POST", f"/accounts/{segment(name)}/keys", json={"key": key}))
+        return self._read(
+            msg.Credentials,
+            self._request("POST", f"/accounts/{segment(name)}/keys", json={"key": key}),
+        )
 
     def remove_key(self, name: str, fingerprint: str) -> msg.Credentials:
         """Take a public key away. ``DELETE /accounts/{name}/keys/{fingerprint}``."""

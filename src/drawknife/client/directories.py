@@ -22,7 +22,9 @@ class DirectoryCalls(Connection):
         """One directory, with its last sync. ``GET /directories/{name}``."""
         return self._get(msg.DirectoryLine, f"/directories/{segment(name)}")
 
-    def add_directory(self, name: str, options: dict[str, Any], bind_password: str | None = None) -> msg.DirectoryLine:
+    def add_directory(
+        self, name: str, options: dict[str, Any], bind_password: str | None = None
+    ) -> msg.DirectoryLine:
         """Add a directory. ``POST /directories``."""
         body = {"name": name, "options": options, "bind_password": bind_password}
         return self._read(msg.DirectoryLine, self._request("POST", "/directories", json=body))
@@ -32,41 +34,64 @@ class DirectoryCalls(Connection):
     ) -> msg.DirectoryLine:
         """Change a directory's options. ``PATCH /directories/{name}``."""
         body = {"options": options, "bind_password": bind_password}
-        return self._read(msg.DirectoryLine, self._request("PATCH", f"/directories/{segment(name)}", json=body))
+        return self._read(
+            msg.DirectoryLine, self._request("PATCH", f"/directories/{segment(name)}", json=body)
+        )
 
     def remove_directory(self, name: str, keep: bool = False) -> None:
-        """Remove a directory; with `keep`, what came from it becomes local. ``DELETE /directories/{name}``."""
+        """Remove a directory; with `keep`, what came from it becomes local.
+
+        ``DELETE /directories/{name}``.
+        """
         self._request("DELETE", f"/directories/{segment(name)}", params={"keep": keep})
 
     def try_directory(self, name: str, options: Mapping[str, object] | None = None) -> msg.Tried:
-        """Read it, and tell the first few of what it has; with other options than it has. ``POST /directories/{name}/try``."""
-        body = {"options": dict(options or {})}
-        return self._read(msg.Tried, self._request("POST", f"/directories/{segment(name)}/try", json=body))
+        """Read it, and tell the first few of what it has; with other options than it has.
 
-    def preview_sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncPreview:
+        ``POST /directories/{name}/try``.
+        """
+        body = {"options": dict(options or {})}
+        return self._read(
+            msg.Tried, self._request("POST", f"/directories/{segment(name)}/try", json=body)
+        )
+
+    def preview_sync(
+        self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()
+    ) -> msg.SyncPreview:
         """What a sync would change, counted and named, and what follows.
 
         ``POST /directories/{name}/sync/preview``.
         """
         body = {"most_leavers": most_leavers, "adopt": list(adopt)}
         return self._read(
-            msg.SyncPreview, self._request("POST", f"/directories/{segment(name)}/sync/preview", json=body)
+            msg.SyncPreview,
+            self._request("POST", f"/directories/{segment(name)}/sync/preview", json=body),
         )
 
-    def sync(self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()) -> msg.SyncReport:
-        """Sync now. The report says whether it was done; a failure changes nothing. `adopt` is handed over to it.
+    def sync(
+        self, name: str, most_leavers: int | None = None, adopt: Sequence[str] = ()
+    ) -> msg.SyncReport:
+        """Sync now.
+
+        The report says whether it was done; a failure changes nothing. `adopt` is handed over to
+        it.
 
         ``POST /directories/{name}/sync``.
         """
         body = {"most_leavers": most_leavers, "adopt": list(adopt)}
-        return self._read(msg.SyncReport, self._request("POST", f"/directories/{segment(name)}/sync", json=body))
+        return self._read(
+            msg.SyncReport, self._request("POST", f"/directories/{segment(name)}/sync", json=body)
+        )
 
     def findings(self) -> msg.FindingList:
         """What wants attention though no rule is broken. ``GET /findings``."""
         return self._get(msg.FindingList, "/findings")
 
     def accept_finding(self, kind: str, about: str, until: date, note: str) -> None:
-        """Accept a finding up to the end of a day: it is counted then, and not shown. ``PUT /findings/accepted``."""
+        """Accept a finding up to the end of a day: it is counted then, and not shown.
+
+        ``PUT /findings/accepted``.
+        """
         body = {"kind": kind, "about": about, "until": str(until), "note": note}
         self._request("PUT", "/findings/accepted", json=body)
 
@@ -91,7 +116,10 @@ class DirectoryCalls(Connection):
         return self._get(msg.FolderAnswer, "/folders", place=place)
 
     def inside(self, place: str) -> msg.InsideAnswer:
-        """Who can do what in a folder, those together that can do the same. ``GET /folders/inside``."""
+        """Who can do what in a folder, those together that can do the same.
+
+        ``GET /folders/inside``.
+        """
         return self._get(msg.InsideAnswer, "/folders/inside", place=place)
 
     def virtual_paths(self) -> msg.VirtualPathList:

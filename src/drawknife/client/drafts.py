@@ -16,7 +16,10 @@ def _path(name: str, *more: str) -> str:
 
 
 class DraftCalls(Connection):
-    """The part of :class:`drawknife.client.Client` that is about drafts. :meth:`in_draft` asks what would be."""
+    """The part of :class:`drawknife.client.Client` that is about drafts.
+
+    :meth:`in_draft` asks what would be.
+    """
 
     def drafts(self) -> msg.DraftList:
         """The drafts, the newest first. ``GET /drafts``."""
@@ -28,22 +31,31 @@ class DraftCalls(Connection):
 
     def begin_draft(self, name: str, about: str | None = None) -> msg.DraftLine:
         """Begin an empty draft. ``POST /drafts``. :class:`Refused` if there is one of the name."""
-        return self._read(msg.DraftLine, self._request("POST", "/drafts", json={"name": name, "about": about}))
+        return self._read(
+            msg.DraftLine, self._request("POST", "/drafts", json={"name": name, "about": about})
+        )
 
     def add_to_draft(self, name: str, changes: Sequence[dict[str, Any]]) -> msg.DraftWritten:
-        """Put changes into a draft, which is begun if there is none. ``POST /drafts/{name}/changes``.
+        """Put changes into a draft, which is begun if there is none.
+
+        ``POST /drafts/{name}/changes``.
 
         :class:`Refused` where they cannot be done after what is in it.
         """
         body = {"changes": list(changes)}
-        return self._read(msg.DraftWritten, self._request("POST", _path(name, "changes"), json=body))
+        return self._read(
+            msg.DraftWritten, self._request("POST", _path(name, "changes"), json=body)
+        )
 
     def add_model_to_draft(self, name: str, document: bytes) -> msg.DraftWritten:
         """Put a whole model file into a draft. ``POST /drafts/{name}/model``."""
         return self._read(msg.DraftWritten, self._send(_path(name, "model"), document))
 
-    def add_back_to_draft(self, name: str, revision: int | None = None, as_of: str | None = None) -> msg.DraftWritten:
-        """Put a way back into a draft: one revision undone, or the whole model as of a revision or a time.
+    def add_back_to_draft(
+        self, name: str, revision: int | None = None, as_of: str | None = None
+    ) -> msg.DraftWritten:
+        """Put a way back into a draft: one revision undone, or the whole model as of a revision or
+        a time.
 
         ``POST /drafts/{name}/back``.
         """
@@ -59,9 +71,11 @@ class DraftCalls(Connection):
         self._request("POST", _path(name, "comments"), json={"says": says})
 
     def apply_draft(self, name: str, only_at: int | None = None) -> msg.Changed:
-        """Put a draft in force, as one change; only if revision `only_at` is in force, where it is given.
+        """Put a draft in force, as one change; only if revision `only_at` is in force, where it is
+        given.
 
-        ``POST /drafts/{name}/apply``. :class:`Refused` where it fits no more, or is somebody else's to apply.
+        ``POST /drafts/{name}/apply``. :class:`Refused` where it fits no more, or is somebody else's
+        to apply.
         """
         headers = {} if only_at is None else {"If-Match": f'"{only_at}"'}
         return self._read(msg.Changed, self._request("POST", _path(name, "apply"), headers=headers))

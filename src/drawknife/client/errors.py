@@ -19,7 +19,9 @@ class ServiceUnavailable(ClientError):
 
 
 class Refused(ClientError):
-    """The service refused the request; `problem` says what is wrong, where, and what would be right."""
+    """The service refused the request; `problem` says what is wrong, where, and what would be
+    right.
+    """
 
     def __init__(self, problem: msg.Problem) -> None:
         super().__init__(problem.detail)

@@ -21,13 +21,19 @@ class PatternCalls(Connection):
         """One pattern. ``GET /patterns/{name}``. :class:`Refused` if there is none."""
         return self._get(msg.PatternMessage, f"/patterns/{quote(name, safe='')}")
 
-    def pattern_changes(self, name: str, answers: Mapping[str, str], step: int | None = None) -> msg.PatternChanges:
-        """The changes that a pattern, or one of its steps, makes with some answers; nothing is done. ``POST /patterns/{name}/changes``.
+    def pattern_changes(
+        self, name: str, answers: Mapping[str, str], step: int | None = None
+    ) -> msg.PatternChanges:
+        """The changes that a pattern, or one of its steps, makes with some answers; nothing is
+        done.
+
+        ``POST /patterns/{name}/changes``.
 
         :class:`Refused` for an answer that is missing or is none.
         """
         path = f"/patterns/{quote(name, safe='')}/changes"
         query = {} if step is None else {"step": step}
         return self._read(
-            msg.PatternChanges, self._request("POST", path, json={"answers": dict(answers)}, params=query)
+            msg.PatternChanges,
+            self._request("POST", path, json={"answers": dict(answers)}, params=query),
         )

@@ -1,7 +1,7 @@
 """The rules, as pure functions over immutable data. See docs/rules.md.
 
-Nothing here opens a file or a socket, reads a clock, or knows of a web framework or a database. Each room uses
-only those above it:
+Nothing here opens a file or a socket, reads a clock, or knows of a web framework or a database.
+Each room uses only those above it:
 
     words        what may be written and how: names, rights, sizes, hours
     model        the items, soundness, canonical form, standing, edits

@@ -1,1 +1,3 @@
-"""Directories: reading people, groups and units from LDAP or LDIF, and taking them into the model."""
+"""Directories: reading people, groups and units from LDAP or LDIF, and taking them into
+the model.
+"""

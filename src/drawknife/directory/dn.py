@@ -11,9 +11,13 @@ _VALUES = re.compile(r"(?:\\.|[^+\\])+")
 
 
 def normal(dn: str) -> str:
-    """The form in which names are compared: lower case, no spaces around separators, one order, one way of escaping."""
+    """The form in which names are compared: lower case, no spaces around separators, one order, one
+    way of escaping.
+    """
     if "+" in dn:
-        return ",".join("+".join(sorted(map(_normal, _VALUES.findall(rdn)))) for rdn in _PARTS.findall(dn))
+        return ",".join(
+            "+".join(sorted(map(_normal, _VALUES.findall(rdn)))) for rdn in _PARTS.findall(dn)
+        )
     if "\\" not in dn:
         return _SPACES.sub(r"\1", dn.strip()).lower() if " " in dn else dn.lower()
     return ",".join(map(_normal, _PARTS.findall(dn)))

@@ -1,4 +1,6 @@
-"""Following who is renamed in a directory: by what the directory knows them by, such as ``entryUUID`` (RFC 4530)."""
+"""Following who is renamed in a directory: by what the directory knows them by, such as
+``entryUUID`` (RFC 4530).
+"""
 
 from __future__ import annotations
 
@@ -14,15 +16,27 @@ from .sync_notes import Notes
 
 
 def follow(
-    model: Model, directory: str, found: DirectoryContents, renames: list[tuple[str, str, str]], notes: Notes
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    renames: list[tuple[str, str, str]],
+    notes: Notes,
 ) -> Model:
     """The model with its accounts and groups of this directory called as they are called there.
 
-    What is renamed is put into `renames`, in the order in which it was done, and what cannot be into `notes`.
+    What is renamed is put into `renames`, in the order in which it was done, and what cannot be
+    into `notes`.
     """
     people = {p.id: p.name for p in found.people.values() if p.id is not None}
-    groups = {found.group_ids[key]: name for name in found.groups if (key := fold(name)) in found.group_ids}
-    for kind, called, items in (("account", people, model.accounts), ("group", groups, model.groups)):
+    groups = {
+        found.group_ids[key]: name
+        for name in found.groups
+        if (key := fold(name)) in found.group_ids
+    }
+    for kind, called, items in (
+        ("account", people, model.accounts),
+        ("group", groups, model.groups),
+    ):
         pairs = _pairs(directory, called, items)
         names = {fold(x.name) for x in items}
         done = _in_order(pairs, names)
@@ -33,12 +47,15 @@ def follow(
             if (old, new) not in done:
                 notes.say(
                     "kept-name",
-                    f"{kind} {old} keeps its name: the directory calls it {new}, but {new} already exists here",
+                    f"{kind} {old} keeps its name: the directory calls it {new}, but {new} already"
+                    " exists here",
                 )
     return model
 
 
-def _pairs(directory: str, called: Mapping[str, str], items: Sequence[Any]) -> list[tuple[str, str]]:
+def _pairs(
+    directory: str, called: Mapping[str, str], items: Sequence[Any]
+) -> list[tuple[str, str]]:
     """What is called otherwise there: (name here, name there)."""
     known: set[str] = set()
     pairs = []

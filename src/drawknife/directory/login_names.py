@@ -18,7 +18,9 @@ EXAMPLE = "such as {userName up to @}, or {uid}"
 def check_template(template: str) -> None:
     """:class:`BadInput` if a template is none."""
     if not _PART.search(template) or set("{}") & set(_PART.sub("", template)):
-        raise BadInput("options.login_name", f"{template!r} is not a template for login names", EXAMPLE)
+        raise BadInput(
+            "options.login_name", f"{template!r} is not a template for login names", EXAMPLE
+        )
 
 
 def attributes_in(template: str) -> list[str]:
@@ -27,7 +29,9 @@ def attributes_in(template: str) -> list[str]:
 
 
 def login_name(template: str, value_of: Callable[[str], str | None]) -> str:
-    """A name as a template says; :class:`BadValue` where an attribute is missing, or empty before the character."""
+    """A name as a template says; :class:`BadValue` where an attribute is missing, or empty before
+    the character.
+    """
 
     def part(found: re.Match[str]) -> str:
         attribute, end = found.groups()

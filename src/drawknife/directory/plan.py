@@ -1,9 +1,9 @@
 """What a sync makes of the model: a pure function of the model and of what the directory has.
 
-Leavers are switched off, not removed. A name that exists here already is left alone, unless it is handed over
-(`adopt`). Who is renamed there is renamed here, with all that names them; a name that somebody else has there now is
-not taken for the one before. Groups and units that the directory has no more are removed; what still names them is
-kept, and matches nobody.
+Leavers are switched off, not removed. A name that exists here already is left alone, unless it is
+handed over (`adopt`). Who is renamed there is renamed here, with all that names them; a name that
+somebody else has there now is not taken for the one before. Groups and units that the directory has
+no more are removed; what still names them is kept, and matches nobody.
 """
 
 from __future__ import annotations
@@ -49,7 +49,11 @@ class SyncPlan:
 
 
 def plan(
-    model: Model, directory: str, found: DirectoryContents, most_leavers: int, adopt: Collection[Subject] = ()
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    most_leavers: int,
+    adopt: Collection[Subject] = (),
 ) -> SyncPlan:
     """What taking over `found` makes of `model`; :class:`TooFew` if too much would go (per cent).
 
@@ -72,7 +76,11 @@ def plan(
     accounts, theirs = _accounts(model, directory, found, unit_name, units, made)
     groups = _groups(model, directory, found, theirs, unit_name, made)
     after = replace(
-        model, accounts=tuple(accounts), groups=tuple(groups), units=tuple(units), unit_facts=unit_facts(facts)
+        model,
+        accounts=tuple(accounts),
+        groups=tuple(groups),
+        units=tuple(units),
+        unit_facts=unit_facts(facts),
     )
     made.model = checked(replace(after, gone=_gone(model, after)), before)
     if made.changes:
@@ -81,9 +89,15 @@ def plan(
 
 
 def _adopted(
-    model: Model, directory: str, found: DirectoryContents, adopt: Collection[Subject], made: SyncPlan
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    adopt: Collection[Subject],
+    made: SyncPlan,
 ) -> Model:
-    """The model with what is handed over to the directory; what it is known by there is said anew."""
+    """The model with what is handed over to the directory; what it is known by there is
+    said anew.
+    """
     if not adopt:
         return model
     keys = {s.key for s in adopt}
@@ -92,7 +106,9 @@ def _adopted(
     }
     missing = sorted(s for s in adopt if s.key not in has)
     if missing:
-        raise refuse(f"the directory has no {missing[0]}", "what it has: `directory try` shows some of it")
+        raise refuse(
+            f"the directory has no {missing[0]}", "what it has: `directory try` shows some of it"
+        )
 
     def taken(kind: str, item: Any, there: Collection[str]) -> Any:
         subject = Subject(kind, item.name)
@@ -109,9 +125,15 @@ def _adopted(
 
 
 def _units(
-    model: Model, directory: str, found: DirectoryContents, unit_name: dict[str, str], made: SyncPlan
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    unit_name: dict[str, str],
+    made: SyncPlan,
 ) -> tuple[list[str], list[UnitFacts]]:
-    """The units as they will be, and what is known of them; `unit_name` has those of the directory that are taken over."""
+    """The units as they will be, and what is known of them; `unit_name` has those of the directory
+    that are taken over.
+    """
     known = model.facts_of_units()
     facts = {fold(u): known.get(u, UnitFacts(u)) for u in model.units}
     ids = {fold(path): found.unit_ids.get(there) for there, path in unit_name.items()}
@@ -130,7 +152,8 @@ def _units(
                 continue
             made.notes.say(
                 "unit-made-local",
-                f"unit {was.path} was removed from the directory and is local now, because {inside} is in it",
+                f"unit {was.path} was removed from the directory and is local now, because {inside}"
+                " is in it",
             )
             made.note("units made local", was.path)
             was = UnitFacts(was.path, note=was.note)
@@ -146,8 +169,16 @@ def _note_removed(made: SyncPlan, unit: str) -> None:
 def _inside(model: Model, directory: str, unit: str) -> str | None:
     """An account or a unit that is in a unit of the directory, and not the directory's."""
     known = model.facts_of_units()
-    inside = [a.name for a in model.accounts if a.unit and a.source != directory and _is_under(a.unit, unit)]
-    below = (u for u in model.units if known.get(u, UnitFacts(u)).source != directory and _is_under(u, unit))
+    inside = [
+        a.name
+        for a in model.accounts
+        if a.unit and a.source != directory and _is_under(a.unit, unit)
+    ]
+    below = (
+        u
+        for u in model.units
+        if known.get(u, UnitFacts(u)).source != directory and _is_under(u, unit)
+    )
     return next(iter(inside), None) or next(below, None)
 
 
@@ -156,9 +187,16 @@ def _is_under(unit: str, top: str) -> bool:
 
 
 def _accounts(
-    model: Model, directory: str, found: DirectoryContents, unit_name: dict[str, str], units: list[str], made: SyncPlan
+    model: Model,
+    directory: str,
+    found: DirectoryContents,
+    unit_name: dict[str, str],
+    units: list[str],
+    made: SyncPlan,
 ) -> tuple[list[Account], dict[str, str]]:
-    """The accounts as they will be; and the directory's own ones: what they are called there, folded, and here."""
+    """The accounts as they will be; and the directory's own ones: what they are called there,
+    folded, and here.
+    """
     stores = {fold(s.name): s.name for s in model.stores}
     known = set(map(fold, units))
     by_id = {p.id: p for p in found.people.values() if p.id is not None}
@@ -186,7 +224,9 @@ def _accounts(
             there.add(fold(person.name))
             after = _as_in(account, person, unit_name, stores)
             if account.enabled != after.enabled:
-                made.note(f"accounts switched {'on again' if after.enabled else 'off'}", account.name)
+                made.note(
+                    f"accounts switched {'on again' if after.enabled else 'off'}", account.name
+                )
             elif after != account:
                 made.note("accounts changed", account.name)
         accounts.append(after if after != account else account)
@@ -203,24 +243,29 @@ def _note_other_source(made: SyncPlan, kind: str, item: Account | Group) -> None
     if item.source != "local":
         made.notes.say(
             "another-directory",
-            f"{kind} {item.name} already exists from directory {item.source}. Set a suffix for one of the two directories "
-            "to have both",
+            f"{kind} {item.name} already exists from directory {item.source}. Set a suffix for one"
+            " of the two directories to have both",
         )
 
 
 def _same(account: Account, named: Person | None, made: SyncPlan) -> Person | None:
-    """Who has the account's name in the directory, unless that is known there to be somebody else now."""
+    """Who has the account's name in the directory, unless that is known there to be somebody else
+    now.
+    """
     if named is None or account.source_id is None or named.id in (None, account.source_id):
         return named
     made.notes.say(
         "another-one",
-        f"account {account.name} stays switched off: its name belongs to a different entry in the directory now. If both are "
-        f"the same person, run `drawknife sync {account.source} --adopt account:{account.name}`; otherwise rename the account",
+        f"account {account.name} stays switched off: its name belongs to a different entry in the"
+        f" directory now. If both are the same person, run `drawknife sync {account.source} --adopt"
+        f" account:{account.name}`; otherwise rename the account",
     )
     return None
 
 
-def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: dict[str, str]) -> Account:
+def _as_in(
+    account: Account, person: Person, unit_name: dict[str, str], stores: dict[str, str]
+) -> Account:
     """An account with what its directory says of it. Its expiry and its own keys are said here."""
     home = person.home if person.home and fold(person.home.store) in stores else None
     if home is not None:
@@ -228,9 +273,15 @@ def _as_in(account: Account, person: Person, unit_name: dict[str, str], stores: 
     methods = tuple(sorted({"directory", *(m for m in account.methods if m == "key")}))
     unit = unit_name.get(fold(person.unit)) if person.unit else None
     return replace(
-        account, display=person.display, mail=person.mail, unit=unit, home=home, enabled=person.enabled,
-        methods=methods, source_id=person.id or account.source_id,
-    )  # fmt: skip
+        account,
+        display=person.display,
+        mail=person.mail,
+        unit=unit,
+        home=home,
+        enabled=person.enabled,
+        methods=methods,
+        source_id=person.id or account.source_id,
+    )
 
 
 def _groups(
@@ -278,9 +329,11 @@ def _groups(
         before = known.get(key)
         as_new = before or Group(name, source=directory)
         group = replace(
-            as_new, name=spelled[key], members=tuple(sorted(map(Member, mine))),
+            as_new,
+            name=spelled[key],
+            members=tuple(sorted(map(Member, mine))),
             source_id=found.group_ids.get(key) or as_new.source_id,
-        )  # fmt: skip
+        )
         if before is None:
             made.note("groups added", group.name)
         elif before != group:
@@ -294,17 +347,22 @@ def _groups(
     if dropped:
         made.notes.say(
             "members-left-out",
-            f"{number_of(dropped, 'member')} of groups skipped: the account or group of that name here is not from this directory",
+            f"{number_of(dropped, 'member')} of groups skipped: the account or group of that name"
+            " here is not from this directory",
         )
     return groups
 
 
 def _gone(before: Model, after: Model) -> tuple[Subject, ...]:
     """The subjects that are there no more, and that something still names."""
-    there = {Subject("group", g.name).key for g in after.groups} | {Subject("unit", u).key for u in after.units}
+    there = {Subject("group", g.name).key for g in after.groups} | {
+        Subject("unit", u).key for u in after.units
+    }
     missing: Iterable[Subject] = {
-        *before.gone, *(Subject("group", g.name) for g in before.groups), *(Subject("unit", u) for u in before.units)
-    }  # fmt: skip
+        *before.gone,
+        *(Subject("group", g.name) for g in before.groups),
+        *(Subject("unit", u) for u in before.units),
+    }
     missing = {s for s in missing if s.key not in there}
     if not missing:
         return ()

@@ -7,7 +7,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from drawknife.core.model.items import Subject
-from drawknife.core.words.names import BadValue, Place, check_name, check_path, check_subject_name, fold
+from drawknife.core.words.names import (
+    BadValue,
+    Place,
+    check_name,
+    check_path,
+    check_subject_name,
+    fold,
+)
 from drawknife.core.words.plain import one_line
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.ldif import Record
@@ -33,7 +40,10 @@ class Person:
 
 @dataclass(slots=True)
 class DirectoryContents:
-    """What a directory has. Group members are subjects; the sets of names are by comparison form."""
+    """What a directory has.
+
+    Group members are subjects; the sets of names are by comparison form.
+    """
 
     people: dict[str, Person] = field(default_factory=dict)
     groups: dict[str, set[Subject]] = field(default_factory=dict)
@@ -57,7 +67,7 @@ class _Reader:
         self.spelled: dict[str, str] = {}
         self.known: set[str] = set()
 
-    # --- units ----------------------------------------------------------------------------------
+    # --- units -----------------------------------------------------------------------------------
 
     def units(self, records: Iterator[Record]) -> None:
         attribute = self.options.unit_name_attribute.lower()
@@ -94,7 +104,7 @@ class _Reader:
             at = parent_dn(at)
         return None
 
-    # --- people ---------------------------------------------------------------------------------
+    # --- people ----------------------------------------------------------------------------------
 
     def people(self, records: Iterator[Record]) -> list[tuple[Subject, list[bytes]]]:
         """Take the people; returns what each says of the groups that it is in."""
@@ -125,12 +135,18 @@ class _Reader:
             above = parent_dn(dn)
             if above not in unit_of_parent:
                 unit_of_parent[above] = self._unit_above(dn)
-            display = one_line(next(filter(None, (self._first(record, d) for d in displays)), "")) or None
+            display = (
+                one_line(next(filter(None, (self._first(record, d) for d in displays)), "")) or None
+            )
             mail = one_line(self._first(record, o.mail_attribute.lower()) or "") or None
             self.found.people[key] = Person(
-                called, display, mail, unit_of_parent[above],
-                self._home(record, called), self._known_by(record),
-            )  # fmt: skip
+                called,
+                display,
+                mail,
+                unit_of_parent[above],
+                self._home(record, called),
+                self._known_by(record),
+            )
             subject = Subject("account", called)
             self.subject_of[dn] = subject
             self.uid_of[fold(unicodedata.normalize("NFC", name))] = called
@@ -141,7 +157,9 @@ class _Reader:
     def _login_name(self, record: Record, name: str) -> str:
         if self.options.login_name is None:
             return unicodedata.normalize("NFC", name)
-        return login_name(self.options.login_name, lambda attribute: self._first(record, attribute.lower()))
+        return login_name(
+            self.options.login_name, lambda attribute: self._first(record, attribute.lower())
+        )
 
     def _home(self, record: Record, called: str) -> Place | None:
         o = self.options
@@ -156,7 +174,7 @@ class _Reader:
             self.found.notes.say("home-left-out", f"the home of {called} was skipped: {bad}")
             return None
 
-    # --- groups ---------------------------------------------------------------------------------
+    # --- groups ----------------------------------------------------------------------------------
 
     def groups(self, records: Iterator[Record]) -> None:
         o = self.options
@@ -179,7 +197,9 @@ class _Reader:
             if (known_by := self._known_by(record)) is not None:
                 self.found.group_ids[fold(called)] = known_by
             self.subject_of[normal(record.dn)] = Subject("group", called)
-            entries.append((called, [(a, record.attributes[a]) for a in attributes if a in record.attributes]))
+            entries.append(
+                (called, [(a, record.attributes[a]) for a in attributes if a in record.attributes])
+            )
         for called, lists in entries:
             members = self.found.groups[called] = set()
             for attribute, values in lists:
@@ -210,7 +230,7 @@ class _Reader:
                 if group is not None and group.kind == "group":
                     self.found.groups[group.name].add(subject)
 
-    # --- values ---------------------------------------------------------------------------------
+    # --- values ----------------------------------------------------------------------------------
 
     def _first(self, record: Record, attribute: str) -> str | None:
         for value in record.attributes.get(attribute, ()):
@@ -223,16 +243,23 @@ class _Reader:
         return None
 
     def _known_by(self, record: Record) -> str | None:
-        """What a record is known by for good: text as it is, and bytes that are none as hexadecimal digits."""
+        """What a record is known by for good: text as it is, and bytes that are none as hexadecimal
+        digits.
+        """
         attribute = (self.options.id_attribute or "").lower()
         raw = next(iter(record.attributes.get(attribute, ())), b"")
         if not raw:
             return None
-        made = raw.decode("ascii") if raw.isascii() and raw.decode("ascii").isprintable() else raw.hex()
+        made = (
+            raw.decode("ascii")
+            if raw.isascii() and raw.decode("ascii").isprintable()
+            else raw.hex()
+        )
         if made in self.known:
             self.found.notes.say(
                 "not-followed",
-                f"{record.dn} has the {self.options.id_attribute} of another entry, so a rename of it is not followed",
+                f"{record.dn} has the {self.options.id_attribute} of another entry, so a rename of"
+                " it is not followed",
             )
             return None
         self.known.add(made)
@@ -247,33 +274,54 @@ class _Reader:
 
 
 def fitting(name: str) -> str:
-    """A name for a group or unit: what no name may hold becomes ``-``. :class:`BadValue` if there is nothing left."""
-    made = "".join("-" if c in "/\\:{},*" or c.isspace() or unicodedata.category(c) == "Cc" else c for c in name)
+    """A name for a group or unit: what no name may hold becomes ``-``.
+
+    :class:`BadValue` if there is nothing left.
+    """
+    made = "".join(
+        "-" if c in "/\\:{},*" or c.isspace() or unicodedata.category(c) == "Cc" else c
+        for c in name
+    )
     return check_subject_name(made)
 
 
 def read(source: DirectorySource, options: DirectoryOptions) -> DirectoryContents:
-    """Everything that a directory has of people, groups and units. DirectoryFailed if not all can be had."""
+    """Everything that a directory has of people, groups and units.
+
+    DirectoryFailed if not all can be had.
+    """
     reader = _Reader(options)
     known = list(filter(None, [options.id_attribute]))
     if options.units_base:
-        reader.units(source.search(options.units_base, options.units_filter, [options.unit_name_attribute, *known]))
+        reader.units(
+            source.search(
+                options.units_base, options.units_filter, [options.unit_name_attribute, *known]
+            )
+        )
     wanted = [options.name_attribute, *options.display_attribute.split(","), options.mail_attribute]
     wanted += [a for a in (options.home_attribute, options.member_of_attribute) if a] + known
     wanted += attributes_in(options.login_name or "")
-    said = reader.people(source.search(options.people_base, options.people_filter, [a.strip() for a in wanted]))
+    said = reader.people(
+        source.search(options.people_base, options.people_filter, [a.strip() for a in wanted])
+    )
     if options.groups_base:
-        attributes = [options.group_name_attribute, *known, *(a.strip() for a in options.member_attributes.split(","))]
+        attributes = [
+            options.group_name_attribute,
+            *known,
+            *(a.strip() for a in options.member_attributes.split(",")),
+        ]
         reader.groups(source.search(options.groups_base, options.groups_filter, attributes))
         reader.member_of(said)
     for url in dict.fromkeys(source.referrals):
         reader.found.notes.say(
             "referrals",
-            f"the referral to {one_line(url)} was not followed. Add its server to referral_servers to follow it",
+            f"the referral to {one_line(url)} was not followed. Add its server to referral_servers"
+            " to follow it",
         )
     if reader.unknown_members:
         reader.found.notes.say(
             "members-left-out",
-            f"{number_of(reader.unknown_members, 'member')} of groups skipped: not among the people, groups and units of the directory",
+            f"{number_of(reader.unknown_members, 'member')} of groups skipped: not among the"
+            " people, groups and units of the directory",
         )
     return reader.found

@@ -23,7 +23,9 @@ def name_of(kind: str, body: dict[str, Any], options: DirectoryOptions) -> str:
     if kind == "Group":
         return fitting(_text(body.get("displayName")) + options.suffix)
     template = options.login_name or "{userName}"
-    called = check_name(login_name(template, lambda attribute: _value(body, attribute)) + options.suffix)
+    called = check_name(
+        login_name(template, lambda attribute: _value(body, attribute)) + options.suffix
+    )
     if fold(called) == "anonymous":
         raise BadValue("the name is that of the anonymous account", "another name")
     return called
@@ -39,7 +41,9 @@ def _text(value: Any) -> str:
 
 
 def _value(body: dict[str, Any], path: str) -> str | None:
-    """An attribute of what was sent, such as ``userName`` or ``name.familyName``; of several, the primary or the first."""
+    """An attribute of what was sent, such as ``userName`` or ``name.familyName``; of several, the
+    primary or the first.
+    """
     if path.lower().startswith("emails"):
         return _mail(body)
     found: Any = body
@@ -60,7 +64,13 @@ def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Direct
         subject_of[r.id] = Subject("account" if r.kind == "User" else "group", called)
         if r.kind == "User":
             found.people[fold(called)] = Person(
-                called, _display(r.body), _mail(r.body), None, None, r.id, r.body.get("active") is not False
+                called,
+                _display(r.body),
+                _mail(r.body),
+                None,
+                None,
+                r.id,
+                r.body.get("active") is not False,
             )
         else:
             found.groups[called] = set()
@@ -75,27 +85,44 @@ def found_in(resources: Iterable[Resource], options: DirectoryOptions) -> Direct
 def _display(body: dict[str, Any]) -> str | None:
     name = body.get("name") or {}
     parts = (name.get("givenName"), name.get("familyName"))
-    return one_line(body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts))) or None
+    return (
+        one_line(body.get("displayName") or name.get("formatted") or " ".join(filter(None, parts)))
+        or None
+    )
 
 
 def _mail(body: dict[str, Any]) -> str | None:
     emails = body.get("emails") or ()
-    values = (e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value"))
+    values = (
+        e["value"] for e in [*(e for e in emails if e.get("primary")), *emails] if e.get("value")
+    )
     return one_line(next(values, "")) or None
 
 
 def check_free(model: Model, directory: str, resource: Resource, called: str) -> None:
     """Refused if the name is that of an account or group here that is another's."""
     if resource.kind == "Group":
-        other: Account | Group | None = next((g for g in model.groups if fold(g.name) == fold(called)), None)
+        other: Account | Group | None = next(
+            (g for g in model.groups if fold(g.name) == fold(called)), None
+        )
         ours = other is not None and other.source == directory
     else:
         other = next((a for a in model.accounts if fold(a.name) == fold(called)), None)
-        ours = other is not None and other.source == directory and other.source_id in (None, resource.id)
+        ours = (
+            other is not None
+            and other.source == directory
+            and other.source_id in (None, resource.id)
+        )
     if other is None or ours:
         return
     kind = "group" if resource.kind == "Group" else "account"
-    whose = "local" if other.source == "local" else "somebody else's" if other.source == directory else other.source
+    whose = (
+        "local"
+        if other.source == "local"
+        else "somebody else's"
+        if other.source == directory
+        else other.source
+    )
     raise refuse(
         f"there is {kind} {other.name} already, which is {whose}; "
         f"an administrator can hand it over: drawknife sync {directory} --adopt {kind}:{other.name}"
@@ -103,9 +130,15 @@ def check_free(model: Model, directory: str, resource: Resource, called: str) ->
 
 
 def as_resources(
-    model: Model, directory: str, adopt: Collection[Subject], known: Sequence[Resource], options: DirectoryOptions
+    model: Model,
+    directory: str,
+    adopt: Collection[Subject],
+    known: Sequence[Resource],
+    options: DirectoryOptions,
 ) -> list[Resource]:
-    """What is handed over to a directory that does not have it yet, as what its client will find there."""
+    """What is handed over to a directory that does not have it yet, as what its client will find
+    there.
+    """
     there = {(r.kind, r.called) for r in known}
     keys = {s.key for s in adopt}
     accounts = [a for a in model.accounts if Subject("account", a.name).key in keys]
@@ -133,5 +166,8 @@ def as_resources(
 
 def _without(name: str, suffix: str) -> str:
     if not name.endswith(suffix):
-        raise refuse(f"{name} does not end in {suffix}, as all of the directory's names do", "another directory")
+        raise refuse(
+            f"{name} does not end in {suffix}, as all of the directory's names do",
+            "another directory",
+        )
     return name.removesuffix(suffix)

@@ -32,23 +32,31 @@ class DirectoryFailed(OutOfReach):
 
 
 class DirectorySource(Protocol):
-    """Something that can be searched. `referrals` are those that were met and not followed, as URLs (RFC 4516)."""
+    """Something that can be searched.
+
+    `referrals` are those that were met and not followed, as URLs (RFC 4516).
+    """
 
     referrals: list[str]
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
-        """The entries at `base` and below it; :class:`DirectoryFailed` if they cannot all be had."""
+        """The entries at `base` and below it; :class:`DirectoryFailed` if they cannot
+        all be had.
+        """
 
     def close(self) -> None: ...
 
 
 #: The result of a search whose base is elsewhere (RFC 4511, section 4.1.9).
 REFERRAL = 10
-#: Gives the bytes of a file that may be read; raises :class:`DirectoryFailed`, or an error that says why not.
+#: Gives the bytes of a file that may be read; raises :class:`DirectoryFailed`, or an error that
+#: says why not.
 ReadFile = Callable[[str], bytes]
 
 
-def open_source(options: DirectoryOptions, password: str | None, read_file: ReadFile) -> DirectorySource:
+def open_source(
+    options: DirectoryOptions, password: str | None, read_file: ReadFile
+) -> DirectorySource:
     """Connect to the server, securely and as told, or read the file."""
     scheme = urlsplit(options.address).scheme
     if scheme in ("ldap", "ldaps"):
@@ -57,7 +65,9 @@ def open_source(options: DirectoryOptions, password: str | None, read_file: Read
 
 
 def check_can_bind(options: DirectoryOptions) -> None:
-    """:class:`DirectoryFailed` if nobody's password can be tried there, or only where others could read it."""
+    """:class:`DirectoryFailed` if nobody's password can be tried there, or only where others could
+    read it.
+    """
     scheme = urlsplit(options.address).scheme
     if scheme not in ("ldap", "ldaps"):
         raise DirectoryFailed("it is no server")
@@ -66,16 +76,23 @@ def check_can_bind(options: DirectoryOptions) -> None:
 
 
 class Wanted(NamedTuple):
-    """Somebody of a directory: what they are called here, and what the directory knows them by, if that is known."""
+    """Somebody of a directory: what they are called here, and what the directory knows them by, if
+    that is known.
+    """
 
     name: str
     known_by: str | None = None
 
 
-def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile, who: Wanted, password: str) -> bool:
-    """Is it the password of somebody? Looked up with the bind of the directory (`own` its password), then bound.
+def password_is(
+    options: DirectoryOptions, own: str | None, read_file: ReadFile, who: Wanted, password: str
+) -> bool:
+    """Is it the password of somebody?
 
-    An empty password is nobody's: servers take a bind with one for a bind without a name (RFC 4513, section 5.1.2).
+    Looked up with the bind of the directory (`own` its password), then bound.
+
+    An empty password is nobody's: servers take a bind with one for a bind without a name (RFC 4513,
+    section 5.1.2).
     """
     check_can_bind(options)
     if not password or not who.name.endswith(options.suffix):
@@ -85,14 +102,19 @@ def password_is(options: DirectoryOptions, own: str | None, read_file: ReadFile,
         return False
     server = _Server(options, own, read_file)
     try:
-        found = [record.dn for record in server.search(options.people_base, wanted, [options.name_attribute])]
+        found = [
+            record.dn
+            for record in server.search(options.people_base, wanted, [options.name_attribute])
+        ]
         return len(found) == 1 and server.binds(found[0], password)
     finally:
         server.close()
 
 
 def _filter_for(options: DirectoryOptions, who: Wanted) -> str | None:
-    """A search for one person; None if there can be none, as the name is made of others and the directory does not know it."""
+    """A search for one person; None if there can be none, as the name is made of others and the
+    directory does not know it.
+    """
     if options.login_name is None:
         called = escape_filter_chars(who.name.removesuffix(options.suffix))
         return f"(&{options.people_filter}({options.name_attribute}={called}))"
@@ -108,7 +130,9 @@ def _filter_for(options: DirectoryOptions, who: Wanted) -> str | None:
 def check_server_address(place: str, address: str) -> None:
     """:class:`BadInput` if an address is not that of a server."""
     if not _is_server(address):
-        raise BadInput(place, f"{address!r} is no address of a directory server", "ldap://HOST or ldaps://HOST")
+        raise BadInput(
+            place, f"{address!r} is no address of a directory server", "ldap://HOST or ldaps://HOST"
+        )
 
 
 def _is_server(address: str) -> bool:
@@ -126,7 +150,8 @@ def check_address(address: str) -> None:
     raise BadInput(
         "options.address",
         f"{address!r} is no address of a directory",
-        "ldap://HOST, ldaps://HOST, an LDIF file that the service may read, or scim: for what is sent",
+        "ldap://HOST, ldaps://HOST, an LDIF file that the service may read, or scim: for what is"
+        " sent",
     )
 
 
@@ -134,9 +159,13 @@ def check_address(address: str) -> None:
 
 
 class _Server:
-    """A server, and those that it may refer to: they are asked as it is, with the same name and password."""
+    """A server, and those that it may refer to: they are asked as it is, with the same name and
+    password.
+    """
 
-    def __init__(self, options: DirectoryOptions, password: str | None, read_file: ReadFile) -> None:
+    def __init__(
+        self, options: DirectoryOptions, password: str | None, read_file: ReadFile
+    ) -> None:
         self.options, self._password, self._read_file = options, password, read_file
         self.referrals: list[str] = []
         parts = urlsplit(options.address)
@@ -145,17 +174,29 @@ class _Server:
             validate=ssl.CERT_REQUIRED,
             version=ssl.PROTOCOL_TLS_CLIENT,
             ca_certs_data=_text_of(read_file(options.ca_file)) if options.ca_file else None,
-            ca_certs_file=None if options.ca_file else ssl.get_default_verify_paths().cafile or None,
+            ca_certs_file=(
+                None if options.ca_file else ssl.get_default_verify_paths().cafile or None
+            ),
             ca_certs_path=None if options.ca_file else ssl.get_default_verify_paths().capath,
         )
         server = ldap3.Server(
-            parts.hostname, parts.port or (636 if over_tls else 389), use_ssl=over_tls, tls=tls, get_info=ldap3.NONE,
+            parts.hostname,
+            parts.port or (636 if over_tls else 389),
+            use_ssl=over_tls,
+            tls=tls,
+            get_info=ldap3.NONE,
             connect_timeout=min(options.timeout, 10),
-        )  # fmt: skip
+        )
         self._connection = ldap3.Connection(
-            server, options.bind_name, password, receive_timeout=options.timeout, auto_referrals=False, read_only=True,
-            raise_exceptions=False, authentication=ldap3.SIMPLE if options.bind_name else ldap3.ANONYMOUS,
-        )  # fmt: skip
+            server,
+            options.bind_name,
+            password,
+            receive_timeout=options.timeout,
+            auto_referrals=False,
+            read_only=True,
+            raise_exceptions=False,
+            authentication=ldap3.SIMPLE if options.bind_name else ldap3.ANONYMOUS,
+        )
         try:
             self._open(over_tls)
         except DirectoryFailed:
@@ -175,17 +216,23 @@ class _Server:
 
     def _start_tls(self) -> None:
         try:
-            why = None if self._connection.start_tls(read_server_info=False) else _result(self._connection)
+            why = (
+                None
+                if self._connection.start_tls(read_server_info=False)
+                else _result(self._connection)
+            )
         except LDAPException as error:
             why = _said(error, urlsplit(self.options.address).hostname)
         if why is not None:
             raise DirectoryFailed(
-                f"{self.options.address} did not start TLS: {why}. An ldaps:// address needs no start_tls; "
-                "ca_file says which certificates are trusted"
+                f"{self.options.address} did not start TLS: {why}. An ldaps:// address needs no"
+                " start_tls; ca_file says which certificates are trusted"
             )
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
-        """The entries of this server, and of those that it refers to and may refer to, each asked once."""
+        """The entries of this server, and of those that it refers to and may refer to, each asked
+        once.
+        """
         asked, waiting = {(self._place(), normal(base))}, [(self, base)]
         opened: dict[str, _Server] = {}
         try:
@@ -226,9 +273,14 @@ class _Server:
         while True:
             try:
                 connection.search(
-                    base, filter_, ldap3.SUBTREE, attributes=list(attributes), paged_size=self.options.page_size,
-                    paged_cookie=cookie, paged_criticality=False,
-                )  # fmt: skip
+                    base,
+                    filter_,
+                    ldap3.SUBTREE,
+                    attributes=list(attributes),
+                    paged_size=self.options.page_size,
+                    paged_cookie=cookie,
+                    paged_criticality=False,
+                )
             except LDAPInvalidFilterError:
                 raise DirectoryFailed(f"{filter_} is no search filter (RFC 4515)") from None
             except Exception as error:
@@ -237,10 +289,14 @@ class _Server:
                 yield from connection.result.get("referrals") or ()
                 return
             if connection.result["result"] != 0:
-                raise DirectoryFailed(f"searching {base} failed, or answered in part: {_result(connection)}")
+                raise DirectoryFailed(
+                    f"searching {base} failed, or answered in part: {_result(connection)}"
+                )
             for entry in connection.response or ():
                 if entry.get("type") == "searchResEntry":
-                    yield Record(entry["dn"], {k.lower(): v for k, v in entry["raw_attributes"].items()})
+                    yield Record(
+                        entry["dn"], {k.lower(): v for k, v in entry["raw_attributes"].items()}
+                    )
                 elif entry.get("type") == "searchResRef":
                     yield entry["uri"][0]  # each of them would do (RFC 4511, section 4.5.3)
             connection.response = None
@@ -267,7 +323,9 @@ def _host_and_port(address: str) -> tuple[str, int]:
 
 
 def _referred(url: str, base: str) -> tuple[tuple[str, int], str]:
-    """Where a referral leads to (RFC 4516): host and port, and the entry; with none, to that which was asked for."""
+    """Where a referral leads to (RFC 4516): host and port, and the entry; with none, to that which
+    was asked for.
+    """
     try:
         return _host_and_port(url), unquote(urlsplit(url).path.lstrip("/")) or base
     except ValueError:  # no port is called that
@@ -297,7 +355,9 @@ class _File:
         self.referrals: list[str] = []
 
     def search(self, base: str, filter_: str, attributes: Sequence[str]) -> Iterator[Record]:
-        """The entries at `base` and below it, and those that aliases there lead to, with what is below these."""
+        """The entries at `base` and below it, and those that aliases there lead to, with what is
+        below these.
+        """
         matches = compile_filter(filter_)
         top, found_base = normal(base), False
         elsewhere: set[str] = set()
@@ -310,7 +370,9 @@ class _File:
                 if b"referral" in kinds:
                     self.referrals += map(_read, record.attributes.get("ref", ())[:1])
                 elif b"alias" in kinds:
-                    elsewhere.update(map(normal, map(_read, record.attributes.get("aliasedobjectname", ()))))
+                    elsewhere.update(
+                        map(normal, map(_read, record.attributes.get("aliasedobjectname", ())))
+                    )
                 elif matches(record.attributes):
                     yield record
             elsewhere = {dn for dn in elsewhere if not is_below(dn, top)}
@@ -332,12 +394,16 @@ class _Matches(Protocol):
 
 
 def compile_filter(text: str) -> _Matches:
-    """A search filter (RFC 4515) as a function on attributes; values compare whatever their case."""
+    """A search filter (RFC 4515) as a function on attributes; values compare whatever
+    their case.
+    """
     try:
         tree = ldap_search.parse_filter(text, None, True, None, None, False)
     except (LDAPException, ValueError, IndexError):
         raise DirectoryFailed(f"{text} is no search filter (RFC 4515)") from None
-    return lambda attributes: _holds(tree.elements[0] if tree.tag == ldap_search.ROOT else tree, attributes)
+    return lambda attributes: _holds(
+        tree.elements[0] if tree.tag == ldap_search.ROOT else tree, attributes
+    )
 
 
 def _holds(node: Any, attributes: dict[str, list[bytes]]) -> bool:
@@ -355,14 +421,21 @@ def _holds(node: Any, attributes: dict[str, list[bytes]]) -> bool:
         return _bytes(said["value"]).lower() in values
     if node.tag == ldap_search.MATCH_SUBSTRING:
         parts = [
-            _bytes(p).lower() for p in (said.get("initial") or b"", *(said.get("any") or ()), said.get("final") or b"")
+            _bytes(p).lower()
+            for p in (
+                said.get("initial") or b"",
+                *(said.get("any") or ()),
+                said.get("final") or b"",
+            )
         ]
         return any(_in_order(v, parts[0], parts[1:-1], parts[-1]) for v in values)
     raise DirectoryFailed("a filter for an LDIF file knows & | ! = =* and * only")
 
 
 def _in_order(value: bytes, first: bytes, middle: Sequence[bytes], last: bytes) -> bool:
-    if not (value.startswith(first) and value.endswith(last)) or len(value) < len(first) + len(last):
+    if not (value.startswith(first) and value.endswith(last)) or len(value) < len(first) + len(
+        last
+    ):
         return False
     at, end = len(first), len(value) - len(last)
     for part in middle:

@@ -1,4 +1,6 @@
-"""Syncing: read all of a directory first, then change the model in one transaction, or not at all."""
+"""Syncing: read all of a directory first, then change the model in one transaction, or
+not at all.
+"""
 
 from __future__ import annotations
 
@@ -71,13 +73,22 @@ def planned(
 ) -> SyncPlan:
     """What a sync would make of the model; TooFew if too much would go."""
     allowed = options_of(directory).most_leavers if most_leavers is None else most_leavers
-    if not found.people and any(a.source == directory.name and a.enabled for a in model.accounts) and allowed < 100:
+    if (
+        not found.people
+        and any(a.source == directory.name and a.enabled for a in model.accounts)
+        and allowed < 100
+    ):
         raise TooFew("the directory has no people at all, so nothing was changed")
     return plan(model, directory.name, found, allowed, adopt)
 
 
 def report_of(
-    directory: str, who: str, state: str, text: str, found: DirectoryContents | None, made: SyncPlan | None
+    directory: str,
+    who: str,
+    state: str,
+    text: str,
+    found: DirectoryContents | None,
+    made: SyncPlan | None,
 ) -> msg.SyncReport:
     """A report of a sync, or of one that would be."""
     changes = made.changes if made else {}
@@ -86,20 +97,29 @@ def report_of(
         if some is not None:
             notes.take(some.notes)
     return msg.SyncReport(
-        directory=directory, at=datetime.now(UTC), who=who, state=state, text=text,
-        people=len(found.people) if found else 0, groups=len(found.groups) if found else 0,
+        directory=directory,
+        at=datetime.now(UTC),
+        who=who,
+        state=state,
+        text=text,
+        people=len(found.people) if found else 0,
+        groups=len(found.groups) if found else 0,
         units=len(found.units) if found else 0,
         counts={what: len(names) for what, names in changes.items()},
         named={what: sorted(names)[:NAMED] for what, names in changes.items()},
-        left_alone=made.left_alone if made else [], left_out=found.left_out if found else [], notes=notes.in_short(),
+        left_alone=made.left_alone if made else [],
+        left_out=found.left_out if found else [],
+        notes=notes.in_short(),
         noted=[msg.SyncNotes(kind=kind, notes=texts) for kind, texts in notes.ranked()],
-    )  # fmt: skip
+    )
 
 
 def counted(made: SyncPlan) -> str:
     """A plan in a few words."""
     count = sum(map(len, made.changes.values()))
-    return f"{count} change{'' if count == 1 else 's'}" if count else "all is as the directory has it"
+    return (
+        f"{count} change{'' if count == 1 else 's'}" if count else "all is as the directory has it"
+    )
 
 
 def sync(
@@ -108,13 +128,17 @@ def sync(
     directory: Directory,
     who: str,
     most_leavers: int | None,
+    *,
     at_hand: Snapshot,
     adopt: Collection[Subject] = (),
     within: Callable[[Connection[TupleRow]], None] = lambda _: None,
 ) -> tuple[msg.SyncReport, TakenOver | None]:
-    """Sync a directory now. Whatever happens is in the report, which is kept; a failure changes nothing.
+    """Sync a directory now.
 
-    Besides, what was taken over, if it went well. `fetched` reads the directory; `within` is done in the same transaction.
+    Whatever happens is in the report, which is kept; a failure changes nothing.
+
+    Besides, what was taken over, if it went well. `fetched` reads the directory; `within` is done
+    in the same transaction.
     """
     found: DirectoryContents | None = None
     done: TakenOver | None = None
@@ -133,7 +157,9 @@ def sync(
         report = report_of(directory.name, who, "refused", str(error), found, None)
     except (DirectoryFailed, ChangeRefused) as error:
         report = report_of(directory.name, who, "failed", str(error), found, None)
-    record_sync(database, directory.name, who, done is not None, report.revision, report.model_dump_json())
+    record_sync(
+        database, directory.name, who, done is not None, report.revision, report.model_dump_json()
+    )
     return report, done
 
 
@@ -156,7 +182,10 @@ def take_over(
     what: str,
     at_hand: Snapshot,
 ) -> TakenOver:
-    """Put a plan in force: one transaction, one revision. Promises hold, and credentials go with who is renamed."""
+    """Put a plan in force: one transaction, one revision.
+
+    Promises hold, and credentials go with who is renamed.
+    """
     made: list[tuple[SyncPlan, Model]] = []
     renames: list[tuple[str, str, str]] = []
 
@@ -173,6 +202,6 @@ def take_over(
         renames[:] = plan.renames
         return plan.model
 
-    after = change_model(database, edit, who, what, None, at_hand, renames=renames)
+    after = change_model(database, edit, who, what, None, at_hand=at_hand, renames=renames)
     plan, before = made[-1]
     return TakenOver(plan, before, after)

@@ -12,7 +12,9 @@ KINDS = {
     "another-directory": "names already exist from another directory",
     "unit-left-out": "units were skipped",
     "unit-made-local": "units were removed from the directory and are local now",
-    "not-followed": "entries share their identity with another entry, so renames of them are not followed",
+    "not-followed": (
+        "entries share their identity with another entry, so renames of them are not followed"
+    ),
     "members-left-out": "groups have skipped members",
     "referrals": "referrals were not followed",
     "home-left-out": "homes were skipped",
@@ -41,8 +43,14 @@ class Notes:
         return ((kind, self.by_kind[kind]) for kind in KINDS if kind in self.by_kind)
 
     def in_short(self) -> list[str]:
-        """The notes as lines: a kind with more than :data:`FEW` notes is one line with an example."""
+        """The notes as lines: a kind with more than :data:`FEW` notes is one line with
+        an example.
+        """
         lines: list[str] = []
         for kind, texts in self.ranked():
-            lines += texts if len(texts) <= FEW else [f"{len(texts):,} {KINDS[kind]}, for example: {texts[0]}"]
+            lines += (
+                texts
+                if len(texts) <= FEW
+                else [f"{len(texts):,} {KINDS[kind]}, for example: {texts[0]}"]
+            )
         return lines

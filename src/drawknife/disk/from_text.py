@@ -1,4 +1,6 @@
-"""A disk reading from the text of ``getfacl -R``, and lines of passwd and group, for machines where nothing may be installed."""
+"""A disk reading from the text of ``getfacl -R``, and lines of passwd and group, for machines where
+nothing may be installed.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,17 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from drawknife.core.disk.read_folders import made_below
-from drawknife.core.model.disk import READ, SEARCH, WRITE, Acl, FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk
+from drawknife.core.model.disk import (
+    READ,
+    SEARCH,
+    WRITE,
+    Acl,
+    FilesOnDisk,
+    FolderOnDisk,
+    OsGroup,
+    OsUser,
+    ThingOnDisk,
+)
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.names import BadValue, check_path, parent
@@ -34,7 +46,9 @@ class _Block:
 
 
 def users_from(passwd: Iterable[str], group: Iterable[str]) -> tuple[list[OsUser], list[OsGroup]]:
-    """The users and groups of lines of passwd and group. :class:`BadInput` with the line that is none.
+    """The users and groups of lines of passwd and group.
+
+    :class:`BadInput` with the line that is none.
 
     Lines with ``+`` or ``-`` refer to a directory of users (nsswitch ``compat``), and are no users.
     """
@@ -43,7 +57,11 @@ def users_from(passwd: Iterable[str], group: Iterable[str]) -> tuple[list[OsUser
         if line.strip() and not line.startswith(("#", "+", "-")):
             parts = line.rstrip("\r\n").split(":")
             if len(parts) < 4 or not parts[2].isdecimal():
-                raise BadInput(f"group:{number}", f"{line.strip()!r} is no line of a group file", "NAME:x:GID:MEMBER,…")
+                raise BadInput(
+                    f"group:{number}",
+                    f"{line.strip()!r} is no line of a group file",
+                    "NAME:x:GID:MEMBER,…",
+                )
             groups.append(OsGroup(parts[0], int(parts[2])))
             members[int(parts[2])] = set(filter(None, parts[3].split(",")))
     users = []
@@ -51,7 +69,11 @@ def users_from(passwd: Iterable[str], group: Iterable[str]) -> tuple[list[OsUser
         if line.strip() and not line.startswith(("#", "+", "-")):
             parts = line.rstrip("\r\n").split(":")
             if len(parts) < 4 or not (parts[2].isdecimal() and parts[3].isdecimal()):
-                raise BadInput(f"passwd:{number}", f"{line.strip()!r} is no line of a passwd file", "NAME:x:UID:GID:…")
+                raise BadInput(
+                    f"passwd:{number}",
+                    f"{line.strip()!r} is no line of a passwd file",
+                    "NAME:x:UID:GID:…",
+                )
             name, gid = parts[0], int(parts[3])
             further = tuple(sorted(g for g, names in members.items() if name in names and g != gid))
             users.append(OsUser(name, int(parts[2]), gid, further))
@@ -64,14 +86,16 @@ def reading_from(
     root: str,
     users: list[OsUser],
     groups: list[OsGroup],
+    *,
     folders: Iterable[bytes] = (),
     recorded: Iterable[str] = (),
 ) -> DiskReading:
     """The reading of a store whose root is at `root` in the text of ``getfacl -R``.
 
-    The text does not tell folders from files: a folder is what has something in it, a default list or setgid or sticky bits, or
-    is one of `folders`, as ``find -type d`` lists them. Of the folders that the model has (`recorded`) it is told then which
-    are not there. :class:`BadInput` with the line that is none.
+    The text does not tell folders from files: a folder is what has something in it, a default list
+    or setgid or sticky bits, or is one of `folders`, as ``find -type d`` lists them. Of the folders
+    that the model has (`recorded`) it is told then which are not there. :class:`BadInput` with the
+    line that is none.
     """
     text = exported_bytes(text)
     numbers = {"user": {u.name: u.uid for u in users}, "group": {g.name: g.gid for g in groups}}
@@ -84,7 +108,11 @@ def reading_from(
         else:
             things[block.path] = block
     if "/" not in things:
-        raise BadInput("root", f"the text does not tell of {root}", "the folder that `getfacl -R` was called with")
+        raise BadInput(
+            "root",
+            f"the text does not tell of {root}",
+            "the folder that `getfacl -R` was called with",
+        )
     known = {parent(path) for path in things if path != "/"} | {"/"}
     folders = exported_bytes(b"\n".join(line.rstrip(b"\r\n") for line in folders)).split(b"\n")
     folders = [line for line in folders if line]
@@ -92,10 +120,13 @@ def reading_from(
         place = _placed(line, top)
         if place is not None:
             known.add(place)
-    # A file may be setuid, and hardly ever sticky; where the folders are listed, they are those that are.
+    # A file may be setuid, and hardly ever sticky; where the folders are listed, they are those
+    # that are.
     marks = 0 if folders else 0o3000
     known |= {
-        path for path, block in things.items() if block.default or (block.flags & marks and not block.flags & 0o4000)
+        path
+        for path, block in things.items()
+        if block.default or (block.flags & marks and not block.flags & 0o4000)
     }
     made = {path: _made(block, numbers, path in known) for path, block in things.items()}
     listed: list[FolderOnDisk] = []
@@ -111,17 +142,31 @@ def reading_from(
     leaves = len(things) - len(known & things.keys())
     if not folders and leaves:
         notes.append(
-            f"{number_of(leaves, 'thing')} in which there is nothing taken for files: empty folders look like them"
+            f"{number_of(leaves, 'thing')} in which there is nothing taken for files: empty folders"
+            " look like them"
         )
     return DiskReading(
-        store, None, False, (), tuple(listed), tuple(FilesOnDisk(p, t, n) for (p, t), n in sorted(files.items(), key=str)),
-        tuple(users), tuple(groups), odd, tuple(notes), tuple(sorted(set(recorded) - known)) if folders else (), (),
-        tuple(empty) if folders else (), bool(folders),
-    )  # fmt: skip
+        store,
+        None,
+        False,
+        (),
+        tuple(listed),
+        tuple(FilesOnDisk(p, t, n) for (p, t), n in sorted(files.items(), key=str)),
+        tuple(users),
+        tuple(groups),
+        odd,
+        tuple(notes),
+        tuple(sorted(set(recorded) - known)) if folders else (),
+        (),
+        tuple(empty) if folders else (),
+        bool(folders),
+    )
 
 
 def _placed(name: bytes, top: str) -> str | None:
-    """Where a thing is in the store that a text names: from the top of the machine, or from the root as ``.`` and ``./a``."""
+    """Where a thing is in the store that a text names: from the top of the machine, or from the
+    root as ``.`` and ``./a``.
+    """
     name = re.sub(rb"/+", b"/", name)
     if name == b"." or name.startswith(b"./"):
         return _within(b"/" + name[1:].strip(b"/"), "/")
@@ -147,7 +192,9 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
         if line.startswith(b"# file: "):
             if begun:
                 yield block
-            name = _ESCAPE.sub(lambda x: b"\\" if x[1] == b"\\" else bytes([int(x[1], 8) & 0xFF]), line[8:])
+            name = _ESCAPE.sub(
+                lambda x: b"\\" if x[1] == b"\\" else bytes([int(x[1], 8) & 0xFF]), line[8:]
+            )
             path = _placed(name, top)
             begun, block = True, None if path is None else _Block(number, path)
         elif not line.strip():
@@ -166,7 +213,9 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
             block.group = line[9:].strip()
         elif line.startswith(b"# flags: "):
             block.flags = sum(
-                bit for letter, bit in zip(line[9:12], (0o4000, 0o2000, 0o1000), strict=False) if letter != ord("-")
+                bit
+                for letter, bit in zip(line[9:12], (0o4000, 0o2000, 0o1000), strict=False)
+                if letter != ord("-")
             )
         elif not line.startswith(b"#"):
             found = _LINE.fullmatch(line.strip())
@@ -177,7 +226,9 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
                     "such as user:ines:rwx",
                 )
             permissions = sum(
-                bit for letter, bit in zip(found[4], (READ, WRITE, SEARCH), strict=True) if letter != ord("-")
+                bit
+                for letter, bit in zip(found[4], (READ, WRITE, SEARCH), strict=True)
+                if letter != ord("-")
             )
             (block.default if found[1] else block.access).append((found[2], found[3], permissions))
     if begun:
@@ -190,20 +241,37 @@ def _id(name: bytes, numbers: dict[str, int], what: str, line: int) -> int:
         return numbers[text]
     if text.isdecimal():
         return int(text)
-    remedy = f"its line of {'passwd' if what == 'user' else 'group'}, or the text of `getfacl -R -n`"
+    remedy = (
+        f"its line of {'passwd' if what == 'user' else 'group'}, or the text of `getfacl -R -n`"
+    )
     raise BadInput(f"getfacl:{line}", f"{what} {text!r} is in none of the lines given", remedy)
 
 
 def _acl(lines: list[tuple[bytes, bytes, int]], numbers: dict[str, dict[str, int]], at: int) -> Acl:
     single = {kind: p for kind, name, p in lines if not name}
     if not {b"user", b"group", b"other"} <= single.keys():
-        raise BadInput(f"getfacl:{at}", "a list without user::, group:: or other::", "the whole text of getfacl")
+        raise BadInput(
+            f"getfacl:{at}",
+            "a list without user::, group:: or other::",
+            "the whole text of getfacl",
+        )
     named = {
-        kind: tuple(sorted((_id(name, numbers[what], what, at), p) for k, name, p in lines if k == kind and name))
+        kind: tuple(
+            sorted(
+                (_id(name, numbers[what], what, at), p)
+                for k, name, p in lines
+                if k == kind and name
+            )
+        )
         for kind, what in ((b"user", "user"), (b"group", "group"))
     }
     return Acl(
-        single[b"user"], named[b"user"], single[b"group"], named[b"group"], single.get(b"mask"), single[b"other"]
+        single[b"user"],
+        named[b"user"],
+        single[b"group"],
+        named[b"group"],
+        single.get(b"mask"),
+        single[b"other"],
     )
 
 
@@ -212,7 +280,9 @@ def _made(block: _Block, numbers: dict[str, dict[str, int]], folder: bool) -> Th
     group = acl.group if acl.mask is None else acl.mask
     plain = acl.mask is None and not acl.users and not acl.groups
     return ThingOnDisk(
-        _id(block.owner, numbers["user"], "user", block.line), _id(block.group, numbers["group"], "group", block.line),
-        block.flags | acl.owner << 6 | group << 3 | acl.other, None if plain else acl,
+        _id(block.owner, numbers["user"], "user", block.line),
+        _id(block.group, numbers["group"], "group", block.line),
+        block.flags | acl.owner << 6 | group << 3 | acl.other,
+        None if plain else acl,
         _acl(block.default, numbers, block.line) if block.default and folder else None,
-    )  # fmt: skip
+    )

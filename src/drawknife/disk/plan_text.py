@@ -14,7 +14,7 @@ from drawknife.core.model.disk import ThingOnDisk
 from drawknife.core.model.items import DiskReading
 
 from . import standalone
-from .standalone import carrying_out, file_names, lists_and_modes, scanning
+from .standalone import carrying_out, file_names, lists_and_modes, opened_things, scanning
 from .standalone.lists_and_modes import Acl, Thing, as_getfacl
 
 
@@ -25,7 +25,9 @@ def as_thing(thing: ThingOnDisk) -> Thing:
 
 
 def restore_text(steps: Iterable[PlanStep]) -> str:
-    """The folders of a plan that are known to be there, for ``setfacl --restore`` in the store's root."""
+    """The folders of a plan that are known to be there, for ``setfacl --restore`` in the store's
+    root.
+    """
     blocks = (
         as_getfacl(s.path.strip("/").encode(), as_thing(s.planned))
         for s in steps
@@ -34,8 +36,12 @@ def restore_text(steps: Iterable[PlanStep]) -> str:
     return b"".join(blocks).decode()
 
 
-def plan_data(reading: DiskReading, root: str, steps: Iterable[PlanStep], under: str = "/") -> dict[str, Any]:
-    """A plan and the reading that it was made of, as :class:`standalone.Plan` takes them: plain data."""
+def plan_data(
+    reading: DiskReading, root: str, steps: Iterable[PlanStep], under: str = "/"
+) -> dict[str, Any]:
+    """A plan and the reading that it was made of, as :class:`standalone.Plan` takes them: plain
+    data.
+    """
     data: dict[str, Any] = {
         "store": reading.store,
         "root": root,
@@ -64,35 +70,52 @@ def plan_data(reading: DiskReading, root: str, steps: Iterable[PlanStep], under:
 
 
 def script(data: dict[str, Any], about: str) -> str:
-    """A script for Debian's own Python, without anything else (`about`: a line that says of what it was made)."""
+    """A script for Debian's own Python, without anything else (`about`: a line that says of what it
+    was made).
+    """
     name = f"{data['store']}-plan.py"
     head = [
         about,
-        f"  python3 {name}        carries it out, and keeps what was in ./{data['store']}-before.acl",
+        (
+            f"  python3 {name}        carries it out, and keeps what was in"
+            f" ./{data['store']}-before.acl"
+        ),
         f"  python3 {name} undo   puts that back",
     ]
-    modules = [lists_and_modes, file_names, carrying_out]
-    return _script(head, standalone.__doc__ or "", modules, f"main({_as_python(data)}, sys.argv[1:])")
+    modules = [lists_and_modes, file_names, opened_things, carrying_out]
+    return _script(
+        head, standalone.__doc__ or "", modules, f"main({_as_python(data)}, sys.argv[1:])"
+    )
 
 
 def scanner(asked: dict[str, Any]) -> str:
-    """A script for Debian's own Python that prints a scan of a disk, as :func:`~drawknife.disk.standalone.scanning.scan` makes it.
+    """A script for Debian's own Python that prints a scan of a disk, as
+    :func:`~drawknife.disk.standalone.scanning.scan` makes it.
 
-    `asked` has the store, its root, `confined` as 0 or 1, and as lists `recorded` folders and users in `acting`.
+    `asked` has the store, its root, `confined` as 0 or 1, and as lists `recorded` folders and users
+    in `acting`.
     """
     name, store = f"{asked['store']}-scanner.py", asked["store"]
     head = [
-        f"Reads the disk of store {store} and changes nothing. Run it as root on the machine that has the disk.",
+        (
+            f"Reads the disk of store {store} and changes nothing. Run it as root on the machine"
+            " that has the disk."
+        ),
         f"It reads {asked['root']}; name another folder as its argument.",
         f"  python3 {name} > {store}.scan",
         f"  drawknife disk read {store} - < {store}.scan",
     ]
     modules = [file_names, lists_and_modes, scanning]
-    return _script(head, scanning.__doc__ or "", modules, f"print_scan({_as_python(asked)}, sys.argv[1:])")
+    return _script(
+        head, scanning.__doc__ or "", modules, f"print_scan({_as_python(asked)}, sys.argv[1:])"
+    )
 
 
 def _as_python(data: dict[str, Any]) -> str:
-    """Plain data as source. Text, numbers, lists and dictionaries are written alike in JSON and Python."""
+    """Plain data as source.
+
+    Text, numbers, lists and dictionaries are written alike in JSON and Python.
+    """
     return json.dumps(data, ensure_ascii=False, indent=1)
 
 
@@ -104,11 +127,15 @@ def _script(head: list[str], docstring: str, modules: list[ModuleType], call: st
 
 
 def _by_itself(module: ModuleType) -> str:
-    """The source of a module without its docstring, and without what it has of the modules printed before it."""
+    """The source of a module without its docstring, and without what it has of the modules printed
+    before it.
+    """
     source = inspect.getsource(module)
     lines = source.splitlines()
     docstring, *others = ast.parse(source).body
-    imports = [n for n in others if isinstance(n, ast.ImportFrom) and (n.level or n.module == "__future__")]
+    imports = [
+        n for n in others if isinstance(n, ast.ImportFrom) and (n.level or n.module == "__future__")
+    ]
     for node in reversed([docstring, *imports]):
         del lines[node.lineno - 1 : node.end_lineno]
     return "\n".join(lines).strip() + "\n\n"

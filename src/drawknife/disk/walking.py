@@ -6,7 +6,15 @@ from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any
 
-from drawknife.core.model.disk import Acl, FilesOnDisk, FolderOnDisk, OsGroup, OsUser, ThingOnDisk, UnknownBelow
+from drawknife.core.model.disk import (
+    Acl,
+    FilesOnDisk,
+    FolderOnDisk,
+    OsGroup,
+    OsUser,
+    ThingOnDisk,
+    UnknownBelow,
+)
 from drawknife.core.model.items import DiskReading
 from drawknife.core.words.errors import BadInput
 from drawknife.formats.nfs4_text import Nfs4Item
@@ -24,19 +32,27 @@ def read_disk(
     acting: Iterable[str] = (),
     progress: Progress | None = None,
 ) -> DiskReading:
-    """The reading of the disk that a store is on, from its root. OSError if the root cannot be read."""
+    """The reading of the disk that a store is on, from its root.
+
+    OSError if the root cannot be read.
+    """
     return reading_of(scan(root, recorded, acting, progress), store, confined)
 
 
 def reading_of(found: Scan, store: str, confined: bool) -> DiskReading:
-    """A scan as the disk reading of a store. BadValue if the way to the root has a name that no model can hold."""
+    """A scan as the disk reading of a store.
+
+    BadValue if the way to the root has a name that no model can hold.
+    """
     return DiskReading(
         store=store,
         taken=found.taken,
         confined=confined,
         above=tuple(FolderOnDisk(path, _thing(thing)) for path, thing in found.above),
         folders=tuple(FolderOnDisk(path, _thing(thing)) for path, thing in found.folders),
-        files=tuple(FilesOnDisk(path, _thing(thing), number) for path, thing, number in found.files),
+        files=tuple(
+            FilesOnDisk(path, _thing(thing), number) for path, thing, number in found.files
+        ),
         users=tuple(OsUser(*user) for user in found.users),
         groups=tuple(OsGroup(*group) for group in found.groups),
         odd=found.odd,
@@ -49,7 +65,8 @@ def reading_of(found: Scan, store: str, confined: bool) -> DiskReading:
 
 
 def nfs4_items(things: Iterable[Any]) -> list[Nfs4Item]:
-    """The folders and files with NFSv4 lists of a scan, also of one that another machine printed as plain data.
+    """The folders and files with NFSv4 lists of a scan, also of one that another machine printed as
+    plain data.
 
     :class:`BadInput` if they are none.
     """

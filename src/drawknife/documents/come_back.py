@@ -1,4 +1,6 @@
-"""What was decided of a report, read from the document that comes back: PDF, workbook, or the file that the page saves."""
+"""What was decided of a report, read from the document that comes back: PDF, workbook, or the file
+that the page saves.
+"""
 
 from __future__ import annotations
 
@@ -13,13 +15,17 @@ from pypdf import PdfReader
 
 from drawknife import messages as msg
 from drawknife.core.words.errors import BadInput
-from drawknife.core.words.plain import hidden_in
 
+from .words import check_decided
 from .workbook import ABOUT, HEADS
 
 #: Parts of a workbook, and bytes of all of them unpacked.
 MOST_PARTS, UNPACKED = 1000, 2**28
-_WORDS: dict[str, Literal["keep", "take away"]] = {"keep": "keep", "take away": "take away", "take-away": "take away"}
+_WORDS: dict[str, Literal["keep", "take away"]] = {
+    "keep": "keep",
+    "take away": "take away",
+    "take-away": "take away",
+}
 
 
 class _Saved(BaseModel):
@@ -28,7 +34,9 @@ class _Saved(BaseModel):
 
 
 def read(raw: bytes, number: int) -> list[msg.Decided]:
-    """What was decided, row by row; :class:`BadInput` if it is no such document, of another report, or contradicts itself."""
+    """What was decided, row by row; :class:`BadInput` if it is no such document, of another report,
+    or contradicts itself.
+    """
     try:
         if raw.startswith(b"%PDF"):
             of, found = _pdf(raw)
@@ -43,24 +51,21 @@ def read(raw: bytes, number: int) -> list[msg.Decided]:
         raise
     except Exception:  # a damaged document makes its reader fail in any way
         raise BadInput(
-            "document", "it cannot be read", "the PDF or workbook of the report, or the file that its page saved"
+            "document",
+            "it cannot be read",
+            "the PDF or workbook of the report, or the file that its page saved",
         ) from None
     if of != number:
         raise BadInput("document", f"it is report {of}", f"that of report {number}")
-    for d in found:
-        hidden = hidden_in(d.remark or "", lines=True)
-        if hidden is not None:
-            raise BadInput("document", f"the remark of row {d.row} holds the character {hidden}", "plain text")
-    rows = [d.row for d in found]
-    twice = sorted({r for r in rows if rows.count(r) > 1})
-    if twice:
-        raise BadInput("document", f"row {twice[0]} is to be kept, and to be taken away", "one of them")
+    check_decided(found)
     return found
 
 
 def _pdf(raw: bytes) -> tuple[int, list[msg.Decided]]:
     reader = PdfReader(BytesIO(raw))
-    named = re.search(r"report (\d+), revision", "".join(page.extract_text() for page in reader.pages[:1]))
+    named = re.search(
+        r"report (\d+), revision", "".join(page.extract_text() for page in reader.pages[:1])
+    )
     fields: dict[str, Any] = reader.get_fields() or {}
     found = []
     for name, field in fields.items():
@@ -71,10 +76,16 @@ def _pdf(raw: bytes) -> tuple[int, list[msg.Decided]]:
 
 
 def _check_unpacked(raw: bytes) -> None:
-    """:class:`BadInput` where the parts of a workbook are too many, or too large when they are unpacked."""
+    """:class:`BadInput` where the parts of a workbook are too many, or too large when they are
+    unpacked.
+    """
     parts = ZipFile(BytesIO(raw)).infolist()
     if len(parts) > MOST_PARTS or sum(p.file_size for p in parts) > UNPACKED:
-        raise BadInput("document", "the workbook is too large when it is unpacked", "the workbook of the report")
+        raise BadInput(
+            "document",
+            "the workbook is too large when it is unpacked",
+            "the workbook of the report",
+        )
 
 
 def _workbook(raw: bytes) -> tuple[int, list[msg.Decided]]:
@@ -90,9 +101,21 @@ def _workbook(raw: bytes) -> tuple[int, list[msg.Decided]]:
         if decision is None or not str(decision).strip():
             continue
         if number is None:
-            raise BadInput("document", "a decision stands in a line without a number", "it in the row's first line")
+            raise BadInput(
+                "document",
+                "a decision stands in a line without a number",
+                "it in the row's first line",
+            )
         word = _WORDS.get(str(decision).strip().lower())
         if word is None:
-            raise BadInput("document", f"row {number}: {str(decision)[:40]!r} is no decision", "keep, or take away")
-        found.append(msg.Decided(row=int(str(number)), decision=word, remark=None if remark is None else str(remark)))
+            raise BadInput(
+                "document",
+                f"row {number}: {str(decision)[:40]!r} is no decision",
+                "keep, or take away",
+            )
+        found.append(
+            msg.Decided(
+                row=int(str(number)), decision=word, remark=None if remark is None else str(remark)
+            )
+        )
     return of, found

@@ -1,8 +1,10 @@
-"""PDF (ISO 32000), with a font that has the letters of most of Europe and beyond; what it lacks is shown by its number."""
+"""PDF (ISO 32000), with a font that has the letters of most of Europe and beyond; what it lacks is
+shown by its number.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 from html import escape
 from importlib.resources import files
@@ -21,14 +23,29 @@ from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, T
 
 from drawknife import messages as msg
 
-from .words import DECISIONS, Line, batched, heading, lines_of
+from .words import (
+    DECISIONS,
+    NAMES,
+    PEOPLE,
+    Line,
+    batched,
+    decision,
+    heading,
+    lines_of,
+    lists_of,
+    name_lists,
+    people_of,
+    said_of,
+    signature,
+)
 
 REGULAR, BOLD = "Drawknife", "Drawknife-Bold"
 GREY, LIGHT = colors.HexColor("#6b6b66"), colors.HexColor("#c9c8c2")
 #: The heads of the columns, and how wide these are.
 HEADS = ("no.", "where", "who", "may", "by", "keep", "take away")
 WIDTHS = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
-#: Lines in one table. A table is copied at each page that it ends, so the time grows with their square.
+#: Lines in one table. A table is copied at each page that it ends, so the time grows with their
+#: square.
 AT_ONCE = 100
 #: The form that holds the number of pages.
 PAGES = "pages"
@@ -45,7 +62,9 @@ def _letters() -> frozenset[int]:
 
 
 def shown(text: str) -> str:
-    """Text as the font can show it: a letter that it does not have is written as U+ and its number."""
+    """Text as the font can show it: a letter that it does not have is written as U+ and
+    its number.
+    """
     if text.isascii() and text.isprintable():  # these it has
         return text
     there = _letters()
@@ -69,14 +88,26 @@ class Box(Flowable):  # type: ignore[misc]
 
     def draw(self) -> None:
         self.canv.acroForm.checkbox(
-            name=self.name, tooltip=self.about, size=4 * mm, buttonStyle="check", borderWidth=0.6, relative=True,
-            fillColor=colors.white, borderColor=GREY, forceBorder=True,
-        )  # fmt: skip
+            name=self.name,
+            tooltip=self.about,
+            size=4 * mm,
+            buttonStyle="check",
+            borderWidth=0.6,
+            relative=True,
+            fillColor=colors.white,
+            borderColor=GREY,
+            forceBorder=True,
+        )
 
 
 def report(found: msg.Report) -> bytes:
     """A report to be gone through and signed."""
-    return _made(_report(found), found.title, landscape(A4), f"report {found.number}, revision {found.revision}")
+    return _made(
+        _report(found),
+        found.title,
+        landscape(A4),
+        f"report {found.number}, revision {found.revision}",
+    )
 
 
 def _report(found: msg.Report) -> list[Flowable]:
@@ -86,55 +117,108 @@ def _report(found: msg.Report) -> list[Flowable]:
     story: list[Flowable] = [_said(found.title, title)]
     story += [_said(line, quiet) for line in heading(found)]
     story.append(Spacer(1, 4 * mm))
-    if found.gone:
-        story += [_said("Removed since the last signed report", bold)]
-        story += [_said(line, small) for line in found.gone] + [Spacer(1, 4 * mm)]
-    some = list(batched(list(lines_of(found.rows)), AT_ONCE)) or [[]]
-    story += [_table(lines, small, normal, bold) for lines in some[:-1]]
-    story.append(_table(some[-1], small, normal, bold, _signature(normal)))
+    for head, lines in lists_of(found):
+        story += [_said(head, bold), *(_said(line, small) for line in lines), Spacer(1, 4 * mm)]
+    rows = _Rows(small, normal, bold, said_of(found) if found.signed is not None else None)
+    some = list(batched(list(lines_of(found)), AT_ONCE)) or [[]]
+    story += [rows.table(lines) for lines in some[:-1]]
+    signed = _signature(normal) if found.signed is None else _said(signature(found.signed), normal)
+    story.append(rows.table(some[-1], signed))
+    for names in name_lists(found):
+        story += [Spacer(1, 6 * mm), _said(names.heading, bold)]
+        story += [_said(", ".join(some), small) for some in batched(names.names, NAMES)]
+    if found.people:
+        story += [Spacer(1, 8 * mm), _said("People", bold), Spacer(1, 2 * mm)]
+        story += [_people(people, small, bold) for people in batched(people_of(found), AT_ONCE)]
     return story
 
 
-def _table(
-    lines: Sequence[Line], small: ParagraphStyle, normal: ParagraphStyle, bold: ParagraphStyle,
-    signature: Table | None = None,
-) -> Table:  # fmt: skip
-    """Some lines under the heading, which is repeated on each page."""
-    cells: list[list[Any]] = [[_said(text, bold) for text in HEADS]]
-    styles: list[tuple[Any, ...]] = [
-        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, 0), 0.8, colors.black),
-        ("LEFTPADDING", (0, 0), (-1, -1), 2), ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-    ]  # fmt: skip
-    for at, line in enumerate(lines, 1):
-        cells.append(_cells(line, small, normal))
-        styles.append(("LINEBELOW", (0, at), (-1, at), 0.25, LIGHT))
-        if line.row is None:  # names only, as wide as they may be
-            styles.append(("SPAN", (2, at), (-1, at)))
-    if signature is not None:
-        # The signature is on the page of the last line: a page with nothing else could be put below any report.
-        cells.append([signature, *[""] * (len(HEADS) - 1)])
-        styles += [
-            ("NOSPLIT", (0, -2), (-1, -1)), ("SPAN", (0, -1), (-1, -1)), ("TOPPADDING", (0, -1), (-1, -1), 10 * mm),
-        ]  # fmt: skip
-    return Table(cells, colWidths=WIDTHS, repeatRows=1, style=styles)
+#: What tables have in common: the heading, and room in the cells.
+_STYLES: tuple[tuple[Any, ...], ...] = (
+    ("VALIGN", (0, 0), (-1, -1), "TOP"),
+    ("LINEBELOW", (0, 0), (-1, 0), 0.8, colors.black),
+    ("LEFTPADDING", (0, 0), (-1, -1), 2),
+    ("RIGHTPADDING", (0, 0), (-1, -1), 4),
+)
 
 
-def _cells(line: Line, small: ParagraphStyle, normal: ParagraphStyle) -> list[Any]:
-    row = line.row
-    boxes: list[Any] = ["", ""]
-    if row is not None and row.to_decide:
-        boxes = [Box(f"row-{row.number}-{key}", f"row {row.number}: {word}") for key, word in DECISIONS]
-    number = "" if row is None else str(row.number)
-    said = [_said(text, small) for text in (number, line.where, line.who, line.may, line.by)]
-    said[2] = _said(line.who, normal)
-    return [*said, *boxes]
+class _Rows:
+    """Tables of a report's rows: with boxes to be ticked, or with what was `decided`, once it is
+    signed.
+    """
+
+    def __init__(
+        self,
+        small: ParagraphStyle,
+        normal: ParagraphStyle,
+        bold: ParagraphStyle,
+        decided: Mapping[int, msg.Decided] | None,
+    ) -> None:
+        self.small, self.normal, self.bold, self.decided = small, normal, bold, decided
+
+    def table(self, lines: Sequence[Line], signature: Flowable | None = None) -> Table:
+        """Some lines under the heading, which is repeated on each page."""
+        heads = HEADS if self.decided is None else (*HEADS[:-2], "decision", "")
+        cells: list[list[Any]] = [[_said(text, self.bold) for text in heads]]
+        styles = [*_STYLES, *([("SPAN", (-2, 0), (-1, 0))] if self.decided is not None else [])]
+        for at, line in enumerate(lines, 1):
+            cells.append(self._cells(line))
+            styles.append(("LINEBELOW", (0, at), (-1, at), 0.25, LIGHT))
+            if self.decided is not None:
+                styles.append(("SPAN", (-2, at), (-1, at)))
+        if signature is not None:
+            # The signature is on the page of the last line: a page with nothing else could be put
+            # below any report.
+            cells.append([signature, *[""] * (len(HEADS) - 1)])
+            styles += [
+                ("NOSPLIT", (0, -2), (-1, -1)),
+                ("SPAN", (0, -1), (-1, -1)),
+                ("TOPPADDING", (0, -1), (-1, -1), 10 * mm),
+            ]
+        return Table(cells, colWidths=WIDTHS, repeatRows=1, style=styles)
+
+    def _cells(self, line: Line) -> list[Any]:
+        row = line.row
+        last: list[Any] = ["", ""]
+        if row.to_decide and self.decided is not None:
+            decided = self.decided.get(row.number)
+            remark = f"\n{decided.remark}" if decided is not None and decided.remark else ""
+            last[0] = _said(decision(decided) + remark, self.small)
+        elif row.to_decide:
+            last = [
+                Box(f"row-{row.number}-{key}", f"row {row.number}: {word}")
+                for key, word in DECISIONS
+            ]
+        said = [
+            _said(text, self.small)
+            for text in (str(row.number), line.where, line.who, line.may, line.by)
+        ]
+        said[2] = _said(line.who, self.normal)
+        return [*said, *last]
+
+
+def _people(
+    people: Sequence[tuple[str, str, str]], small: ParagraphStyle, bold: ParagraphStyle
+) -> Table:
+    cells = [[_said(word, bold) for word in PEOPLE]]
+    cells += [[_said(word, small) for word in person] for person in people]
+    close = [("TOPPADDING", (0, 1), (-1, -1), 0.5), ("BOTTOMPADDING", (0, 1), (-1, -1), 0.5)]
+    return Table(
+        cells,
+        colWidths=[70 * mm, 120 * mm, 60 * mm],
+        repeatRows=1,
+        hAlign="LEFT",
+        style=[*_STYLES, *close],
+    )
 
 
 def _signature(style: ParagraphStyle) -> Table:
     words = [_said(word, style) for word in ("Reviewed by", "on", "signature")]
     lines = [[words[0], "", words[1], "", words[2], ""]]
     styles = [("LINEBELOW", (column, 0), (column, 0), 0.5, colors.black) for column in (1, 3, 5)]
-    return Table(lines, colWidths=[30 * mm, 70 * mm, 10 * mm, 40 * mm, 22 * mm, 80 * mm], style=styles)
+    return Table(
+        lines, colWidths=[30 * mm, 70 * mm, 10 * mm, 40 * mm, 22 * mm, 80 * mm], style=styles
+    )
 
 
 def sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> bytes:
@@ -152,7 +236,9 @@ def sheet(title: str, parts: Iterable[tuple[str, Sequence[str]]]) -> bytes:
 
 
 class _Numbered(Canvas):  # type: ignore[misc]
-    """Pages that say how many there are: each refers to a form (ISO 32000, 8.10), which is drawn when the last is done."""
+    """Pages that say how many there are: each refers to a form (ISO 32000, 8.10), which is drawn
+    when the last is done.
+    """
 
     def show_number(self, foot: str) -> None:
         self.setFont(REGULAR, 7)
@@ -183,7 +269,14 @@ def _made(story: list[Flowable], title: str, size: tuple[float, float], foot: st
         canvas.restoreState()
 
     SimpleDocTemplate(
-        out, pagesize=size, title=title, author="Drawknife", leftMargin=12 * mm, rightMargin=12 * mm,
-        topMargin=14 * mm, bottomMargin=16 * mm, lang="en",
-    ).build(story, onFirstPage=number, onLaterPages=number, canvasmaker=_Numbered)  # fmt: skip
+        out,
+        pagesize=size,
+        title=title,
+        author="Drawknife",
+        leftMargin=12 * mm,
+        rightMargin=12 * mm,
+        topMargin=14 * mm,
+        bottomMargin=16 * mm,
+        lang="en",
+    ).build(story, onFirstPage=number, onLaterPages=number, canvasmaker=_Numbered)
     return out.getvalue()

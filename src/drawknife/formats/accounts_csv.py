@@ -35,22 +35,40 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
             if column not in COLUMNS:
                 near = nearest(column or "", COLUMNS)
                 message = f"there is no column {column!r}"
-                wrong.append(Mistake((), 1, column or "", message, "some of " + ", ".join(COLUMNS), near))
+                wrong.append(
+                    Mistake((), 1, column or "", message, "some of " + ", ".join(COLUMNS), near)
+                )
         if "name" not in (reader.fieldnames or ()):
-            wrong.append(Mistake((), 1, "", "there is no column name", "a first line such as name,display,unit"))
+            wrong.append(
+                Mistake(
+                    (), 1, "", "there is no column name", "a first line such as name,display,unit"
+                )
+            )
         for row in [] if wrong else reader:
             line = reader.line_num
             name = unguarded((row.get("name") or "").strip())
             if None in row or not name:
-                what = "the line has more fields than the first" if None in row else "the name is empty"
+                what = (
+                    "the line has more fields than the first"
+                    if None in row
+                    else "the name is empty"
+                )
                 wrong.append(Mistake((), line, "", what, "a field for each column"))
                 continue
             if fold(name) in seen:
                 wrong.append(
-                    Mistake((), line, name, f"{name!r} is there already, in line {seen[fold(name)]}", "each once")
+                    Mistake(
+                        (),
+                        line,
+                        name,
+                        f"{name!r} is there already, in line {seen[fold(name)]}",
+                        "each once",
+                    )
                 )
             seen[fold(name)] = line
-            cells = {k: unguarded(v.strip()) for k, v in row.items() if isinstance(v, str) and v.strip()}
+            cells = {
+                k: unguarded(v.strip()) for k, v in row.items() if isinstance(v, str) and v.strip()
+            }
             values = {k: v for k, v in cells.items() if k != "groups"}
             item = {k: _value(k, v) for k, v in values.items()}
             if fold(name) in known:
@@ -70,7 +88,9 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
         for group, members in joins.items()
     ]
     if not changes:
-        raise BadDocument([Mistake((), None, "", "there is nothing to do in it", "a line for each account")])
+        raise BadDocument(
+            [Mistake((), None, "", "there is nothing to do in it", "a line for each account")]
+        )
     return changes
 
 

@@ -1,4 +1,6 @@
-"""Security descriptors as CSV (RFC 4180): path, owner, descriptor in SDDL; and whom identifiers stand for: sid, subject."""
+"""Security descriptors as CSV (RFC 4180): path, owner, descriptor in SDDL; and whom identifiers
+stand for: sid, subject.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,12 @@ import csv
 from collections.abc import Iterable, Sequence
 from itertools import chain
 
-from drawknife.core.model.described_folders import DescribedFolder, SidName, parse_described, parse_sid_name
+from drawknife.core.model.described_folders import (
+    DescribedFolder,
+    SidName,
+    parse_described,
+    parse_sid_name,
+)
 from drawknife.core.model.lines import parse_subject
 from drawknife.core.model.nfs4 import principal
 from drawknife.core.words.names import BadValue
@@ -17,11 +24,13 @@ from .spreadsheets import delimiter_of, unguarded
 COLUMNS = ("path", "owner", "descriptor")
 
 
-def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[list[DescribedFolder], list[str]]:
+def folders_from_csv(
+    lines: Iterable[str], root: str | None = None
+) -> tuple[list[DescribedFolder], list[str]]:
     r"""The folders of a CSV file, and what of it was passed over, in words.
 
-    Paths are those of Windows, ``D:\survey\charts``, counted from `root`, or from the shortest. Raises
-    :class:`BadDocument` with the lines of all mistakes.
+    Paths are those of Windows, ``D:\survey\charts``, counted from `root`, or from the shortest.
+    Raises :class:`BadDocument` with the lines of all mistakes.
     """
     wrong: list[Mistake] = []
     rows = []
@@ -32,12 +41,16 @@ def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[lis
     spelled: dict[str, str] = {}
     outside = 0
     for line, path, owner, descriptor in rows:
-        if path.casefold() != top.casefold() and not path.casefold().startswith(top.casefold().rstrip("/") + "/"):
+        if path.casefold() != top.casefold() and not path.casefold().startswith(
+            top.casefold().rstrip("/") + "/"
+        ):
             outside += 1
             continue
         owned = descriptor if not owner or descriptor.startswith("O:") else f"O:{owner}{descriptor}"
         try:
-            found = parse_described(f"{owned} {_spelled('/' + path[len(top) :].strip('/'), spelled)}")
+            found = parse_described(
+                f"{owned} {_spelled('/' + path[len(top) :].strip('/'), spelled)}"
+            )
         except BadValue as bad:
             wrong.append(Mistake((), line, path, str(bad), bad.expected))
             continue
@@ -53,7 +66,8 @@ def folders_from_csv(lines: Iterable[str], root: str | None = None) -> tuple[lis
 
 
 def names_from_csv(lines: Iterable[str], column: str = "sid") -> list[SidName]:
-    """Whom identifiers stand for: those of Windows in a column ``sid``, or of an NFS server in a column ``principal``.
+    """Whom identifiers stand for: those of Windows in a column ``sid``, or of an NFS server in a
+    column ``principal``.
 
     Raises :class:`BadDocument` with the lines of all mistakes.
     """
@@ -76,13 +90,19 @@ def names_from_csv(lines: Iterable[str], column: str = "sid") -> list[SidName]:
 def rows_of(folders: Sequence[DescribedFolder], root: str) -> list[tuple[str, str, str]]:
     """Folders as rows of CSV, below a root written as Windows does."""
     return [
-        (root.rstrip("\\") + folder.path.rstrip("/").replace("/", "\\"), folder.descriptor.owner or "", folder.text)
+        (
+            root.rstrip("\\") + folder.path.rstrip("/").replace("/", "\\"),
+            folder.descriptor.owner or "",
+            folder.text,
+        )
         for folder in folders
     ]
 
 
 def _spelled(path: str, spelled: dict[str, str]) -> str:
-    """A path with each folder spelled as it was at first: Windows does not tell upper and lower case apart."""
+    """A path with each folder spelled as it was at first: Windows does not tell upper and lower
+    case apart.
+    """
     if path == "/":
         return path
     above, _, name = path.rpartition("/")
@@ -107,16 +127,40 @@ def _rows(
         missing = needed - set(reader.fieldnames or ())
         if missing:
             wrong.append(
-                Mistake((), 1, "", f"there is no column {sorted(missing)[0]}", "a first line " + ",".join(columns))
+                Mistake(
+                    (),
+                    1,
+                    "",
+                    f"there is no column {sorted(missing)[0]}",
+                    "a first line " + ",".join(columns),
+                )
             )
             return
         for row in reader:
-            cells = {k: unguarded(v.strip()) for k, v in row.items() if isinstance(k, str) and isinstance(v, str)}
+            cells = {
+                k: unguarded(v.strip())
+                for k, v in row.items()
+                if isinstance(k, str) and isinstance(v, str)
+            }
             if any(not cells.get(name) for name in needed):
-                wrong.append(Mistake((), reader.line_num + skipped, "", "a field is empty", "a field for each column"))
+                wrong.append(
+                    Mistake(
+                        (),
+                        reader.line_num + skipped,
+                        "",
+                        "a field is empty",
+                        "a field for each column",
+                    )
+                )
             else:
                 yield reader.line_num + skipped, cells
     except csv.Error as error:
         wrong.append(
-            Mistake((), reader.line_num + skipped, "", f"this is no CSV: {error}", "commas, and quotation marks")
+            Mistake(
+                (),
+                reader.line_num + skipped,
+                "",
+                f"this is no CSV: {error}",
+                "commas, and quotation marks",
+            )
         )

@@ -20,12 +20,15 @@ __all__ = ["BadDocument", "Mistake", "Places", "read_document", "read_json", "wr
 
 
 MAX_DEPTH = 32
-#: Bytes that data takes for each such mark in a document, about; it may take so many times the document's size, and more.
+#: Bytes that data takes for each such mark in a document, about; it may take so many times the
+#: document's size, and more.
 _WEIGHTS = {"{": 184, "[": 64, ",": 48, "\n": 48, "- ": 48}
 MOST_TIMES, MORE = 10, 2**26
 
 _INT = re.compile(r"[-+]?[0-9]{1,100}|0o[0-7]{1,100}|0x[0-9a-fA-F]{1,100}")
-_FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
+_FLOAT = re.compile(
+    r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)"
+)
 _WORDS = {
     **dict.fromkeys(("", "~", "null", "Null", "NULL")),
     **dict.fromkeys(("true", "True", "TRUE"), True),
@@ -56,13 +59,19 @@ def _line(event: Any) -> int:
 
 
 def _check_size(text: str) -> None:
-    """:class:`BadDocument` where a document holds so many items that they would take many times its own room."""
+    """:class:`BadDocument` where a document holds so many items that they would take many times its
+    own room.
+    """
     weight = sum(each * text.count(mark) for mark, each in _WEIGHTS.items())
     if weight > MOST_TIMES * len(text) + MORE:
         raise BadDocument(
             [
                 Mistake(
-                    (), None, "", "the document has far too many items for its size", "a model with fewer empty items"
+                    (),
+                    None,
+                    "",
+                    "the document has far too many items for its size",
+                    "a model with fewer empty items",
                 )
             ]
         )
@@ -71,8 +80,8 @@ def _check_size(text: str) -> None:
 def _yaml(text: str, lines: dict[Where, int] | None = None, until: float = math.inf) -> Any:
     """Plain data from YAML, without recursion; `lines` receives the line of every part.
 
-    One document, text keys, each once, no tags and no aliases: a model needs none. TimeoutError after `until`, by the
-    monotonic clock.
+    One document, text keys, each once, no tags and no aliases: a model needs none. TimeoutError
+    after `until`, by the monotonic clock.
     """
     parser = yaml.CSafeLoader(text)
     events = 0
@@ -138,7 +147,9 @@ def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         seen: set[str] = set()
         for key, _ in pairs:
             if key in seen:
-                raise BadDocument([Mistake((), None, key, f"the key {key!r} is there twice", "each key once")])
+                raise BadDocument(
+                    [Mistake((), None, key, f"the key {key!r} is there twice", "each key once")]
+                )
             seen.add(key)
     return found
 
@@ -148,22 +159,37 @@ def _no_constant(text: str) -> Any:
 
 
 def read_json(text: str) -> Any:
-    """Plain data from JSON (RFC 8259); :class:`BadDocument` with the line if it is none, or is far too full."""
+    """Plain data from JSON (RFC 8259); :class:`BadDocument` with the line if it is none, or is far
+    too full.
+    """
     _check_size(text)
     try:
         return json.loads(text, object_pairs_hook=_pairs, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
-        raise BadDocument([Mistake((), error.lineno, "", f"this is no JSON: {error.msg}", "JSON")]) from None
+        raise BadDocument(
+            [Mistake((), error.lineno, "", f"this is no JSON: {error.msg}", "JSON")]
+        ) from None
     except (RecursionError, ValueError) as error:
         if isinstance(error, BadDocument):
             raise
-        raise BadDocument([Mistake((), None, "", "this is no JSON that can be read: too deep or too long a number", "JSON")]) from None  # fmt: skip
+        raise BadDocument(
+            [
+                Mistake(
+                    (),
+                    None,
+                    "",
+                    "this is no JSON that can be read: too deep or too long a number",
+                    "JSON",
+                )
+            ]
+        ) from None
 
 
 def read_document(raw: bytes | str, within: float | None = None) -> tuple[Any, str]:
     """Plain data from a YAML or JSON document, and its text. :class:`BadDocument` if it is neither.
 
-    That is also raised where reading takes longer than `within` seconds, or much more room than the document.
+    That is also raised where reading takes longer than `within` seconds, or much more room than the
+    document.
     """
     until = math.inf if within is None else time.monotonic() + within
     if isinstance(raw, bytes):
@@ -171,7 +197,9 @@ def read_document(raw: bytes | str, within: float | None = None) -> tuple[Any, s
             text = raw.decode("utf-8-sig")
         except UnicodeDecodeError as error:
             at = raw.count(b"\n", 0, error.start) + 1
-            raise BadDocument([Mistake((), at, "", "the document is not UTF-8", "UTF-8 text")]) from None
+            raise BadDocument(
+                [Mistake((), at, "", "the document is not UTF-8", "UTF-8 text")]
+            ) from None
     else:
         text = raw
     _check_size(text)
@@ -190,7 +218,10 @@ def read_document(raw: bytes | str, within: float | None = None) -> tuple[Any, s
         line, message = error.line, str(error)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        line, message = (mark.line + 1 if mark else None, " ".join(filter(None, (error.problem, error.context))))
+        line, message = (
+            mark.line + 1 if mark else None,
+            " ".join(filter(None, (error.problem, error.context))),
+        )
     except yaml.YAMLError as error:
         line, message = None, f"this cannot be read as YAML: {str(error)[:200]}"
     raise BadDocument([Mistake((), line, "", message, "YAML 1.2 or JSON")])
@@ -225,13 +256,16 @@ _Writer.yaml_implicit_resolvers = {
 }
 
 
-#: No line is broken: a later edit of the file would put it together again, and so touch what it has nothing to do with.
+#: No line is broken: a later edit of the file would put it together again, and so touch what it has
+#: nothing to do with.
 WIDTH = 1 << 20
 
 
 def write_yaml(data: Any) -> str:
     """Plain data as YAML, keys in the order given."""
-    return yaml.dump(data, Dumper=_Writer, sort_keys=False, allow_unicode=True, width=WIDTH, indent=2)
+    return yaml.dump(
+        data, Dumper=_Writer, sort_keys=False, allow_unicode=True, width=WIDTH, indent=2
+    )
 
 
 def write_json(data: Any) -> str:

@@ -1,4 +1,7 @@
-"""LDIF (RFC 2849): the entries of a directory as text. Content records only; changes are refused."""
+"""LDIF (RFC 2849): the entries of a directory as text.
+
+Content records only; changes are refused.
+"""
 
 from __future__ import annotations
 
@@ -11,14 +14,19 @@ from .document import BadDocument, Mistake
 
 
 class Record(NamedTuple):
-    """One entry: its name, and the values of its attributes by their names in lower case, as bytes."""
+    """One entry: its name, and the values of its attributes by their names in lower
+    case, as bytes.
+    """
 
     dn: str
     attributes: dict[str, list[bytes]]
 
 
 def read_ldif(lines: Iterable[bytes]) -> Iterator[Record]:
-    """The records of an LDIF file, one at a time. :class:`BadDocument` with the line of the first mistake."""
+    """The records of an LDIF file, one at a time.
+
+    :class:`BadDocument` with the line of the first mistake.
+    """
     dn: str | None = None
     attributes: dict[str, list[bytes]] = {}
     number = 0
@@ -39,7 +47,9 @@ def read_ldif(lines: Iterable[bytes]) -> Iterator[Record]:
             try:
                 dn = value.decode()
             except UnicodeDecodeError:
-                raise _wrong(number, "the dn is not UTF-8", "UTF-8, in base64 if it is not ASCII") from None
+                raise _wrong(
+                    number, "the dn is not UTF-8", "UTF-8, in base64 if it is not ASCII"
+                ) from None
         elif name == "changetype":
             raise _wrong(number, "this is a record of changes", "the entries themselves")
         else:
@@ -50,14 +60,18 @@ def read_ldif(lines: Iterable[bytes]) -> Iterator[Record]:
 
 
 def _unfolded(lines: Iterable[bytes]) -> Iterator[tuple[int, bytes]]:
-    """Logical lines with the numbers they begin at; comments left out; an empty one between records."""
+    """Logical lines with the numbers they begin at; comments left out; an empty one between
+    records.
+    """
     held: bytes | None = None
     began = 0
     for number, raw in enumerate(lines, 1):
         line = raw.rstrip(b"\r\n")
         if line.startswith(b" "):
             if held is None:
-                raise _wrong(number, "a continuation of nothing", "a line that does not begin with a space")
+                raise _wrong(
+                    number, "a continuation of nothing", "a line that does not begin with a space"
+                )
             held += line[1:]
             continue
         if held is not None and not held.startswith(b"#"):
@@ -70,7 +84,9 @@ def _unfolded(lines: Iterable[bytes]) -> Iterator[tuple[int, bytes]]:
 def _attribute(number: int, line: bytes) -> tuple[str, bytes]:
     name, colon, rest = line.partition(b":")
     if not colon or not name:
-        raise _wrong(number, "this is no line `attribute: value`", "such as `mail: ines@tidewrack.example`")
+        raise _wrong(
+            number, "this is no line `attribute: value`", "such as `mail: ines@tidewrack.example`"
+        )
     try:
         called = name.decode("ascii").lower()
     except UnicodeDecodeError:

@@ -31,7 +31,8 @@ read_unit = of(check_unit)
 
 #: After so many mistakes a document is not read on.
 MOST_MISTAKES = 200
-#: Seconds in which the lines of mistakes are looked up; in a huge document those at its end are told without.
+#: Seconds in which the lines of mistakes are looked up; in a huge document those at its end are
+#: told without.
 LOOKED_UP_WITHIN = 10
 
 
@@ -45,7 +46,9 @@ class _Reading:
         self.kept: dict[Where, list[int]] = {}
         self.broken: list[Any] = []
 
-    def wrong(self, where: Where, value: Any, message: str, expected: str, near: str | None = None) -> None:
+    def wrong(
+        self, where: Where, value: Any, message: str, expected: str, near: str | None = None
+    ) -> None:
         self.found.append((where, value, message, expected, near))
         if len(self.found) > MOST_MISTAKES:
             self.found.pop()
@@ -90,7 +93,9 @@ class _Reading:
     ) -> dict[str, Any] | None:
         """The values of one mapping by key. A required key that is missing makes it None."""
         if not isinstance(value, dict):
-            self.wrong(where, value, f"{shown(value)} is no mapping", "a mapping with " + ", ".join(keys))
+            self.wrong(
+                where, value, f"{shown(value)} is no mapping", "a mapping with " + ", ".join(keys)
+            )
             return None
         out: dict[str, Any] = {}
         for name, given in value.items():
@@ -98,7 +103,13 @@ class _Reading:
             if key is None:
                 if name != besides:
                     near = nearest(name, keys)
-                    self.wrong((*where, name), name, f"unknown key {name!r}", "one of " + ", ".join(keys), near)
+                    self.wrong(
+                        (*where, name),
+                        name,
+                        f"unknown key {name!r}",
+                        "one of " + ", ".join(keys),
+                        near,
+                    )
             elif key.many:
                 out[name] = self.lines((*where, name), given, key.read)
             else:
@@ -117,7 +128,10 @@ class _Reading:
         return out if whole else None
 
     def section(self, data: dict[str, Any], name: str) -> tuple[Any, ...]:
-        """The items of a section. A broken one is left out, and the positions of the others kept."""
+        """The items of a section.
+
+        A broken one is left out, and the positions of the others kept.
+        """
         value = data.get(name, [])
         if not isinstance(value, list):
             self.wrong((name,), value, f"{shown(value)} is no list", "a list")
@@ -144,7 +158,9 @@ class _Reading:
             for key, value in got.items():
                 if value == ():
                     lines = "at least one line, or the key left out: it then narrows nothing"
-                    self.wrong((*where, key), [], f"an empty list of {key} cannot be written", lines)
+                    self.wrong(
+                        (*where, key), [], f"an empty list of {key} cannot be written", lines
+                    )
         elif kind.name == "quota":
             self.quota(where, item, got)
         elif kind.name == "endpoint":
@@ -152,7 +168,9 @@ class _Reading:
         return kind.made_from(got)
 
     def units(self, value: Any) -> dict[str, tuple[Any, ...]]:
-        """The units, and what is known of those that are written as mappings, as parts of the model."""
+        """The units, and what is known of those that are written as mappings, as parts of the
+        model.
+        """
         if not isinstance(value, list):
             self.wrong(("units",), value, f"{shown(value)} is no list", "a list")
             return {}
@@ -160,7 +178,11 @@ class _Reading:
         found = []
         for i, item in enumerate(value):
             try:
-                got = self.item(("units", i), item, keys) if isinstance(item, dict) else {"path": read_unit(item)}
+                got = (
+                    self.item(("units", i), item, keys)
+                    if isinstance(item, dict)
+                    else {"path": read_unit(item)}
+                )
             except BadValue as bad:
                 self.wrong(("units", i), item, str(bad), bad.expected)
                 continue
@@ -189,13 +211,21 @@ class _Reading:
     def quota(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if ("shared_by" in item) == ("folder" in item):
             self.wrong(
-                where, item, "a quota is either shared or on a folder", "shared_by or folder, and one of them only"
+                where,
+                item,
+                "a quota is either shared or on a folder",
+                "shared_by or folder, and one of them only",
             )
         for what in ("bytes", "files"):
             hard, soft = got.get(f"hard_{what}"), got.get(f"soft_{what}")
             if hard is not None and soft is not None and soft > hard:
                 most = show_size(hard) if what == "bytes" else hard
-                self.wrong((*where, f"soft_{what}"), soft, "the soft limit is above the hard one", f"at most {most}")
+                self.wrong(
+                    (*where, f"soft_{what}"),
+                    soft,
+                    "the soft limit is above the hard one",
+                    f"at most {most}",
+                )
 
     def endpoint(self, where: Where, item: Any, got: dict[str, Any]) -> None:
         if got["protocol"] == "sftp":
@@ -203,7 +233,12 @@ class _Reading:
                 if key in item:
                     self.wrong((*where, key), item[key], f"sftp has no {key}", "the key left out")
         elif got["protocol"] == "ftps" and got.get("tls", "required") != "required":
-            self.wrong((*where, "tls"), item["tls"], "ftps is always with TLS", "required, or the key left out")
+            self.wrong(
+                (*where, "tls"),
+                item["tls"],
+                "ftps is always with TLS",
+                "required, or the key left out",
+            )
 
 
 def model_from(data: Any, text: str = "") -> m.Model:
@@ -218,20 +253,35 @@ def model_from(data: Any, text: str = "") -> m.Model:
 def _model_from(data: Any, text: str) -> m.Model:
     reading = _Reading(text)
     if not isinstance(data, dict):
-        reading.wrong((), data, f"the document is {shown(data)}", f"a mapping that begins with `{FORMAT}: {VERSION}`")
+        reading.wrong(
+            (),
+            data,
+            f"the document is {shown(data)}",
+            f"a mapping that begins with `{FORMAT}: {VERSION}`",
+        )
         reading.give_up()
     first = next(iter(data), None)
     if first != FORMAT:
-        reading.wrong((), first, f"the first key is {first!r}", f"`{FORMAT}: {VERSION}`, the version of the format")
+        reading.wrong(
+            (),
+            first,
+            f"the first key is {first!r}",
+            f"`{FORMAT}: {VERSION}`, the version of the format",
+        )
     version = data.get(FORMAT)
     if first == FORMAT and (version != VERSION or isinstance(version, bool)):
-        reading.wrong((FORMAT,), version, f"version {shown(version)} of the format is not known", str(VERSION))
+        reading.wrong(
+            (FORMAT,), version, f"version {shown(version)} of the format is not known", str(VERSION)
+        )
     for key in data:
         if key != FORMAT and key not in WORDS:
             near = nearest(key, WORDS)
             reading.wrong((key,), key, f"unknown key {key!r}", "one of " + ", ".join(WORDS), near)
     units = reading.units(data.get("units", []))
-    lines = {name: reading.lines((name,), data.get(name, []), field.read) for name, field in LINES.items()}
+    lines = {
+        name: reading.lines((name,), data.get(name, []), field.read)
+        for name, field in LINES.items()
+    }
     sections = {name: reading.section(data, name) for name in SECTIONS}
     model = m.Model(**units, **sections, **lines)
     lost = reading.lost_names()
@@ -245,7 +295,10 @@ def _model_from(data: Any, text: str) -> m.Model:
 
 
 def read_section(section: str, data: Any, text: str) -> tuple[Any, ...]:
-    """The items of one section of a document that is no model. :class:`BadDocument` with every mistake in them."""
+    """The items of one section of a document that is no model.
+
+    :class:`BadDocument` with every mistake in them.
+    """
     reading = _Reading(text)
     found = reading.section(data, section)
     reading.give_up()
@@ -253,7 +306,10 @@ def read_section(section: str, data: Any, text: str) -> tuple[Any, ...]:
 
 
 def read_item(kind: str, data: Any) -> Any:
-    """One item of a kind, of a store without its folders. :class:`BadDocument` with every mistake in it."""
+    """One item of a kind, of a store without its folders.
+
+    :class:`BadDocument` with every mistake in it.
+    """
     reading = _Reading("")
     made = reading.made(BY_NAME[kind], (), data)
     reading.give_up()
@@ -270,7 +326,10 @@ def _at(data: Any, where: Where) -> Any:
 
 
 def read_model(raw: bytes | str, within: float | None = None) -> m.Model:
-    """Read a model file. Raises :class:`BadDocument` with its mistakes, or where YAML takes over `within` seconds."""
+    """Read a model file.
+
+    Raises :class:`BadDocument` with its mistakes, or where YAML takes over `within` seconds.
+    """
     data, text = read_document(raw, within)
     return model_from(data, text)
 
@@ -280,7 +339,8 @@ _entry_line = lru_cache(1 << 16)(m.parse_entry)
 
 
 def _plain_folder(item: Any) -> m.Folder | None:
-    """A folder with nothing wrong and nothing but a path and entries, as nearly all are, read at once.
+    """A folder with nothing wrong and nothing but a path and entries, as nearly all are, read at
+    once.
 
     There can be a million of them. None: read it key by key, which also finds what is wrong.
     """
@@ -304,7 +364,9 @@ def _plain_folder(item: Any) -> m.Folder | None:
 
 
 def change_data(section: str, item: Any) -> Any:
-    """One item as previews and the journal tell it: as the model file has it, a store without its folders."""
+    """One item as previews and the journal tell it: as the model file has it, a store without its
+    folders.
+    """
     if item is None or isinstance(item, str | dict):
         return item
     if section in LINES:
@@ -331,9 +393,15 @@ def write_model(model: m.Model, as_json: bool = False) -> str:
 
 def json_schema() -> Schema:
     """The JSON Schema (2020-12) of the model file. Names that must exist are beyond it."""
-    sections: Schema = {"units": {"type": "array", "items": {"anyOf": [STRING, schema_of(UNIT.fields)]}}}
+    sections: Schema = {
+        "units": {"type": "array", "items": {"anyOf": [STRING, schema_of(UNIT.fields)]}}
+    }
     for name, kind in SECTIONS.items():
-        more = {"folders": {"type": "array", "items": schema_of(FOLDER.fields)}} if name == "stores" else None
+        more = (
+            {"folders": {"type": "array", "items": schema_of(FOLDER.fields)}}
+            if name == "stores"
+            else None
+        )
         sections[name] = {"type": "array", "items": schema_of(kind.fields, more)}
     for name, field in LINES.items():
         sections[name] = {"type": "array", "items": STRING, "description": field.about}

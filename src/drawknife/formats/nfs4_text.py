@@ -1,4 +1,6 @@
-"""NFSv4 lists of a tree: the text of ``nfs4_getfacl -R``, with owners as ``find -printf '%y\\t%u\\t%g\\t%p\\n'`` lists them."""
+"""NFSv4 lists of a tree: the text of ``nfs4_getfacl -R``, with owners as ``find -printf
+'%y\\t%u\\t%g\\t%p\\n'`` lists them.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ _OWNER_LINE = re.compile(r"(\S)\t(.+)\t(.+)\t(/.*|\.|\./.*)")
 
 
 class Nfs4Item(NamedTuple):
-    """A folder or file of a store with its list, an entry a line; `line` is where its entries begin in a text."""
+    """A folder or file of a store with its list, an entry a line; `line` is where its entries begin
+    in a text.
+    """
 
     path: str
     is_folder: bool
@@ -33,7 +37,10 @@ class Nfs4Item(NamedTuple):
 
 
 def items_from_text(text: bytes, owners: bytes, root: str) -> tuple[list[Nfs4Item], list[str]]:
-    """The folders and files below `root`, and notes on what was left out. :class:`BadInput` with the line that is wrong."""
+    """The folders and files below `root`, and notes on what was left out.
+
+    :class:`BadInput` with the line that is wrong.
+    """
     owned = _owners(exported_text(owners, "owners"), root)
     found = []
     without_owner = outside = 0
@@ -46,16 +53,25 @@ def items_from_text(text: bytes, owners: bytes, root: str) -> tuple[list[Nfs4Ite
         else:
             found.append(Nfs4Item(path, *owned[path], entries, line))
     if all(item.path != "/" for item in found):
-        raise BadInput("root", f"the text has no list of {root}", f"nfs4_getfacl -R {root}, and {OWNERS_COMMAND}")
-    counted = ((without_owner, "lists of which no owner is listed"), (outside, "names outside the root, or not in NFC"))
+        raise BadInput(
+            "root",
+            f"the text has no list of {root}",
+            f"nfs4_getfacl -R {root}, and {OWNERS_COMMAND}",
+        )
+    counted = (
+        (without_owner, "lists of which no owner is listed"),
+        (outside, "names outside the root, or not in NFC"),
+    )
     return found, [f"{what}: {number}" for number, what in counted if number]
 
 
-def folders_from_items(items: Iterable[Nfs4Item], names: Iterable[SidName]) -> tuple[list[DescribedFolder], list[str]]:
+def folders_from_items(
+    items: Iterable[Nfs4Item], names: Iterable[SidName]
+) -> tuple[list[DescribedFolder], list[str]]:
     """The folders that differ from what the one above passes on, and notes on what is not judged.
 
-    What a list has from the folder above is marked as inherited, as older servers do not say it. The owner is the
-    identifier in `names` with that name, or with that name before its ``@``.
+    What a list has from the folder above is marked as inherited, as older servers do not say it.
+    The owner is the identifier in `names` with that name, or with that name before its ``@``.
     """
     users, groups = _by_short_name(names)
     made: dict[str, Nfs4Descriptor] = {}
@@ -65,9 +81,14 @@ def folders_from_items(items: Iterable[Nfs4Item], names: Iterable[SidName]) -> t
         try:
             aces, more = parse_entries(item.entries.splitlines())
         except BadValue as bad:
-            raise BadInput(f"nfs4:{item.line}" if item.line else "nfs4", str(bad), bad.expected) from None
+            raise BadInput(
+                f"nfs4:{item.line}" if item.line else "nfs4", str(bad), bad.expected
+            ) from None
         left_out += more
-        owner, group = users.get(item.owner, f"user:{item.owner}"), groups.get(item.group, f"group:{item.group}")
+        owner, group = (
+            users.get(item.owner, f"user:{item.owner}"),
+            groups.get(item.group, f"group:{item.group}"),
+        )
         above = made.get(parent(item.path)) if item.path != "/" else None
         if not item.is_folder:
             if above is not None and not _is_same(aces, for_file(above.aces or (), owner)):
@@ -80,18 +101,26 @@ def folders_from_items(items: Iterable[Nfs4Item], names: Iterable[SidName]) -> t
             listed.append(DescribedFolder(item.path, str(descriptor)))
     notes = [f"entries of audits and alarms: {left_out}"] if left_out else []
     if own_lists:
-        notes.append(f"files with other lists than their folder passes on: {len(own_lists)} ({several(own_lists, 5)})")
+        notes.append(
+            f"files with other lists than their folder passes on: {len(own_lists)}"
+            f" ({several(own_lists, 5)})"
+        )
     notes.append("the mode that a server asks for, and folders above the root")
     return listed, notes
 
 
 def _is_same(aces: Iterable[Ace], others: Iterable[Ace]) -> bool:
-    plain = ([tuple(ace._replace(flags=ace.flags & ~INHERITED)) for ace in some] for some in (aces, others))
+    plain = (
+        [tuple(ace._replace(flags=ace.flags & ~INHERITED)) for ace in some]
+        for some in (aces, others)
+    )
     return next(plain) == next(plain)
 
 
 def _with_inherited(aces: tuple[Ace, ...], expected: tuple[Ace, ...]) -> tuple[Ace, ...]:
-    """A list in which what comes from the folder above is marked so; as it is where the server marks that itself."""
+    """A list in which what comes from the folder above is marked so; as it is where the server
+    marks that itself.
+    """
     if any(ace.flags & INHERITED for ace in aces):
         return aces
     left = list(expected)
@@ -107,27 +136,35 @@ def _with_inherited(aces: tuple[Ace, ...], expected: tuple[Ace, ...]) -> tuple[A
 
 
 def _by_short_name(names: Iterable[SidName]) -> tuple[dict[str, str], dict[str, str]]:
-    """Identifiers of users and of groups by the names that a listing of owners has for them, where that is one only."""
+    """Identifiers of users and of groups by the names that a listing of owners has for them, where
+    that is one only.
+    """
     found: dict[str, dict[str, set[str]]] = {"user": {}, "group": {}}
     for line in names:
         kind, _, name = line.sid.partition(":")
         for short in {name, name.partition("@")[0]} if kind in found else ():
             found[kind].setdefault(short, set()).add(line.sid)
     users, groups = (
-        {short: next(iter(sids)) for short, sids in found[kind].items() if len(sids) == 1} for kind in ("user", "group")
+        {short: next(iter(sids)) for short, sids in found[kind].items() if len(sids) == 1}
+        for kind in ("user", "group")
     )
     return users, groups
 
 
 def _owners(text: str, root: str) -> dict[str, tuple[bool, str, str]]:
-    """Is it a folder, its owner, and its group: by path in the store. Links and devices are passed over."""
+    """Is it a folder, its owner, and its group: by path in the store.
+
+    Links and devices are passed over.
+    """
     found = {}
     for number, line in enumerate(text.splitlines(), 1):
         if not line:
             continue
         parts = _OWNER_LINE.fullmatch(line)
         if parts is None:
-            raise BadInput(f"owners:{number}", f"{line!r} is not a type, owner, group and path", OWNERS_COMMAND)
+            raise BadInput(
+                f"owners:{number}", f"{line!r} is not a type, owner, group and path", OWNERS_COMMAND
+            )
         path = _placed(parts[4], root)
         if path is not None and parts[1] in "df":
             found[path] = parts[1] == "d", parts[2], parts[3]
@@ -135,7 +172,10 @@ def _owners(text: str, root: str) -> dict[str, tuple[bool, str, str]]:
 
 
 def _blocks(text: str, root: str) -> Iterator[tuple[int, str, str]]:
-    """The entries of each thing with its name, and the number of the first line. Entries without a name are the root's."""
+    """The entries of each thing with its name, and the number of the first line.
+
+    Entries without a name are the root's.
+    """
     name, first, lines = root, 1, list[str]()
     for number, line in enumerate(text.splitlines(), 1):
         if line.startswith("# file: "):

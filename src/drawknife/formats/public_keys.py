@@ -15,7 +15,13 @@ from cryptography.hazmat.primitives.serialization import load_ssh_public_key
 
 from drawknife.core.words.names import BadValue
 
-KINDS = ("ssh-ed25519", "ecdsa-sha2-nistp256", "ecdsa-sha2-nistp384", "ecdsa-sha2-nistp521", "ssh-rsa")
+KINDS = (
+    "ssh-ed25519",
+    "ecdsa-sha2-nistp256",
+    "ecdsa-sha2-nistp384",
+    "ecdsa-sha2-nistp521",
+    "ssh-rsa",
+)
 #: Bits. Shorter RSA keys can be broken.
 SHORTEST_RSA = 2048
 _EXPECTED = "a public key in one line, such as `ssh-ed25519 AAAAC3Nza… boat@tidewrack.example`"
@@ -45,7 +51,8 @@ def read_public_key(line: str) -> PublicKey:
         raise BadValue("the key is damaged: it cannot be read", _EXPECTED) from None
     if isinstance(key, RSAPublicKey) and key.key_size < SHORTEST_RSA:
         raise BadValue(
-            f"an RSA key of {key.key_size} bits is too short", f"{SHORTEST_RSA} bits or more, or ssh-ed25519"
+            f"an RSA key of {key.key_size} bits is too short",
+            f"{SHORTEST_RSA} bits or more, or ssh-ed25519",
         )
     digest = base64.b64encode(hashlib.sha256(raw).digest()).decode().rstrip("=")
     comment = "".join(c for c in (words[2] if len(words) > 2 else "") if c.isprintable())[:200]

@@ -67,7 +67,9 @@ def _flag(value: Any) -> bool:
 
 def _count(value: Any) -> int:
     if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value <= MAX:
-        raise BadValue(f"{value!r} is no number of bytes or files", f"a whole number from 0 to {MAX}")
+        raise BadValue(
+            f"{value!r} is no number of bytes or files", f"a whole number from 0 to {MAX}"
+        )
     return value
 
 
@@ -145,7 +147,9 @@ def read_question(data: Any) -> tuple[Question, bool]:
             elif key == "explain":
                 explain = _flag(value)
             else:
-                raise BadInput(key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS))
+                raise BadInput(
+                    key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS)
+                )
         except BadValue as bad:
             raise BadInput(key, str(bad), bad.expected) from None
     action = values.get("action")
@@ -156,7 +160,9 @@ def read_question(data: Any) -> tuple[Question, bool]:
         if "endpoint" not in values:
             raise BadInput("endpoint", "signing in is somewhere", "the endpoint to sign in at")
     elif "path" not in values:
-        raise BadInput("path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz")
+        raise BadInput(
+            "path", "the key 'path' is missing", "a virtual location such as /inbox/line-07.xyz"
+        )
     if (action == "rename") != ("to" in values):
         if action == "rename":
             raise BadInput("to", "a rename needs a destination", "a virtual location")

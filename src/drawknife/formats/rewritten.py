@@ -1,4 +1,6 @@
-"""A model file with some of its items changed: all else stays as it is written, comments included."""
+"""A model file with some of its items changed: all else stays as it is written,
+comments included.
+"""
 
 from __future__ import annotations
 
@@ -25,15 +27,19 @@ NONE = Renames()
 class _Resolver(VersionedResolver):
     """YAML 1.2 has no times: a day is text, and is written back as it stands."""
 
-    def add_version_implicit_resolver(self, version: Any, tag: Any, regexp: Any, first: Any) -> None:
+    def add_version_implicit_resolver(
+        self, version: Any, tag: Any, regexp: Any, first: Any
+    ) -> None:
         if not str(tag).endswith("timestamp"):
             super().add_version_implicit_resolver(version, tag, regexp, first)
 
 
 def rewritten(text: str, before: Model, after: Model, renames: Renames = NONE) -> tuple[str, bool]:
-    """The document `text`, which is `before`, with what differs in `after`; false if its comments went.
+    """The document `text`, which is `before`, with what differs in `after`; false if its comments
+    went.
 
-    What is renamed stays where it is. What comes out is read again: if it is not `after`, the whole is written anew.
+    What is renamed stays where it is. What comes out is read again: if it is not `after`, the whole
+    is written anew.
     """
     if text.lstrip()[:1] == "{":
         return write_model(after, as_json=True), True
@@ -65,8 +71,14 @@ def _like(text: str) -> YAML:
 
 def _in_order(items: list[Item]) -> list[Item]:
     """Stores before folders; the folders of a store that comes or goes come and go with it."""
-    whole = {x.was for x in items if x.differs.section == "stores" and None in (x.differs.before, x.differs.after)}
-    kept = [x for x in items if x.differs.section != "folders" or x.was.partition(":")[0] not in whole]
+    whole = {
+        x.was
+        for x in items
+        if x.differs.section == "stores" and None in (x.differs.before, x.differs.after)
+    }
+    kept = [
+        x for x in items if x.differs.section != "folders" or x.was.partition(":")[0] not in whole
+    ]
     return sorted(kept, key=lambda x: x.differs.section != "stores")
 
 
@@ -85,7 +97,9 @@ def _apply(document: Any, differs: Differs, name: str, renames: Renames) -> None
         named_now = fold(renames.name("store", was.store))
         inside = stores[fold(was.store) if fold(was.store) in stores else named_now]
         name = was.path
-        there = stores[fold(parse_place(differs.name).store)] if differs.after is not None else inside
+        there = (
+            stores[fold(parse_place(differs.name).store)] if differs.after is not None else inside
+        )
         if differs.before is not None and there is not inside:
             raw = inside["folders"].pop(_position(kind, inside["folders"], name, differs.before))
             _edit(kind, raw, differs.before, differs.after)

@@ -16,8 +16,11 @@ AT_ONCE = 500
 
 
 def rows_text(rows: Iterable[Mapping[str, Any]], kind: str, raw: bool = False) -> Iterator[str]:
-    """The text of rows, a piece at a time. In CSV what is no plain value is JSON in its field, and a cell that begins
-    like a formula gets an apostrophe before it, unless it is to be `raw`; JSON lines have all as it is."""
+    """The text of rows, a piece at a time.
+
+    In CSV what is no plain value is JSON in its field, and a cell that begins like a formula gets
+    an apostrophe before it, unless it is to be `raw`; JSON lines have all as it is.
+    """
     some: list[Mapping[str, Any]] = []
     head = True
     for row in rows:

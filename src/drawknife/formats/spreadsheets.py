@@ -1,4 +1,6 @@
-"""Cells of CSV as spreadsheets take them: one that begins like a formula is made plain text by an apostrophe."""
+"""Cells of CSV as spreadsheets take them: one that begins like a formula is made plain text by an
+apostrophe.
+"""
 
 from __future__ import annotations
 
@@ -19,5 +21,7 @@ def unguarded(cell: str) -> str:
 
 
 def delimiter_of(head: str) -> str:
-    """What stands between the columns of a CSV file by its first line: a semicolon or tab, as some spreadsheets write, or a comma."""
+    """What stands between the columns of a CSV file by its first line: a semicolon or tab, as some
+    spreadsheets write, or a comma.
+    """
     return next((mark for mark in (";", "\t") if mark in head and "," not in head), ",")

@@ -1,4 +1,6 @@
-"""What a server needs besides the package: a unit of systemd, a configuration and alerts to start from, and where they go."""
+"""What a server needs besides the package: a unit of systemd, a configuration and alerts to start
+from, and where they go.
+"""
 
 from __future__ import annotations
 
@@ -16,17 +18,21 @@ GROUP = "drawknife"
 
 
 class Placed(NamedTuple):
-    """A file or link that was put in place. `kept`: another one was there, was kept, and the new one lies beside it."""
+    """A file or link that was put in place.
+
+    `kept`: another one was there, was kept, and the new one lies beside it.
+    """
 
     path: Path
     kept: bool = False
 
 
 def place(root: Path, prefix: Path | None = None) -> list[Placed]:
-    """Put unit, configuration, alerts, command, man pages and completions in place below `root`; those that differ are kept.
+    """Put unit, configuration, alerts, command, man pages and completions in place below `root`;
+    those that differ are kept.
 
-    `prefix` is the installation, by default this one. What is there already and the same is not touched. OSError where
-    something cannot be written.
+    `prefix` is the installation, by default this one. What is there already and the same is not
+    touched. OSError where something cannot be written.
     """
     prefix = prefix or Path(sys.prefix)
     done = []
@@ -40,7 +46,12 @@ def place(root: Path, prefix: Path | None = None) -> list[Placed]:
     alerts = (files(__package__) / "drawknife.alerts.yaml").read_text()
     done += _write(root / "etc/drawknife/alerts.yaml", alerts, 0o644)
     links = {"bin/drawknife": prefix / "bin" / "drawknife"}
-    for folder in ("man/man1", "bash-completion/completions", "zsh/site-functions", "fish/vendor_completions.d"):
+    for folder in (
+        "man/man1",
+        "bash-completion/completions",
+        "zsh/site-functions",
+        "fish/vendor_completions.d",
+    ):
         for page in sorted((prefix / "share" / folder).glob("*drawknife*")):
             links[f"share/{folder}/{page.name}"] = page
     for name, target in links.items():

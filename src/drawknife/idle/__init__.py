@@ -1,4 +1,6 @@
-"""What has no effect: parts of a model that could be taken away, and nothing would be different for anybody."""
+"""What has no effect: parts of a model that could be taken away, and nothing would be different for
+anybody.
+"""
 
 from .parts import Part
 from .taking_away import Idle, IdleParts, idle

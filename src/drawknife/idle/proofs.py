@@ -1,6 +1,8 @@
-"""Quick proof that a part of a model has an effect: one account that could do something else without it.
+"""Quick proof that a part of a model has an effect: one account that could do something else
+without it.
 
-What is not proven here may still have an effect: :mod:`taking_away` then holds two models against each other.
+What is not proven here may still have an effect: :mod:`taking_away` then holds two models against
+each other.
 """
 
 from __future__ import annotations
@@ -35,14 +37,18 @@ def asked(prepared: Prepared, subject: Subject) -> list[PreparedAccount]:
     assert isinstance(known, dict)
     if subject not in known:
         everybody = range(len(people.accounts))
-        named = everybody if subject.kind == "owner" else list(bits_in(members_of(prepared, [subject])))
+        named = (
+            everybody if subject.kind == "owner" else list(bits_in(members_of(prepared, [subject])))
+        )
         known[subject] = [people.prepared(i) for i in named[:: -(-len(named) // ASKED) or 1]]
     found: list[PreparedAccount] = known[subject]
     return found
 
 
 def entry_has_effect(prepared: Prepared, added: Added) -> bool:
-    """Is a right let or refused by an entry that would be otherwise, where nothing else is in the way?"""
+    """Is a right let or refused by an entry that would be otherwise, where nothing else is in the
+    way?
+    """
     entry: Entry = added.line
     at = parse_place(added.name)
     ways: dict[Place, PreparedStore] = {}
@@ -51,28 +57,39 @@ def entry_has_effect(prepared: Prepared, added: Added) -> bool:
             if (without := ways.get(place)) is None:
                 without = ways[place] = _way_without(prepared, place, at.path, entry)
             for right in RIGHTS:
-                if entry.rights & BIT[right] and _differs(prepared, without, account, location, place, right):
+                if entry.rights & BIT[right] and _differs(
+                    prepared, without, account, location, place, right
+                ):
                     return True
     return False
 
 
 def is_felt(prepared: Prepared, without: Prepared, subject: Subject) -> bool:
-    """Has one of those whom a subject stands for other settings, or other rights at a virtual path, in the model
-    `without` something?"""
+    """Has one of those whom a subject stands for other settings, or other rights at a virtual path,
+    in the model
+    `without` something?
+    """
     for account in asked(prepared, subject):
         other = without.people.prepared(account.index)
         if any(
-            x.value != y.value for x, y in zip(resolve_all(prepared, account), resolve_all(without, other), strict=True)
+            x.value != y.value
+            for x, y in zip(
+                resolve_all(prepared, account), resolve_all(without, other), strict=True
+            )
         ):
             return True
         for path in prepared.namespace(account).served:
-            if any(right_state(prepared, account, path, r) != right_state(without, other, path, r) for r in RIGHTS):
+            if any(
+                right_state(prepared, account, path, r) != right_state(without, other, path, r)
+                for r in RIGHTS
+            ):
                 return True
         for place, entry in _speaking(prepared, account.who - other.who):
             for location, _ in islice(spoken_for(prepared, account, place, entry.reach), PLACES):
                 rights = (r for r in RIGHTS if entry.rights & BIT[r])
                 if any(
-                    right_state(prepared, account, location, r) != right_state(without, other, location, r)
+                    right_state(prepared, account, location, r)
+                    != right_state(without, other, location, r)
                     for r in rights
                 ):
                     return True
@@ -95,7 +112,12 @@ def _speaking(prepared: Prepared, subjects: Iterable[int]) -> list[tuple[Place, 
 
 
 def _differs(
-    prepared: Prepared, without: PreparedStore, account: PreparedAccount, location: str, place: Place, right: str
+    prepared: Prepared,
+    without: PreparedStore,
+    account: PreparedAccount,
+    location: str,
+    place: Place,
+    right: str,
 ) -> bool:
     for own in (True, False) if right in FILE_RIGHTS else (None,):
         is_so = decide(prepared.stores[place.store], place.path, BIT[right], account, own)

@@ -24,11 +24,15 @@ ASKED = 50
 
 
 def certain(prepared: Prepared, added: Added, day: date) -> bool:
-    """Is it certain, whatever the rest says, that a line has no effect: it has ended, or stands for nobody?"""
+    """Is it certain, whatever the rest says, that a line has no effect: it has ended, or stands for
+    nobody?
+    """
     subject = added.line.subject
     if has_ended(added.line, day):
         return True
-    return subject.kind != "owner" and not members_of(prepared, [subject]) and added.line.until is None
+    return (
+        subject.kind != "owner" and not members_of(prepared, [subject]) and added.line.until is None
+    )
 
 
 def reasons(whole: Prepared, without: Prepared, part: Part, at: datetime) -> tuple[str, ...]:
@@ -62,7 +66,9 @@ def _of_setting(now: Prepared, without: Prepared, subject: object, name: str) ->
 
 
 def no_longer_binds(prepared: Prepared, quota: Quota, day: date) -> str | None:
-    """Why a quota can bind nobody, however full it becomes, in the model as it is on a day; None: it may."""
+    """Why a quota can bind nobody, however full it becomes, in the model as it is on a day; None:
+    it may.
+    """
     if quota.folder is not None:
         says = f"nobody in anyone may upload, append, overwrite, rename at {quota.folder} tree"
         if not broken_promises(prepared, day, (Promise("idle", parse_says(says)),)):
@@ -70,14 +76,21 @@ def no_longer_binds(prepared: Prepared, quota: Quota, day: date) -> str | None:
     elif not members_of(prepared, quota.shared_by):
         return "no account counts as one of those who share it"
     for other in prepared.model.quotas:
-        if other.name != quota.name and _counts_all_of(prepared, other, quota) and _as_strict(other, quota):
+        if (
+            other.name != quota.name
+            and _counts_all_of(prepared, other, quota)
+            and _as_strict(other, quota)
+        ):
             return f"quota {other.name} counts all that it counts, and is no wider"
     return None
 
 
 def _counts_all_of(prepared: Prepared, other: Quota, quota: Quota) -> bool:
     if quota.folder is not None and other.folder is not None:
-        return other.folder.store == quota.folder.store and rest_below(quota.folder.path, other.folder.path) is not None
+        return (
+            other.folder.store == quota.folder.store
+            and rest_below(quota.folder.path, other.folder.path) is not None
+        )
     if quota.folder is not None or other.folder is not None:
         return False
     return not members_of(prepared, quota.shared_by) & ~members_of(prepared, other.shared_by)

@@ -1,7 +1,8 @@
 """Looks for what has no effect: each part alone, and all that are found together.
 
-A part is told only if nothing that a change is compared by (docs/rules.md, "What follows") differs without it, now or on
-a day on which a line ends; and without it and all the others that are told. Of two that say the same one stays.
+A part is told only if nothing that a change is compared by (docs/rules.md, "What follows") differs
+without it, now or on a day on which a line ends; and without it and all the others that are told.
+Of two that say the same one stays.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ from . import parts as p
 from .proofs import entry_has_effect, is_felt
 from .reasons import certain, no_longer_binds, reasons
 
-#: In a model of more accounts times folders, where each comparison takes a second, only so many are made; in others, so many.
+#: In a model of more accounts times folders, where each comparison takes a second, only so many are
+#: made; in others, so many.
 LARGE, FEW, MANY = 20_000_000, 8, 600
 #: And so many parts are taken away for each, in a large model.
 AT_ONCE = 16
@@ -36,7 +38,9 @@ class Idle(NamedTuple):
 
 
 class IdleParts(NamedTuple):
-    """What has no effect, in the order in which it can be taken away; and what was not looked at, in words."""
+    """What has no effect, in the order in which it can be taken away; and what was not looked at,
+    in words.
+    """
 
     found: list[Idle]
     left_out: list[str]
@@ -62,7 +66,11 @@ class _Search:
         today = self.whole.on(self.at.date())
         self._take(list(p.groups_unnamed(self.whole.model)))
         gone = {x.part.what.name for x in self.found if x.part.kind == "group"}
-        lines = [x for x in p.lines(self.whole.model) if not (x.kind == "membership" and x.what.name in gone)]
+        lines = [
+            x
+            for x in p.lines(self.whole.model)
+            if not (x.kind == "membership" and x.what.name in gone)
+        ]
         sure = [x for x in lines if certain(today, x.what, self.at.date())]
         self._take(sure, sure=True)
         others = set(map(id, sure))
@@ -72,9 +80,17 @@ class _Search:
             if no_longer_binds(self.now.on(self.at.date()), _quota(part), self.at.date()):
                 self._take([part])
         # A group that only lines without effect name goes with them, and could not go alone.
-        self._take([x for x in p.groups_unnamed(self.now.model) if x.what.name not in gone], sure=True)
-        left = [f"{number_of(n, what)} that may have no effect" for what, n in self.not_looked_at.items()]
-        return IdleParts(self.found, [f"not looked at, as it takes long in a model of this size: {x}" for x in left])
+        self._take(
+            [x for x in p.groups_unnamed(self.now.model) if x.what.name not in gone], sure=True
+        )
+        left = [
+            f"{number_of(n, what)} that may have no effect"
+            for what, n in self.not_looked_at.items()
+        ]
+        return IdleParts(
+            self.found,
+            [f"not looked at, as it takes long in a model of this size: {x}" for x in left],
+        )
 
     def _may_be(self, today: Prepared, part: p.Part) -> bool:
         if self.large and part.kind in ("membership", "endpoint entry"):
@@ -92,7 +108,8 @@ class _Search:
         return is_felt(today, other.on(self.at.date()) if self.whole.ends else other, subject)
 
     def _take(self, parts: Sequence[p.Part], sure: bool = False) -> None:
-        """Adds those of the parts without which, and without what was found already, nothing differs; half by half.
+        """Adds those of the parts without which, and without what was found already, nothing
+        differs; half by half.
 
         `sure`: of each alone it is known that it does nothing.
         """
@@ -133,7 +150,7 @@ class _Search:
             self._may_compare([part])
             and without is not None
             and self._same(self.whole, prepare(without, self.whole))
-        )  # fmt: skip
+        )
 
     def _may_compare(self, parts: Sequence[p.Part]) -> bool:
         if self.runs <= 0:
@@ -149,7 +166,12 @@ class _Search:
 
     def _reasons(self, part: p.Part) -> tuple[str, ...]:
         without = _without(self.whole.model, [part])
-        return reasons(self.whole, prepare(without, self.whole) if without is not None else self.now, part, self.at)
+        return reasons(
+            self.whole,
+            prepare(without, self.whole) if without is not None else self.now,
+            part,
+            self.at,
+        )
 
 
 def _quota(part: p.Part) -> Quota:

@@ -1,4 +1,6 @@
-"""Ways to mend a refusal, or to stop what is allowed (docs/rules.md, "Mending"): changes as they are written down."""
+"""Ways to mend a refusal, or to stop what is allowed (docs/rules.md, "Mending"): changes as they
+are written down.
+"""
 
 from .search import WaysFound as WaysFound
 from .search import mends as mends

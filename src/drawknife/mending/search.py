@@ -1,7 +1,9 @@
-"""Looks for sets of changes after which a question is answered otherwise, and of which none can be left out.
+"""Looks for sets of changes after which a question is answered otherwise, and of which none can be
+left out.
 
-What stands in the way is taken gate by gate: for the first obstacle each way past it is tried on a narrowed model, and
-what is in the way then is looked at again. What is found is held against the whole model at the end.
+What stands in the way is taken gate by gate: for the first obstacle each way past it is tried on a
+narrowed model, and what is in the way then is looked at again. What is found is held against the
+whole model at the end.
 """
 
 from __future__ import annotations
@@ -14,7 +16,14 @@ from datetime import UTC, date, datetime, timedelta
 from typing import NamedTuple
 
 from drawknife.changing import apply
-from drawknife.core.decide.gates import ALL_GATES, Case, UnknownName, gate_obstacles, open_case, verdict
+from drawknife.core.decide.gates import (
+    ALL_GATES,
+    Case,
+    UnknownName,
+    gate_obstacles,
+    open_case,
+    verdict,
+)
 from drawknife.core.follows.pairing import members_of
 from drawknife.core.model.items import parse_subject
 from drawknife.core.prepared.needs import demands
@@ -27,7 +36,8 @@ from . import stopping, ways_endpoint, ways_folder, ways_limits, ways_paths
 from .narrowed import narrowed
 from .steps import Change, Way
 
-#: Of what is still refused so many are gone on with at each step, and so many steps are taken at a gate.
+#: Of what is still refused so many are gone on with at each step, and so many steps are taken at a
+#: gate.
 BROADEST, DEEPEST = 12, 5
 #: So many sets are tried at one gate, from all that is past those before it.
 TRIED = 220
@@ -57,7 +67,10 @@ class _State:
 
 
 def mends(prepared: Prepared, question: Question, now: datetime) -> WaysFound:
-    """Sets of changes after which a refused question is allowed. Empty where it is allowed, or nothing helps."""
+    """Sets of changes after which a refused question is allowed.
+
+    Empty where it is allowed, or nothing helps.
+    """
     return _Search(prepared, question, now, wanted=True).run()
 
 
@@ -83,7 +96,8 @@ class _Search:
     def run(self) -> WaysFound:
         """All that was found, the fewest changes first.
 
-        No change of the model is past what a disk refuses: that gate is left out where a question is to be allowed.
+        No change of the model is past what a disk refuses: that gate is left out where a question
+        is to be allowed.
         """
         now = verdict(self.whole, self.question, self.at)
         if now.allowed is self.wanted or (self.wanted and now.gate == "disk"):
@@ -104,7 +118,7 @@ class _Search:
             self.cut = True
         return WaysFound(found[:MOST], not self.cut)
 
-    # --- trying -----------------------------------------------------------------------------------
+    # --- trying ----------------------------------------------------------------------------------
 
     def _state(self, changes: Changes) -> _State | None:
         """The narrowed model after some changes; None where they cannot be done."""
@@ -130,7 +144,9 @@ class _Search:
             return None
 
     def _least(self, changes: Changes) -> Changes:
-        """What is left of some changes when those are left out that can be, as far as the narrowed model tells."""
+        """What is left of some changes when those are left out that can be, as far as the narrowed
+        model tells.
+        """
         for change in changes:
             fewer = tuple(c for c in changes if c is not change)
             if fewer and change["kind"] not in _OF_LIMITS and self._holds(fewer):
@@ -144,18 +160,25 @@ class _Search:
         state = self._state(changes)
         opened = self._case(state) if state is not None else None
         gates = [g for g in self.gates if g != "limits" or not self.limits_apart]
-        return opened is not None and self.wanted is not any(next(gate_obstacles(*opened, g), None) for g in gates)
+        return opened is not None and self.wanted is not any(
+            next(gate_obstacles(*opened, g), None) for g in gates
+        )
 
     def breadth(self, change: Change) -> int:
         """About how many accounts a change speaks of."""
         found = 0
-        for text in (str(x) for way in ("add", "drop") for lines in (change.get(way) or {}).values() for x in lines):
+        for text in (
+            str(x)
+            for way in ("add", "drop")
+            for lines in (change.get(way) or {}).values()
+            for x in lines
+        ):
             subjects = [parse_subject(word) for word in _SUBJECT.findall(text)]
             found += members_of(self.whole, subjects).bit_count()
         wide = "set" in change and change["kind"] in ("folder", "endpoint", "store")
         return found + (len(self.whole.people.accounts) if wide else 0)
 
-    # --- past the gates ---------------------------------------------------------------------------
+    # --- past the gates --------------------------------------------------------------------------
 
     def _past_all_gates(self) -> list[_State]:
         first = self._state(())
@@ -174,7 +197,9 @@ class _Search:
 
     def _cheapest(self, states: Iterable[_State], most: int) -> list[_State]:
         each = {_key(s.changes): s for s in states}
-        ordered = sorted(each.values(), key=lambda s: (len(s.changes), sum(self.breadth(c) for c in s.changes)))
+        ordered = sorted(
+            each.values(), key=lambda s: (len(s.changes), sum(self.breadth(c) for c in s.changes))
+        )
         self.cut = self.cut or len(ordered) > most
         return ordered[:most]
 
@@ -201,8 +226,12 @@ class _Search:
             front = self._cheapest(further, BROADEST)
         return done
 
-    def _next(self, state: _State, prepared: Prepared, case: Case, refusal: Refusal) -> Iterator[_State]:
-        """What comes of each way past a refusal, where something else is in the way then, or nothing."""
+    def _next(
+        self, state: _State, prepared: Prepared, case: Case, refusal: Refusal
+    ) -> Iterator[_State]:
+        """What comes of each way past a refusal, where something else is in the way then, or
+        nothing.
+        """
         for way in self._ways(prepared, case, refusal):
             changes = state.changes + tuple(c for c in way if c not in state.changes)
             new = self._state(changes) if len(changes) > len(state.changes) else None
@@ -235,7 +264,9 @@ class _Search:
             changes = state.changes
             for _ in range(DEEPEST):
                 try:
-                    after = prepare(apply(self.whole.model, list(changes)).model, self.whole).on(self.at.date())
+                    after = prepare(apply(self.whole.model, list(changes)).model, self.whole).on(
+                        self.at.date()
+                    )
                 except DrawknifeError:
                     break
                 case = open_case(after, self.question, self.at)
@@ -249,7 +280,7 @@ class _Search:
                 changes += way
         return found
 
-    # --- stopping ---------------------------------------------------------------------------------
+    # --- stopping --------------------------------------------------------------------------------
 
     def _stopped(self) -> list[_State]:
         """All states in which the question is refused, by as few steps as each takes."""
@@ -263,8 +294,14 @@ class _Search:
                 if opened is None:
                     continue
                 for way in stopping.ways(*opened):
-                    new = self._state(state.changes + tuple(c for c in way if c not in state.changes))
-                    after = self._case(new) if new is not None and len(new.changes) > len(state.changes) else None
+                    new = self._state(
+                        state.changes + tuple(c for c in way if c not in state.changes)
+                    )
+                    after = (
+                        self._case(new)
+                        if new is not None and len(new.changes) > len(state.changes)
+                        else None
+                    )
                     if new is None or after is None:
                         continue
                     refused = any(next(gate_obstacles(*after, gate), None) for gate in ALL_GATES)

@@ -1,4 +1,6 @@
-"""Single changes that a way is made of, as docs/reference/changes.md has them; and how many people they speak of."""
+"""Single changes that a way is made of, as docs/reference/changes.md has them; and how many people
+they speak of.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,8 @@ from drawknife.core.words.rights import BIT
 Change = dict[str, Any]
 #: One thing to do, which may take several changes that belong together.
 Way = tuple[Change, ...]
-#: So many groups and units of somebody's standing are offered besides the account itself, the nearest first.
+#: So many groups and units of somebody's standing are offered besides the account itself, the
+#: nearest first.
 MOST_SUBJECTS = 4
 
 
@@ -35,13 +38,18 @@ def lasting(line: Entry | Grant | Member, until: date, key: str = "line") -> dic
     return text
 
 
-def with_end(changes: Sequence[Change], until: date | None, note: str | None) -> tuple[tuple[Change, ...], bool]:
-    """The changes with a last day and a note on each line that they add; and whether all of them end by that day.
+def with_end(
+    changes: Sequence[Change], until: date | None, note: str | None
+) -> tuple[tuple[Change, ...], bool]:
+    """The changes with a last day and a note on each line that they add; and whether all of them
+    end by that day.
 
-    A line that is wider than one that it takes the place of goes beside that one instead, which stays when it ends.
-    What refuses gets no last day: it would let more from then on.
+    A line that is wider than one that it takes the place of goes beside that one instead, which
+    stays when it ends. What refuses gets no last day: it would let more from then on.
     """
-    given = {key: value for key, value in (("until", until and str(until)), ("note", note)) if value}
+    given = {
+        key: value for key, value in (("until", until and str(until)), ("note", note)) if value
+    }
     found = []
     all_end = True
     for change in changes:
@@ -79,7 +87,9 @@ def _line_with(line: Any, values: Mapping[str, Any], key: str) -> Any:
     return {**(line if isinstance(line, dict) else {key: line}), **values}
 
 
-def edited(kind: str, name: str, field: str, add: Iterable[Any] = (), drop: Iterable[Any] = ()) -> Change:
+def edited(
+    kind: str, name: str, field: str, add: Iterable[Any] = (), drop: Iterable[Any] = ()
+) -> Change:
     """Lines added to a list of an item, or taken away."""
     change: Change = {"op": "change", "kind": kind, "name": name}
     for way, lines in (("add", list(add)), ("drop", list(drop))):
@@ -105,7 +115,9 @@ def on_path(vpath: VirtualPath, add: Iterable[Any] = (), drop: Iterable[Any] = (
     return edited("virtual-path", VIRTUAL_PATH.called(vpath), "grants", add, drop)
 
 
-def at_endpoint(name: str, add: Iterable[Any] = (), drop: Iterable[Any] = (), field: str = "entries") -> Change:
+def at_endpoint(
+    name: str, add: Iterable[Any] = (), drop: Iterable[Any] = (), field: str = "entries"
+) -> Change:
     return edited("endpoint", name, field, add, drop)
 
 

@@ -1,4 +1,6 @@
-"""Ways to stop what is allowed: a deny or less of what allows it, a grant that goes, a group that is left, a door that shuts."""
+"""Ways to stop what is allowed: a deny or less of what allows it, a grant that goes, a group that
+is left, a door that shuts.
+"""
 
 from __future__ import annotations
 
@@ -27,12 +29,20 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
     for right, place, own, _, _ in demands(prepared, account, case.question, case.sites):
         store = prepared.stores[place.store]
         node, depth = store.nearest(place.path)
-        owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
-        decision, _ = decider(store, place.path, BIT[right], account.who_owning if owning else account.who)
+        owning = (
+            (depth == 0 and node is not None and node.owner == account.index)
+            if own is None
+            else own
+        )
+        decision, _ = decider(
+            store, place.path, BIT[right], account.who_owning if owning else account.who
+        )
         yield (at_folder(place, [f"deny account:{account.name} {right} here"]),)
         recorded = next((at for at in ancestors(place.path) if store.folder(at) is not None), None)
         if recorded is not None:
-            yield (at_folder(Place(place.store, recorded), [f"deny account:{account.name} {right}"]),)
+            yield (
+                at_folder(Place(place.store, recorded), [f"deny account:{account.name} {right}"]),
+            )
         if decision is not None and decision.entry.effect == "allow":
             at, entry = Place(place.store, decision.at), decision.entry
             used.add(entry.subject)
@@ -51,7 +61,9 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
                 narrower = without_rights(grant, case.question.action)
                 if narrower is not None:
                     yield (on_path(v, [narrower], [grant.says()]),)
-    if case.sites.here.synthetic:  # it is there for the virtual paths below it, as long as one of them is
+    if (
+        case.sites.here.synthetic
+    ):  # it is there for the virtual paths below it, as long as one of them is
         each = []
         for v in prepared.model.virtual_paths:
             if rest_below(v.path, case.sites.here.location) is not None:
@@ -61,12 +73,18 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
         yield tuple(each)
     yield from _leaving(prepared, account, used)
     if case.endpoint is not None:
-        yield (at_endpoint(case.endpoint.name, [f"deny account:{account.name} {case.question.action}"]),)
+        yield (
+            at_endpoint(
+                case.endpoint.name, [f"deny account:{account.name} {case.question.action}"]
+            ),
+        )
         yield from _out(prepared, case)
 
 
 def _leaving(prepared: Prepared, account: PreparedAccount, used: set[Subject]) -> Iterator[Way]:
-    """The account taken out of the groups that bring it what allows it: out of the one that it is a member of."""
+    """The account taken out of the groups that bring it what allows it: out of the one that it is a
+    member of.
+    """
     seen: set[str] = set()
     for subject in sorted(used):
         if subject.kind != "group" or subject not in account.standing.ranks:

@@ -1,4 +1,6 @@
-"""Ways past the gates `door`, `sign-in` and `endpoint`: the endpoint's state and lists, the account's, and what is set."""
+"""Ways past the gates `door`, `sign-in` and `endpoint`: the endpoint's state and lists, the
+account's, and what is set.
+"""
 
 from __future__ import annotations
 
@@ -84,7 +86,10 @@ def _openings(case: Case, endpoint: Endpoint) -> Iterator[Way]:
     control = f"{endpoint.address} {endpoint.port} from {network}"
     lines = [control]
     if endpoint.passive_ports is not None:
-        lines.append(f"{endpoint.address} {endpoint.passive_ports[0]}-{endpoint.passive_ports[1]} from {network}")
+        lines.append(
+            f"{endpoint.address} {endpoint.passive_ports[0]}-{endpoint.passive_ports[1]} from"
+            f" {network}"
+        )
     for some in ([control], lines, lines[1:]):
         if some:
             change: Change = {"op": "change", "kind": "network", "add": {"openings": some}}
@@ -101,7 +106,9 @@ def _addresses(prepared: Prepared, case: Case, who: str) -> Iterator[Way]:
 
 
 def _methods(prepared: Prepared, case: Case, who: str) -> Iterator[Way]:
-    """A method more for the account, and permitted where it is not; not what only a credential can bring."""
+    """A method more for the account, and permitted where it is not; not what only a credential can
+    bring.
+    """
     wanted = [case.question.method] if case.question.method else list(METHODS)
     for method in wanted:
         if method not in case.account.account.methods:
@@ -140,6 +147,10 @@ def at_entries(prepared: Prepared, case: Case, later: date) -> Iterator[Way]:
                 yield (at_endpoint(endpoint.name, [narrower], [entry.says()]),)
     for e in prepared.full.model.endpoints:
         for entry in e.entries if fold(e.name) == fold(endpoint.name) else ():
-            if has_ended(entry, case.at.date()) and entry.effect == "allow" and entry.subject in account.standing.ranks:
+            if (
+                has_ended(entry, case.at.date())
+                and entry.effect == "allow"
+                and entry.subject in account.standing.ranks
+            ):
                 yield (at_endpoint(e.name, [lasting(entry, later)]),)
     yield from members_again(prepared.full, account, case.at.date(), later)

@@ -1,4 +1,6 @@
-"""Ways past the gate `folder`: nearer allows, denies and forbids taken away or narrowed, seals, memberships, later days."""
+"""Ways past the gate `folder`: nearer allows, denies and forbids taken away or narrowed, seals,
+memberships, later days.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ from .steps import Change, Way, at_folder, in_group, lasting, set_to, subjects_o
 def missing(
     prepared: Prepared, account: PreparedAccount, wanted: list[Demand]
 ) -> Iterator[tuple[str, Place, bool | None]]:
-    """The rights that are not decided as they should be, in the order in which the gate tells them; (right, folder, own)."""
+    """The rights that are not decided as they should be, in the order in which the gate tells them;
+    (right, folder, own).
+    """
     for right, place, own, top, through in wanted:
         store = prepared.stores[place.store]
         own_last = own if through == place.path and right in ("enter", "list") else None
@@ -32,15 +36,18 @@ def missing(
             yield right, place, own
 
 
-def ways(prepared: Prepared, account: PreparedAccount, wanted: list[Demand], day: date, later: date) -> Iterator[Way]:
-    """Ways past the first thing that is missing, and with it past what else is missing at the same folder.
+def ways(
+    prepared: Prepared, account: PreparedAccount, wanted: list[Demand], day: date, later: date
+) -> Iterator[Way]:
+    """Ways past the first thing that is missing, and with it past what else is missing at the same
+    folder.
 
     `later` is the day that lines which have ended are given.
     """
     every = list(dict.fromkeys(missing(prepared, account, wanted)))
     for right, place, own in every[:1]:
         together = ",".join(dict.fromkeys(r for r, at, _ in every if at == place))
-        yield from _for(prepared, account, right, together, place, own, day, later)
+        yield from _for(prepared, account, right, together, place, own=own, day=day, later=later)
 
 
 def _for(
@@ -49,14 +56,19 @@ def _for(
     right: str,
     together: str,
     place: Place,
+    *,
     own: bool | None,
     day: date,
     later: date,
 ) -> Iterator[Way]:
     store = prepared.stores[place.store]
     node, depth = store.nearest(place.path)
-    owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
-    decision, seal = decider(store, place.path, BIT[right], account.who_owning if owning else account.who)
+    owning = (
+        (depth == 0 and node is not None and node.owner == account.index) if own is None else own
+    )
+    decision, seal = decider(
+        store, place.path, BIT[right], account.who_owning if owning else account.who
+    )
     chain = ancestors(place.path)
     recorded = next((at for at in chain if store.folder(at) is not None), None)
     for subject in subjects_of(account):
@@ -80,7 +92,9 @@ def _less(at: Place, entry: Entry, rights: str) -> Iterator[Way]:
         yield (at_folder(at, [narrower], [entry.says()]),)
 
 
-def _by_joining(prepared: Prepared, account: PreparedAccount, place: Place, right: str) -> Iterator[Way]:
+def _by_joining(
+    prepared: Prepared, account: PreparedAccount, place: Place, right: str
+) -> Iterator[Way]:
     """A group that is allowed it on the way from the folder up, and that the account is not in."""
     store, standing = prepared.stores[place.store], account.standing.ranks
     folders = [f for f in map(store.folder, ancestors(place.path)) if f is not None]
@@ -88,7 +102,10 @@ def _by_joining(prepared: Prepared, account: PreparedAccount, place: Place, righ
         e.subject
         for f in folders
         for e in f.entries
-        if e.effect == "allow" and e.rights & BIT[right] and e.subject.kind == "group" and e.subject not in standing
+        if e.effect == "allow"
+        and e.rights & BIT[right]
+        and e.subject.kind == "group"
+        and e.subject not in standing
     )
     for group in groups:
         yield (joins(account, group),)
@@ -109,12 +126,19 @@ def _again(
     for at in ancestors(place.path) if store is not None else ():
         folder = store.folder(at) if store is not None else None
         for e in folder.entries if folder else ():
-            if has_ended(e, day) and e.effect == "allow" and e.rights & BIT[right] and e.subject in standing:
+            if (
+                has_ended(e, day)
+                and e.effect == "allow"
+                and e.rights & BIT[right]
+                and e.subject in standing
+            ):
                 yield (at_folder(Place(place.store, at), [lasting(e, later)]),)
     yield from members_again(full, account, day, later)
 
 
-def members_again(full: Prepared, account: PreparedAccount, day: date, later: date) -> Iterator[Way]:
+def members_again(
+    full: Prepared, account: PreparedAccount, day: date, later: date
+) -> Iterator[Way]:
     """Memberships of the account, or of its groups and units, that have ended."""
     standing = account.standing.ranks
     for group in full.model.groups:

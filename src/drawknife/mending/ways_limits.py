@@ -31,7 +31,8 @@ def ways(prepared: Prepared, case: Case, reason: str) -> Iterator[Way]:
     for limit in limits_on(prepared, _owner(prepared, case), place):
         if (
             limit.kind == kind
-            and (way := _more(prepared, limit, what, size, reason.endswith("grace-over"))) is not None
+            and (way := _more(prepared, limit, what, size, reason.endswith("grace-over")))
+            is not None
         ):
             yield way
 

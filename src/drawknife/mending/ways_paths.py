@@ -1,4 +1,6 @@
-"""Ways past the gate `virtual path`: grants, more rights in one, fewer where two lead elsewhere, memberships, later days."""
+"""Ways past the gate `virtual path`: grants, more rights in one, fewer where two lead elsewhere,
+memberships, later days.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ HOPELESS = frozenset({"fixed-point", "between-stores", "into-itself", "destinati
 
 
 def ways(prepared: Prepared, case: Case, day: date, later: date) -> Iterator[Way]:
-    """Ways past what stands in the way first: at the location, and for a rename at its destination."""
+    """Ways past what stands in the way first: at the location, and for a rename at its
+    destination.
+    """
     rights_here, rights_there = needed_rights(case.question, case.sites)
     for at, rights in ((case.sites.here, rights_here), (case.sites.there, rights_there)):
         if at is None:
@@ -38,7 +42,9 @@ def _for(
     prepared: Prepared, case: Case, at: Location, rights: tuple[str, ...], day: date, later: date
 ) -> Iterator[Way]:
     account, standing = case.account, case.account.standing.ranks
-    holding = [v for v in prepared.model.virtual_paths if rest_below(at.location, v.path) is not None]
+    holding = [
+        v for v in prepared.model.virtual_paths if rest_below(at.location, v.path) is not None
+    ]
     if at.served is not None:
         holding = [v for v in holding if v.path == at.served.path]
     elif at.unserved is not None:
@@ -52,13 +58,17 @@ def _for(
                     yield (on_path(v, [with_rights(grant, rights)], [grant.says()]),)
                 else:  # led two ways, or to nothing: one of them goes
                     yield (on_path(v, drop=[grant.says()]),)
-            elif grant.subject.kind == "group" and all(grant.rights & BIT[r] for r in (*rights, "enter")):
+            elif grant.subject.kind == "group" and all(
+                grant.rights & BIT[r] for r in (*rights, "enter")
+            ):
                 yield (joins(account, grant.subject),)
         yield from _again(prepared, case, v, day, later)
     yield from members_again(prepared.full, account, day, later)
 
 
-def _again(prepared: Prepared, case: Case, vpath: VirtualPath, day: date, later: date) -> Iterator[Way]:
+def _again(
+    prepared: Prepared, case: Case, vpath: VirtualPath, day: date, later: date
+) -> Iterator[Way]:
     """Grants on a path, or on one of its name, that have ended."""
     for v in prepared.full.model.virtual_paths:
         if (v.path, v.leads_to) == (vpath.path, vpath.leads_to):

@@ -22,7 +22,9 @@ class AccountLine(Message):
     expires: date | None
     expired: bool
     source: str
-    credential: bool | None = Field(None, description="Has it anything to sign in with? null: not known")
+    credential: bool | None = Field(
+        None, description="Has it anything to sign in with? null: not known"
+    )
     locked: bool | None = Field(None, description="Is it locked out now? null: not looked at")
     note: str | None = Field(None, description="Why it is there")
 
@@ -34,7 +36,9 @@ class AccountList(Message):
 
 
 class HostUsers(Message):
-    """The users on the host that accounts act as (the setting `acts_as`), each with its accounts."""
+    """The users on the host that accounts act as (the setting `acts_as`), each with its
+    accounts.
+    """
 
     revision: int
     users: dict[str, list[str]]
@@ -52,7 +56,9 @@ class Counted(Message):
     """A subject that an account counts as."""
 
     subject: str
-    class_: int = Field(alias="class", description="0 account, 1 group, 2 unit, 3 signed-in or anonymous, 4 anyone")
+    class_: int = Field(
+        alias="class", description="0 account, 1 group, 2 unit, 3 signed-in or anonymous, 4 anyone"
+    )
     distance: int
     chain: list[str] = Field(description="From the account to the subject, both included")
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)

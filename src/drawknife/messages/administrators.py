@@ -18,13 +18,18 @@ else:
 AreaLine = Annotated[str, Field(min_length=1, max_length=4200)]
 Area = Annotated[
     list[AreaLine] | None,
-    Field(max_length=1000, description="store:NAME, STORE:/folder, unit:PATH, group:NAME; null: all"),
+    Field(
+        max_length=1000, description="store:NAME, STORE:/folder, unit:PATH, group:NAME; null: all"
+    ),
 ]
 
 Reads = Annotated[
     Literal["area", "everything"],
     Field(
-        description="With an area: `area` limits reading, too; `everything` limits only changes. Without one: everything"
+        description=(
+            "With an area: `area` limits reading, too; `everything` limits only changes. Without"
+            " one: everything"
+        )
     ),
 ]
 
@@ -44,13 +49,18 @@ class SignedIn(Message):
     role: str
     area: list[str] | None
     reads: Reads
-    second_person: bool = Field(description="Are all changes drafts here, applied by another than who wrote them?")
+    second_person: bool = Field(
+        description="Are all changes drafts here, applied by another than who wrote them?"
+    )
 
 
 _Directory = Annotated[
     str | None,
     Field(
-        max_length=200, description="A directory (LDAP) through which it signs in, with the password that it has there"
+        max_length=200,
+        description=(
+            "A directory (LDAP) through which it signs in, with the password that it has there"
+        ),
     ),
 ]
 
@@ -63,7 +73,9 @@ class AdministratorLine(Message):
     has_password: bool
     added: datetime
     added_by: str
-    directory: str | None = Field(None, description="Through which it signs in, with the password that it has there")
+    directory: str | None = Field(
+        None, description="Through which it signs in, with the password that it has there"
+    )
 
 
 class AdministratorList(Message):
@@ -79,7 +91,10 @@ class NewAdministrator(Message):
 
 
 class AdministratorChange(Message):
-    """What is another; what is left out stays. An empty area is taken for none: everything; an empty directory likewise."""
+    """What is another; what is left out stays.
+
+    An empty area is taken for none: everything; an empty directory likewise.
+    """
 
     role: Role | None = None
     area: Area = None
@@ -89,9 +104,9 @@ class AdministratorChange(Message):
 
 class AdministratorPassword(Message):
     password: Annotated[str, Field(max_length=1024, description="12 characters or more")]
-    current: Annotated[str | None, Field(max_length=1024, description="Your present password, to change your own")] = (
-        None
-    )
+    current: Annotated[
+        str | None, Field(max_length=1024, description="Your present password, to change your own")
+    ] = None
 
 
 class SignInLink(Message):
@@ -100,7 +115,9 @@ class SignInLink(Message):
     administrator: str
     path: str
     until: datetime
-    url: str | None = Field(default=None, description="The whole of it, where the service knows its public address")
+    url: str | None = Field(
+        default=None, description="The whole of it, where the service knows its public address"
+    )
 
 
 class TokenLine(Message):
@@ -112,7 +129,9 @@ class TokenLine(Message):
     called: str | None
     role: str
     made: datetime
-    last_day: date | None = Field(description="The last day (UTC) that it is good; null: it does not end")
+    last_day: date | None = Field(
+        description="The last day (UTC) that it is good; null: it does not end"
+    )
     last_used: datetime | None = Field(description="To the minute; null: not yet")
     directory: str | None = Field(None, description="What it provisions by SCIM, and nothing else")
 
@@ -126,9 +145,13 @@ class NewToken(Message):
 
     called: Name
     role: Role | None = None
-    last_day: Annotated[str, Field(max_length=10, description="The last day (UTC) that it is good")] | None = None
+    last_day: (
+        Annotated[str, Field(max_length=10, description="The last day (UTC) that it is good")]
+        | None
+    ) = None
     directory: Name | None = Field(
-        None, description="A directory whose address is scim: that it is to provision, and nothing else"
+        None,
+        description="A directory whose address is scim: that it is to provision, and nothing else",
     )
 
 

@@ -10,7 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 State = Annotated[str, Field(json_schema_extra={"enum": ["yes", "own", "others", "no"]})]
 Where = Annotated[str, Field(json_schema_extra={"enum": ["synthetic", "virtual path", "folder"]})]
 Name = Annotated[str, Field(min_length=1, max_length=64)]
-Location = Annotated[str, Field(min_length=1, max_length=4096, description="A virtual location, such as /inbox")]
+Location = Annotated[
+    str, Field(min_length=1, max_length=4096, description="A virtual location, such as /inbox")
+]
 
 
 class Message(BaseModel):
@@ -21,7 +23,9 @@ class LineMessage(Message):
     """A line that names somebody: an entry, a grant, or a member."""
 
     line: str
-    until: date | None = Field(None, description="The last day (UTC) that it counts; null: it does not end")
+    until: date | None = Field(
+        None, description="The last day (UTC) that it counts; null: it does not end"
+    )
     ended: bool = Field(False, description="It counts no more")
     note: str | None = Field(None, description="Why it is there")
 

@@ -28,16 +28,29 @@ class Change(Message):
     kind: Kind
     name: Annotated[str, Field(max_length=8192)] | None = None
     item: Values | None = Field(None, description="add: the new item")
-    set: Values | None = Field(None, description="change: new values; null takes a key back to its default")
+    set: Values | None = Field(
+        None, description="change: new values; null takes a key back to its default"
+    )
     add: dict[str, list[Line]] | None = Field(None, description="change: lines added to lists")
     drop: dict[str, list[Line]] | None = Field(None, description="change: lines taken from lists")
-    to: Annotated[str, Field(max_length=8192)] | None = Field(None, description="rename: the new name")
-    everywhere: bool | None = Field(None, description="remove: strike out the lines that name it, too")
-    stops: bool | None = Field(None, description="Of an endpoint: it may take ports of one that runs, which then stops")
+    to: Annotated[str, Field(max_length=8192)] | None = Field(
+        None, description="rename: the new name"
+    )
+    everywhere: bool | None = Field(
+        None, description="remove: strike out the lines that name it, too"
+    )
+    stops: bool | None = Field(
+        None, description="Of an endpoint: it may take ports of one that runs, which then stops"
+    )
 
     def plain(self) -> Values:
-        """As it is written down. What is null is left out, but for the values that `set` takes back to their default."""
-        return self.model_dump(exclude_none=True, exclude={"set"}) | ({"set": self.set} if self.set else {})
+        """As it is written down.
+
+        What is null is left out, but for the values that `set` takes back to their default.
+        """
+        return self.model_dump(exclude_none=True, exclude={"set"}) | (
+            {"set": self.set} if self.set else {}
+        )
 
 
 class Changes(Message):
@@ -63,17 +76,28 @@ class AccessChangeMessage(Message):
 
     accounts: list[str]
     account_count: int
-    locations: list[str] = Field(description="LOCATION/… is a folder in it that is not recorded, /…/… one deeper")
+    locations: list[str] = Field(
+        description="LOCATION/… is a folder in it that is not recorded, /…/… one deeper"
+    )
     location_count: int
     below: int = Field(
-        0, description="So many more locations, each of which lies below one of these and changes as that does"
+        0,
+        description=(
+            "So many more locations, each of which lies below one of these and changes as that does"
+        ),
     )
     gained: list[str]
     lost: list[str]
-    widened: list[str] = Field(description="Rights that now hold for more files: one's own, or others'")
+    widened: list[str] = Field(
+        description="Rights that now hold for more files: one's own, or others'"
+    )
     narrowed: list[str]
-    own: list[str] = Field([], description="Of all these rights, those that are about the accounts' own files only")
-    others: list[str] = Field([], description="Of all these rights, those that are about others' files only")
+    own: list[str] = Field(
+        [], description="Of all these rights, those that are about the accounts' own files only"
+    )
+    others: list[str] = Field(
+        [], description="Of all these rights, those that are about others' files only"
+    )
     endpoint: str | None = Field(None, description="Through this endpoint; null: without one")
 
 
@@ -141,12 +165,14 @@ class OnDiskMessage(Message):
 class Follows(Message):
     """What follows from a change, for every account of the model before and after it.
 
-    Compared are signing in at each endpoint, access with and without endpoints at every location and in folders
-    that are not recorded, where locations lead, settings, room, and findings; now, and on the day after each end that is
-    ahead. What is so whatever the account is told by itself.
+    Compared are signing in at each endpoint, access with and without endpoints at every location
+    and in folders that are not recorded, where locations lead, settings, room, and findings; now,
+    and on the day after each end that is ahead. What is so whatever the account is told by itself.
     """
 
-    nothing: bool = Field(description="Nothing is different for anybody, and no finding comes or goes")
+    nothing: bool = Field(
+        description="Nothing is different for anybody, and no finding comes or goes"
+    )
     summary: list[str] = Field(description="The same in a line or two")
     come: list[str] = Field(description="New accounts, the first of them")
     come_count: int
@@ -154,19 +180,28 @@ class Follows(Message):
     gone_count: int
     sign_in: list[SignInChangeMessage]
     access: list[AccessChangeMessage] = Field(description="By the server's rights")
-    on_disk: OnDiskMessage | None = Field(None, description="With disks; left out where that is what access says")
+    on_disk: OnDiskMessage | None = Field(
+        None, description="With disks; left out where that is what access says"
+    )
     leads: list[LeadsChangeMessage]
     settings: list[SettingChangeMessage]
     room: list[RoomChangeMessage]
     for_everybody: list[str] = Field(
-        [], description="For whoever comes: from where and how clients come in, lockouts, where files lie"
+        [],
+        description=(
+            "For whoever comes: from where and how clients come in, lockouts, where files lie"
+        ),
     )
     new_findings: list[FindingMessage]
     mended: list[FindingMessage]
     without_effect: list[NoEffectMessage]
     notes: list[str] = Field(description="What whoever makes the change should know besides")
-    left_out: list[str] = Field(description="What was not compared, or is not listed for its length")
-    later: list[Later] = Field([], description="What is different only on days to come, as lines end")
+    left_out: list[str] = Field(
+        description="What was not compared, or is not listed for its length"
+    )
+    later: list[Later] = Field(
+        [], description="What is different only on days to come, as lines end"
+    )
 
 
 class Later(Message):

@@ -17,12 +17,17 @@ class DiskLine(Message):
     taken: datetime | None
     confined: bool
     folders: int = Field(
-        description="How many folders have permissions of their own, other than the folder above gives them; these are listed"
+        description=(
+            "How many folders have permissions of their own, other than the folder above gives"
+            " them; these are listed"
+        )
     )
     files: int = Field(description="So many files were read")
     users: int
     odd: int = Field(description="So many names were met that no model can hold")
-    windows: bool = Field(description="It has security descriptors or NFSv4 lists instead of modes and POSIX lists")
+    windows: bool = Field(
+        description="It has security descriptors or NFSv4 lists instead of modes and POSIX lists"
+    )
     form: str = Field(default="", description="With `windows`: Windows tree, or NFSv4 lists")
     notes: list[str]
 
@@ -33,7 +38,9 @@ class DiskList(Message):
 
 
 class PartlyMessage(Message):
-    """A right that the server allows on the files of a folder, and that the disk refuses on some of them."""
+    """A right that the server allows on the files of a folder, and that the disk refuses on some of
+    them.
+    """
 
     right: str
     refused: int = Field(description="So many files refuse it")
@@ -41,7 +48,9 @@ class PartlyMessage(Message):
 
 
 class DriftLine(Message):
-    """One folder for one account; so many folders below are the same, or cannot be come to by it."""
+    """One folder for one account; so many folders below are the same, or cannot be come
+    to by it.
+    """
 
     account: str
     acts_as: str
@@ -50,16 +59,22 @@ class DriftLine(Message):
     refused: list[str] = Field(description="What the server lets, and the disk refuses")
     wider: list[str] = Field(description="What the disk lets, and the server refuses")
     reason: str | None = Field(description="What the disk says of the first right that it refuses")
-    server: str | None = Field(description="What the server says of the first right that only the disk lets")
+    server: str | None = Field(
+        description="What the server says of the first right that only the disk lets"
+    )
     below: int
-    partly: list[PartlyMessage] = Field(default=[], description="What the disk refuses on some of the files only")
+    partly: list[PartlyMessage] = Field(
+        default=[], description="What the disk refuses on some of the files only"
+    )
 
 
 class DriftAnswer(Message):
     revision: int
     store: str
     taken: datetime | None
-    accounts: int = Field(description="So many accounts act as somebody on that disk, and were compared")
+    accounts: int = Field(
+        description="So many accounts act as somebody on that disk, and were compared"
+    )
     folders: int = Field(description="So many folders of theirs were compared")
     total: int
     rows: list[DriftLine]
@@ -68,14 +83,22 @@ class DriftAnswer(Message):
 
 
 class PlanStepMessage(Message):
-    """Some things of a disk that are alike, and what they become. `now` and `planned` are as the lines of a reading."""
+    """Some things of a disk that are alike, and what they become.
+
+    `now` and `planned` are as the lines of a reading.
+    """
 
     path: str
     what: str = Field(
-        description="folder; files (of a folder); or folders in it that are as it made them: children, deeper, below"
+        description=(
+            "folder; files (of a folder); or folders in it that are as it made them: children,"
+            " deeper, below"
+        )
     )
     number: int = Field(description="So many files")
-    perhaps: bool = Field(description="The model records it; whether it is there, the reading does not tell")
+    perhaps: bool = Field(
+        description="The model records it; whether it is there, the reading does not tell"
+    )
     now: str
     planned: str
     but: list[str] = Field(description="Folders below that have steps of their own, or none")
@@ -83,7 +106,9 @@ class PlanStepMessage(Message):
 
 
 class NotSaid(Message):
-    """What the disk will not say as the model does, for one account in one folder, with the reasons."""
+    """What the disk will not say as the model does, for one account in one folder, with the
+    reasons.
+    """
 
     account: str
     acts_as: str
@@ -93,7 +118,9 @@ class NotSaid(Message):
     wider: list[str]
     reasons: list[str]
     below: int
-    partly: list[PartlyMessage] = Field(default=[], description="What stays refused on some of the files only")
+    partly: list[PartlyMessage] = Field(
+        default=[], description="What stays refused on some of the files only"
+    )
 
 
 class MadeMessage(Message):
@@ -104,7 +131,9 @@ class MadeMessage(Message):
 
 
 class OpenedMessage(Message):
-    """Files of a folder that are alike, and the users of accounts who can read or write them only with it."""
+    """Files of a folder that are alike, and the users of accounts who can read or write them only
+    with it.
+    """
 
     place: str
     number: int
@@ -123,10 +152,15 @@ class PlanAnswer(Message):
     steps: list[PlanStepMessage]
     not_said: list[NotSaid] = Field(description="What access control lists cannot say")
     made: list[MadeMessage]
-    opened: list[OpenedMessage] = Field(default=[], description="Files that are opened to somebody, as the model says")
+    opened: list[OpenedMessage] = Field(
+        default=[], description="Files that are opened to somebody, as the model says"
+    )
     private: list[OpenedMessage] = Field(
         default=[],
-        description="Files that stay closed though the model says so: others in their folder are open to somebody",
+        description=(
+            "Files that stay closed though the model says so: others in their folder are open to"
+            " somebody"
+        ),
     )
     notes: list[str]
 
@@ -137,8 +171,12 @@ class AdoptAnswer(Message):
     revision: int
     store: str
     folders: int = Field(description="So many folders get lines of their own")
-    changes: list[dict[str, Any]] = Field(description="As a list of changes, for a preview, a draft, or the model")
-    not_said: list[NotSaid] = Field(description="Where the model would not say what the disk says, after them")
+    changes: list[dict[str, Any]] = Field(
+        description="As a list of changes, for a preview, a draft, or the model"
+    )
+    not_said: list[NotSaid] = Field(
+        description="Where the model would not say what the disk says, after them"
+    )
     notes: list[str]
 
 
@@ -156,5 +194,7 @@ class DescriptorsAnswer(Message):
     revision: int
     store: str
     rows: list[DescriptorLine]
-    not_said: list[NotSaid] = Field(description="Where the tree would not say what the model says, with them")
+    not_said: list[NotSaid] = Field(
+        description="Where the tree would not say what the model says, with them"
+    )
     notes: list[str]

@@ -31,7 +31,9 @@ class DraftList(Message):
 
 
 class Misfit(Message):
-    """Why a step can no longer be done, and the revision that took the ground away, where that is known."""
+    """Why a step can no longer be done, and the revision that took the ground away, where that is
+    known.
+    """
 
     says: str
     revision: int | None = None
@@ -48,6 +50,7 @@ class DraftStep(Message):
     revision: int = Field(description="The one in force when it was written")
     step: dict[str, Any] = Field(description="A change; or op `load`, `back` or `back-to`")
     says: str
+    why: str | None = Field(None, description="Where it comes from, such as a signed report")
     misfit: Misfit | None = None
 
 
@@ -68,7 +71,9 @@ class DraftAnswer(Message):
     steps: list[DraftStep]
     comments: list[Comment]
     preview: Preview | None
-    changed_since: list[str] = Field(description="What it touches and others changed after it was written")
+    changed_since: list[str] = Field(
+        description="What it touches and others changed after it was written"
+    )
 
 
 class DraftSteps(Changes):
@@ -76,7 +81,9 @@ class DraftSteps(Changes):
 
 
 class DraftBack(Message):
-    """A way back to be put into a draft: one revision undone, or the whole model as of a revision or a time."""
+    """A way back to be put into a draft: one revision undone, or the whole model as of a revision
+    or a time.
+    """
 
     revision: Annotated[int, Field(ge=1, lt=2**63)] | None = None
     as_of: Annotated[str, Field(min_length=1, max_length=64)] | None = None
@@ -91,7 +98,9 @@ class DraftWritten(Message):
     revision: int
     items: list[ItemChange]
     item_count: int
-    would: list[str] = Field(description="What would follow if all of it were applied now, in a line or two")
+    would: list[str] = Field(
+        description="What would follow if all of it were applied now, in a line or two"
+    )
     notes: list[str] = []
 
 

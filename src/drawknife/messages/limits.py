@@ -13,7 +13,9 @@ Count = Annotated[int, Field(ge=0, lt=2**63)]
 
 
 class ReachAnswer(Message):
-    """Whether control and data connections of a client would both come through, and what is missing."""
+    """Whether control and data connections of a client would both come through, and what is
+    missing.
+    """
 
     revision: int
     endpoint: str
@@ -56,7 +58,9 @@ class LockoutList(Message):
 
 
 class SignInEvent(Message):
-    """What a transfer server reports: a sign-in that failed, a session that began, or one that ended."""
+    """What a transfer server reports: a sign-in that failed, a session that began, or one that
+    ended.
+    """
 
     what: Literal["failed", "began", "ended"]
     account: Name
@@ -89,16 +93,22 @@ class LimitMessage(Message):
     used_files: int
     room_bytes: int | None
     room_files: int | None
-    grace_ends: datetime | None = Field(description="When the grace period above a soft limit runs out, or ran out")
+    grace_ends: datetime | None = Field(
+        description="When the grace period above a soft limit runs out, or ran out"
+    )
 
     @property
     def fullness(self) -> float:
-        """By what is fuller, bytes or files: 1 is the hard limit (the soft one, if there is no hard)."""
+        """By what is fuller, bytes or files: 1 is the hard limit (the soft one, if there is no
+        hard).
+        """
         pairs = (
             (self.used_bytes, self.hard_bytes if self.hard_bytes is not None else self.soft_bytes),
             (self.used_files, self.hard_files if self.hard_files is not None else self.soft_files),
         )
-        shares = [used / limit if limit else float(used > 0) for used, limit in pairs if limit is not None]
+        shares = [
+            used / limit if limit else float(used > 0) for used, limit in pairs if limit is not None
+        ]
         return max(shares, default=0.0)
 
 
@@ -132,7 +142,9 @@ class UsageAnswer(Message):
 
 
 class GrowthMessage(Message):
-    """A straight line through what censuses found; `reached` is when the hard limit is at that rate."""
+    """A straight line through what censuses found; `reached` is when the hard limit is at that
+    rate.
+    """
 
     what: str
     per_day: float
@@ -184,7 +196,9 @@ class NewCensus(Message):
     at: datetime | None = None
     measured: Literal["length", "disk"] = "length"
     rows: Annotated[list[CensusRow], Field(max_length=5_000_000)]
-    unknown_owners: dict[str, list[int]] = Field(default={}, description="OS users without an account: bytes, files")
+    unknown_owners: dict[str, list[int]] = Field(
+        default={}, description="OS users without an account: bytes, files"
+    )
     unreadable: list[str] = []
     notes: list[str] = []
     new_folders: Annotated[list[str], Field(max_length=1_000_000)] = []

@@ -17,7 +17,10 @@ class FindingList(Message):
     findings: list[FindingMessage] = Field(description="The most pressing first")
     accepted: list[FindingMessage] = Field([], description="Those that somebody accepts for now")
     not_looked_at: list[str] = Field(
-        description="What nothing is known of here, and no finding tells of: of the past, and of a model file"
+        description=(
+            "What nothing is known of here, and no finding tells of: of the past, and of a model"
+            " file"
+        )
     )
 
 
@@ -31,17 +34,25 @@ class AcceptFinding(Message):
 
 
 class JournalLine(Message):
-    """Who did what, when. In a list only the first items are told; all are had with the revision by itself."""
+    """Who did what, when.
+
+    In a list only the first items are told; all are had with the revision by itself.
+    """
 
     id: int
     revision: int | None = Field(description="null: the model was not changed by it")
     kind: Literal["change", "census", "other", "sign-in"] = Field(
-        description="A change of the model; a census; what else was done; a sign-in to the console, or out of it"
+        description=(
+            "A change of the model; a census; what else was done; a sign-in to the console, or out"
+            " of it"
+        )
     )
     at: datetime
     who: str
     what: str
-    followed: list[str] | None = Field(description="What followed, in a line or two; null: that was not looked at")
+    followed: list[str] | None = Field(
+        description="What followed, in a line or two; null: that was not looked at"
+    )
     item_count: int
     items: list[ItemChange]
 
@@ -61,7 +72,9 @@ class Loaded(Message):
 
 
 class LoadLosses(Message):
-    """What would go if a model file were put in force: accounts, folders, and credentials kept beside the model."""
+    """What would go if a model file were put in force: accounts, folders, and credentials kept
+    beside the model.
+    """
 
     revision: int
     accounts: int

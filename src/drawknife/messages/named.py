@@ -11,7 +11,10 @@ class Named(Message):
     """Something of the model: its kind, what it is called, and what else it goes by."""
 
     kind: str = Field(
-        description="As items are: account, group, unit, store, folder, virtual-path, endpoint, promise, trial …"
+        description=(
+            "As items are: account, group, unit, store, folder, virtual-path, endpoint, promise,"
+            " trial …"
+        )
     )
     name: str
     also: str = Field("", description="A display name, or where a virtual path leads")

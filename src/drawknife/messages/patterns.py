@@ -47,7 +47,9 @@ class PatternList(Message):
 
 
 class PatternAnswers(Message):
-    """Answers to the questions of a pattern, by their keys; those with a default may be left out."""
+    """Answers to the questions of a pattern, by their keys; those with a default may be
+    left out.
+    """
 
     answers: Annotated[dict[str, Annotated[str, Field(max_length=4200)]], Field(max_length=100)]
 

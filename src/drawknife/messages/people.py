@@ -84,7 +84,9 @@ class SubjectDetail(Message):
 
 class WayMessage(Message):
     group: str
-    chains: list[list[str]] = Field(description="Each way from the account to the group, shortest first")
+    chains: list[list[str]] = Field(
+        description="Each way from the account to the group, shortest first"
+    )
 
 
 class WaysAnswer(Message):
@@ -140,11 +142,15 @@ class Credentials(Message):
     """What an account has to sign in with. A password is never shown again, nor its hash."""
 
     account: str
-    password_set: str | None = Field(description="When it was set last; `set` to who may see no more")
+    password_set: str | None = Field(
+        description="When it was set last; `set` to who may see no more"
+    )
     password_set_by: str | None
     has_keys: bool
     keys: list[KeyMessage] = Field(description="None to who may see only whether there are any")
-    followed: list[str] = Field([], description="After a change: where the account can now sign in, or can no longer")
+    followed: list[str] = Field(
+        [], description="After a change: where the account can now sign in, or can no longer"
+    )
 
 
 class NewPassword(Message):
@@ -152,7 +158,9 @@ class NewPassword(Message):
 
     password: str | None = Field(None, max_length=1024)
     length: int = Field(20, ge=8, le=200)
-    alphabet: str = Field("", max_length=200, description="The characters to generate from; empty: the usual ones")
+    alphabet: str = Field(
+        "", max_length=200, description="The characters to generate from; empty: the usual ones"
+    )
 
 
 class PasswordSet(Message):
@@ -161,7 +169,9 @@ class PasswordSet(Message):
     revision: int
     account: str
     password: str | None
-    followed: list[str] = Field([], description="Where the account can now sign in, or can no longer")
+    followed: list[str] = Field(
+        [], description="Where the account can now sign in, or can no longer"
+    )
 
 
 class PasswordGuess(Message):

@@ -43,8 +43,12 @@ class FolderAnswer(Message):
     owner: str | None
     entries: list[LineMessage]
     note: str | None = Field(None, description="Why it is recorded")
-    above: list[LevelMessage] = Field(description="The folders above, nearest first; fates are left open")
-    locations: list[str] = Field(description="Virtual paths that lead to it or above it, as written")
+    above: list[LevelMessage] = Field(
+        description="The folders above, nearest first; fates are left open"
+    )
+    locations: list[str] = Field(
+        description="Virtual paths that lead to it or above it, as written"
+    )
     folders: list[FolderLine]
 
 
@@ -53,13 +57,17 @@ class InsideLine(Message):
 
     accounts: list[str] = Field(description="The first of them")
     account_count: int
-    locations: list[str] = Field(description="The locations at which they have it, the first of them")
+    locations: list[str] = Field(
+        description="The locations at which they have it, the first of them"
+    )
     rights: dict[str, State]
     by: list[str] = Field(description="The lines that give it to the first of them")
 
 
 class InsideAnswer(Message):
-    """Everybody who can do something in a folder, those together that can do the same; the most accounts first."""
+    """Everybody who can do something in a folder, those together that can do the same; the most
+    accounts first.
+    """
 
     revision: int
     place: str
@@ -93,13 +101,18 @@ class EndpointLine(Message):
     entries: list[LineMessage]
     note: str | None = None
     never: list[str] = Field(default=[], description="Who is never admitted")
-    only: list[str] | None = Field(default=None, description="Only these are admitted; null: there is no such list")
+    only: list[str] | None = Field(
+        default=None, description="Only these are admitted; null: there is no such list"
+    )
     sessions_allowed: int | None = Field(
-        default=None, description="How many sessions its accounts may have at once; null: as many as they like"
+        default=None,
+        description="How many sessions its accounts may have at once; null: as many as they like",
     )
     starts: bool
     clash: str | None
-    certificate: bool = Field(description="Has it a certificate's file? What that says is asked by itself")
+    certificate: bool = Field(
+        description="Has it a certificate's file? What that says is asked by itself"
+    )
 
 
 class EndpointList(Message):

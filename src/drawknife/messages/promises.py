@@ -19,7 +19,9 @@ class BreachMessage(Message):
 class PromiseLine(Message):
     name: str
     says: str
-    kept: str = Field(description="always: no change may break it; watched: that it is broken is a finding")
+    kept: str = Field(
+        description="always: no change may break it; watched: that it is broken is a finding"
+    )
     note: str | None = None
     broken: bool
     accounts: int = Field(description="How many accounts break it")

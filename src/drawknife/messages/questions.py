@@ -15,7 +15,9 @@ class AccessRow(Message):
     kind: Where
     place: str | None
     rights: dict[str, State]
-    below: int = Field(0, description="So many locations below are the same and are not listed, as it is folded")
+    below: int = Field(
+        0, description="So many locations below are the same and are not listed, as it is folded"
+    )
 
 
 class NotServed(Message):
@@ -51,7 +53,11 @@ class ListingAnswer(Message):
     text: str
     folders: list[SeenFolder]
     shows: Literal["reachable", "all"] | None = Field(
-        None, description="Which subfolders are shown; null where it only leads to virtual paths, or is out of view"
+        None,
+        description=(
+            "Which subfolders are shown; null where it only leads to virtual paths, or is out of"
+            " view"
+        ),
     )
     notes: list[str] = Field([], description="What was not asked")
 
@@ -91,7 +97,10 @@ class Obstacle(Message):
 
 
 class EntryPartMessage(Message):
-    """One entry and what became of it. It ends with ``until DAY`` where it does; `note` says why it is there."""
+    """One entry and what became of it.
+
+    It ends with ``until DAY`` where it does; `note` says why it is there.
+    """
 
     entry: str
     fate: str
@@ -151,7 +160,9 @@ class ResolvedMessage(Message):
     place: str | None
     virtual_path: str | None
     ceiling: str | None
-    grants: list[str] = Field(description="The grants that reach the account, from all virtual paths that act as one")
+    grants: list[str] = Field(
+        description="The grants that reach the account, from all virtual paths that act as one"
+    )
     synthetic: bool
 
 
@@ -235,7 +246,8 @@ class WhoAnswer(Message):
 class MapAnswer(Message):
     """A window of the map. `cells[i][j]` is account i at location j; null: no such location for it.
 
-    With a right, a cell is its state; without, the access as one word of the `perm` fact (RFC 3659).
+    With a right, a cell is its state; without, the access as one word of the `perm` fact (RFC
+    3659).
     """
 
     revision: int
@@ -258,14 +270,18 @@ class DifferenceMessage(Message):
     other: State | None
     why_one: str
     why_other: str
-    below: int = Field(0, description="So many locations below differ alike and are not listed, as it is folded")
+    below: int = Field(
+        0, description="So many locations below differ alike and are not listed, as it is folded"
+    )
 
 
 class CompareAnswer(Message):
     revision: int
     one: str
     other: str
-    total: int = Field(description="So many differences there are, rights counted one by one, listed or not")
+    total: int = Field(
+        description="So many differences there are, rights counted one by one, listed or not"
+    )
     differences: list[DifferenceMessage]
     notes: list[str] = Field([], description="What was not asked")
 
@@ -309,7 +325,9 @@ class TurnMessage(Message):
     )
     who: str | None
     what: str | None
-    items: list[str] = Field(description="What that revision changed of all that counts for the question")
+    items: list[str] = Field(
+        description="What that revision changed of all that counts for the question"
+    )
 
 
 class WhenAnswer(Message):
@@ -320,6 +338,11 @@ class WhenAnswer(Message):
     action: str
     path: str
     allowed: bool | None = Field(description="The verdict now")
-    turns: list[TurnMessage] = Field(description="The last first; the last of the list is how it was at first")
+    turns: list[TurnMessage] = Field(
+        description="The last first; the last of the list is how it was at first"
+    )
     looked_at: int = Field(description="So many revisions changed something that counts")
+    history_start: int | None = Field(
+        None, description="The first available revision, if earlier ones were removed"
+    )
     notes: list[str]

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .base import Message, Name
+from .base import Message
 
 
 class ReportRow(Message):
@@ -23,14 +23,34 @@ class ReportRow(Message):
     may: str = Field(description="In words; of a member how many accounts come with it")
     by: list[str] = Field(description="The entries that let them; of a member the line")
     to_decide: bool = Field(description="False where it says that somebody may do nothing here")
-    new: list[str] = Field(default=[], description="Those who did not have this when it was signed last")
+    new: list[str] = Field(
+        default=[], description="Those who did not have this when it was signed last"
+    )
+
+
+class ReportPerson(Message):
+    """Somebody whom a report names."""
+
+    name: str
+    display: str | None
+    last_sign_in: datetime | None = Field(
+        description=(
+            "As transfer servers reported it; null: none was, within the time that sign-ins are"
+            " kept"
+        )
+    )
 
 
 class Signed(Message):
-    """Who went through a report, and when; so many rows were kept, taken away, and left without a word."""
+    """Who went through a report, and when; so many rows were kept, taken away, and left without a
+    word.
+    """
 
     at: datetime
-    by: str
+    by: str = Field(description="An administrator, or the mail address that a link was sent to")
+    sent_by: str | None = Field(
+        None, description="Who sent the link; null: it was signed by an administrator"
+    )
     kept: int
     taken_away: list[int]
     undecided: list[int]
@@ -46,22 +66,6 @@ class ReportLine(Message):
     signed: Signed | None
 
 
-class Report(ReportLine):
-    title: str
-    rows: list[ReportRow]
-    gone: list[str] = Field([], description="Removed since the last signed report")
-    since: ReportLine | None = Field(None, description="The one that was signed last, with which it is compared")
-    notes: list[str] = []
-
-
-class ReportList(Message):
-    reports: list[ReportLine]
-
-
-class NewReport(Message):
-    about: Annotated[str, Field(max_length=2000, description="survey:/soundings, store:survey, or group:boats")]
-
-
 class Decided(Message):
     """What was decided of one row."""
 
@@ -70,16 +74,69 @@ class Decided(Message):
     remark: str | None = None
 
 
+class ReviewLink(Message):
+    """A link by which somebody can sign a report, good once."""
+
+    address: str
+    sent_by: str
+    sent: datetime
+    expires: datetime
+
+
+class Report(ReportLine):
+    title: str
+    rows: list[ReportRow]
+    people: list[ReportPerson] = Field([], description="Everybody whom a row names")
+    decided: list[Decided] = Field([], description="What was decided, once it is signed")
+    links: list[ReviewLink] = Field([], description="The links that can still be used")
+    gone: list[str] = Field([], description="Removed since the last signed report")
+    still: list[str] = Field(
+        [], description="To be removed by the last signed report, and still there"
+    )
+    since: ReportLine | None = Field(
+        None, description="The one that was signed last, with which it is compared"
+    )
+    notes: list[str] = []
+
+
+class ReportList(Message):
+    reports: list[ReportLine]
+
+
+class NewReport(Message):
+    about: Annotated[
+        str, Field(max_length=2000, description="survey:/soundings, store:survey, or group:boats")
+    ]
+
+
+class NewReviewLink(Message):
+    to: Annotated[str, Field(max_length=254, description="A mail address")]
+    days: Annotated[int, Field(ge=1, le=90)] = Field(
+        14, description="Days for which the link is good"
+    )
+
+
+class ReviewCode(Message):
+    code: Annotated[str, Field(max_length=200, description="The code of a link")]
+
+
+class Review(Message):
+    """A report as it is shown to somebody who has a link."""
+
+    number: int
+    title: str
+    html: str = Field(description="What is to be gone through, as HTML")
+
+
+class ReviewDone(ReviewCode):
+    decided: Annotated[list[Decided], Field(max_length=5000)]
+
+
 class SignedReport(Message):
-    """What came of a signed report: the draft that takes away what is to go, and what that does not reach."""
+    """What came of a signed report: the draft that takes away what is to go, and what that does not
+    reach.
+    """
 
     report: ReportLine
     says: list[str] = Field(description="The changes that the draft was given, a line each")
     left: list[str] = Field(description="What is to go and does not go by it, and why")
-
-
-class SignWish(Message):
-    by: Annotated[str, Field(min_length=1, max_length=200, description="Who signed it")]
-    draft: Name | None = Field(
-        None, description="Into which draft what is to go is put; left out: one named after the report"
-    )

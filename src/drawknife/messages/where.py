@@ -1,4 +1,7 @@
-"""In which module each message is; written by `python -m tools.message_names`, and a test says whether it is current."""
+"""In which module each message is; written by `python -m tools.message_names`.
+
+A test says whether it is current.
+"""
 
 WHERE = {
     "AcceptFinding": "model",
@@ -132,6 +135,7 @@ WHERE = {
     "NewKey": "people",
     "NewPassword": "people",
     "NewReport": "reports",
+    "NewReviewLink": "reports",
     "NewToken": "administrators",
     "NoEffectMessage": "changes",
     "NotSaid": "disk",
@@ -170,8 +174,13 @@ WHERE = {
     "Report": "reports",
     "ReportLine": "reports",
     "ReportList": "reports",
+    "ReportPerson": "reports",
     "ReportRow": "reports",
     "ResolvedMessage": "questions",
+    "Review": "reports",
+    "ReviewCode": "reports",
+    "ReviewDone": "reports",
+    "ReviewLink": "reports",
     "RoomChangeMessage": "changes",
     "RoomMessage": "changes",
     "SeenFolder": "questions",
@@ -182,7 +191,6 @@ WHERE = {
     "SignInEvent": "limits",
     "SignInEvents": "limits",
     "SignInLink": "administrators",
-    "SignWish": "reports",
     "Signed": "reports",
     "SignedIn": "administrators",
     "SignedReport": "reports",

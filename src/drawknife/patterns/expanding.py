@@ -1,10 +1,13 @@
 """From the answers to a pattern's questions to the changes that it makes.
 
-Every text in the changes may hold answers, ``$folder`` or ``${folder}``; ``${folder_in}ada`` is what lies in it. Besides the changes of
-docs/reference/changes.md there are three that only patterns have:
+Every text in the changes may hold answers, ``$folder`` or ``${folder}``; ``${folder_in}ada`` is
+what lies in it. Besides the changes of docs/reference/changes.md there are three that only patterns
+have:
 
-    {ensure: folder, item: {…}}                an item is added; if it is there, only the lines of its lists are
-    {each: account, of: $who, changes: […]}    once for each account that counts as a subject; $account is its name
+    {ensure: folder, item: {…}}                an item is added; if it is there, only the lines of
+    its lists are
+    {each: account, of: $who, changes: […]}    once for each account that counts as a subject;
+    $account is its name
     {if: key, changes: […]}                    only if a question that may be left out was answered
 """
 
@@ -31,8 +34,8 @@ Answers = dict[str, Any]
 def changes_of(pattern: Pattern, given: Mapping[str, str], prepared: Prepared) -> Changes:
     """The changes, as docs/reference/changes.md has them, for a model as of a day.
 
-    Raises :class:`BadInput` with the question for an answer that is missing or is none, and :class:`NotFound` for one to
-    a question that is not asked.
+    Raises :class:`BadInput` with the question for an answer that is missing or is none, and
+    :class:`NotFound` for one to a question that is not asked.
     """
     return list(_expanded(pattern.all_changes, _answers(pattern, given), prepared))
 
@@ -40,10 +43,13 @@ def changes_of(pattern: Pattern, given: Mapping[str, str], prepared: Prepared) -
 def _answers(pattern: Pattern, given: Mapping[str, str]) -> Answers:
     for key in given:
         pattern.ask(key)
-    lacking = [a for a in pattern.asks if not (given.get(a.key, "").strip() or a.default or a.optional)]
+    lacking = [
+        a for a in pattern.asks if not (given.get(a.key, "").strip() or a.default or a.optional)
+    ]
     if lacking:
         also = (
-            f"; nor {'is' if len(lacking) == 2 else 'are'} {' and '.join(a.key for a in lacking[1:])}"
+            f"; nor {'is' if len(lacking) == 2 else 'are'}"
+            f" {' and '.join(a.key for a in lacking[1:])}"
             if lacking[1:]
             else ""
         )
@@ -53,7 +59,9 @@ def _answers(pattern: Pattern, given: Mapping[str, str]) -> Answers:
     found: Answers = {}
     for ask in pattern.asks:
         kind = ANSWER_KINDS[ask.kind]
-        text = given.get(ask.key, "").strip() or (_filled(ask.default, found) if ask.default else "")
+        text = given.get(ask.key, "").strip() or (
+            _filled(ask.default, found) if ask.default else ""
+        )
         try:
             found[ask.key] = kind.read(text) if text else None
         except BadValue as bad:
@@ -85,8 +93,11 @@ def _accounts(subject: str, prepared: Prepared) -> list[str]:
 
 
 def _filled(data: Any, answers: Answers) -> Any:
-    """The data with answers in the place of their keys; a text that is one key is the answer itself. What holds an answer
-    that was left out is left out, too."""
+    """The data with answers in the place of their keys; a text that is one key is the answer
+    itself.
+
+    What holds an answer that was left out is left out, too.
+    """
     if isinstance(data, dict):
         filled = {k: _filled(x, answers) for k, x in data.items()}
         return {k: x for k, x in filled.items() if x is not None}
@@ -103,7 +114,9 @@ def _filled(data: Any, answers: Answers) -> Any:
 
 
 def _ensured(kind: str, item: dict[str, Any], model: Model) -> dict[str, Any] | None:
-    """An item added; or where it is there, the lines of its lists added to it; None if it has none."""
+    """An item added; or where it is there, the lines of its lists added to it; None if
+    it has none.
+    """
     declared = KINDS[kind]
     if kind == "unit":
         there = any(fold(u) == fold(item["path"]) for u in model.units)
@@ -113,8 +126,12 @@ def _ensured(kind: str, item: dict[str, Any], model: Model) -> dict[str, Any] | 
         there = any(fold(declared.called(x)) == fold(called) for x in model.virtual_paths)
     else:
         called = str(item[declared.key if kind != "setting" else "for"])
-        there = any(fold(declared.called(x)) == fold(called) for x in getattr(model, declared.section))
+        there = any(
+            fold(declared.called(x)) == fold(called) for x in getattr(model, declared.section)
+        )
     if not there:
         return {"op": "add", "kind": kind, "item": item}
-    lists = {f.name: item[f.name] for f in declared.lists if item.get(f.name)} if kind != "unit" else {}
+    lists = (
+        {f.name: item[f.name] for f in declared.lists if item.get(f.name)} if kind != "unit" else {}
+    )
     return {"op": "change", "kind": kind, "name": called, "add": lists} if lists else None

@@ -1,4 +1,6 @@
-"""Pattern files: what they ask, what they change, and what must hold afterwards (docs/reference/patterns.md)."""
+"""Pattern files: what they ask, what they change, and what must hold afterwards
+(docs/reference/patterns.md).
+"""
 
 from __future__ import annotations
 
@@ -16,13 +18,21 @@ from drawknife.core.model.items import parse_subject
 from drawknife.core.model.kinds import FOLDER, KINDS, SETTING
 from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.key_paths import Where
-from drawknife.core.words.names import check_name, check_path, check_subject_name, check_unit, parse_place
+from drawknife.core.words.names import (
+    check_name,
+    check_path,
+    check_subject_name,
+    check_unit,
+    parse_place,
+)
 from drawknife.core.words.quantities import read_size
 from drawknife.formats.document import BadDocument, Mistake, Places, read_document
 
 
 class AnswerKind(NamedTuple):
-    """What an answer can be: how it is read (what that gives is what the changes get), what it is called, and an example."""
+    """What an answer can be: how it is read (what that gives is what the changes get), what it is
+    called, and an example.
+    """
 
     read: Callable[[str], Any]
     called: str
@@ -48,14 +58,18 @@ ANSWER_KINDS = {
     "name": AnswerKind(check_name, "a name"),
     "size": AnswerKind(_size, "a size", "20 GiB"),
     "day": AnswerKind(lambda text: str(v.day(text)), "a day", "2031-04-30"),
-    "port": AnswerKind(lambda text: v.number(1, 65535)(int(text) if text.isdecimal() else text), "a port", "2222"),
+    "port": AnswerKind(
+        lambda text: v.number(1, 65535)(int(text) if text.isdecimal() else text), "a port", "2222"
+    ),
     "text": AnswerKind(v.text, "text"),
 }
 
 
 def _known_kind(kind: str) -> str:
     if kind not in ANSWER_KINDS:
-        raise ValueError(f"{kind!r} is no kind of answer; expected one of {', '.join(ANSWER_KINDS)}")
+        raise ValueError(
+            f"{kind!r} is no kind of answer; expected one of {', '.join(ANSWER_KINDS)}"
+        )
     return kind
 
 
@@ -74,7 +88,9 @@ class Ask(_Strict):
 
 
 class PatternPart(_Strict):
-    """A part of a pattern that can be done by itself: what it does, the keys of what it asks, and its changes."""
+    """A part of a pattern that can be done by itself: what it does, the keys of what it asks, and
+    its changes.
+    """
 
     does: str
     asks: list[str]
@@ -82,9 +98,11 @@ class PatternPart(_Strict):
 
 
 class Trials(_Strict):
-    """What must hold after the changes: answers, what there is before, and who can do what, and who cannot.
+    """What must hold after the changes: answers, what there is before, and who can do what, and who
+    cannot.
 
-    A line is ``ACCOUNT ACTION LOCATION``, with ``folder`` where a folder is renamed, and ``of OWNER`` where it is somebody's.
+    A line is ``ACCOUNT ACTION LOCATION``, with ``folder`` where a folder is renamed, and ``of
+    OWNER`` where it is somebody's.
     """
 
     given: dict[str, str]
@@ -94,7 +112,10 @@ class Trials(_Strict):
 
 
 class Pattern(_Strict):
-    """A pattern as its file has it. `name` is the file's name. One that has steps changes what they do, in their order."""
+    """A pattern as its file has it.
+
+    `name` is the file's name. One that has steps changes what they do, in their order.
+    """
 
     name: str
     about: str
@@ -111,11 +132,17 @@ class Pattern(_Strict):
         """One step, from 1 on, as a pattern of its own. :class:`BadInput` if there is none."""
         if not 1 <= number <= len(self.steps):
             if not self.steps:
-                raise BadInput("step", f"{self.name} is done at once, and has no steps", "no step at all")
+                raise BadInput(
+                    "step", f"{self.name} is done at once, and has no steps", "no step at all"
+                )
             raise BadInput("step", f"there is no step {number}", f"1 to {len(self.steps)}")
         one = self.steps[number - 1]
         return self.model_copy(
-            update={"asks": [self.ask(key) for key in one.asks], "changes": one.changes, "steps": []}
+            update={
+                "asks": [self.ask(key) for key in one.asks],
+                "changes": one.changes,
+                "steps": [],
+            }
         )
 
     def ask(self, key: str) -> Ask:
@@ -127,12 +154,16 @@ class Pattern(_Strict):
 
 
 HEAD = "drawknife-pattern"
-#: The forms of a change that only patterns have, by the key that they are known by, and all keys of each.
+#: The forms of a change that only patterns have, by the key that they are known by, and all keys of
+#: each.
 FORMS = {"ensure": {"ensure", "item"}, "each": {"each", "of", "changes"}, "if": {"if", "changes"}}
 
 
 def read_pattern(name: str, raw: bytes) -> Pattern:
-    """A pattern from the bytes of its file. :class:`BadDocument` with every mistake and its place."""
+    """A pattern from the bytes of its file.
+
+    :class:`BadDocument` with every mistake and its place.
+    """
     data, text = read_document(raw)
     places = Places(text)
 
@@ -141,12 +172,17 @@ def read_pattern(name: str, raw: bytes) -> Pattern:
         return Mistake(where, line, "", f"pattern {name}: {message}", expected, None)
 
     if not isinstance(data, dict) or data.get(HEAD) != 1:
-        raise BadDocument([mistake((), "it is no pattern", f"`{HEAD}: 1`, the version of the format")])
+        raise BadDocument(
+            [mistake((), "it is no pattern", f"`{HEAD}: 1`, the version of the format")]
+        )
     try:
-        pattern = Pattern.model_validate({"name": name, **{k: x for k, x in data.items() if k != HEAD}})
+        pattern = Pattern.model_validate(
+            {"name": name, **{k: x for k, x in data.items() if k != HEAD}}
+        )
     except ValidationError as bad:
         found = [
-            mistake(tuple(e["loc"]), e["msg"].removeprefix("Value error, ").lower(), _expected(e)) for e in bad.errors()
+            mistake(tuple(e["loc"]), e["msg"].removeprefix("Value error, ").lower(), _expected(e))
+            for e in bad.errors()
         ]
         raise BadDocument(found) from None
     if wrong := [mistake(where, message, expected) for where, message, expected in _wrong(pattern)]:
@@ -155,13 +191,19 @@ def read_pattern(name: str, raw: bytes) -> Pattern:
 
 
 def _wrong(pattern: Pattern) -> Iterator[tuple[Where, str, str]]:
-    """What cannot be, though each key has what it is to have: where, what, and what would be right."""
+    """What cannot be, though each key has what it is to have: where, what, and what
+    would be right.
+    """
     known: set[str] = set()
     for number, ask in enumerate(pattern.asks):
         yield from _unknown(("asks", number, "default"), ask.default, known)
         known |= _keys(ask)
     if bool(pattern.changes) == bool(pattern.steps):
-        yield (), "it has both changes and steps" if pattern.steps else "it changes nothing", "changes, or steps"
+        yield (
+            (),
+            "it has both changes and steps" if pattern.steps else "it changes nothing",
+            "changes, or steps",
+        )
     yield from _wrong_changes(("changes",), pattern.changes, known)
     asks = {a.key: a for a in pattern.asks}
     for number, step in enumerate(pattern.steps):
@@ -206,7 +248,9 @@ def _wrong_changes(at: Where, changes: Any, known: set[str]) -> Iterator[tuple[W
             yield from _unknown(where, change["item"], known)
         elif form == "each":
             yield from _unknown(where, change["of"], known)
-            yield from _wrong_changes((*where, "changes"), change["changes"], known | {str(change["each"])})
+            yield from _wrong_changes(
+                (*where, "changes"), change["changes"], known | {str(change["each"])}
+            )
         else:
             if change["if"] not in known:
                 yield where, f"there is no question {change['if']!r}", "the key of a question"
@@ -227,7 +271,11 @@ def _unknown(where: Where, data: Any, known: set[str]) -> Iterator[tuple[Where, 
             yield where, f"{data!r} has a $ that names nothing", "$key, ${key}, or $$ for a dollar"
         for name in template.get_identifiers() if template.is_valid() else ():
             if name not in known:
-                yield where, f"{data!r} names {name}, which is not asked", "the key of a question before it"
+                yield (
+                    where,
+                    f"{data!r} names {name}, which is not asked",
+                    "the key of a question before it",
+                )
 
 
 def _expected(error: Any) -> str:
@@ -245,7 +293,8 @@ def _shipped() -> tuple[Pattern, ...]:
 
 
 def all_patterns(folders: Iterable[Path] = ()) -> list[Pattern]:
-    """The shipped patterns and those in the folders, by name; one in a folder stands for a shipped one of its name.
+    """The shipped patterns and those in the folders, by name; one in a folder stands for a shipped
+    one of its name.
 
     :class:`BadDocument` for the first file that is none.
     """

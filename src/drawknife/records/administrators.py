@@ -21,7 +21,9 @@ from .tokens import AREA, tell_of_change
 
 
 class Rights(NamedTuple):
-    """What an administrator may do, and how it signs in, as it is given: its role, its area, what it reads, its directory."""
+    """What an administrator may do, and how it signs in, as it is given: its role, its area, what
+    it reads, its directory.
+    """
 
     role: str
     area: tuple[str, ...] | None
@@ -46,7 +48,10 @@ class Administrator(NamedTuple):
     directory: str | None = None
 
 
-_ROWS = "SELECT name, role, area, reads, password IS NOT NULL, added, added_by, directory FROM administrators"
+_ROWS = (
+    "SELECT name, role, area, reads, password IS NOT NULL, added, added_by, directory FROM"
+    " administrators"
+)
 
 
 def _administrator(row: Any) -> Administrator:
@@ -61,7 +66,9 @@ def each(database: Database) -> list[Administrator]:
 
 def signing_in_through(connection: Connection[TupleRow], directory: str) -> list[str]:
     """The names of those who sign in with the password that they have in a directory."""
-    rows = connection.execute("SELECT name FROM administrators WHERE directory = %s ORDER BY folded", (directory,))
+    rows = connection.execute(
+        "SELECT name FROM administrators WHERE directory = %s ORDER BY folded", (directory,)
+    )
     return [name for (name,) in rows]
 
 
@@ -87,7 +94,9 @@ def add(database: Database, name: str, rights: Rights, who: str) -> None:
 
 
 def change(database: Database, name: str, rights: Rights, who: str) -> None:
-    """Another role, area, reading or way of signing in, which counts at once. :class:`Refused` for the last owner.
+    """Another role, area, reading or way of signing in, which counts at once.
+
+    :class:`Refused` for the last owner.
 
     Who signs in through a directory has no password here any more.
     """
@@ -106,7 +115,10 @@ def change(database: Database, name: str, rights: Rights, who: str) -> None:
 
 
 def remove(database: Database, name: str, who: str) -> int:
-    """Take one away, with all tokens and sessions; returns how many these were. :class:`Refused` for the last owner."""
+    """Take one away, with all tokens and sessions; returns how many these were.
+
+    :class:`Refused` for the last owner.
+    """
     with database.transaction() as connection:
         _hold(connection)
         before = _locked(connection, name)
@@ -114,7 +126,12 @@ def remove(database: Database, name: str, who: str) -> int:
             _check_not_the_last_owner(connection, name)
         ended = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
         connection.execute("DELETE FROM administrators WHERE name = %s", (name,))
-        write_line(connection, who, f"remove administrator {name}, and {ended} tokens", [_item(name, before, None)])
+        write_line(
+            connection,
+            who,
+            f"remove administrator {name}, and {ended} tokens",
+            [_item(name, before, None)],
+        )
         tell_of_change(connection)
     return ended
 
@@ -122,15 +139,22 @@ def remove(database: Database, name: str, who: str) -> int:
 def set_password(database: Database, name: str, password: str, who: str) -> None:
     """Keep the argon2 hash (RFC 9106) of a password; the console sessions that there are end."""
     with database.transaction() as connection:
-        connection.execute("UPDATE administrators SET password = %s WHERE name = %s", (HASHER.hash(password), name))
+        connection.execute(
+            "UPDATE administrators SET password = %s WHERE name = %s", (HASHER.hash(password), name)
+        )
         connection.execute("DELETE FROM tokens WHERE name = %s AND kind <> 'token'", (name,))
         write_line(connection, who, f"set the password of administrator {name}")
         tell_of_change(connection)
 
 
 def with_password(database: Database, name: str, password: str) -> str | None:
-    """The administrator of this name and password; None if there is none. A name that there is not takes as long."""
-    rows = database.read("SELECT name, password FROM administrators WHERE folded = %s", (fold(name),))
+    """The administrator of this name and password; None if there is none.
+
+    A name that there is not takes as long.
+    """
+    rows = database.read(
+        "SELECT name, password FROM administrators WHERE folded = %s", (fold(name),)
+    )
     known, kept = rows[0] if rows else (None, None)
     try:
         return known if HASHER.verify(kept or nobodys(), password) and kept else None
@@ -139,9 +163,12 @@ def with_password(database: Database, name: str, password: str) -> str | None:
 
 
 def signs_in_through(database: Database, name: str) -> tuple[str, str] | None:
-    """An administrator, as it is spelled, and the directory through which it signs in; None if through none."""
+    """An administrator, as it is spelled, and the directory through which it signs in; None if
+    through none.
+    """
     rows = database.read(
-        "SELECT name, directory FROM administrators WHERE folded = %s AND directory IS NOT NULL", (fold(name),)
+        "SELECT name, directory FROM administrators WHERE folded = %s AND directory IS NOT NULL",
+        (fold(name),),
     )
     return rows[0] if rows else None
 
@@ -151,22 +178,28 @@ def ensure_owner(database: Database, name: str) -> bool:
     with database.transaction() as connection:
         _hold(connection)
         made = connection.execute(
-            "INSERT INTO administrators (name, folded, role, added_by) VALUES (%s, %s, 'owner', 'drawknife serve')"
-            " ON CONFLICT (folded) DO UPDATE SET role = 'owner', area = NULL WHERE administrators.role <> 'owner'",
+            "INSERT INTO administrators (name, folded, role, added_by) VALUES (%s, %s, 'owner',"
+            " 'drawknife serve') ON CONFLICT (folded) DO UPDATE SET role = 'owner', area = NULL"
+            " WHERE administrators.role <> 'owner'",
             (name, fold(name)),
         ).rowcount
         # Whoever starts the service may be this owner again.
         connection.execute(
-            "INSERT INTO names_taken (name, by) VALUES (%s, %s) ON CONFLICT DO NOTHING", (name, "an administrator's")
+            "INSERT INTO names_taken (name, by) VALUES (%s, %s) ON CONFLICT DO NOTHING",
+            (name, "an administrator's"),
         )
-        others = connection.execute("SELECT count(*) FROM administrators WHERE name <> %s", (name,)).fetchone()
+        others = connection.execute(
+            "SELECT count(*) FROM administrators WHERE name <> %s", (name,)
+        ).fetchone()
         if made and others and others[0]:
             write_line(connection, "drawknife serve", f"made {name} an owner")
     return made > 0
 
 
 def _hold(connection: Connection[TupleRow]) -> None:
-    """One change of administrators at a time, so that two do not each take away what they think is not the last owner."""
+    """One change of administrators at a time, so that two do not each take away what they think is
+    not the last owner.
+    """
     connection.execute("LOCK TABLE administrators, tokens IN SHARE ROW EXCLUSIVE MODE")
 
 
@@ -181,7 +214,12 @@ def _locked(connection: Connection[TupleRow], name: str) -> Rights:
 
 
 def _columns(rights: Rights) -> tuple[str, list[str] | None, str, str | None]:
-    return rights.role, None if rights.area is None else list(rights.area), rights.reads, rights.directory
+    return (
+        rights.role,
+        None if rights.area is None else list(rights.area),
+        rights.reads,
+        rights.directory,
+    )
 
 
 def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> None:
@@ -189,7 +227,9 @@ def _check_not_the_last_owner(connection: Connection[TupleRow], name: str) -> No
         "SELECT count(*) FROM administrators WHERE role = 'owner' AND name <> %s", (name,)
     ).fetchone()
     if not others or not others[0]:
-        raise Refused(f"{name} is the last owner, and somebody has to be: make somebody else an owner first")
+        raise Refused(
+            f"{name} is the last owner, and somebody has to be: make somebody else an owner first"
+        )
 
 
 def _item(name: str, before: Rights | None, after: Rights | None) -> tuple[str, str, Any, Any]:

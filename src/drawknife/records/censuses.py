@@ -27,14 +27,16 @@ def record_census(
 ) -> None:
     """Note a census, and what stands against each limit after it: (kind, name, bytes, files)."""
     connection.execute(
-        "INSERT INTO censuses (store, at, who, measured, bytes, files, report) VALUES (%s, %s, %s, %s, %s, %s, %s)"
-        " ON CONFLICT (store, at) DO UPDATE SET who = excluded.who, measured = excluded.measured, bytes = excluded.bytes,"
-        " files = excluded.files, report = excluded.report",
+        "INSERT INTO censuses (store, at, who, measured, bytes, files, report) VALUES (%s, %s, %s,"
+        " %s, %s, %s, %s) ON CONFLICT (store, at) DO UPDATE SET who = excluded.who, measured ="
+        " excluded.measured, bytes = excluded.bytes, files = excluded.files, report ="
+        " excluded.report",
         census,
     )
     connection.cursor().executemany(
         "INSERT INTO fill_levels (kind, name, at, bytes, files) VALUES (%s, %s, %s, %s, %s)"
-        " ON CONFLICT (kind, name, at) DO UPDATE SET bytes = excluded.bytes, files = excluded.files",
+        " ON CONFLICT (kind, name, at) DO UPDATE SET bytes = excluded.bytes, files ="
+        " excluded.files",
         [(kind, name, census.at, b, n) for kind, name, b, n in levels],
     )
 
@@ -42,17 +44,21 @@ def record_census(
 def read_censuses(database: Database, limit: int) -> list[Census]:
     """The censuses, the newest first."""
     rows = database.read(
-        "SELECT store, at, who, measured, bytes, files, report FROM censuses ORDER BY at DESC, store LIMIT %s", (limit,)
+        "SELECT store, at, who, measured, bytes, files, report FROM censuses ORDER BY at DESC,"
+        " store LIMIT %s",
+        (limit,),
     )
     return [Census(*row) for row in rows]
 
 
 def forget(database: Database, store: str, at: datetime) -> bool:
-    """Forget a census, and what stood against the limits then; false if there is none of that moment."""
+    """Forget a census, and what stood against the limits then; false if there is none of that
+    moment.
+    """
     with database.transaction() as connection:
         gone = connection.execute(
-            "DELETE FROM censuses WHERE store = %s AND date_trunc('second', at) = date_trunc('second', %s::timestamptz)"
-            " RETURNING at",
+            "DELETE FROM censuses WHERE store = %s AND date_trunc('second', at) ="
+            " date_trunc('second', %s::timestamptz) RETURNING at",
             (store, at),
         ).fetchall()
         for (moment,) in gone:
@@ -62,7 +68,9 @@ def forget(database: Database, store: str, at: datetime) -> bool:
 
 def last_census(connection: Connection[TupleRow], store: str) -> datetime | None:
     """When a store was measured last."""
-    row: Any = connection.execute("SELECT max(at) FROM censuses WHERE store = %s", (store,)).fetchone()
+    row: Any = connection.execute(
+        "SELECT max(at) FROM censuses WHERE store = %s", (store,)
+    ).fetchone()
     return row[0] if row else None
 
 

@@ -29,7 +29,8 @@ from .journal import Item, LineKind, write_line
 from .snapshots import FEW, Snapshot, snapshot_within
 from .tables import TABLES, Row, Table
 
-#: Makes a new model of the one in force. What it writes on the connection is part of the same transaction.
+#: Makes a new model of the one in force. What it writes on the connection is part of the same
+#: transaction.
 Edit = Callable[[m.Model, Connection[TupleRow]], m.Model]
 
 
@@ -39,6 +40,7 @@ def change_model(
     who: str,
     what: str | Callable[[m.Model, m.Model], str],
     expected: int | None = None,
+    *,
     at_hand: Snapshot | None = None,
     even_if_same: bool = False,
     beside: Sequence[Item] | None = None,
@@ -47,32 +49,54 @@ def change_model(
 ) -> Snapshot:
     """Put in force what `edit` makes of the model in force; returns the snapshot of it.
 
-    `expected` is the revision that the change was made for: :class:`Conflict` if another is in force.
-    `what` is what the journal says of it, or makes that of the model before and after; `kind` the sort of its line.
-    `at_hand` is a snapshot that spares reading. Where nothing differs there is no new revision, unless
-    `even_if_same`. `beside` are items that changed beside the model, for the journal; `renames`, which `edit` may
-    fill, is what it renamed: (kind, old name, new name). Nothing is kept if anything fails, or `edit` raises.
+    `expected` is the revision that the change was made for: :class:`Conflict` if another is in
+    force. `what` is what the journal says of it, or makes that of the model before and after;
+    `kind` the sort of its line. `at_hand` is a snapshot that spares reading. Where nothing differs
+    there is no new revision, unless `even_if_same`. `beside` are items that changed beside the
+    model, for the journal; `renames`, which `edit` may fill, is what it renamed: (kind, old name,
+    new name). Nothing is kept if anything fails, or `edit` raises.
     """
     with database.transaction() as connection:
         hold_changes(connection)
         with many_objects():
-            old = snapshot_within(connection, at_hand) if at_hand is not None else snapshot_within(connection)
+            old = (
+                snapshot_within(connection, at_hand)
+                if at_hand is not None
+                else snapshot_within(connection)
+            )
             if expected is not None and expected != old.revision:
                 raise Conflict(expected, old.revision)
-            model = with_clocks(edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0))
+            model = with_clocks(
+                edit(old.model, connection), old.model, datetime.now(UTC).replace(microsecond=0)
+            )
             _forget_credentials(connection, old, model)
             if old.model == model and old.revision and not even_if_same:
                 return old
             changed = _write(connection, old.model, model)
             number = old.revision + 1
-            connection.execute("INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed)))
+            connection.execute(
+                "INSERT INTO revisions (number, changed) VALUES (%s, %s)", (number, sorted(changed))
+            )
             # Made while the database takes those before them: a load has a hundred thousand.
             items = (
-                (d.section, d.name, change_data(d.section, d.before), change_data(d.section, d.after))
+                (
+                    d.section,
+                    d.name,
+                    change_data(d.section, d.before),
+                    change_data(d.section, d.after),
+                )
                 for d in differing(old.model, model)
             )
             said = what if isinstance(what, str) else what(old.model, model)
-            write_line(connection, who, said, chain(items, beside or ()), number, renames, kind)
+            write_line(
+                connection,
+                who,
+                said,
+                chain(items, beside or ()),
+                number,
+                renames=renames,
+                kind=kind,
+            )
         connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(number)))
     return Snapshot(number, model)
 
@@ -83,14 +107,21 @@ def hold_changes(connection: Connection[TupleRow]) -> None:
 
 
 def replace_model(
-    database: Database, model: m.Model, who: str, what: str, expected: int | None = None, before: Snapshot | None = None
+    database: Database,
+    model: m.Model,
+    who: str,
+    what: str,
+    expected: int | None = None,
+    before: Snapshot | None = None,
 ) -> Snapshot:
     """Make `model` (sound, in canonical form) the one in force; see :func:`change_model`."""
-    return change_model(database, lambda _, __: model, who, what, expected, before)
+    return change_model(database, lambda _, __: model, who, what, expected, at_hand=before)
 
 
 def _forget_credentials(connection: Connection[TupleRow], old: Snapshot, new: m.Model) -> None:
-    """Credentials go with their account, and are kept for a while, so that they can come back with it."""
+    """Credentials go with their account, and are kept for a while, so that they can come back with
+    it.
+    """
     if old.model.accounts is new.accounts:
         return
     gone = list({a.name for a in old.model.accounts} - {a.name for a in new.accounts})
@@ -115,9 +146,12 @@ def _ids(model: m.Model) -> set[tuple[str, int]]:
 
 
 def _only(model: m.Model, known: set[tuple[str, int]]) -> m.Model:
-    parts: dict[str, Any] = {p: tuple(x for x in getattr(model, p) if ("", id(x)) not in known) for p in _ITEMS}
+    parts: dict[str, Any] = {
+        p: tuple(x for x in getattr(model, p) if ("", id(x)) not in known) for p in _ITEMS
+    }
     stores = tuple(
-        replace(s, folders=tuple(f for f in s.folders if (s.name, id(f)) not in known)) for s in model.stores
+        replace(s, folders=tuple(f for f in s.folders if (s.name, id(f)) not in known))
+        for s in model.stores
     )
     return replace(model, stores=stores, **parts)
 
@@ -128,20 +162,31 @@ def _write(connection: Connection[TupleRow], old: m.Model, new: m.Model) -> set[
     rows = [(t, *_difference(t, less_old, less_new)) for t in TABLES if not _same(t.part, old, new)]
     for table, gone, _ in reversed(rows):
         if gone:
-            _delete(connection, table, gone, every=table.kind is None and len(gone) == sum(1 for _ in table.rows(old)))
+            _delete(
+                connection,
+                table,
+                gone,
+                every=table.kind is None and len(gone) == sum(1 for _ in table.rows(old)),
+            )
     written = [(t, bool(gone) | _copy(connection, t, added)) for t, gone, added in rows]
     changed = {t.part for t, differs in written if differs and t.part != "folders"}
     return changed | _parts_of_stores(less_old, less_new)
 
 
 def _parts_of_stores(old: m.Model, new: m.Model) -> set[str]:
-    """The parts of the model that are folders: one by one where few differ, else those of a store as a whole."""
+    """The parts of the model that are folders: one by one where few differ, else those of a store
+    as a whole.
+    """
     was, now = ({s.name: s.folders for s in model.stores} for model in (old, new))
     parts = {f"folders:{store}" for store in was.keys() ^ now.keys()}
     for store in was.keys() & now.keys():
         before, after = ({f.path: f for f in folders[store]} for folders in (was, now))
         paths = [path for path in {**before, **after} if before.get(path) != after.get(path)]
-        parts.update([f"folders:{store}"] if len(paths) > FEW else [f"folder:{store}:{path}" for path in paths])
+        parts.update(
+            [f"folders:{store}"]
+            if len(paths) > FEW
+            else [f"folder:{store}:{path}" for path in paths]
+        )
     return parts
 
 
@@ -153,7 +198,9 @@ def _same(part: str, old: m.Model, new: m.Model) -> bool:
 
 
 def _difference(table: Table, old: m.Model, new: m.Model) -> tuple[list[Row], Iterable[Row]]:
-    """The rows that go, and those that come; where there were none, each of these is only made as it is written."""
+    """The rows that go, and those that come; where there were none, each of these is only made as
+    it is written.
+    """
     before = dict.fromkeys(table.rows(old))
     if not before:
         return [], table.rows(new)
@@ -186,5 +233,7 @@ def _copy(connection: Connection[TupleRow], table: Table, rows: Iterable[Row]) -
     )
     with connection.cursor() as cursor, cursor.copy(query) as copy:
         for row in chain([first], rest):
-            copy.write_row([list(v) if isinstance(v, tuple) else v for v in row] if table.key == 1 else row)
+            copy.write_row(
+                [list(v) if isinstance(v, tuple) else v for v in row] if table.key == 1 else row
+            )
     return True

@@ -1,4 +1,7 @@
-"""Passwords and public keys of accounts. Kept beside the model: no snapshot, dump or journal has them."""
+"""Passwords and public keys of accounts.
+
+Kept beside the model: no snapshot, dump or journal has them.
+"""
 
 from __future__ import annotations
 
@@ -31,8 +34,9 @@ def make_password(length: int, alphabet: str = "") -> str:
 def set_password(connection: Connection[TupleRow], account: str, password: str, who: str) -> None:
     """Keep the argon2 hash (RFC 9106) of a password."""
     connection.execute(
-        "INSERT INTO passwords (account, hash, changed_by) VALUES (%s, %s, %s) ON CONFLICT (account)"
-        " DO UPDATE SET hash = excluded.hash, changed = clock_timestamp(), changed_by = excluded.changed_by",
+        "INSERT INTO passwords (account, hash, changed_by) VALUES (%s, %s, %s) ON CONFLICT"
+        " (account) DO UPDATE SET hash = excluded.hash, changed = clock_timestamp(), changed_by ="
+        " excluded.changed_by",
         (account, HASHER.hash(password), who),
     )
 
@@ -75,7 +79,9 @@ def remove_key(connection: Connection[TupleRow], account: str, fingerprint: str)
         "DELETE FROM public_keys WHERE account = %s AND fingerprint = %s", (account, fingerprint)
     ).rowcount:
         return None
-    row = connection.execute("SELECT count(*) FROM public_keys WHERE account = %s", (account,)).fetchone()
+    row = connection.execute(
+        "SELECT count(*) FROM public_keys WHERE account = %s", (account,)
+    ).fetchone()
     return int(row[0]) if row else 0
 
 
@@ -83,24 +89,34 @@ def credentials_of(database: Database, account: str) -> dict[str, Any]:
     """When the password was set and by whom, and the keys. Never the password, nor its hash."""
     set_ = database.read("SELECT changed, changed_by FROM passwords WHERE account = %s", (account,))
     keys = database.read(
-        "SELECT fingerprint, kind, comment, added, added_by FROM public_keys WHERE account = %s ORDER BY added, fingerprint",
+        "SELECT fingerprint, kind, comment, added, added_by FROM public_keys WHERE account = %s"
+        " ORDER BY added, fingerprint",
         (account,),
     )
     return {
         "password_set": set_[0][0].isoformat(timespec="seconds") if set_ else None,
         "password_set_by": set_[0][1] if set_ else None,
         "keys": [
-            {"fingerprint": f, "kind": k, "comment": c, "added": at.isoformat(timespec="seconds"), "added_by": who}
+            {
+                "fingerprint": f,
+                "kind": k,
+                "comment": c,
+                "added": at.isoformat(timespec="seconds"),
+                "added_by": who,
+            }
             for f, k, c, at, who in keys
         ],
     }
 
 
 def methods_with_credentials(database: Database) -> dict[str, frozenset[str]]:
-    """For each account that has any, the methods that a credential is kept for: ``password``, ``key``."""
+    """For each account that has any, the methods that a credential is kept for: ``password``,
+    ``key``.
+    """
     found: dict[str, frozenset[str]] = {}
     for account, method in database.read(
-        "SELECT account, 'password' FROM passwords UNION ALL SELECT DISTINCT account, 'key' FROM public_keys"
+        "SELECT account, 'password' FROM passwords UNION ALL SELECT DISTINCT account, 'key' FROM"
+        " public_keys"
     ):
         found[account] = found.get(account, frozenset()) | {method}
     return found
@@ -125,14 +141,13 @@ def carry_renamed(connection: Connection[TupleRow], old: str, new: str) -> None:
         connection.execute(statement, (new, old))
 
 
-# --- coming back with their account ---------------------------------------------------------------
-
-#: Days for which credentials that went with their account are kept.
-KEPT_DAYS = 30
+# --- coming back with their account -------------------------------------------------------------
 
 
 def put_by(connection: Connection[TupleRow], accounts: Sequence[str], revision: int) -> None:
-    """Take the credentials of accounts that a revision removes out of use, and keep them for a while."""
+    """Take the credentials of accounts that a revision removes out of use, and keep them for a
+    while.
+    """
     names = list(accounts)
     connection.execute(
         """
@@ -149,13 +164,11 @@ def put_by(connection: Connection[TupleRow], accounts: Sequence[str], revision: 
     )
     connection.execute("DELETE FROM passwords WHERE account = ANY(%s)", (names,))
     connection.execute("DELETE FROM public_keys WHERE account = ANY(%s)", (names,))
-    connection.execute(
-        "DELETE FROM kept_credentials WHERE at < clock_timestamp() - make_interval(days => %s)", (KEPT_DAYS,)
-    )
 
 
 _KEPT = (
-    "SELECT password, keys FROM kept_credentials WHERE account = ANY(%s) AND revision > %s ORDER BY revision LIMIT 1"
+    "SELECT password, keys FROM kept_credentials WHERE account = ANY(%s) AND revision > %s ORDER BY"
+    " revision LIMIT 1"
 )
 
 
@@ -166,20 +179,28 @@ def kept_methods(database: Database, went_as: Sequence[str], after: int) -> froz
     return frozenset((["password"] if password else []) + (["key"] if keys else []))
 
 
-def bring_back(connection: Connection[TupleRow], account: str, went_as: Sequence[str], after: int) -> None:
-    """Give an account what it had when it first went after a revision, under one of some names; nothing if that is not kept."""
+def bring_back(
+    connection: Connection[TupleRow], account: str, went_as: Sequence[str], after: int
+) -> None:
+    """Give an account what it had when it first went after a revision, under one of some names;
+    nothing if that is not kept.
+    """
     row = connection.execute(_KEPT, (list(went_as), after)).fetchone()
     if row is None:
         return
     password, keys = row
     if password is not None:
         connection.execute(
-            "INSERT INTO passwords (account, hash, changed, changed_by) VALUES (%s, %s, %s, %s) ON CONFLICT DO NOTHING",
+            "INSERT INTO passwords (account, hash, changed, changed_by) VALUES (%s, %s, %s, %s) ON"
+            " CONFLICT DO NOTHING",
             (account, password["hash"], password["changed"], password["changed_by"]),
         )
     for key in keys:
         connection.execute(
             "INSERT INTO public_keys (account, fingerprint, kind, body, comment, added, added_by)"
             " VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT DO NOTHING",
-            (account, *(key[x] for x in ("fingerprint", "kind", "body", "comment", "added", "added_by"))),
+            (
+                account,
+                *(key[x] for x in ("fingerprint", "kind", "body", "comment", "added", "added_by")),
+            ),
         )

@@ -1,4 +1,7 @@
-"""Directories as they are configured, and how their syncs went. Bind passwords are kept encrypted."""
+"""Directories as they are configured, and how their syncs went.
+
+Bind passwords are kept encrypted.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +49,9 @@ class Secrets:
 
 
 def _make_key(key_file: Path) -> None:
-    """Let there be a key, whole from the beginning: of several processes that begin at once, one makes it for all."""
+    """Let there be a key, whole from the beginning: of several processes that begin at once, one
+    makes it for all.
+    """
     key_file.parent.mkdir(parents=True, exist_ok=True)
     with NamedTemporaryFile(dir=key_file.parent, prefix=".key-") as begun:  # for its owner only
         begun.write(Fernet.generate_key())
@@ -68,12 +73,17 @@ def read_directories(database: Database) -> list[Directory]:
 
 
 def with_secrets(address: str) -> list[str]:
-    """The directories whose bind password is kept, encrypted. :class:`Unavailable` if the database is not reached."""
+    """The directories whose bind password is kept, encrypted.
+
+    :class:`Unavailable` if the database is not reached.
+    """
     return [name for name, _ in _kept_secrets(address)]
 
 
 def not_readable(address: str, key_file: Path | None) -> list[str]:
-    """Of these, those that the key in a file does not decrypt; all of them where there is no such file."""
+    """Of these, those that the key in a file does not decrypt; all of them where there is no such
+    file.
+    """
     kept = _kept_secrets(address)
     secrets = Secrets(key_file if key_file is not None and key_file.exists() else None)
     return [name for name, secret in kept if secrets.decrypt(secret) is None]
@@ -92,9 +102,15 @@ def _kept_secrets(address: str) -> list[tuple[str, bytes]]:
 def save_directory(connection: Connection[TupleRow], directory: Directory) -> None:
     """Add a directory, or change it; a change without a secret keeps the one there is."""
     connection.execute(
-        "INSERT INTO directories (name, folded, options, secret) VALUES (%s, %s, %s, %s) ON CONFLICT (name)"
-        " DO UPDATE SET options = excluded.options, secret = coalesce(excluded.secret, directories.secret)",
-        (directory.name, fold(directory.name), json.dumps(directory.options, sort_keys=True), directory.secret),
+        "INSERT INTO directories (name, folded, options, secret) VALUES (%s, %s, %s, %s) ON"
+        " CONFLICT (name) DO UPDATE SET options = excluded.options, secret ="
+        " coalesce(excluded.secret, directories.secret)",
+        (
+            directory.name,
+            fold(directory.name),
+            json.dumps(directory.options, sort_keys=True),
+            directory.secret,
+        ),
     )
 
 
@@ -102,12 +118,10 @@ def delete_directory(connection: Connection[TupleRow], name: str) -> None:
     connection.execute("DELETE FROM directories WHERE name = %s", (name,))
 
 
-#: Syncs that are kept for each directory.
-KEPT = 50
-
-
-def record_sync(database: Database, directory: str, who: str, done: bool, revision: int | None, report: str) -> None:
-    """Note how a sync went; the oldest notes go. A directory that is gone meanwhile has none."""
+def record_sync(
+    database: Database, directory: str, who: str, done: bool, revision: int | None, report: str
+) -> None:
+    """Note how a sync went. A directory that is gone meanwhile has none."""
     with database.transaction() as connection:
         connection.execute(
             "INSERT INTO syncs (directory, who, done, revision, report)"
@@ -115,21 +129,18 @@ def record_sync(database: Database, directory: str, who: str, done: bool, revisi
             (who, done, revision, report, directory),
         )
         if done:
-            connection.execute("UPDATE directories SET confirmed = true WHERE name = %s", (directory,))
-        # The last good one stays, however many have failed since.
-        connection.execute(
-            "DELETE FROM syncs WHERE directory = %(name)s AND at NOT IN"
-            " (SELECT at FROM syncs WHERE directory = %(name)s ORDER BY at DESC LIMIT %(kept)s)"
-            " AND at IS DISTINCT FROM (SELECT max(at) FROM syncs WHERE directory = %(name)s AND done)",
-            {"name": directory, "kept": KEPT},
-        )
+            connection.execute(
+                "UPDATE directories SET confirmed = true WHERE name = %s", (directory,)
+            )
 
 
 class SyncState(NamedTuple):
-    """How the syncs of a directory went. `failing_since`: the first after the last good one that failed or was refused.
+    """How the syncs of a directory went.
 
-    `confirmed`: somebody has synchronised it once. `last` is when it was synchronised last, however that went, and `report`
-    the report of it, as JSON.
+    `failing_since`: the first after the last good one that failed or was refused.
+
+    `confirmed`: somebody has synchronised it once. `last` is when it was synchronised last, however
+    that went, and `report` the report of it, as JSON.
     """
 
     directory: str
@@ -143,17 +154,19 @@ class SyncState(NamedTuple):
 def sync_states(database: Database) -> list[SyncState]:
     """How the syncs of each directory went, by name."""
     rows = database.read(
-        "SELECT d.name, d.confirmed, g.good,"
-        " (SELECT min(at) FROM syncs WHERE directory = d.name AND NOT done AND at > coalesce(g.good, '-infinity')),"
-        " l.at, l.report FROM directories d"
-        " LEFT JOIN LATERAL (SELECT max(at) AS good FROM syncs WHERE directory = d.name AND done) g ON true"
-        " LEFT JOIN LATERAL"
-        " (SELECT at, report FROM syncs WHERE directory = d.name ORDER BY at DESC LIMIT 1) l ON true ORDER BY d.folded"
+        "SELECT d.name, d.confirmed, g.good, (SELECT min(at) FROM syncs WHERE directory = d.name"
+        " AND NOT done AND at > coalesce(g.good, '-infinity')), l.at, l.report FROM directories d"
+        " LEFT JOIN LATERAL (SELECT max(at) AS good FROM syncs WHERE directory = d.name AND done) g"
+        " ON true LEFT JOIN LATERAL (SELECT at, report FROM syncs WHERE directory = d.name ORDER BY"
+        " at DESC LIMIT 1) l ON true ORDER BY d.folded"
     )
     return [SyncState(*row) for row in rows]
 
 
 def read_syncs(database: Database, directory: str, limit: int) -> list[str]:
     """The reports of a directory's syncs, the newest first."""
-    rows = database.read("SELECT report FROM syncs WHERE directory = %s ORDER BY at DESC LIMIT %s", (directory, limit))
+    rows = database.read(
+        "SELECT report FROM syncs WHERE directory = %s ORDER BY at DESC LIMIT %s",
+        (directory, limit),
+    )
     return [report for (report,) in rows]

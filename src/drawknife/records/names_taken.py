@@ -1,4 +1,6 @@
-"""Names of administrators and programs, which are theirs for good: nobody gets one that was ever somebody's."""
+"""Names of administrators and programs, which are theirs for good: nobody gets one that was ever
+somebody's.
+"""
 
 from __future__ import annotations
 
@@ -20,11 +22,16 @@ def take(connection: Connection[TupleRow], name: str, whose: str, where: str) ->
     """
     connection.execute("LOCK TABLE names_taken IN SHARE ROW EXCLUSIVE MODE")
     reserved = [(name, "the service's own") for name in RESERVED]
-    for taken, theirs in (*reserved, *connection.execute("SELECT name, by FROM names_taken").fetchall()):
+    for taken, theirs in (
+        *reserved,
+        *connection.execute("SELECT name, by FROM names_taken").fetchall(),
+    ):
         if _looks(taken) & _looks(name):
             alike = "it" if taken == name else f"it looks like {taken}, which"
             raise BadInput(
-                where, f"the name {name} is taken: {alike} is or was {theirs}", "a name that nobody has or had"
+                where,
+                f"the name {name} is taken: {alike} is or was {theirs}",
+                "a name that nobody has or had",
             )
     connection.execute("INSERT INTO names_taken (name, by) VALUES (%s, %s)", (name, whose))
 

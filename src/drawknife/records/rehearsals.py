@@ -1,4 +1,4 @@
-"""What clients did at stand-ins: kept for the console, the newest lines only."""
+"""What clients did at stand-ins: kept for the console."""
 
 from __future__ import annotations
 
@@ -11,9 +11,6 @@ from drawknife.core.words.names import fold
 
 from .database import Database
 
-#: So many lines are kept.
-KEPT = 20_000
-
 
 class KeptLine(NamedTuple):
     """A line, with the number that it has here, and the draft that was rehearsed."""
@@ -24,30 +21,36 @@ class KeptLine(NamedTuple):
 
 
 def add_lines(database: Database, draft: str | None, lines: Iterable[dict[str, Any]]) -> int:
-    """Keep what was done, and forget the oldest; returns how many lines came in."""
+    """Keep what was done; returns how many lines came in."""
     rows = [(draft, fold(x["account"]), fold(x["endpoint"]), x["allowed"], Jsonb(x)) for x in lines]
     with database.transaction() as connection:
         connection.cursor().executemany(
-            "INSERT INTO rehearsal_lines (draft, folded, endpoint, allowed, line) VALUES (%s, %s, %s, %s, %s)", rows
-        )
-        connection.execute(
-            "DELETE FROM rehearsal_lines WHERE id <= (SELECT max(id) FROM rehearsal_lines) - %s", (KEPT,)
+            "INSERT INTO rehearsal_lines (draft, folded, endpoint, allowed, line) VALUES (%s, %s,"
+            " %s, %s, %s)",
+            rows,
         )
     return len(rows)
 
 
 def kept_lines(
-    database: Database, most: int, after: int = 0, account: str | None = None, endpoint: str | None = None,
-    allowed: bool | None = None, accounts: Collection[str] | None = None,
-) -> list[KeptLine]:  # fmt: skip
-    """The newest lines, the newest first: those after a number, of an account, at an endpoint, let or refused.
+    database: Database,
+    most: int,
+    after: int = 0,
+    account: str | None = None,
+    endpoint: str | None = None,
+    *,
+    allowed: bool | None = None,
+    accounts: Collection[str] | None = None,
+) -> list[KeptLine]:
+    """The newest lines, the newest first: those after a number, of an account, at an endpoint, let
+    or refused.
 
     `accounts`: only of these, in the form in which names are compared.
     """
     rows = database.read(
-        "SELECT id, draft, line FROM rehearsal_lines WHERE id > %s AND folded = coalesce(%s, folded)"
-        " AND endpoint = coalesce(%s, endpoint) AND allowed = coalesce(%s, allowed)"
-        " AND (%s::text[] IS NULL OR folded = ANY(%s)) ORDER BY id DESC LIMIT %s",
+        "SELECT id, draft, line FROM rehearsal_lines WHERE id > %s AND folded = coalesce(%s,"
+        " folded) AND endpoint = coalesce(%s, endpoint) AND allowed = coalesce(%s, allowed) AND"
+        " (%s::text[] IS NULL OR folded = ANY(%s)) ORDER BY id DESC LIMIT %s",
         (
             after,
             account and fold(account),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any, NamedTuple
 
 from drawknife.core.model.items import Model
@@ -11,9 +11,6 @@ from drawknife.core.prepared.lockout import Attempt, Counting, counting, standin
 from drawknife.core.words.names import fold
 
 from .database import Database
-
-#: What is older is forgotten.
-KEPT = timedelta(days=30)
 
 
 class Event(NamedTuple):
@@ -30,10 +27,10 @@ def add_events(database: Database, events: Iterable[Event]) -> int:
     rows = [(*e[:3], fold(e.account), *e[3:]) for e in events]
     with database.transaction() as connection:
         connection.cursor().executemany(
-            "INSERT INTO sign_ins (at, what, account, folded, address, endpoint, session) VALUES (%s, %s, %s, %s, %s, %s, %s)",
+            "INSERT INTO sign_ins (at, what, account, folded, address, endpoint, session) VALUES"
+            " (%s, %s, %s, %s, %s, %s, %s)",
             rows,
         )
-        connection.execute("DELETE FROM sign_ins WHERE at < clock_timestamp() - %s", (KEPT,))
     return len(rows)
 
 
@@ -44,7 +41,9 @@ def _attempts(rows: Iterable[tuple[Any, ...]]) -> list[Attempt]:
 _SELECT = "SELECT at, what, account, address FROM sign_ins s WHERE what <> 'ended'"
 
 
-def locks_on(database: Database, model: Model, account: str, address: str | None, at: datetime) -> tuple[Counting, ...]:
+def locks_on(
+    database: Database, model: Model, account: str, address: str | None, at: datetime
+) -> tuple[Counting, ...]:
     """What locks an account, or an address, at a moment."""
     found = []
     for policy in model.lockouts:
@@ -53,8 +52,8 @@ def locks_on(database: Database, model: Model, account: str, address: str | None
             continue
         column = "folded" if policy.of == "account" else "address"
         rows = database.read(
-            f"{_SELECT} AND {column} = %s AND at > coalesce((SELECT at FROM lifted WHERE of = %s AND name = %s), '-infinity')"
-            " ORDER BY at",
+            f"{_SELECT} AND {column} = %s AND at > coalesce((SELECT at FROM lifted WHERE of = %s"
+            " AND name = %s), '-infinity') ORDER BY at",
             (name, policy.of, name),
         )
         state = counting(policy, name, _attempts(rows), at)
@@ -68,8 +67,8 @@ def all_counting(database: Database, model: Model, at: datetime) -> list[Countin
     out: list[Counting] = []
     for of, column in (("account", "folded"), ("address", "address")):
         rows = database.read(
-            f"{_SELECT} AND at > coalesce((SELECT at FROM lifted l WHERE l.of = %s AND l.name = s.{column}), '-infinity')"
-            " ORDER BY at",
+            f"{_SELECT} AND at > coalesce((SELECT at FROM lifted l WHERE l.of = %s AND l.name ="
+            f" s.{column}), '-infinity') ORDER BY at",
             (of,),
         )
         out += [c for c in standing_now(model, _attempts(rows), at) if c.of == of]
@@ -86,12 +85,25 @@ def lift(database: Database, of: str, name: str, who: str) -> None:
         )
 
 
+def last_sign_ins(database: Database, accounts: Iterable[str]) -> dict[str, datetime]:
+    """When each of some accounts signed in last, by the form in which names are compared; as far
+    back as it is kept.
+    """
+    return dict(
+        database.read(
+            "SELECT folded, max(at) FROM sign_ins WHERE what = 'began' AND folded = ANY(%s) GROUP"
+            " BY folded",
+            ([fold(name) for name in accounts],),
+        )
+    )
+
+
 def sessions_open(database: Database, account: str, at: datetime) -> int:
     """How many sessions of an account began, and have not ended, at a moment."""
     rows = database.read(
-        "SELECT count(*) FROM sign_ins b WHERE b.what = 'began' AND b.folded = %s AND b.at <= %s AND NOT EXISTS"
-        " (SELECT 1 FROM sign_ins e WHERE e.what = 'ended' AND e.session = b.session AND e.folded = b.folded"
-        " AND e.at BETWEEN b.at AND %s)",
+        "SELECT count(*) FROM sign_ins b WHERE b.what = 'began' AND b.folded = %s AND b.at <= %s"
+        " AND NOT EXISTS (SELECT 1 FROM sign_ins e WHERE e.what = 'ended' AND e.session = b.session"
+        " AND e.folded = b.folded AND e.at BETWEEN b.at AND %s)",
         (fold(account), at, at),
     )
     return int(rows[0][0])

@@ -55,12 +55,16 @@ def snapshot_within(connection: Connection[TupleRow], before: Snapshot = EMPTY) 
         before = EMPTY
     changed: set[str] = set(PARTS) if before is EMPTY else set()
     if not changed:
-        for (parts,) in connection.execute("SELECT changed FROM revisions WHERE number > %s", (before.revision,)):
+        for (parts,) in connection.execute(
+            "SELECT changed FROM revisions WHERE number > %s", (before.revision,)
+        ):
             changed.update(parts)
     return Snapshot(revision, _bring_forward(connection, before.model, changed, before is EMPTY))
 
 
-def _bring_forward(connection: Connection[TupleRow], model: m.Model, changed: set[str], whole: bool) -> m.Model:
+def _bring_forward(
+    connection: Connection[TupleRow], model: m.Model, changed: set[str], whole: bool
+) -> m.Model:
     def fetch(table: Table) -> list[Row]:
         if table.kind is None:
             return _select(connection, table.name)

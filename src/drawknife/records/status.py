@@ -11,7 +11,9 @@ from .database import connected, schema_steps
 
 
 class Status(NamedTuple):
-    """Steps of the schema that were applied, with when, and those that are missing; what is kept, and how much of it."""
+    """Steps of the schema that were applied, with when, and those that are missing; what is kept,
+    and how much of it.
+    """
 
     applied: list[tuple[str, datetime]]
     missing: list[str]
@@ -30,9 +32,15 @@ def look(address: str) -> Status:
         ).fetchall()
         kept = []
         for (name,) in tables:
-            counted = connection.execute(sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(name))).fetchone()
+            counted = connection.execute(
+                sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(name))
+            ).fetchone()
             kept.append((f"rows of {name}", int(counted[0]) if counted else 0))
         size = connection.execute("SELECT pg_database_size(current_database())").fetchone()
         kept.append(("bytes in all", int(size[0]) if size else 0))
     done = {name for name, _ in applied}
-    return Status([(n, at.astimezone(UTC)) for n, at in applied], [n for n in schema_steps() if n not in done], kept)
+    return Status(
+        [(n, at.astimezone(UTC)) for n, at in applied],
+        [n for n in schema_steps() if n not in done],
+        kept,
+    )

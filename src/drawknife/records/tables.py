@@ -1,8 +1,9 @@
 """Which rows a model has in which table, and which model the rows make.
 
-One :class:`Table` for each table, and one for each kind that is kept in the table of items: `rows` takes them from a
-model, `part` names the part of the model that they belong to, and :func:`make_part` is the way back. Which columns
-accounts have, and what is in an item's document, comes from the declarations of the kinds.
+One :class:`Table` for each table, and one for each kind that is kept in the table of items: `rows`
+takes them from a model, `part` names the part of the model that they belong to, and
+:func:`make_part` is the way back. Which columns accounts have, and what is in an item's document,
+comes from the declarations of the kinds.
 """
 
 from __future__ import annotations
@@ -29,7 +30,8 @@ _mask = cache(parse_rights)
 
 
 class Table(NamedTuple):
-    """A table: its columns, how many of the first make its key, its rows, and the part they belong to.
+    """A table: its columns, how many of the first make its key, its rows, and the part they belong
+    to.
 
     `kind` is that of the items, where the table has those of several kinds.
     """
@@ -42,14 +44,16 @@ class Table(NamedTuple):
     kind: str | None = None
 
 
-# --- items as documents ---------------------------------------------------------------------------
+# --- items as documents -------------------------------------------------------------------------
 
 #: Kinds that are kept as documents.
 DOCUMENTS = tuple(kind for kind in SECTIONS.values() if kind is not ACCOUNT and kind is not USAGE)
 
 
 def _key(kind: Kind, item: Any) -> str:
-    """What an item is kept under: what it is called; of virtual paths, which may be called alike, a digest."""
+    """What an item is kept under: what it is called; of virtual paths, which may be called alike, a
+    digest.
+    """
     if kind is not VIRTUAL_PATH:
         return kind.called(item)
     said = json.dumps([item.path, item.leads_to, item.listing, [str(g) for g in item.grants]])
@@ -70,13 +74,17 @@ def _documents(kind: Kind, model: m.Model) -> Iterator[Row]:
     return ((kind.name, _key(kind, x), _document(kind, x)) for x in getattr(model, kind.section))
 
 
-# --- accounts -------------------------------------------------------------------------------------
+# --- accounts -----------------------------------------------------------------------------------
 
 
 def _account_columns() -> tuple[str, ...]:
     found: list[str] = []
     for field in ACCOUNT.fields:
-        found += [f"{field.name}_store", f"{field.name}_path"] if field.names == "place" else [field.name]
+        found += (
+            [f"{field.name}_store", f"{field.name}_path"]
+            if field.names == "place"
+            else [field.name]
+        )
     return (found[0], "folded", *found[1:])
 
 
@@ -106,7 +114,7 @@ def _make_account(row: Row) -> m.Account:
     return m.Account(**found)
 
 
-# --- the others -----------------------------------------------------------------------------------
+# --- the others ---------------------------------------------------------------------------------
 
 
 def _member(member: m.Member) -> Row:
@@ -131,24 +139,50 @@ TABLES = (
     Table("units", m.UnitFacts._fields, 1, _units, "units"),
     Table("accounts", _account_columns(), 1, _accounts, "accounts"),
     Table(
-        "memberships", ("group_name", "member_kind", "member_name", "until", "note"), 3,
-        lambda x: ((g.name, *_member(y)) for g in x.groups for y in g.members), GROUP.section,
+        "memberships",
+        ("group_name", "member_kind", "member_name", "until", "note"),
+        3,
+        lambda x: ((g.name, *_member(y)) for g in x.groups for y in g.members),
+        GROUP.section,
     ),
     Table(
-        "folders", ("store", "path", "owner", "sealed", "note"), 2,
-        lambda x: ((s.name, f.path, f.owner, f.sealed, f.note) for s in x.stores for f in s.folders), "folders",
+        "folders",
+        ("store", "path", "owner", "sealed", "note"),
+        2,
+        lambda x: (
+            (s.name, f.path, f.owner, f.sealed, f.note) for s in x.stores for f in s.folders
+        ),
+        "folders",
     ),
     Table(
-        "entries", ("store", "path", "effect", *SUBJECT, "rights", "reach", "until", "note"), 7,
-        lambda x: ((s.name, f.path, *_entry(e)) for s in x.stores for f in s.folders for e in f.entries), "folders",
+        "entries",
+        ("store", "path", "effect", *SUBJECT, "rights", "reach", "until", "note"),
+        7,
+        lambda x: (
+            (s.name, f.path, *_entry(e)) for s in x.stores for f in s.folders for e in f.entries
+        ),
+        "folders",
     ),
     Table(
-        "usage", ("store", "path", "owner", "bytes", "files"), 3,
-        lambda x: ((*u.folder, u.owner or "", u.bytes, u.files) for u in x.usage), "usage",
+        "usage",
+        ("store", "path", "owner", "bytes", "files"),
+        3,
+        lambda x: ((*u.folder, u.owner or "", u.bytes, u.files) for u in x.usage),
+        "usage",
     ),
-    *(Table("items", ("kind", "key", "item"), 2, partial(_documents, kind), kind.section, kind.name) for kind in DOCUMENTS),
-    *(Table("model_lines", ("section", "line"), 2, partial(_model_lines, section), section, section) for section in LINES),
-)  # fmt: skip
+    *(
+        Table(
+            "items", ("kind", "key", "item"), 2, partial(_documents, kind), kind.section, kind.name
+        )
+        for kind in DOCUMENTS
+    ),
+    *(
+        Table(
+            "model_lines", ("section", "line"), 2, partial(_model_lines, section), section, section
+        )
+        for section in LINES
+    ),
+)
 #: A store's folders are a part of their own each: ``folders:NAME``.
 PARTS = tuple(dict.fromkeys(t.part for t in TABLES if t.part != "folders"))
 
@@ -177,15 +211,21 @@ def _entries(rows: Iterable[Row]) -> tuple[m.Entry, ...]:
 
 
 def _members(rows: Iterable[Row]) -> tuple[m.Member, ...]:
-    return tuple(sorted(m.Member(m.Subject(kind, name), until, note) for kind, name, until, note in rows))
+    return tuple(
+        sorted(m.Member(m.Subject(kind, name), until, note) for kind, name, until, note in rows)
+    )
 
 
-def make_folders(folder_rows: Iterable[Row], entry_rows: Iterable[Row]) -> dict[str, list[m.Folder]]:
+def make_folders(
+    folder_rows: Iterable[Row], entry_rows: Iterable[Row]
+) -> dict[str, list[m.Folder]]:
     """Folders by store, in tree order, from the rows of `folders` and `entries`."""
     entries = _grouped(entry_rows, 2)
     stores: dict[str, list[m.Folder]] = defaultdict(list)
     for store, path, owner, sealed, note in folder_rows:
-        stores[store].append(m.Folder(path, owner, sealed, _entries(entries.get((store, path), ())), note))
+        stores[store].append(
+            m.Folder(path, owner, sealed, _entries(entries.get((store, path), ())), note)
+        )
     for folders in stores.values():
         folders.sort(key=lambda f: tree_key(f.path))
     return stores
@@ -199,11 +239,16 @@ KEPT_LINES: dict[str, values.Read] = {
 
 
 def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
-    """The fields of the model that make one part (see PARTS; stores without folders), from the rows of its tables."""
+    """The fields of the model that make one part (see PARTS; stores without folders), from the rows
+    of its tables.
+    """
     tables = {t.name: t for t in TABLES if t.part == part}
     if part == "units":
         rows = [m.UnitFacts(*row) for row in fetch(tables["units"])]
-        return {"units": tuple(sorted((x.path for x in rows), key=fold)), "unit_facts": unit_facts(rows)}
+        return {
+            "units": tuple(sorted((x.path for x in rows), key=fold)),
+            "unit_facts": unit_facts(rows),
+        }
     if part in LINES:
         read = KEPT_LINES.get(part, LINES[part].read)
         return {part: tuple(sorted(read(line) for _, line in fetch(tables["model_lines"])))}
@@ -211,7 +256,10 @@ def make_part(part: str, fetch: Fetch) -> dict[str, tuple[Any, ...]]:
     if kind is ACCOUNT:
         found: list[Any] = [_make_account(row) for row in fetch(tables["accounts"])]
     elif kind is USAGE:
-        found = [m.Usage(Place(s, path), owner or None, b, n) for s, path, owner, b, n in fetch(tables["usage"])]
+        found = [
+            m.Usage(Place(s, path), owner or None, b, n)
+            for s, path, owner, b, n in fetch(tables["usage"])
+        ]
     else:
         found = [_made(kind, json.loads(document)) for _, _, document in fetch(tables["items"])]
     if kind is GROUP:

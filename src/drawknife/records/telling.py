@@ -33,20 +33,27 @@ class Last(NamedTuple):
 def read_told(database: Database, way: str) -> tuple[list[ToldFinding], Last | None]:
     """What was told by a way and has not been told to be mended, and of which revision that was."""
     rows = database.read(
-        "SELECT kind, about, text FROM told_findings WHERE way = %s ORDER BY kind, about, text", (way,)
+        "SELECT kind, about, text FROM told_findings WHERE way = %s ORDER BY kind, about, text",
+        (way,),
     )
     last = database.read("SELECT revision, at FROM told_last WHERE way = %s", (way,))
     return [ToldFinding(*row) for row in rows], Last(*last[0]) if last else None
 
 
 def note_told(
-    database: Database, way: str, new: Iterable[ToldFinding], mended: Iterable[ToldFinding], revision: int, at: datetime
+    database: Database,
+    way: str,
+    new: Iterable[ToldFinding],
+    mended: Iterable[ToldFinding],
+    revision: int,
+    at: datetime,
 ) -> None:
     """It was told: what is new, what is mended, as of a revision."""
     with database.transaction() as connection:
         for told in mended:
             connection.execute(
-                "DELETE FROM told_findings WHERE (way, kind, about, sentence) = (%s, %s, %s, %s)", (way, *told.key)
+                "DELETE FROM told_findings WHERE (way, kind, about, sentence) = (%s, %s, %s, %s)",
+                (way, *told.key),
             )
         for told in new:
             connection.execute(
@@ -57,4 +64,4 @@ def note_told(
             "INSERT INTO told_last VALUES (%s, %s, %s) ON CONFLICT (way) DO UPDATE"
             " SET revision = excluded.revision, at = excluded.at",
             (way, revision, at),
-        )  # fmt: skip
+        )

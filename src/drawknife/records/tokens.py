@@ -25,7 +25,9 @@ AREA, EVERYTHING = "area", "everything"
 
 
 class Holder(NamedTuple):
-    """Who asks. `name` is what the journal calls it: the administrator, or the program whose token it is.
+    """Who asks.
+
+    `name` is what the journal calls it: the administrator, or the program whose token it is.
 
     `area` None is everything; `by` is the administrator; `session` is false for a program.
     """
@@ -76,14 +78,17 @@ def make_token(
     kind: str = "token",
     lasts: timedelta | None = None,
     called: str | None = None,
+    *,
     role: str | None = None,
     until: datetime | None = None,
     directory: str | None = None,
 ) -> str:
-    """Make a program's `token`, a console `session`, or a `code` that can be exchanged for one once, of an administrator.
+    """Make a program's `token`, a console `session`, or a `code` that can be exchanged for one
+    once, of an administrator.
 
-    It `lasts` from now, or `until` a moment, or without end; with `directory` it provisions that one, and nothing else. A token is
-    `called` by a name of its own: :class:`BadInput` if an administrator or a program has or had it.
+    It `lasts` from now, or `until` a moment, or without end; with `directory` it provisions that
+    one, and nothing else. A token is `called` by a name of its own: :class:`BadInput` if an
+    administrator or a program has or had it.
     """
     token = PREFIX + secrets.token_urlsafe(32)
     with database.transaction() as connection:
@@ -99,15 +104,21 @@ def make_token(
 
 
 _OF_HOLDER = "t.name, called, kind, t.role, a.role, area, expires, t.directory, a.reads"
-_GOOD = "a.name = t.name AND digest = %s AND kind = ANY(%s) AND (expires IS NULL OR expires > clock_timestamp())"
+_GOOD = (
+    "a.name = t.name AND digest = %s AND kind = ANY(%s) AND (expires IS NULL OR expires >"
+    " clock_timestamp())"
+)
 _USED_BY = (
-    f"UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE {_GOOD} RETURNING {_OF_HOLDER}"
+    f"UPDATE tokens t SET last_used = clock_timestamp() FROM administrators a WHERE {_GOOD}"
+    f" RETURNING {_OF_HOLDER}"
 )
 _HELD_BY = f"SELECT {_OF_HOLDER} FROM tokens t, administrators a WHERE {_GOOD}"
 
 
 def holder(database: Database, token: str, kind: str | None = None) -> Holder | None:
-    """Whose token or session it is; None if it is none, or no longer. `kind`: only one of this kind.
+    """Whose token or session it is; None if it is none, or no longer.
+
+    `kind`: only one of this kind.
 
     Its use is noted, where the database takes changes.
     """
@@ -135,7 +146,8 @@ def holder(database: Database, token: str, kind: str | None = None) -> Holder | 
 def spend_code(database: Database, code: str) -> str | None:
     """Whose sign-in code it is, once: it is void afterwards."""
     rows = database.read(
-        "DELETE FROM tokens WHERE digest = %s AND kind = 'code' AND expires > clock_timestamp() RETURNING name",
+        "DELETE FROM tokens WHERE digest = %s AND kind = 'code' AND expires > clock_timestamp()"
+        " RETURNING name",
         (digest(code),),
     )
     return rows[0][0] if rows else None
@@ -144,9 +156,10 @@ def spend_code(database: Database, code: str) -> str | None:
 def each(database: Database, administrator: str | None = None) -> list[Token]:
     """All that are good, of one administrator or of all; the newest last."""
     rows = database.read(
-        "SELECT id, t.name, kind, called, coalesce(t.role, a.role), a.role, created, expires, last_used, t.directory"
-        " FROM tokens t JOIN administrators a ON a.name = t.name"
-        " WHERE (expires IS NULL OR expires > clock_timestamp()) AND (%s::text IS NULL OR t.name = %s) ORDER BY id",
+        "SELECT id, t.name, kind, called, coalesce(t.role, a.role), a.role, created, expires,"
+        " last_used, t.directory FROM tokens t JOIN administrators a ON a.name = t.name WHERE"
+        " (expires IS NULL OR expires > clock_timestamp()) AND (%s::text IS NULL OR t.name = %s)"
+        " ORDER BY id",
         (administrator, administrator),
     )
     return [
@@ -163,17 +176,25 @@ def revoke(database: Database, token: str) -> None:
 
 
 def end(database: Database, number: int, administrator: str | None = None) -> Token:
-    """End one that is listed, everywhere, at once; only one of `administrator`, if that is given. :class:`NotFound`."""
+    """End one that is listed, everywhere, at once; only one of `administrator`, if that is given.
+
+    :class:`NotFound`.
+    """
     found = next((t for t in each(database, administrator) if t.id == number), None)
     with database.transaction() as connection:
-        if found is None or not connection.execute("DELETE FROM tokens WHERE id = %s", (number,)).rowcount:
+        if (
+            found is None
+            or not connection.execute("DELETE FROM tokens WHERE id = %s", (number,)).rowcount
+        ):
             raise NotFound("token", str(number), [], "id", "a number that the list of tokens has")
         tell_of_change(connection)
     return found
 
 
 def end_all(database: Database, name: str) -> int:
-    """End every token, session and code of one administrator, everywhere, at once; returns how many there were."""
+    """End every token, session and code of one administrator, everywhere, at once; returns how many
+    there were.
+    """
     with database.transaction() as connection:
         count = connection.execute("DELETE FROM tokens WHERE name = %s", (name,)).rowcount
         tell_of_change(connection)

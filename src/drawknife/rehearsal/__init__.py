@@ -1,6 +1,8 @@
-"""Rehearsal: a stand-in for a transfer server, which speaks FTP and SFTP and asks the core at every step.
+"""Rehearsal: a stand-in for a transfer server, which speaks FTP and SFTP and asks the core at every
+step.
 
-It is for trying things out on loopback, with scratch files, before a real server is touched; not for serving anybody.
+It is for trying things out on loopback, with scratch files, before a real server is touched; not
+for serving anybody.
 """
 
 from .standing_in import StandIn

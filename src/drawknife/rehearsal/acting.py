@@ -1,177 +1,41 @@
-"""What somebody who has signed in does: each action asks the core first, and looks at the files after.
+"""What somebody who has signed in does: each action asks the core first, and looks at the files
+after.
 
-A refusal is raised alike whether the thing is there or not; :class:`NotThere` only where the rules let it.
+A refusal is raised alike whether the thing is there or not; :class:`NotThere` only where the rules
+let it.
 """
 
 from __future__ import annotations
 
-import functools
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
-from datetime import UTC, datetime
-from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from drawknife.core.decide.gates import gate_obstacles, open_case, verdict
 from drawknife.core.everybody.listing import is_shown
 from drawknife.core.limits.quotas import uploads_owner
-from drawknife.core.prepared.people import PreparedAccount
-from drawknife.core.prepared.prepared import Prepared
-from drawknife.core.prepared.question import Question, Verdict
-from drawknife.core.prepared.settings import resolve
-from drawknife.core.words.names import BadValue, Place, base, check_path, child, fold, parent
+from drawknife.core.words.names import BadValue, Place, base, check_path, child, parent
 
 from .listed import Listed, asked_of
-from .log import ActionLine
-from .refusals import BadName, Denied, InTheWay, LimitReached, NotThere
+from .outcomes import written_down
+from .refusals import BadName, InTheWay, NotThere
+from .session_questions import SessionQuestions
 from .tree import PART, FileOrFolder
-from .writing import Modifying, Scene, Writing
+from .writing import Modifying, Writing, move
 
-P = ParamSpec("P")
-T = TypeVar("T")
 #: What a location that only leads to virtual paths is to a client.
 SYNTHETIC = FileOrFolder(True, 0, 0.0, 0)
 
 
-def written_down(method: Callable[Concatenate[Session, P], T]) -> Callable[Concatenate[Session, P], T]:
-    """An action of a session: what the rules allow is written down as done, or with what kept it from being done."""
-
-    @functools.wraps(method)
-    def wrapper(self: Session, /, *given: P.args, **named: P.kwargs) -> T:
-        try:
-            found = method(self, *given, **named)
-        except (NotThere, InTheWay) as refused:
-            why = "there is no such file or folder" if isinstance(refused, NotThere) else "something is in the way"
-            self.write_down(why, done=False)
-            raise
-        except BaseException:
-            self.write_down("it failed", done=False)
-            raise
-        line = self.take_line()
-        if line is not None:
-            self.scene.log.write(line)
-        return found
-
-    return wrapper
-
-
-class Session:
+class Session(SessionQuestions):
     """One account that has signed in at an endpoint, from an address."""
 
-    def __init__(self, scene: Scene, number: int, account: str, asked: Question) -> None:
-        self.scene, self.number, self.account = scene, number, account
-        #: The facts of the session, which each question has.
-        self.facts = asked
-        self.directory = "/"
-        #: What was allowed last, and is not written down yet.
-        self._waiting: ActionLine | None = None
-
-    # --- asking ---------------------------------------------------------------------------------
-
-    @property
-    def _prepared(self) -> Prepared:
-        return self.scene.model(self._now().date())
-
-    def _now(self) -> datetime:
-        return datetime.now(UTC)
-
-    def _account(self) -> PreparedAccount:
-        found = self._prepared.account(self.account)
-        if found is None:  # it was removed meanwhile
-            raise Denied(f"there is no account {self.account} any more")
-        return found
-
-    def _endpoint(self) -> None:
-        name = self.facts.endpoint
-        if name is not None and fold(name) not in self._prepared.endpoints:
-            raise Denied(f"there is no endpoint {name} any more")
-
-    def ask(self, action: str, path: str, **more: Any) -> Verdict:
-        """The verdict on an action, which is written down nowhere."""
-        self._account()
-        self._endpoint()
-        owner = more.pop("owner", None)
-        if owner is not None and self._prepared.account(owner) is None:
-            owner = None
-        question = replace(self.facts, action=action, path=path, owner=owner, at=self._now(), **more)
-        return verdict(self._prepared, question, self._now())
-
-    def need(self, action: str, path: str, **more: Any) -> None:
-        """Ask, and write it down; :class:`Denied` or :class:`LimitReached` where it is refused.
-
-        What is allowed is only written down when it is known whether it was done: see :func:`written_down`.
-        """
-        found = self.ask(action, path, **more)
-        line = self._line(action, path, found, more)
-        if not found.allowed:
-            self.scene.log.write(line)
-            raise LimitReached(found.text) if found.gate == "limits" else Denied(found.text)
-        self.write_down()
-        self._waiting = line
-
-    def take_line(self) -> ActionLine | None:
-        """The line of what was allowed last, which whoever takes it writes down."""
-        line, self._waiting = self._waiting, None
-        return line
-
-    def write_down(self, note: str | None = None, done: bool = True) -> None:
-        """Write down what was allowed last, if it is not yet."""
-        line = self.take_line()
-        if line is not None:
-            self.scene.log.write(replace(line, note=note, done=done))
-
-    def _line(self, action: str, path: str | None, found: Verdict, more: dict[str, Any]) -> ActionLine:
-        f = self.facts
-        facts = [("--tls" if f.tls else "--no-tls", "")] if f.tls is not None else []
-        facts += [("--method", f.method)] if f.method else []
-        facts += [("--thing", "folder")] if more.get("thing") == "folder" else []
-        facts += [("--replaces", "")] if more.get("replaces") else []
-        facts += [("--replaced-size", str(more["replaced_size"]))] if more.get("replaced_size") is not None else []
-        facts += [("--files", str(more["files"]))] if more.get("files") is not None else []
-        return ActionLine(
-            self._now(), self.number, self.account, f.endpoint or "", f.client or "", action, path, more.get("to"),
-            found.allowed, found.gate, found.reason, found.text, more.get("owner"), None, more.get("size"),
-            facts=tuple(facts),
-        )  # fmt: skip
-
-    def tell(self, action: str, path: str | None, found: Verdict, note: str | None = None, **more: Any) -> None:
-        """Write a verdict down at once."""
-        self.scene.log.write(replace(self._line(action, path, found, more), note=note))
-
-    def refused_name(self, verb: str, given: str) -> None:
-        """Write down that a client gave a name that no file or folder can have."""
-        shown = given.encode("utf-8", "backslashreplace").decode()
-        found = Verdict("virtual path", lambda: ("bad-name", f"no file or folder can be named {shown!r}"))
-        self.tell(verb, None, found)
-
-    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> LimitReached:
-        """What is raised where `more` bytes of a file of `length` do not come in, which is written down with the limit."""
-        asked = replace(
-            self.facts, action="append", path=path, owner=owner, at=self._now(), size=more, replaced_size=length
-        )
-        case = open_case(self._prepared, asked, self._now())
-        limit = next(gate_obstacles(self._prepared, case, "limits"), None)
-        text = limit.text if limit is not None else f"no more of {path} fits: a limit is reached"
-        found = Verdict("limits", lambda: ("no-room", text))
-        self.tell(
-            action,
-            path,
-            found,
-            owner=owner if action != "upload" else None,
-            size=more if action == "append" else length + more,
-            note="while it came",
-        )
-        return LimitReached(text)
-
-    def setting(self, name: str) -> Any:
-        """A setting as it reaches the account."""
-        return resolve(self._prepared, self._account(), name).value
-
-    # --- where things are -----------------------------------------------------------------------
+    # --- where things are ------------------------------------------------------------------------
 
     def absolute(self, given: str) -> str:
         """The location that a client means. :class:`BadName` for what no location can be."""
-        parts: list[str] = [] if given.startswith("/") else [x for x in self.directory.split("/") if x]
+        parts: list[str] = (
+            [] if given.startswith("/") else [x for x in self.directory.split("/") if x]
+        )
         for part in given.split("/"):
             if part == "..":
                 del parts[-1:]
@@ -185,11 +49,16 @@ class Session:
             raise BadName(given) from None
 
     def place(self, location: str) -> Place | None:
-        """The store folder that a location leads to; None: to none, or it only leads to virtual paths."""
+        """The store folder that a location leads to; None: to none, or it only leads to virtual
+        paths.
+        """
         return self._prepared.namespace(self._account()).resolve(location).place
 
     def look(self, location: str) -> FileOrFolder | None:
-        """What is at a location, whoever may know it. A file under the name of a virtual path is hidden."""
+        """What is at a location, whoever may know it.
+
+        A file under the name of a virtual path is hidden.
+        """
         space = self._prepared.namespace(self._account())
         at = space.resolve(location)
         if at.synthetic:
@@ -229,7 +98,7 @@ class Session:
             raise NotThere(location)
         return thing
 
-    # --- reading --------------------------------------------------------------------------------
+    # --- reading ---------------------------------------------------------------------------------
 
     @written_down
     def enter(self, location: str) -> None:
@@ -249,16 +118,24 @@ class Session:
         space = prepared.namespace(account)
         names = {
             base(at) for at in (*space.served, *space.above) if at != "/" and parent(at) == location
-        }  # fmt: skip
+        }
         place = self.place(location)
-        if place is not None and (there := self.scene.tree.look(place)) is not None and there.folder:
+        if (
+            place is not None
+            and (there := self.scene.tree.look(place)) is not None
+            and there.folder
+        ):
             names.update(self.scene.tree.names_in(place))
         for name in sorted(names):
             at = child(location, name)
             thing = self.look(at)
             if thing is None:
                 continue
-            if thing.folder and not space.fixed(at) and not is_shown(prepared, account, space.resolve(at)):
+            if (
+                thing.folder
+                and not space.fixed(at)
+                and not is_shown(prepared, account, space.resolve(at))
+            ):
                 continue
             yield Listed(name, at, thing, self.owner(at))
 
@@ -271,10 +148,14 @@ class Session:
         thing, owner = self.look(location), self.owner(location)
         if thing is not None:
             own = ("enter", location, owner) if thing.folder else ("download", location, owner)
-            if self._is_told(location, thing, owner) or self.ask(own[0], own[1], owner=own[2]).allowed:
+            if (
+                self._is_told(location, thing, owner)
+                or self.ask(own[0], own[1], owner=own[2]).allowed
+            ):
                 self._looked_at(location, *own)
                 return Listed(base(location) or "/", location, thing, owner)
-        # Not there, or not to be told of: whoever may list the folder, or download what there might be, is told so.
+        # Not there, or not to be told of: whoever may list the folder, or download what there might
+        # be, is told so.
         above = parent(location)
         if location != "/" and self.ask("list", above, owner=self._maker(above)).allowed:
             self._looked_at(location, "list", above, self._maker(above))
@@ -291,16 +172,22 @@ class Session:
 
     def _is_shown(self, location: str) -> bool:
         space = self._prepared.namespace(self._account())
-        return space.fixed(location) or is_shown(self._prepared, self._account(), space.resolve(location))
+        return space.fixed(location) or is_shown(
+            self._prepared, self._account(), space.resolve(location)
+        )
 
     def _looked_at(self, location: str, action: str, path: str, owner: str | None) -> None:
-        """Have it written down that something was looked at: as what was asked for it, with its name."""
+        """Have it written down that something was looked at: as what was asked for it, with its
+        name.
+        """
         found = self.ask(action, path, owner=owner)
         if not found.allowed:
             action, path, owner = "list", parent(location), self._maker(parent(location))
             found = self.ask(action, path, owner=owner)
         self.write_down()
-        self._waiting = replace(self._line(action, path, found, {"owner": owner}), note=f"to look at {location}")
+        self._waiting = replace(
+            self._line(action, path, found, {"owner": owner}), note=f"to look at {location}"
+        )
 
     @written_down
     def download(self, location: str) -> int:
@@ -310,18 +197,24 @@ class Session:
         return self.scene.tree.open(self._really(location), os.O_RDONLY)
 
     def may_read_back(self, location: str) -> None:
-        """Ask for reading of a file that is opened for writing, too: of a new one, as of what is its own."""
+        """Ask for reading of a file that is opened for writing, too: of a new one, as of what is
+        its own.
+        """
         thing = self.look(location)
-        self.need("download", location, owner=self._creates() if thing is None else self.owner(location))
+        self.need(
+            "download", location, owner=self._creates() if thing is None else self.owner(location)
+        )
 
-    # --- writing --------------------------------------------------------------------------------
+    # --- writing ---------------------------------------------------------------------------------
 
     @written_down
     def write(self, location: str, start: int | None = 0, size: int | None = None) -> Writing:
-        """A file to be written: from `start` on, anew (0), or at its end (None). `size` is how much is announced.
+        """A file to be written: from `start` on, anew (0), or at its end (None).
 
-        At the end of what is there it is appended to; before it, it is overwritten and what was there is only replaced
-        when all has come.
+        `size` is how much is announced.
+
+        At the end of what is there it is appended to; before it, it is overwritten and what was
+        there is only replaced when all has come.
         """
         thing, owner = self.look(location), self.owner(location)
         there = thing is not None and not thing.folder
@@ -332,17 +225,48 @@ class Session:
             self.need("upload", location, size=size)
             if thing is not None:
                 raise InTheWay(location)
-            return Writing(self, self._really(location), location, "upload", self._creates(), 0, 0)
+            return Writing(
+                self,
+                self._really(location),
+                location,
+                "upload",
+                owner=self._creates(),
+                start=0,
+                length=0,
+            )
         if start is None or (start == length and start > 0):
             self.need("append", location, owner=owner, size=size, replaced_size=length)
-            return Writing(self, self._really(location), location, "append", owner, length, length)
+            return Writing(
+                self,
+                self._really(location),
+                location,
+                "append",
+                owner=owner,
+                start=length,
+                length=length,
+            )
         whole = size + start if size is not None else None
-        self.need("overwrite", location, owner=owner, size=whole, replaced_size=length if whole is not None else None)
-        return Writing(self, self._really(location), location, "overwrite", owner, start, length)
+        self.need(
+            "overwrite",
+            location,
+            owner=owner,
+            size=whole,
+            replaced_size=length if whole is not None else None,
+        )
+        return Writing(
+            self,
+            self._really(location),
+            location,
+            "overwrite",
+            owner=owner,
+            start=start,
+            length=length,
+        )
 
     @written_down
     def modify(self, location: str) -> Writing:
-        """A file that is there, to be written at any offset: before its end that is overwriting, after it appending.
+        """A file that is there, to be written at any offset: before its end that is overwriting,
+        after it appending.
 
         Whoever may neither is refused at once.
         """
@@ -352,7 +276,15 @@ class Session:
         if thing is None or thing.folder:
             self.need("overwrite", location, owner=owner)
             raise NotThere(location)
-        return Modifying(self, self._really(location), location, "overwrite", owner, thing.size, thing.size)
+        return Modifying(
+            self,
+            self._really(location),
+            location,
+            "overwrite",
+            owner=owner,
+            start=thing.size,
+            length=thing.size,
+        )
 
     def _creates(self) -> str:
         """The account that owns what this one creates."""
@@ -400,9 +332,15 @@ class Session:
             every = list(self.scene.tree.files_below(place))
             size, files = sum(s for _, s in every), len(every)
         self.need(
-            "rename", location, to=to, thing="folder" if folder else "file", owner=owner, size=size, files=files,
+            "rename",
+            location,
+            to=to,
+            thing="folder" if folder else "file",
+            owner=owner,
+            size=size,
+            files=files,
             replaces=there is not None and not there.folder and not folder and replaces,
-        )  # fmt: skip
+        )
         self._thing(location)
         one, other = self._really(location), self._really(to)
         if there is not None and (folder or there.folder or not replaces) and one != other:
@@ -411,45 +349,44 @@ class Session:
         if above is None or not above.folder:
             raise NotThere(to)
         if one != other:
-            self._move(one, other, there)
-
-    def _move(self, one: Place, other: Place, there: FileOrFolder | None) -> None:
-        tree, room = self.scene.tree, self.scene.room
-        if there is not None:
-            room.count(other, tree.owners.get(other), -there.size, -1)
-        moved = [(place, size, tree.owners.get(place)) for place, size in tree.files_below(one)]
-        tree.rename(one, other)
-        for place, size, owner in moved:
-            room.count(place, owner, -size, -1)
-            room.count(Place(other.store, other.path + place.path[len(one.path) :]), owner, size, 1)
+            move(self.scene, one, other, there)
 
     @written_down
     def set_changed(self, location: str, at: float) -> None:
         """Set when a file or folder was last changed."""
         thing = self.look(location)
         folder = thing is not None and thing.folder
-        self.need("set-attributes", location, thing="folder" if folder else "file", owner=self.owner(location))
+        self.need(
+            "set-attributes",
+            location,
+            thing="folder" if folder else "file",
+            owner=self.owner(location),
+        )
         self._thing(location)
         self.scene.tree.set_changed(self._really(location), at)
 
     def perm(self, seen: Listed, known: dict[tuple[bool, str | None], str] | None = None) -> str:
         """The `perm` fact (RFC 3659, 7.5.5): what this client may do with a file or folder.
 
-        `known` are the facts of other names in the same folder: where nothing is said of a name itself, it is the same for
-        all files, and all folders, of one owner.
+        `known` are the facts of other names in the same folder: where nothing is said of a name
+        itself, it is the same for all files, and all folders, of one owner.
         """
         key = (seen.thing.folder, seen.owner)
         shared = known is not None and self._is_like_others(seen.location)
         if known is not None and shared and key in known:
             return known[key]
         asked = asked_of(seen, self.account)
-        found = "".join(letter for letter, action, path, more in asked if self.ask(action, path, **more).allowed)
+        found = "".join(
+            letter for letter, action, path, more in asked if self.ask(action, path, **more).allowed
+        )
         if known is not None and shared:
             known[key] = found
         return found
 
     def _is_like_others(self, location: str) -> bool:
-        """Says the model nothing of this location itself: no virtual path is there or below, and its folder has no line?"""
+        """Says the model nothing of this location itself: no virtual path is there or below, and
+        its folder has no line?
+        """
         space = self._prepared.namespace(self._account())
         if space.fixed(location) or location in space.unserved:
             return False
@@ -463,4 +400,7 @@ class Session:
         thing, owner = self.look(location), self.owner(location)
         if thing is None:
             return False
-        return self._is_told(location, thing, owner) or self.ask("download", location, owner=owner).allowed
+        return (
+            self._is_told(location, thing, owner)
+            or self.ask("download", location, owner=owner).allowed
+        )

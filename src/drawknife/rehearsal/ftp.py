@@ -12,7 +12,9 @@ from .ftp_control import LONGEST
 from .stage import Stage
 
 
-async def serve_ftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
+async def serve_ftp(
+    stand: Stage, endpoint: Endpoint, listening: socket.socket
+) -> asyncio.AbstractServer:
     """Serve FTP on a socket; with TLS from the first byte where the endpoint's protocol is ftps."""
 
     async def met(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:

@@ -22,7 +22,7 @@ from .refusals import NotThere
 class FtpCommands(SignInCommands):
     """Each command is a method that is called as it is; its argument is what follows it."""
 
-    # --- where one is ---------------------------------------------------------------------------
+    # --- where one is ----------------------------------------------------------------------------
 
     async def do_PWD(self, _: str) -> None:
         quoted = self._in().directory.replace('"', '""')
@@ -37,7 +37,7 @@ class FtpCommands(SignInCommands):
     async def do_CDUP(self, _: str) -> None:
         await self.do_CWD("..")
 
-    # --- how data comes -------------------------------------------------------------------------
+    # --- how data comes --------------------------------------------------------------------------
 
     async def do_TYPE(self, argument: str) -> None:
         known = argument.upper().split(" ")[0] in ("A", "I", "L")
@@ -54,7 +54,10 @@ class FtpCommands(SignInCommands):
         if port is None:
             await self.say(425, "No port is free.")
         else:
-            await self.say(227, f"Come to ({','.join([*self.local.split('.'), str(port >> 8), str(port & 255)])}).")
+            await self.say(
+                227,
+                f"Come to ({','.join([*self.local.split('.'), str(port >> 8), str(port & 255)])}).",
+            )
 
     async def do_EPSV(self, argument: str) -> None:
         family = "2" if ":" in self.local else "1"
@@ -69,7 +72,9 @@ class FtpCommands(SignInCommands):
 
     async def do_PORT(self, argument: str) -> None:
         numbers = argument.split(",")
-        if len(numbers) != 6 or not all(n.isascii() and n.isdigit() and int(n) < 256 for n in numbers):
+        if len(numbers) != 6 or not all(
+            n.isascii() and n.isdigit() and int(n) < 256 for n in numbers
+        ):
             await self.say(501, "Six numbers, please.")
             return
         await self._go_to(".".join(numbers[:4]), int(numbers[4]) * 256 + int(numbers[5]))
@@ -83,9 +88,11 @@ class FtpCommands(SignInCommands):
 
     async def _go_to(self, host: str, port: int) -> None:
         going = self._data.go_to(host, port)
-        await self.say(*((200, "It will come there.") if going else (500, "Only to your own address.")))
+        await self.say(
+            *((200, "It will come there.") if going else (500, "Only to your own address."))
+        )
 
-    # --- moving data ----------------------------------------------------------------------------
+    # --- moving data -----------------------------------------------------------------------------
 
     async def do_ABOR(self, _: str) -> None:
         self._data.forget()
@@ -151,7 +158,7 @@ class FtpCommands(SignInCommands):
 
         await self._move(moving, what, writing.finish, writing.break_off)
 
-    # --- listings (RFC 959, 3659) ---------------------------------------------------------------
+    # --- listings (RFC 959, 3659) ----------------------------------------------------------------
 
     async def do_LIST(self, argument: str) -> None:
         await self._list(argument, _long)
@@ -214,7 +221,7 @@ class FtpCommands(SignInCommands):
         self._in().set_changed(self._at(name), at.timestamp())
         await self.say(213, f"Modify={stamp}; {name}")
 
-    # --- changing -------------------------------------------------------------------------------
+    # --- changing --------------------------------------------------------------------------------
 
     async def do_DELE(self, argument: str) -> None:
         self._in().delete(self._at(argument))
@@ -243,11 +250,21 @@ class FtpCommands(SignInCommands):
         self._in().rename(one, self._at(argument), replaces=True)
         await self.say(250, "It is there.")
 
-    # --- the rest -------------------------------------------------------------------------------
+    # --- the rest --------------------------------------------------------------------------------
 
     async def do_FEAT(self, _: str) -> None:
         facts = "".join(f"{f}{'*' if f in self._wanted else ''};" for f in FACTS)
-        features = ["UTF8", "MDTM", "MFMT", "SIZE", "REST STREAM", f"MLST {facts}", "EPSV", "EPRT", "TVFS"]
+        features = [
+            "UTF8",
+            "MDTM",
+            "MFMT",
+            "SIZE",
+            "REST STREAM",
+            f"MLST {facts}",
+            "EPSV",
+            "EPRT",
+            "TVFS",
+        ]
         features += [] if self.endpoint.tls == "off" else ["AUTH TLS", "PBSZ", "PROT"]
         await self.say(211, "What is spoken:", *features)
 

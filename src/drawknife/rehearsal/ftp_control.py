@@ -24,7 +24,8 @@ log = structlog.get_logger()
 
 #: No command is longer; a client may try so often to sign in; and may take so long before it has.
 LONGEST, TRIES, UNSIGNED = 8192, 5, 60
-#: So many commands may wait for data to have moved; and so many seconds of a listing are made at a time.
+#: So many commands may wait for data to have moved; and so many seconds of a listing are made at a
+#: time.
 WAITING, AT_A_TIME = 100, 0.01
 #: What can be said before signing in.
 BEFORE = frozenset(
@@ -51,9 +52,12 @@ BETWEEN = frozenset(["ALLO", "PASV", "EPSV", "PORT", "EPRT", "TYPE", "MODE", "ST
 #: The facts of MLST and MLSD (RFC 3659).
 FACTS = ("type", "size", "modify", "perm", "unique")
 REPLIES = {
-    Denied: (550, "Not permitted."), NotThere: (550, "There is no such file or folder."),
-    InTheWay: (550, "Something is in the way."), LimitReached: (552, "There is no room for it."), BadName: (553, "No name can be so."),
-}  # fmt: skip
+    Denied: (550, "Not permitted."),
+    NotThere: (550, "There is no such file or folder."),
+    InTheWay: (550, "Something is in the way."),
+    LimitReached: (552, "There is no room for it."),
+    BadName: (553, "No name can be so."),
+}
 
 
 def _text(raw: bytes) -> str:
@@ -64,7 +68,11 @@ class Control:
     """One control connection."""
 
     def __init__(
-        self, stand: Stage, endpoint: Endpoint, reader: asyncio.StreamReader, writer: asyncio.StreamWriter
+        self,
+        stand: Stage,
+        endpoint: Endpoint,
+        reader: asyncio.StreamReader,
+        writer: asyncio.StreamWriter,
     ) -> None:
         self.stand, self.endpoint, self._reader, self._writer = stand, endpoint, reader, writer
         self.peer = str(writer.get_extra_info("peername")[0])
@@ -84,7 +92,7 @@ class Control:
         #: Lines that came while data moved: they are done when it has.
         self._lines: deque[bytes] = deque()
 
-    # --- lines ----------------------------------------------------------------------------------
+    # --- lines -----------------------------------------------------------------------------------
 
     async def say(self, code: int, text: str, *more: str) -> None:
         """A reply; with `more` lines in the middle, of several."""
@@ -139,7 +147,9 @@ class Control:
         line = re.sub("^[\udc80-\udcff]+", "", line)
         verb, _, argument = line.partition(" ")
         verb = verb.upper()
-        command: Callable[[str], Awaitable[None]] | None = getattr(self, f"do_{verb}", None) if verb.isalpha() else None
+        command: Callable[[str], Awaitable[None]] | None = (
+            getattr(self, f"do_{verb}", None) if verb.isalpha() else None
+        )
         if "\0" in line:
             await self.say(501, "No command holds that.")
         elif command is None:
@@ -184,7 +194,8 @@ class Control:
     async def _send(self, lines: Iterator[str]) -> None:
         """Send a listing over a data connection; says how it went.
 
-        Each line is made as it is sent, some at a time, so that a long listing holds up nobody else.
+        Each line is made as it is sent, some at a time, so that a long listing holds up nobody
+        else.
         """
         loop = asyncio.get_running_loop()
 
@@ -202,9 +213,16 @@ class Control:
 
         await self._move(sending, "Here it comes.")
 
-    async def _move(self, moving: Callable[[socket.socket], None], what: str, done: Callable[[], None] | None = None,
-                    broken: Callable[[], None] | None = None) -> None:  # fmt: skip
-        """Open the data connection and do something with it in a thread, while the client may say that it is enough."""
+    async def _move(
+        self,
+        moving: Callable[[socket.socket], None],
+        what: str,
+        done: Callable[[], None] | None = None,
+        broken: Callable[[], None] | None = None,
+    ) -> None:
+        """Open the data connection and do something with it in a thread, while the client may say
+        that it is enough.
+        """
         if not self._data.asked_for:
             if broken is not None:
                 broken()
@@ -220,7 +238,8 @@ class Control:
             await self.say(425, "The data connection did not come.")
             return
         context = self.stand.data_tls if self._private else None
-        # A second handle on the same connection, to cut it by: TLS takes the first one over in the middle of its work.
+        # A second handle on the same connection, to cut it by: TLS takes the first one over in the
+        # middle of its work.
         handle = self._transfer = data.dup()
 
         def work() -> None:

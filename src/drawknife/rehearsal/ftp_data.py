@@ -1,4 +1,6 @@
-"""Data connections of FTP: opened either way, only with the client itself, and read and written in threads of their own."""
+"""Data connections of FTP: opened either way, only with the client itself, and read and written in
+threads of their own.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,8 @@ from collections.abc import Iterator
 #: Seconds that a data connection may take to come, and to stand still.
 COMING, STANDING = 20.0, 60.0
 PIECE = 256 * 1024
-#: How long, in seconds and bytes, the rest of a refused upload is read, so that the client hears why.
+#: How long, in seconds and bytes, the rest of a refused upload is read, so that the client hears
+#: why.
 HEARING_OUT, REST = 5.0, 16 * 1024 * 1024
 #: Delayed acknowledgements cost 50 ms for each small file.
 _QUICKACK = getattr(socket, "TCP_QUICKACK", None)
@@ -26,17 +29,25 @@ class DataConnections:
     """Where the next data connection of a session comes from: one listens for it, or connects."""
 
     def __init__(self, peer: str, local: str, span: tuple[int, int] | None, offset: int) -> None:
-        """Between these addresses; `span` is the endpoint's passive range, which is moved by `offset`."""
+        """Between these addresses; `span` is the endpoint's passive range, which is moved by
+        `offset`.
+        """
         self._peer, self._local, self._span, self._offset = peer, local, span, offset
         self._listening: socket.socket | None = None
         self._active: tuple[str, int] | None = None
 
     def listen(self) -> int | None:
-        """Listen on a port of the endpoint's passive range, moved as its own port is; None: all are taken."""
+        """Listen on a port of the endpoint's passive range, moved as its own port is; None: all are
+        taken.
+        """
         self.forget()
         host, span = self._local, self._span
         family = socket.AF_INET6 if ":" in host else socket.AF_INET
-        ports = [0] if span is None or not self._offset else range(span[0] + self._offset, span[1] + self._offset + 1)
+        ports = (
+            [0]
+            if span is None or not self._offset
+            else range(span[0] + self._offset, span[1] + self._offset + 1)
+        )
         for port in ports:
             listening = socket.socket(family, socket.SOCK_STREAM)
             listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -52,7 +63,9 @@ class DataConnections:
         return None
 
     def go_to(self, host: str, port: int) -> bool:
-        """Connect to a port of the client; False: to another address than its own it does not go, nor to a low port."""
+        """Connect to a port of the client; False: to another address than its own it does not go,
+        nor to a low port.
+        """
         if host != self._peer or port < 1024:
             return False
         self.forget()
@@ -74,7 +87,9 @@ class DataConnections:
         try:
             async with asyncio.timeout(COMING):
                 if self._active is not None:
-                    made = socket.socket(socket.AF_INET6 if ":" in self._active[0] else socket.AF_INET)
+                    made = socket.socket(
+                        socket.AF_INET6 if ":" in self._active[0] else socket.AF_INET
+                    )
                     made.setblocking(False)
                     await loop.sock_connect(made, self._active)
                 else:
@@ -124,7 +139,10 @@ def send_file(data: socket.socket, fd: int, start: int, rate: int | None) -> Non
 
 
 def received(data: socket.socket, rate: int | None) -> Iterator[bytes]:
-    """What comes, until the other side has properly ended it. Blocks; :class:`CutOff` where it did not."""
+    """What comes, until the other side has properly ended it.
+
+    Blocks; :class:`CutOff` where it did not.
+    """
     pace = Pace(rate)
     while True:
         try:
@@ -138,9 +156,12 @@ def received(data: socket.socket, rate: int | None) -> Iterator[bytes]:
 
 
 def hear_out(data: socket.socket) -> None:
-    """Read what a client still sends of an upload that was refused, and forget it. Blocks, but not for long.
+    """Read what a client still sends of an upload that was refused, and forget it.
 
-    A connection that is closed with something unread is reset, and many clients then tell of the reset alone.
+    Blocks, but not for long.
+
+    A connection that is closed with something unread is reset, and many clients then tell of the
+    reset alone.
     """
     until, left = time.monotonic() + HEARING_OUT, REST
     try:

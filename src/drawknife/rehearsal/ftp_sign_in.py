@@ -27,7 +27,9 @@ class SignInCommands(Control):
         name, self._name = self._name, None
         loop = asyncio.get_running_loop()
         proven = await loop.run_in_executor(None, self.stand.proven_by, name, password)
-        self.session = self.stand.sign_in(self.endpoint, name, self.peer, self._tls, "password", proven=proven)
+        self.session = self.stand.sign_in(
+            self.endpoint, name, self.peer, self._tls, "password", proven=proven
+        )
         if self.session is None:
             self._tries += 1
             await self.say(530, "Sign-in refused.")
@@ -66,12 +68,21 @@ class SignInCommands(Control):
 
     async def do_AUTH(self, mechanism: str) -> None:
         if self._tls or self.endpoint.tls == "off":
-            why = "there is TLS already" if self._tls else f"endpoint {self.endpoint.name} has TLS switched off"
+            why = (
+                "there is TLS already"
+                if self._tls
+                else f"endpoint {self.endpoint.name} has TLS switched off"
+            )
             self.stand.refused_tls(self.endpoint, self.peer, self._name, f"AUTH {mechanism}: {why}")
-            await self.say(503 if self._tls else 534, "It is so already." if self._tls else "There is no TLS here.")
+            await self.say(
+                503 if self._tls else 534,
+                "It is so already." if self._tls else "There is no TLS here.",
+            )
             return
         if mechanism.upper() not in ("TLS", "TLS-C", "SSL", "TLS-P"):
-            self.stand.refused_tls(self.endpoint, self.peer, self._name, f"AUTH {mechanism}: only TLS is offered")
+            self.stand.refused_tls(
+                self.endpoint, self.peer, self._name, f"AUTH {mechanism}: only TLS is offered"
+            )
             await self.say(504, "Only TLS.")
             return
         if len(self._reader._buffer):  # type: ignore[attr-defined]

@@ -1,4 +1,6 @@
-"""What the stand-in needs to be spoken to safely: a certificate and a host key, made once and kept."""
+"""What the stand-in needs to be spoken to safely: a certificate and a host key, made
+once and kept.
+"""
 
 from __future__ import annotations
 
@@ -23,14 +25,18 @@ from cryptography.x509.oid import NameOID
 
 
 def certificate_in(folder: Path, host: str = "127.0.0.1") -> Path:
-    """Make a PEM file with a key and a self-signed certificate for localhost and an address, if there is none yet."""
+    """Make a PEM file with a key and a self-signed certificate for localhost and an address, if
+    there is none yet.
+    """
     path = folder / "rehearsal.pem"
     addresses = dict.fromkeys(ip_address(x) for x in ("127.0.0.1", "::1", host))
     if not path.exists() or not addresses.keys() <= _addresses_of(path):
         key = ec.generate_private_key(ec.SECP256R1())
         name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "rehearsal.tidewrack.example")])
         now = datetime.now(UTC)
-        names = x509.SubjectAlternativeName([x509.DNSName("localhost"), *map(x509.IPAddress, addresses)])
+        names = x509.SubjectAlternativeName(
+            [x509.DNSName("localhost"), *map(x509.IPAddress, addresses)]
+        )
         made = (
             x509.CertificateBuilder()
             .subject_name(name)
@@ -54,7 +60,11 @@ def _addresses_of(path: Path) -> set[IPv4Address | IPv6Address]:
         names = certificate.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
     except x509.ExtensionNotFound:
         return set()
-    return {x for x in names.get_values_for_type(x509.IPAddress) if isinstance(x, IPv4Address | IPv6Address)}
+    return {
+        x
+        for x in names.get_values_for_type(x509.IPAddress)
+        if isinstance(x, IPv4Address | IPv6Address)
+    }
 
 
 def fingerprints(folder: Path) -> tuple[str, str]:
@@ -69,8 +79,9 @@ def fingerprints(folder: Path) -> tuple[str, str]:
 def tls_context(folder: Path, host: str = "127.0.0.1", tickets: int = 2) -> ssl.SSLContext:
     """Make a context for control connections, or without `tickets` for data connections.
 
-    A client that sends a file and closes does not read session tickets (RFC 8446, 4.6.1), and a connection that is closed
-    with something unread is reset: the end of the file is lost. So none are sent there.
+    A client that sends a file and closes does not read session tickets (RFC 8446, 4.6.1), and a
+    connection that is closed with something unread is reset: the end of the file is lost. So none
+    are sent there.
     """
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     context.num_tickets = tickets

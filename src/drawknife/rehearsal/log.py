@@ -1,4 +1,6 @@
-"""The log of a rehearsal: each action with its verdict, the gate, the sentence, and the command to look on with."""
+"""The log of a rehearsal: each action with its verdict, the gate, the sentence, and the command to
+look on with.
+"""
 
 from __future__ import annotations
 
@@ -21,10 +23,13 @@ KEPT = 10_000
 
 @dataclass(frozen=True, slots=True)
 class ActionLine:
-    """One action. `gate` and `reason` are None and ``allowed`` where the rules allow it; `note` says what else happened.
+    """One action.
 
-    `done` is false where the rules allow it and it was not done all the same: nothing is there, something is in the way,
-    or the connection was cut.
+    `gate` and `reason` are None and ``allowed`` where the rules allow it; `note` says what else
+    happened.
+
+    `done` is false where the rules allow it and it was not done all the same: nothing is there,
+    something is in the way, or the connection was cut.
     """
 
     at: datetime
@@ -48,7 +53,9 @@ class ActionLine:
     facts: tuple[tuple[str, str], ...] = ()
 
     def why(self) -> str:
-        """The command that asks the same again; empty for what no question is about, such as a wrong password."""
+        """The command that asks the same again; empty for what no question is about, such as a
+        wrong password.
+        """
         if self.reason in NOT_ASKED:
             return ""
         words = ["drawknife", "why", self.account, self.action]
@@ -62,7 +69,9 @@ class ActionLine:
             *self.facts,
         ]
         for option, value in options:
-            words += [option, value] if value else [option] if value == "" and option in FLAGS else []
+            words += (
+                [option, value] if value else [option] if value == "" and option in FLAGS else []
+            )
         return shlex.join(words)
 
     def as_data(self) -> dict[str, Any]:
@@ -92,7 +101,9 @@ class Log:
 
 
 class BoundedFile:
-    """A file of JSON lines that is turned over when it is as large as it may be, or at the end of a day (UTC)."""
+    """A file of JSON lines that is turned over when it is as large as it may be, or at the end of a
+    day (UTC).
+    """
 
     def __init__(self, path: Path, largest: int, most: int) -> None:
         self.path, self._largest, self._most = path, largest, most
@@ -114,7 +125,11 @@ class BoundedFile:
         for number in range(self._most - 1, 0, -1):
             older = Path(f"{self.path}.{number}")
             if older.exists():
-                older.replace(f"{self.path}.{number + 1}") if number + 1 < self._most else older.unlink()
+                (
+                    older.replace(f"{self.path}.{number + 1}")
+                    if number + 1 < self._most
+                    else older.unlink()
+                )
         if self._most > 1:
             self.path.replace(f"{self.path}.1")
         self._file = self.path.open("w", encoding="utf-8")

@@ -1,4 +1,6 @@
-"""Where the stand-in has its model from: a file, or a service, of which each new revision counts at the next action."""
+"""Where the stand-in has its model from: a file, or a service, of which each new revision counts at
+the next action.
+"""
 
 from __future__ import annotations
 
@@ -35,10 +37,17 @@ class ModelSource(Protocol):
         """Has the account a key of that fingerprint (SHA256:…)?"""
 
     def is_locked(self, of: str, name: str) -> bool | None:
-        """Is an ``account`` or an ``address`` locked, as far as whoever can lift it knows? None: nobody can."""
+        """Is an ``account`` or an ``address`` locked, as far as whoever can lift it knows?
 
-    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
-        """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer server would."""
+        None: nobody can.
+        """
+
+    def report(
+        self, what: str, account: str, address: str, endpoint: str, session: str | None
+    ) -> None:
+        """Say that a sign-in has ``failed``, or a session ``began`` or ``ended``, as a transfer
+        server would.
+        """
 
     def tell(self, line: ActionLine) -> None:
         """Say what was done, and what came of it."""
@@ -65,7 +74,9 @@ class OneModel:
     def is_locked(self, of: str, name: str) -> bool | None:
         return None
 
-    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
+    def report(
+        self, what: str, account: str, address: str, endpoint: str, session: str | None
+    ) -> None:
         pass
 
     def tell(self, line: ActionLine) -> None:
@@ -76,7 +87,10 @@ class OneModel:
 
 
 class OfService:
-    """The model of a service, or of a draft in it. Where it does not answer, the last one goes on to count."""
+    """The model of a service, or of a draft in it.
+
+    Where it does not answer, the last one goes on to count.
+    """
 
     def __init__(self, client: Client, draft: str | None = None) -> None:
         self._client = client
@@ -117,14 +131,26 @@ class OfService:
 
     def is_locked(self, of: str, name: str) -> bool | None:
         try:
-            self._reports.submit(lambda: None).result(PATIENCE)  # what was reported before is known there
+            self._reports.submit(lambda: None).result(
+                PATIENCE
+            )  # what was reported before is known there
             found = self._client.lockouts().counting
         except (ClientError, TimeoutError):
             return None
-        return any(x.of == of and fold(x.name) == fold(name) and x.locked_until is not None for x in found)
+        return any(
+            x.of == of and fold(x.name) == fold(name) and x.locked_until is not None for x in found
+        )
 
-    def report(self, what: str, account: str, address: str, endpoint: str, session: str | None) -> None:
-        event = {"what": what, "account": account, "address": address, "endpoint": endpoint, "session": session}
+    def report(
+        self, what: str, account: str, address: str, endpoint: str, session: str | None
+    ) -> None:
+        event = {
+            "what": what,
+            "account": account,
+            "address": address,
+            "endpoint": endpoint,
+            "session": session,
+        }
 
         def send() -> None:
             with suppress(ClientError):

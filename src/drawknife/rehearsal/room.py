@@ -1,4 +1,6 @@
-"""What the rehearsal has added to the usage of the model, and how much more fits, while bytes come."""
+"""What the rehearsal has added to the usage of the model, and how much more fits, while
+bytes come.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ class RoomLeft:
                 for key, (size, files) in self._added.items():
                     both = used.setdefault(key, [0, 0])
                     both[0], both[1] = max(0, both[0] + size), max(0, both[1] + files)
-                usage = tuple(Usage(folder, owner, b, f) for (folder, owner), (b, f) in used.items())
+                usage = tuple(
+                    Usage(folder, owner, b, f) for (folder, owner), (b, f) in used.items()
+                )
                 self._with_added = prepare(replace(model, usage=usage), self._base.full)
             self._stale = False
             return self._with_added
@@ -59,7 +63,9 @@ class RoomLeft:
         self._stale = True
 
     def upload(self, place: Place, owner: str, at: datetime, most: int | None) -> Upload:
-        """An upload that begins: by `owner`, of no more than `most` bytes (None: as many as one likes)."""
+        """An upload that begins: by `owner`, of no more than `most` bytes (None: as many as one
+        likes).
+        """
         prepared = self.prepared().on(at.date())
         account, folder = prepared.account(owner), Place(place.store, parent(place.path))
         limits = headroom(prepared, account, folder, at).limits if account is not None else ()
@@ -72,9 +78,13 @@ class RoomLeft:
         return Upload(self, place, owner, left, most)
 
     def grow(self, upload: Upload, size: int) -> bool:
-        """Count more bytes of an upload; False: a limit does not let them in, and nothing is counted."""
+        """Count more bytes of an upload; False: a limit does not let them in, and nothing is
+        counted.
+        """
         with self._lock:
-            if any(self._grown.get(key, 0) + size > ceiling for key, ceiling in upload.ceilings.items()):
+            if any(
+                self._grown.get(key, 0) + size > ceiling for key, ceiling in upload.ceilings.items()
+            ):
                 return False
             for key in upload.ceilings:
                 self._grown[key] = self._grown.get(key, 0) + size
@@ -92,8 +102,16 @@ class RoomLeft:
 class Upload:
     """Bytes that come, each piece of which is let in by all limits together or not at all."""
 
-    def __init__(self, room: RoomLeft, place: Place, owner: str, ceilings: dict[Key, int], most: int | None) -> None:
-        self._room, self.place, self.owner, self.ceilings, self._most = room, place, owner, ceilings, most
+    def __init__(
+        self, room: RoomLeft, place: Place, owner: str, ceilings: dict[Key, int], most: int | None
+    ) -> None:
+        self._room, self.place, self.owner, self.ceilings, self._most = (
+            room,
+            place,
+            owner,
+            ceilings,
+            most,
+        )
         #: So long is it, and so many of its bytes were counted.
         self.length = 0
         self.counted = 0

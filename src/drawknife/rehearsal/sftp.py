@@ -1,4 +1,6 @@
-"""SFTP (draft-ietf-secsh-filexfer-02, version 3) and scp through it, with asyncssh as the transport."""
+"""SFTP (draft-ietf-secsh-filexfer-02, version 3) and scp through it, with asyncssh as the
+transport.
+"""
 
 from __future__ import annotations
 
@@ -32,14 +34,18 @@ _NOT_SPOKEN = (
 
 
 def _speak_no_more() -> None:
-    """Take the extensions that are not spoken out of what asyncssh offers and answers: it has no setting for that."""
+    """Take the extensions that are not spoken out of what asyncssh offers and answers: it has no
+    setting for that.
+    """
     handler = wire.SFTPServerHandler
     handler._extensions = [x for x in handler._extensions if x[0] not in _NOT_SPOKEN]
     for name in _NOT_SPOKEN:
         handler._packet_handlers.pop(name, None)
 
 
-async def serve_sftp(stand: Stage, endpoint: Endpoint, listening: socket.socket) -> asyncio.AbstractServer:
+async def serve_sftp(
+    stand: Stage, endpoint: Endpoint, listening: socket.socket
+) -> asyncio.AbstractServer:
     """Serve SFTP on a socket."""
     _speak_no_more()
     logging.getLogger("asyncssh").setLevel(logging.CRITICAL)
@@ -84,7 +90,9 @@ class _Connection(asyncssh.SSHServer):
     def begin_auth(self, username: str) -> bool:
         account = self.stand.refresh().account(username)
         if account is not None and account.account.kind == "anonymous":
-            self.session = self.stand.sign_in(self.endpoint, username, self._peer, True, "password", proven=OWN)
+            self.session = self.stand.sign_in(
+                self.endpoint, username, self._peer, True, "password", proven=OWN
+            )
             return self.session is None
         return True
 
@@ -95,13 +103,19 @@ class _Connection(asyncssh.SSHServer):
         return True
 
     async def validate_password(self, username: str, password: str) -> bool:
-        proven = await asyncio.get_running_loop().run_in_executor(None, self.stand.proven_by, username, password)
+        proven = await asyncio.get_running_loop().run_in_executor(
+            None, self.stand.proven_by, username, password
+        )
         return self._signed_in(username, "password", proven)
 
     async def validate_public_key(self, username: str, key: asyncssh.SSHKey) -> bool:
-        """Asked before the client proves that it has the private part: nothing is written down yet."""
+        """Asked before the client proves that it has the private part: nothing is
+        written down yet.
+        """
         print_ = key.get_fingerprint("sha256")
-        known = await asyncio.get_running_loop().run_in_executor(None, self.stand.source.key_is, username, print_)
+        known = await asyncio.get_running_loop().run_in_executor(
+            None, self.stand.source.key_is, username, print_
+        )
         if not known and print_ not in self._refused_keys:
             self._refused_keys.add(print_)
             self.stand.refused_key(self.endpoint, self._peer, username, print_)
@@ -112,12 +126,16 @@ class _Connection(asyncssh.SSHServer):
         if self.session is None:
             username = self._conn.get_extra_info("username")
             if not self._signed_in(username, "key", OWN):
-                self._conn.disconnect(asyncssh.DISC_NO_MORE_AUTH_METHODS_AVAILABLE, "Sign-in refused.")
+                self._conn.disconnect(
+                    asyncssh.DISC_NO_MORE_AUTH_METHODS_AVAILABLE, "Sign-in refused."
+                )
 
     def _signed_in(self, username: str, method: str, proven: str | None) -> bool:
         self._tries += 1
         if self._tries > TRIES:
             self._conn.disconnect(asyncssh.DISC_NO_MORE_AUTH_METHODS_AVAILABLE, "Too many tries.")
             return False
-        self.session = self.stand.sign_in(self.endpoint, username, self._peer, True, method, proven=proven)
+        self.session = self.stand.sign_in(
+            self.endpoint, username, self._peer, True, method, proven=proven
+        )
         return self.session is not None

@@ -1,4 +1,6 @@
-"""What a client does with files over SFTP, and how a refusal is told (draft-ietf-secsh-filexfer-02, version 3)."""
+"""What a client does with files over SFTP, and how a refusal is told (draft-ietf-secsh-filexfer-02,
+version 3).
+"""
 
 from __future__ import annotations
 
@@ -36,9 +38,11 @@ MOST_OPEN = 200
 
 
 class _Open:
-    """A file that a client has open, for reading, for writing, or both: then it reads what it wrote.
+    """A file that a client has open, for reading, for writing, or both: then it reads what it
+    wrote.
 
-    `reading` is the handle that is read from; `failed` says that a piece was not taken, so that the file is not whole.
+    `reading` is the handle that is read from; `failed` says that a piece was not taken, so that the
+    file is not whole.
     """
 
     def __init__(self, reading: int | None, writing: Writing | None, appends: bool) -> None:
@@ -53,7 +57,10 @@ class _Open:
 
 
 class Files(asyncssh.SFTPServer):
-    """What a client does with files. Each operation says what it does not let in the words of version 3, and no more."""
+    """What a client does with files.
+
+    Each operation says what it does not let in the words of version 3, and no more.
+    """
 
     def __init__(self, chan: asyncssh.SSHServerChannel[bytes]) -> None:
         super().__init__(chan)
@@ -74,14 +81,16 @@ class Files(asyncssh.SFTPServer):
                 session.tell("enter", landing, found, note="it starts at / instead of there")
         self._look_whether_idle()
 
-    # --- what each operation begins with --------------------------------------------------------
+    # --- what each operation begins with ---------------------------------------------------------
 
     def _busy(self) -> None:
         """Something is asked: the time until the session ends for want of it begins anew."""
         self._asked_at = self._loop.time()
 
     def _look_whether_idle(self) -> None:
-        """End the session if nothing was asked for as long as is set; else look again when it may be so."""
+        """End the session if nothing was asked for as long as is set; else look again when it may
+        be so.
+        """
         seconds = UNLIMITED
         with suppress(Denied):
             seconds = self._session.setting("idle_timeout")
@@ -107,7 +116,9 @@ class Files(asyncssh.SFTPServer):
         except NotDone as refused:
             if isinstance(refused, BadName):
                 self._session.refused_name("look", str(refused))
-            kind, text = _SENTENCES.get(type(refused), (asyncssh.SFTPFailure, "there is no room for it"))
+            kind, text = _SENTENCES.get(
+                type(refused), (asyncssh.SFTPFailure, "there is no room for it")
+            )
             raise kind(text) from None  # type: ignore[call-arg, arg-type]
         except asyncssh.SFTPError:
             raise
@@ -116,7 +127,7 @@ class Files(asyncssh.SFTPServer):
             log.exception("an operation failed")
             raise asyncssh.SFTPError(wire.FX_FAILURE, "it did not work") from None
 
-    # --- folders and facts ----------------------------------------------------------------------
+    # --- folders and facts -----------------------------------------------------------------------
 
     def realpath(self, path: bytes) -> bytes:
         return self._do(lambda: self._at(path).encode())  # type: ignore[no-any-return]
@@ -131,7 +142,9 @@ class Files(asyncssh.SFTPServer):
         seen = self._do(lambda: self._session.list(self._at(path)))
 
         async def names() -> AsyncIterator[asyncssh.SFTPName]:
-            here = asyncssh.SFTPAttrs(type=wire.FILEXFER_TYPE_DIRECTORY, permissions=stat.S_IFDIR | 0o700)
+            here = asyncssh.SFTPAttrs(
+                type=wire.FILEXFER_TYPE_DIRECTORY, permissions=stat.S_IFDIR | 0o700
+            )
             for name in (b".", b".."):
                 yield asyncssh.SFTPName(name, attrs=here)
             for x in seen:
@@ -170,13 +183,19 @@ class Files(asyncssh.SFTPServer):
             thing = self._session.look(at)
             folder = thing is not None and thing.folder
             owner = self._session.owner(at)
-            self._session.need("set-attributes", at, thing="folder" if folder else "file", owner=owner)
-            self._session.write_down(*(("there is no such file or folder", False) if thing is None else ()))
+            self._session.need(
+                "set-attributes", at, thing="folder" if folder else "file", owner=owner
+            )
+            self._session.write_down(
+                *(("there is no such file or folder", False) if thing is None else ())
+            )
             if thing is None:
                 raise NotThere(at)
 
     def _cut(self, at: str, size: int) -> None:
-        """A file's length set: it is overwritten with as much of itself, or with nothing after it."""
+        """A file's length set: it is overwritten with as much of itself, or with
+        nothing after it.
+        """
         thing = self._session.look(at)
         if thing is None or thing.folder:
             self._session.need("overwrite", at)
@@ -207,7 +226,7 @@ class Files(asyncssh.SFTPServer):
     def statvfs(self, path: bytes) -> Any:
         raise asyncssh.SFTPError(wire.FX_OP_UNSUPPORTED, "that is not told here")
 
-    # --- files ----------------------------------------------------------------------------------
+    # --- files -----------------------------------------------------------------------------------
 
     def open(self, path: bytes, pflags: int, attrs: asyncssh.SFTPAttrs) -> _Open:
         return self._do(self._opened, self._at(path), pflags)  # type: ignore[no-any-return]
@@ -226,7 +245,9 @@ class Files(asyncssh.SFTPServer):
             if flags & wire.FXF_READ:
                 reading = writing.fd
         made = _Open(reading, writing, appends)
-        made.down, made.up = (Pacing(_rate(self._session.setting(name))) for name in ("rate_down", "rate_up"))
+        made.down, made.up = (
+            Pacing(_rate(self._session.setting(name))) for name in ("rate_down", "rate_up")
+        )
         self._open.add(made)
         return made
 
@@ -265,7 +286,8 @@ class Files(asyncssh.SFTPServer):
         try:
             self._do(writing.put, data, None if file_obj.appends else offset)
         except asyncssh.SFTPError as refused:
-            # A piece that the rules refuse is no part of it; one for which there is no room is missing.
+            # A piece that the rules refuse is no part of it; one for which there is no room is
+            # missing.
             file_obj.failed = refused.code != wire.FX_PERMISSION_DENIED
             raise
         await file_obj.up.wait(len(data))
@@ -279,20 +301,35 @@ class Files(asyncssh.SFTPServer):
 
     def fstat(self, file_obj: Any) -> asyncssh.SFTPAttrs:
         self._busy()
-        fd = file_obj.reading if file_obj.reading is not None else file_obj.writing.fd if file_obj.writing else -1
+        fd = (
+            file_obj.reading
+            if file_obj.reading is not None
+            else file_obj.writing.fd
+            if file_obj.writing
+            else -1
+        )
         found = os.fstat(fd)
         return asyncssh.SFTPAttrs(
-            size=found.st_size, permissions=stat.S_IFREG | 0o600, atime=int(found.st_mtime), mtime=int(found.st_mtime)
+            size=found.st_size,
+            permissions=stat.S_IFREG | 0o600,
+            atime=int(found.st_mtime),
+            mtime=int(found.st_mtime),
         )
 
     def fsetstat(self, file_obj: Any, attrs: asyncssh.SFTPAttrs) -> None:
-        """What comes with a copy: times and modes of a file that this client is writing are let, and not kept."""
+        """What comes with a copy: times and modes of a file that this client is writing are let,
+        and not kept.
+        """
         self._busy()
 
     def close(self, file_obj: Any) -> None:
-        # Called for what is still open, too, when the client is gone; then the channel is not open any more either way.
+        # Called for what is still open, too, when the client is gone; then the channel is not open
+        # any more either way.
         self._busy()
-        states = (getattr(self.channel, "_send_state", "open"), getattr(self.channel, "_recv_state", "open"))
+        states = (
+            getattr(self.channel, "_send_state", "open"),
+            getattr(self.channel, "_recv_state", "open"),
+        )
         self._closed(file_obj, broken=states != ("open", "open"))
 
     def _closed(self, file_obj: _Open, broken: bool) -> None:

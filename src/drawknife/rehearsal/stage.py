@@ -1,4 +1,6 @@
-"""What a rehearsal is played on: the model as it is now, the files, the room, the log; and who signs in."""
+"""What a rehearsal is played on: the model as it is now, the files, the room, the log; and who
+signs in.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,10 @@ ATTEMPTS = 10_000
 
 
 class Stage:
-    """Model, sessions, files and usage of one rehearsal. Everything but data connections is done in one thread."""
+    """Model, sessions, files and usage of one rehearsal.
+
+    Everything but data connections is done in one thread.
+    """
 
     def __init__(
         self,
@@ -51,8 +56,11 @@ class Stage:
         as_from: dict[str, str] | None = None,
         password: str | None = None,
     ) -> None:
-        """`folder` keeps keys and files. Ports are moved by `offset` (0: any that is free). `as_from` says for an
-        account, or for all (``""``), from which address the core is told that it comes."""
+        """`folder` keeps keys and files.
+
+        Ports are moved by `offset` (0: any that is free). `as_from` says for an account, or for all
+        (``""``), from which address the core is told that it comes.
+        """
         folder.mkdir(parents=True, exist_ok=True)
         self.source, self.folder, self.host, self.offset = source, folder, host, offset
         self.as_from = as_from or {}
@@ -78,7 +86,7 @@ class Stage:
         self._sessions: dict[str, int] = {}
         self._attempts: list[Attempt] = []
 
-    # --- the model ------------------------------------------------------------------------------
+    # --- the model -------------------------------------------------------------------------------
 
     def refresh(self) -> Prepared:
         """The model as of now: a new revision counts from the next action on."""
@@ -98,10 +106,12 @@ class Stage:
         finally:
             self.connections.remove(abort)
 
-    # --- signing in -----------------------------------------------------------------------------
+    # --- signing in ------------------------------------------------------------------------------
 
     def client_of(self, account: str, address: str, endpoint: Endpoint) -> str:
-        """The address that the core is asked about: for a loopback address, the one of the endpoint's own family."""
+        """The address that the core is asked about: for a loopback address, the one of the
+        endpoint's own family.
+        """
         given = self.as_from.get(fold(account), self.as_from.get(""))
         if given is not None:
             return given
@@ -110,13 +120,19 @@ class Stage:
             return "127.0.0.1" if own.version == 4 else "::1"
         return address
 
-    def stands_for(self, prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> str | None:
-        """The method that the one password stands in for: one that the account holds and may use there; None: none."""
+    def stands_for(
+        self, prepared: Prepared, account: PreparedAccount, endpoint: Endpoint
+    ) -> str | None:
+        """The method that the one password stands in for: one that the account holds and may use
+        there; None: none.
+        """
         left = methods_left(prepared, account, endpoint, frozenset(account.account.methods))
         return next((method for method in ("password", "directory", "key") if method in left), None)
 
     def kept_out(self, endpoint: Endpoint) -> dict[str, list[str]]:
-        """The accounts that cannot come in at an endpoint with the one password now, by the reason."""
+        """The accounts that cannot come in at an endpoint with the one password now, by
+        the reason.
+        """
         now = datetime.now(UTC)
         prepared = self.refresh().on(now.date())
         found: dict[str, list[str]] = {}
@@ -124,13 +140,19 @@ class Stage:
             account = prepared.people.prepared(index)
             anonymous = account.account.kind == "anonymous"
             question = Question(
-                account.name, "sign-in", endpoint=endpoint.name, at=now, tls=endpoint.tls != "off",
+                account.name,
+                "sign-in",
+                endpoint=endpoint.name,
+                at=now,
+                tls=endpoint.tls != "off",
                 client=self.client_of(account.name, self.host, endpoint),
                 method=None if anonymous else self.stands_for(prepared, account, endpoint),
-            )  # fmt: skip
+            )
             answer = verdict(prepared, question, now)
             if not answer.allowed:
-                without = re.sub(rf"(?<![\w.-]){re.escape(account.name)}(?![\w.-])", "…", answer.text)
+                without = re.sub(
+                    rf"(?<![\w.-]){re.escape(account.name)}(?![\w.-])", "…", answer.text
+                )
                 found.setdefault(without, []).append(account.name)
         return found
 
@@ -142,16 +164,26 @@ class Stage:
     def refused_key(self, endpoint: Endpoint, address: str, account: str, fingerprint: str) -> None:
         """Write down that a client offered a key that is not the account's."""
         client = self.client_of(account, address, endpoint)
-        asked = Question(account, "sign-in", endpoint=endpoint.name, client=client, tls=True, method="key")
+        asked = Question(
+            account, "sign-in", endpoint=endpoint.name, client=client, tls=True, method="key"
+        )
         text = f"the key {fingerprint} is not attached to {account}"
         self._refused(asked, Verdict("sign-in", lambda: ("wrong-credential", text)))
 
     def sign_in(
-        self, endpoint: Endpoint, account: str, address: str, tls: bool, method: str, *, proven: str | None
+        self,
+        endpoint: Endpoint,
+        account: str,
+        address: str,
+        tls: bool,
+        method: str,
+        *,
+        proven: str | None,
     ) -> Session | None:
         """Sign an account in by a method; None: it is refused.
 
-        `proven` is OWN where what it offered is its own, ONE_FOR_ALL where it is the one password, None where it is wrong.
+        `proven` is OWN where what it offered is its own, ONE_FOR_ALL where it is the one password,
+        None where it is wrong.
         """
         prepared = self.refresh()
         client = self.client_of(account, address, endpoint)
@@ -160,9 +192,13 @@ class Stage:
         if known is not None and proven == ONE_FOR_ALL:
             method = self.stands_for(prepared.on(now.date()), known, endpoint) or method
         asked = Question(
-            known.name if known is not None else account, "sign-in", endpoint=endpoint.name, client=client, tls=tls,
+            known.name if known is not None else account,
+            "sign-in",
+            endpoint=endpoint.name,
+            client=client,
+            tls=tls,
             method=method if known is None or known.account.kind != "anonymous" else None,
-        )  # fmt: skip
+        )
         if known is None:
             self._attempt(now, account, client, ok=False)
             found = Verdict("sign-in", lambda: ("no-account", f"there is no account {account!r}"))
@@ -171,9 +207,17 @@ class Stage:
         methods = frozenset(known.account.methods)
         sessions = self._sessions.get(known.name, 0)
         question = Question(
-            known.name, "sign-in", endpoint=endpoint.name, client=client, tls=tls, method=asked.method, at=now,
-            credentials=methods, sessions=sessions, locks=self._locks(prepared, known.name, client, now),
-        )  # fmt: skip
+            known.name,
+            "sign-in",
+            endpoint=endpoint.name,
+            client=client,
+            tls=tls,
+            method=asked.method,
+            at=now,
+            credentials=methods,
+            sessions=sessions,
+            locks=self._locks(prepared, known.name, client, now),
+        )
         found = verdict(self.room.prepared(), question, now)
         anonymous = known.account.kind == "anonymous"
         if not anonymous and proven is None:
@@ -182,7 +226,11 @@ class Stage:
             self.source.report("failed", known.name, client, endpoint.name, None)
             if found.allowed:
                 found = Verdict(
-                    "sign-in", lambda: ("wrong-credential", f"the {method} that was given for {known.name} is wrong")
+                    "sign-in",
+                    lambda: (
+                        "wrong-credential",
+                        f"the {method} that was given for {known.name} is wrong",
+                    ),
                 )
         if not found.allowed:
             self._refused(asked, found)
@@ -210,35 +258,56 @@ class Stage:
     def _refused(self, asked: Question, found: Verdict) -> None:
         self.log.write(
             ActionLine(
-                datetime.now(UTC), 0, asked.account, asked.endpoint or "", asked.client or "", "sign-in", None, None, False,
-                found.gate, found.reason, found.text,
+                datetime.now(UTC),
+                0,
+                asked.account,
+                asked.endpoint or "",
+                asked.client or "",
+                "sign-in",
+                None,
+                None,
+                False,
+                found.gate,
+                found.reason,
+                found.text,
                 facts=tuple(
                     [("--tls" if asked.tls else "--no-tls", "")] * (asked.tls is not None)
                     + [("--method", asked.method or "")] * (asked.method is not None)
                 ),
             )
-        )  # fmt: skip
+        )
 
     def ended(self, session: Session) -> None:
         """A session is over."""
         left = self._sessions.get(session.account, 1) - 1
         self._sessions[session.account] = max(0, left)
         facts = session.facts
-        self.source.report("ended", session.account, facts.client or "", facts.endpoint or "", self._called(session))
+        self.source.report(
+            "ended",
+            session.account,
+            facts.client or "",
+            facts.endpoint or "",
+            self._called(session),
+        )
 
     def _called(self, session: Session) -> str:
         """What a session is called in reports."""
         return f"rehearsal-{self._name}-{session.number}"
 
     def proven_by(self, account: str, password: str) -> str | None:
-        """OWN or ONE_FOR_ALL, where a password is right; None: it is wrong. Asks the service, and so blocks."""
+        """OWN or ONE_FOR_ALL, where a password is right; None: it is wrong.
+
+        Asks the service, and so blocks.
+        """
         self._forget_lifted(account)
         if equal(password, self.password):
             return ONE_FOR_ALL
         return OWN if self.source.password_is(account, password) else None
 
     def _forget_lifted(self, account: str) -> None:
-        """Nothing counts against an account or an address any more whose lock the service does not know."""
+        """Nothing counts against an account or an address any more whose lock the service does not
+        know.
+        """
         now = datetime.now(UTC)
         for lock in self._locks(self._known, account, "", now, every=True):
             if self.source.is_locked(lock.of, lock.name) is False:
@@ -254,7 +323,13 @@ class Stage:
         """What locks an account, or the address of a client; with `every`, any address."""
         found = []
         for policy in prepared.model.lockouts:
-            names = {account} if policy.of == "account" else {a.address for a in self._attempts} if every else {client}
+            names = (
+                {account}
+                if policy.of == "account"
+                else {a.address for a in self._attempts}
+                if every
+                else {client}
+            )
             for name in sorted(names):
                 own = [a for a in self._attempts if _counts(policy.of, name, a)]
                 standing = counting(policy, name, own, at)

@@ -31,8 +31,13 @@ def _is_same_door(one: Endpoint, other: Endpoint | None) -> bool:
     if other is None:
         return False
     return (one.protocol, one.address, one.port, one.passive_ports, one.tls, one.host_names) == (
-        other.protocol, other.address, other.port, other.passive_ports, other.tls, other.host_names
-    )  # fmt: skip
+        other.protocol,
+        other.address,
+        other.port,
+        other.passive_ports,
+        other.tls,
+        other.host_names,
+    )
 
 
 class StandIn(Stage):
@@ -48,27 +53,37 @@ class StandIn(Stage):
         self._following = asyncio.Lock()
         self._told: Callable[[str], None] = lambda _: None
 
-    # --- endpoints ------------------------------------------------------------------------------
+    # --- endpoints -------------------------------------------------------------------------------
 
     async def open(self, tell: Callable[[str], None] | None = None) -> None:
-        """Open every endpoint that starts; from then on follow the model, and `tell` of what opens and closes."""
+        """Open every endpoint that starts; from then on follow the model, and `tell` of what opens
+        and closes.
+        """
         self.refresh()
         await self._open_and_close()
         self._told = tell or self._told
         self._loop = asyncio.get_running_loop()
 
     def refresh(self) -> Prepared:
-        """As :meth:`Stage.refresh`; where endpoints are others, they open and close after what is done now."""
+        """As :meth:`Stage.refresh`; where endpoints are others, they open and close after what is
+        done now.
+        """
         before, found = self._known, super().refresh()
         if self._loop is not None and found.model.endpoints != before.model.endpoints:
             self._loop.create_task(self._open_and_close())
         return found
 
     async def _open_and_close(self) -> None:
-        """Open each endpoint that starts, and close those that do no more; what goes on at the others goes on."""
+        """Open each endpoint that starts, and close those that do no more; what goes on at the
+        others goes on.
+        """
         async with self._following:
             prepared = self._known
-            starting = {e.name: e for e in prepared.model.endpoints if e.enabled and e.name not in prepared.stopped_by}
+            starting = {
+                e.name: e
+                for e in prepared.model.endpoints
+                if e.enabled and e.name not in prepared.stopped_by
+            }
             for opened in list(self.opened):
                 if not _is_same_door(opened.endpoint, starting.get(opened.endpoint.name)):
                     self._servers.pop(opened.endpoint.name).close()
@@ -85,7 +100,11 @@ class StandIn(Stage):
     async def _open(self, endpoint: Endpoint) -> None:
         # Endpoints that share a port by host names get one each.
         taken = {opened.port for opened in self.opened}
-        wanted = 0 if self.offset == 0 or endpoint.port + self.offset in taken else endpoint.port + self.offset
+        wanted = (
+            0
+            if self.offset == 0 or endpoint.port + self.offset in taken
+            else endpoint.port + self.offset
+        )
         listening = self._listen(wanted if wanted < 65536 else 0, endpoint)
         if listening is None:
             return
@@ -99,7 +118,8 @@ class StandIn(Stage):
         """A socket that listens on a port, or on any that is free where that one is taken."""
         family = socket.AF_INET6 if ":" in self.host else socket.AF_INET
         for wanted in (port, 0):
-            # Named as TCP, or asyncio leaves small answers waiting for the acknowledgement of those before.
+            # Named as TCP, or asyncio leaves small answers waiting for the acknowledgement of those
+            # before.
             listening = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
             listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:

@@ -1,6 +1,7 @@
 """Scratch files: a folder for each store, and who owns what.
 
-Every part of a path is opened from the folder above it, and no link is followed: nothing outside can be reached.
+Every part of a path is opened from the folder above it, and no link is followed: nothing outside
+can be reached.
 """
 
 from __future__ import annotations
@@ -72,7 +73,9 @@ class Tree:
 
     @contextmanager
     def _above(self, place: Place) -> Iterator[tuple[int, str]]:
-        """The open folder that something is in, and its name there; of a store's root: itself, and ``.``."""
+        """The open folder that something is in, and its name there; of a store's root: itself, and
+        ``.``.
+        """
         names = [x for x in place.path.split("/") if x]
         at = os.open(self.root / place.store, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
         try:
@@ -111,7 +114,10 @@ class Tree:
             return os.open(name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=above)
 
     def open_copy(self, place: Place, keep: int) -> tuple[int, str]:
-        """A new file beside one, with the first `keep` bytes of that; and its name. :meth:`replace` puts it in its place."""
+        """A new file beside one, with the first `keep` bytes of that; and its name.
+
+        :meth:`replace` puts it in its place.
+        """
         made = f"{PART}{os.urandom(8).hex()}"
         at = Place(place.store, f"{parent(place.path).rstrip('/')}/{made}")
         new = self.open(at, os.O_RDWR | os.O_CREAT | os.O_EXCL)
@@ -160,7 +166,9 @@ class Tree:
         with self._above(place) as (above, name), self._above(to) as (there, new):
             os.rename(name, new, src_dir_fd=above, dst_dir_fd=there)
         self.owners.pop(to, None)
-        for at in [p for p in self.owners if p.store == place.store and _within(p.path, place.path)]:
+        for at in [
+            p for p in self.owners if p.store == place.store and _within(p.path, place.path)
+        ]:
             now = Place(to.store, to.path + at.path[len(place.path) :])
             if at in self.folder_owners:
                 owner = self.folder_owners[at]
@@ -183,16 +191,20 @@ class Tree:
                 yield from self.files_below(Place(place.store, f"{place.path.rstrip('/')}/{name}"))
 
     def take_shape(self, store: str, like: Path, accounts: Iterable[str]) -> int:
-        """Files and folders of the names and sizes of a real folder, without what is in them; the number of files.
+        """Files and folders of the names and sizes of a real folder, without what is in them; the
+        number of files.
 
-        Whose a file is, its OS user says, where there is an account of that name. Links and special files are left out.
+        Whose a file is, its OS user says, where there is an account of that name. Links and special
+        files are left out.
         """
         known = {fold(name): name for name in accounts}
         files = 0
         for folder, names, file_names in os.walk(like):
             inside = Place(store, "/" + "/".join(Path(folder).relative_to(like).parts))
             self.make_all(inside)
-            names[:] = [n for n in names if not n.startswith(PART) and not Path(folder, n).is_symlink()]
+            names[:] = [
+                n for n in names if not n.startswith(PART) and not Path(folder, n).is_symlink()
+            ]
             for name in file_names:
                 found = os.lstat(os.path.join(folder, name))
                 if not stat.S_ISREG(found.st_mode) or name.startswith(PART):

@@ -1,4 +1,6 @@
-"""A file that is written: as it comes, bounded by every limit, and whole or not at all where it replaces another."""
+"""A file that is written: as it comes, bounded by every limit, and whole or not at all where it
+replaces another.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,7 @@ from drawknife.core.words.names import Place
 from .log import ActionLine, Log
 from .refusals import LimitReached, NotThere
 from .room import RoomLeft, Upload
-from .tree import Tree
+from .tree import FileOrFolder, Tree
 
 
 class Scene:
@@ -26,7 +28,9 @@ class Scene:
         self._known: tuple[Prepared, int, Prepared] | None = None
 
     def model(self, day: date) -> Prepared:
-        """The model of a day, with what was added as used, and whoever made a folder as its owner."""
+        """The model of a day, with what was added as used, and whoever made a folder as
+        its owner.
+        """
         base = self.room.prepared().on(day)
         if not self.tree.folder_owners:
             return base
@@ -46,17 +50,30 @@ class Acting(Protocol):
     def setting(self, name: str) -> Any: ...
     def take_line(self) -> ActionLine | None: ...
     def need(self, action: str, path: str, **more: Any) -> None: ...
-    def at_a_limit(self, action: str, path: str, owner: str | None, length: int, more: int) -> LimitReached: ...
+    def at_a_limit(
+        self, action: str, path: str, owner: str | None, length: int, more: int
+    ) -> LimitReached: ...
 
 
 class Writing:
-    """A file that is written. :meth:`finish` when all has come, :meth:`break_off` where it ended before.
+    """A file that is written.
 
-    Of a new file and of what is appended what came is kept; what is overwritten is only replaced when all has come.
+    :meth:`finish` when all has come, :meth:`break_off` where it ended before.
+
+    Of a new file and of what is appended what came is kept; what is overwritten is only replaced
+    when all has come.
     """
 
     def __init__(
-        self, session: Acting, place: Place, location: str, action: str, owner: str | None, start: int, length: int
+        self,
+        session: Acting,
+        place: Place,
+        location: str,
+        action: str,
+        *,
+        owner: str | None,
+        start: int,
+        length: int,
     ) -> None:
         self.session, self.location, self.action, self.start = session, location, action, start
         #: What is written down when it is known whether it came whole.
@@ -80,18 +97,26 @@ class Writing:
         self.owner = owner
         most = session.setting("upload_limit")
         self.upload: Upload = session.scene.room.upload(
-            self.place, owner or session.account, datetime.now(UTC), None if most == UNLIMITED else most
+            self.place,
+            owner or session.account,
+            datetime.now(UTC),
+            None if most == UNLIMITED else most,
         )
         #: Bytes of the file that were counted before it began.
         self._free = length
 
     def put(self, data: bytes, at: int | None = None) -> None:
-        """Write a piece, at the end or at an offset. :class:`LimitReached` where a limit does not let it in."""
+        """Write a piece, at the end or at an offset.
+
+        :class:`LimitReached` where a limit does not let it in.
+        """
         start = self.end if at is None else at
         end = start + len(data)
         if not self.upload.lets(end, self._free):
             self._lines = []
-            raise self.session.at_a_limit(self.action, self.location, self.owner, self.end, end - self.end)
+            raise self.session.at_a_limit(
+                self.action, self.location, self.owner, self.end, end - self.end
+            )
         os.pwrite(self.fd, data, start)
         self.end = max(self.end, end)
 
@@ -101,7 +126,9 @@ class Writing:
         self._write_down()
 
     def break_off(self) -> None:
-        """End it before all has come: what was there before stays, or what came of a new file is kept."""
+        """End it before all has come: what was there before stays, or what came of a new file is
+        kept.
+        """
         came = self.end - self.start
         self._drop()
         what = "what was there before stays" if self._made is not None else "what came is kept"
@@ -127,7 +154,9 @@ class Writing:
 
 
 class Modifying(Writing):
-    """A file that is written at offsets of the client's choice; each piece is asked for as what it is."""
+    """A file that is written at offsets of the client's choice; each piece is asked for as what it
+    is.
+    """
 
     _asked: frozenset[str] = frozenset()
 
@@ -147,3 +176,15 @@ class Modifying(Writing):
             super()._drop()
         else:
             self._keep()
+
+
+def move(scene: Scene, one: Place, other: Place, there: FileOrFolder | None) -> None:
+    """Rename a file or a folder, whose room goes along; what is `there` is replaced."""
+    tree, room = scene.tree, scene.room
+    if there is not None:
+        room.count(other, tree.owners.get(other), -there.size, -1)
+    moved = [(place, size, tree.owners.get(place)) for place, size in tree.files_below(one)]
+    tree.rename(one, other)
+    for place, size, owner in moved:
+        room.count(place, owner, -size, -1)
+        room.count(Place(other.store, other.path + place.path[len(one.path) :]), owner, size, 1)

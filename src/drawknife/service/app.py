@@ -17,8 +17,9 @@ from werkzeug.routing import PathConverter
 from drawknife import __version__
 from drawknife.records.database import Database
 from drawknife.records.directories import Secrets
+from drawknife.records.retention import DEFAULT, Retention
 
-from . import openapi, operating
+from . import openapi, operating, review_page
 from .api import (
     accounts,
     administrators,
@@ -36,6 +37,7 @@ from .api import (
     questions,
     rehearsals,
     reports,
+    reviews,
     sessions,
 )
 from .api.common import describe_problems
@@ -49,6 +51,7 @@ from .security import PROVISIONING, asker, check_role, refused, route_of, with_h
 from .shared import Shared
 from .single_decisions import with_single_decisions
 from .syncing import start_syncing
+from .trimming import start_trimming
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
@@ -74,8 +77,9 @@ SUBJECTS = (
     rehearsals,
     administrators,
     reports,
+    reviews,
 )
-OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions"}
+OPEN = {f"{PREFIX}/health", f"{PREFIX}/sessions", f"{PREFIX}/reviews", f"{PREFIX}/reviews/signed"}
 
 
 def create_app(
@@ -84,21 +88,28 @@ def create_app(
     key_file: Path | None = None,
     files: ReadableFolders | None = None,
     shared: Shared | None = None,
+    *,
     start: bool = True,
     second_person: bool = False,
     pattern_folders: tuple[Path, ...] = (),
     public_url: str | None = None,
+    retention: Retention = DEFAULT,
 ) -> OpenAPI:
     """The application on one database; `console` is the folder of the console's built files.
 
-    `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be read; `shared` is
-    what this process tells others of the same service. `start` false makes it without connecting, to describe it. With
-    `second_person` every change is a draft, applied by another than who wrote it. `pattern_folders` hold patterns. `public_url`
-    is where people reach the console.
+    `key_file` holds the key that bind passwords are encrypted with; `files` are those that may be
+    read; `shared` is what this process tells others of the same service. `start` false makes it
+    without connecting, to describe it. With `second_person` every change is a draft, applied by
+    another than who wrote it. `pattern_folders` hold patterns. `public_url` is where people reach
+    the console. `retention` is how long data is kept that answers about today do not need.
     """
     app = OpenAPI(
         "drawknife",
-        info=Info(title="Drawknife", version=__version__, description="What each account can really do, and why."),
+        info=Info(
+            title="Drawknife",
+            version=__version__,
+            description="What each account can really do, and why.",
+        ),
         security_schemes={"token": {"type": "http", "scheme": "bearer"}},
         doc_ui=openapi.wanted,
         doc_prefix=PREFIX,
@@ -110,8 +121,11 @@ def create_app(
     app.request_class = Request
     app.json.sort_keys = False  # type: ignore[attr-defined]
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_BODY
-    current = Current(database, Secrets(key_file), files or ReadableFolders(), shared or Shared(), second_person)
+    current = Current(
+        database, Secrets(key_file), files or ReadableFolders(), shared or Shared(), second_person
+    )
     current.pattern_folders, current.public_url = pattern_folders, public_url
+    current.retention = retention
     app.extensions["drawknife"] = current
     register(app)
 
@@ -123,6 +137,7 @@ def create_app(
     else:
         app.add_url_rule(f"{PREFIX}/openapi.json", "openapi", _described)
     operating.add_to(app, current)
+    review_page.add_to(app)
     if console is not None:
         _serve_console(app, console)
     beside = _with_provisioning(app.wsgi_app, current)
@@ -132,6 +147,7 @@ def create_app(
         database.open()
         current.start()
         start_syncing(current)
+        start_trimming(current)
         current.certificates.start()
     return app
 
@@ -142,7 +158,9 @@ def _described() -> Response:
 
 
 def _look_at_each_request(app: Flask, current: Current) -> None:
-    """Sign-in is required for everything but what is open to all; each request has a number, is counted and logged."""
+    """Sign-in is required for everything but what is open to all; each request has a number, is
+    counted and logged.
+    """
 
     @app.before_request
     def sign_in_required() -> Response | None:
@@ -168,15 +186,21 @@ def _look_at_each_request(app: Flask, current: Current) -> None:
         REQUESTS.labels(request.method, route, response.status_code).inc()
         SECONDS.labels(route).observe(took)
         log.info(
-            "request answered", method=request.method, path=request.path, status=response.status_code,
-            ms=round(took * 1000, 1), who=g.get("who"),
-        )  # fmt: skip
+            "request answered",
+            method=request.method,
+            path=request.path,
+            status=response.status_code,
+            ms=round(took * 1000, 1),
+            who=g.get("who"),
+        )
         structlog.contextvars.unbind_contextvars("request")
         return response
 
 
 def _with_provisioning(app: WSGIApplication, current: Current) -> WSGIApplication:
-    """The same application with SCIM beside it, which is loaded when the first asks: few do, and it takes a while."""
+    """The same application with SCIM beside it, which is loaded when the first asks: few do, and it
+    takes a while.
+    """
 
     @cache
     def scim() -> WSGIApplication:

@@ -1,4 +1,6 @@
-"""What somebody reads: everything, or where their area bounds it what touches that (docs/rules.md, "Roles and areas")."""
+"""What somebody reads: everything, or where their area bounds it what touches that (docs/rules.md,
+"Roles and areas").
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,11 @@ class Reading:
 
     def part(self, prepared: Prepared) -> Prepared:
         """What is shown of a model; itself where nothing bounds it."""
-        return prepared if self.area is None else part_shown(prepared.full, self.area, datetime.now(UTC).date())
+        return (
+            prepared
+            if self.area is None
+            else part_shown(prepared.full, self.area, datetime.now(UTC).date())
+        )
 
     def of(self, answering: Answering) -> Answering:
         """Answers about what is shown of the model that they are about."""
@@ -46,10 +52,11 @@ class Reading:
     def beyond(self) -> NotAllowed:
         """That something reaches farther than what is shown, which is not told of."""
         return NotAllowed(
-            f"this affects something outside your area ({', '.join(self._holder.shown or ())}). Ask an owner."
+            f"this affects something outside your area ({', '.join(self._holder.shown or ())}). Ask"
+            " an owner."
         )
 
-    # --- the journal ------------------------------------------------------------------------------
+    # --- the journal -----------------------------------------------------------------------------
 
     def check_revision(self, number: int) -> None:
         """:class:`NotFound` for a revision that is not shown, as for one that there is not."""
@@ -65,9 +72,11 @@ class Reading:
         if self.area is None:
             return found
         turns = [
-            turn
-            if turn.revision is None or self.shows_revision(turn.revision)
-            else turn.model_copy(update={"who": None, "what": NOT_SHOWN, "items": []})
+            (
+                turn
+                if turn.revision is None or self.shows_revision(turn.revision)
+                else turn.model_copy(update={"who": None, "what": NOT_SHOWN, "items": []})
+            )
             for turn in found.turns
         ]
         return found.model_copy(update={"turns": turns})
@@ -76,7 +85,9 @@ class Reading:
         """What a revision did, in the journal's words, if it is shown."""
         return by.what if self.area is None or self.shows_revision(by.number) else NOT_SHOWN
 
-    def lines(self, limit: int, offset: int, wanted: journal.LinesWanted) -> tuple[int, list[journal.JournalRow]]:
+    def lines(
+        self, limit: int, offset: int, wanted: journal.LinesWanted
+    ) -> tuple[int, list[journal.JournalRow]]:
         """How many lines of the journal there are of those wanted, and some, the newest first."""
         database = self._state.database
         if self.area is None:
@@ -88,7 +99,9 @@ class Reading:
         """A line without what followed from it, which names everybody."""
         return line if self.area is None else line._replace(followed=None)
 
-    def _every_line(self, wanted: journal.LinesWanted, some: int = 1000) -> Iterator[journal.JournalRow]:
+    def _every_line(
+        self, wanted: journal.LinesWanted, some: int = 1000
+    ) -> Iterator[journal.JournalRow]:
         offset = 0
         while True:
             _, lines = journal.read_journal(self._state.database, some, offset, wanted)
@@ -98,7 +111,9 @@ class Reading:
             offset += some
 
     def _shows(self, line: journal.JournalRow) -> bool:
-        """Is a line shown: what they did themselves beside the model, and changes of which every item lies in the area?"""
+        """Is a line shown: what they did themselves beside the model, and changes of which every
+        item lies in the area?
+        """
         if not line.item_count:
             return line.who in (self._holder.name, self._holder.by)
         items = line.items
@@ -112,10 +127,16 @@ class Reading:
         return all(
             history.is_of_model(section)
             and before != "counted"
-            and all(self._holds_side(section, name, side, accounts) for side in (before, after) if side is not None)
+            and all(
+                self._holds_side(section, name, side, accounts)
+                for side in (before, after)
+                if side is not None
+            )
             for section, name, before, after in items
         )
 
-    def _holds_side(self, section: str, name: str, side: object, accounts: dict[str, Account]) -> bool:
+    def _holds_side(
+        self, section: str, name: str, side: object, accounts: dict[str, Account]
+    ) -> bool:
         assert self.area is not None
         return self.area.holds_item(section, name, history.item_from(section, side), accounts)

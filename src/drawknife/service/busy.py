@@ -1,4 +1,6 @@
-"""What may take long, such as asking a directory: a few at once, each with a deadline, so that the rest is answered."""
+"""What may take long, such as asking a directory: a few at once, each with a deadline, so that the
+rest is answered.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,11 @@ class Few:
         self._pool = ThreadPoolExecutor(most * 4, thread_name_prefix=name)
 
     def run(self, work: Callable[[], Found]) -> Found:
-        """What `work` gives. :class:`Busy` if too many are under way; TimeoutError if it takes too long: it may then
-        go on by itself, and what it gives is not used."""
+        """What `work` gives.
+
+        :class:`Busy` if too many are under way; TimeoutError if it takes too long: it may then go
+        on by itself, and what it gives is not used.
+        """
         if not self._free.acquire(blocking=False):
             raise Busy(f"the {self.name} are asked by others just now; try again in a few seconds")
         future = self._pool.submit(work)

@@ -1,4 +1,6 @@
-"""Endpoints' certificates, looked at in the background: whoever asks is told what was seen last, and when."""
+"""Endpoints' certificates, looked at in the background: whoever asks is told what was seen last,
+and when.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ class Certificates:
     `endpoints` gives those of the newest model, `read` the bytes of a file or :class:`NotReadable`.
     """
 
-    def __init__(self, endpoints: Callable[[], Sequence[Endpoint]], read: Callable[[str], bytes]) -> None:
+    def __init__(
+        self, endpoints: Callable[[], Sequence[Endpoint]], read: Callable[[str], bytes]
+    ) -> None:
         self._endpoints = endpoints
         self._read_file = read
         #: By the files of the certificate and its key, and the host names that it is to be for.
@@ -49,7 +53,9 @@ class Certificates:
         return self._seen.get(_looked_at(endpoint))
 
     def wait_for(self, endpoint: Endpoint) -> None:
-        """Until a certificate that has just come was looked at, or a moment: a file may keep who reads it waiting for ever."""
+        """Until a certificate that has just come was looked at, or a moment: a file may keep who
+        reads it waiting for ever.
+        """
         with self._looked:
             self._looked.wait_for(lambda: self.seen(endpoint) is not None, FIRST_LOOK)
 

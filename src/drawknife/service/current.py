@@ -28,8 +28,16 @@ from drawknife.core.prepared.question import Question
 from drawknife.formats.questions import read_question
 from drawknife.records import credentials, history, sign_ins, tokens
 from drawknife.records.accepted import accepted_on
-from drawknife.records.database import CHANNEL, OUTDATED_BY, Database, Outdated, Unavailable, schema_steps
+from drawknife.records.database import (
+    CHANNEL,
+    OUTDATED_BY,
+    Database,
+    Outdated,
+    Unavailable,
+    schema_steps,
+)
 from drawknife.records.directories import Secrets
+from drawknife.records.retention import DEFAULT, Retention
 from drawknife.records.snapshots import EMPTY, Snapshot, read_snapshot
 
 from .busy import Few
@@ -37,6 +45,7 @@ from .certificates import Certificates
 from .files import ReadableFolders
 from .shared import Shared
 from .sync_findings import sync_findings
+from .tidings import Mail
 
 log = structlog.get_logger()
 T = TypeVar("T")
@@ -48,8 +57,8 @@ LOOK_EVERY = 0.4
 KEPT_APART = 3
 
 _STATE = (
-    "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM token_changes),"
-    f" {OUTDATED_BY}, current_setting('transaction_read_only') = 'on'"
+    "SELECT (SELECT coalesce(max(number), 0) FROM revisions), (SELECT last_value FROM"
+    f" token_changes), {OUTDATED_BY}, current_setting('transaction_read_only') = 'on'"
 )
 
 
@@ -68,7 +77,12 @@ class Current:
     """Keeps the newest snapshot, prepared, and who holds which token."""
 
     def __init__(
-        self, database: Database, secrets: Secrets, files: ReadableFolders, shared: Shared, second_person: bool = False
+        self,
+        database: Database,
+        secrets: Secrets,
+        files: ReadableFolders,
+        shared: Shared,
+        second_person: bool = False,
     ) -> None:
         self.database = database
         self.secrets = secrets
@@ -79,6 +93,10 @@ class Current:
         self.pattern_folders: tuple[Path, ...] = ()
         #: Where people reach the console, if that was said.
         self.public_url: str | None = None
+        #: Sends letters, if a mail server was named.
+        self.mail: Mail | None = None
+        #: How long data is kept that answers about today do not need.
+        self.retention: Retention = DEFAULT
         self.certificates = Certificates(lambda: self.snapshot().model.endpoints, files.read)
         #: Asking directories takes as long as they like to: two at once, a minute each.
         self.directories = Few("directories", 2, 60)
@@ -119,7 +137,9 @@ class Current:
     def _listen(self) -> None:
         while not self._stop.is_set():
             try:
-                with psycopg.connect(self.database.address, autocommit=True, connect_timeout=8) as connection:
+                with psycopg.connect(
+                    self.database.address, autocommit=True, connect_timeout=8
+                ) as connection:
                     connection.execute(f"LISTEN {CHANNEL}")
                     while not self._stop.is_set():
                         row = connection.execute(_STATE, (self._schema,)).fetchone()
@@ -139,25 +159,34 @@ class Current:
         if said.outdated_by is not None and self._said.outdated_by is None:
             log.error("outdated: this service answers nothing any more", schema=said.outdated_by)
         if said.read_only is not self._said.read_only:
-            log.warning("the database is read-only" if said.read_only else "the database takes changes again")
+            log.warning(
+                "the database is read-only"
+                if said.read_only
+                else "the database takes changes again"
+            )
         self._said, self._said_at, self._lost = said, monotonic(), False
         self._heard.set()
 
     def wait_for_database(self, seconds: float) -> None:
-        """Until the database has answered for the first time, to the thread that listens and through the pool, or so long."""
+        """Until the database has answered for the first time, to the thread that listens and
+        through the pool, or so long.
+        """
         if self._heard.wait(seconds):
             with contextlib.suppress(Unavailable):
                 self.database.read("SELECT 1")
 
     def _newest(self) -> tuple[int, int]:
-        """What the database said last, asked anew if that is too long ago; Unavailable if it is gone."""
+        """What the database said last, asked anew if that is too long ago; Unavailable if it is
+        gone.
+        """
         if self._lost:
             raise Unavailable("the database cannot be reached")
         if monotonic() - self._said_at > FRESH:
             self._hear(_State(*self.database.read(_STATE, (self._schema,))[0]))
         if self._said.outdated_by is not None:
             raise Outdated(
-                f"a newer version has brought the database to {self._said.outdated_by}; ask a service of that version"
+                f"a newer version has brought the database to {self._said.outdated_by}; ask a"
+                " service of that version"
             )
         return max(self._said.revision, self.shared.newest()), self._said.tokens
 
@@ -193,7 +222,9 @@ class Current:
         return snapshot, self._prepared
 
     def prepared_for(self, model: Model) -> Prepared:
-        """A model prepared, from the newest one where that helps; kept if it is the newest itself."""
+        """A model prepared, from the newest one where that helps; kept if it is the
+        newest itself.
+        """
         with self._preparing:
             if self._prepared.model is model:
                 return self._prepared
@@ -210,20 +241,24 @@ class Current:
             snapshot.revision,
             datetime.now(UTC),
             self._known,
-            self.credentials(snapshot),
-            self.certificates.seen,
-            lambda: self._locked(snapshot),
-            self._accepted,
-            lambda: sync_findings(self.database),
+            credentials=self.credentials(snapshot),
+            seen=self.certificates.seen,
+            locked=lambda: self._locked(snapshot),
+            accepted=self._accepted,
+            beside=lambda: sync_findings(self.database),
         )
 
     def _accepted(self) -> dict[tuple[str, str], msg.AcceptedMessage]:
         """The findings that are accepted today, by kind and what they are about."""
         found = accepted_on(self.database, datetime.now(UTC).date())
-        return {key: msg.AcceptedMessage(until=x.until, note=x.note, who=x.who, at=x.at) for key, x in found.items()}
+        return {
+            key: msg.AcceptedMessage(until=x.until, note=x.note, who=x.who, at=x.at)
+            for key, x in found.items()
+        }
 
     def past(self, as_of: str) -> tuple[Snapshot, datetime]:
-        """The model as of a revision or a time that has been, and the time from which questions about it count.
+        """The model as of a revision or a time that has been, and the time from which questions
+        about it count.
 
         Raises as :func:`drawknife.records.history.as_of`.
         """
@@ -231,13 +266,20 @@ class Current:
         then = history.as_of(self.database, as_of)
         if then.revision == newest.revision:
             return newest, then.at
-        return Snapshot(then.revision, history.model_at(self.database, newest, then.revision)), then.at
+        return (
+            Snapshot(then.revision, history.model_at(self.database, newest, then.revision)),
+            then.at,
+        )
 
     def answering_as_of(self, as_of: str) -> Answering:
-        """Answers about a model that was in force. What was known of sign-ins, credentials and certificates then is not."""
+        """Answers about a model that was in force.
+
+        What was known of sign-ins, credentials and certificates then is not.
+        """
         then = history.as_of(self.database, as_of)
         prepared = self.kept_apart(
-            then.revision, lambda: prepare(self.past(str(then.revision))[0].model, self.prepared()[1])
+            then.revision,
+            lambda: prepare(self.past(str(then.revision))[0].model, self.prepared()[1]),
         )
         return Answering(prepared, then.revision, then.at, seen=lambda _: None)
 
@@ -251,7 +293,10 @@ class Current:
         return found
 
     def when(self, asked: dict[str, Any]) -> msg.WhenAnswer:
-        """Since when an account can do a thing. Raises as a decision, and :class:`history.NotKept`."""
+        """Since when an account can do a thing.
+
+        Raises as a decision, and :class:`history.NotKept`.
+        """
         snapshot, prepared = self.prepared()
         answering = Answering(prepared, snapshot.revision, datetime.now(UTC))
         question, _ = read_question(asked)
@@ -261,17 +306,30 @@ class Current:
         answering.decide(asked)  # is all that it names there?
         question = replace(question, account=answering.account(question.account).name)
         steps, folders, groups = history.steps_for(self.database, snapshot, question)
-        begins = self.database.read("SELECT coalesce(min(at), clock_timestamp()) FROM revisions")[0][0]
+        kept = history.history_start(self.database)
+        first = "SELECT coalesce(min(at), clock_timestamp()) FROM revisions"
+        begins = kept.at if kept is not None else self.database.read(first)[0][0]
         return when_message(
-            turns(snapshot.model, question, steps, folders, groups, begins, datetime.now(UTC)),
+            turns(
+                snapshot.model,
+                question,
+                steps,
+                folders,
+                groups,
+                begins=begins,
+                now=datetime.now(UTC),
+            ),
             question,
             snapshot.revision,
             len(steps),
+            kept.revision if kept is not None else None,
         )
 
     def credentials(self, snapshot: Snapshot) -> dict[str, frozenset[str]]:
-        """For each account what it has a credential for: a password, a key, its directory. Kept for the revision, as
-        every change of a credential is one."""
+        """For each account what it has a credential for: a password, a key, its directory.
+
+        Kept for the revision, as every change of a credential is one.
+        """
         revision, found = self._credentials
         if revision != snapshot.revision:
             kept = credentials.methods_with_credentials(self.database)
@@ -289,15 +347,28 @@ class Current:
         return frozenset(c.name for c in found if c.of == "account" and c.until is not None)
 
     def _known(self, question: Question, at: datetime) -> Question:
-        """A question with what is known of who signs in: credentials, sessions that are open, and what is locked."""
+        """A question with what is known of who signs in: credentials, sessions that are open, and
+        what is locked.
+        """
         account = self._prepared.account(question.account)
-        held = self.credentials(self._snapshot).get(account.name, frozenset()) if account is not None else None
+        held = (
+            self.credentials(self._snapshot).get(account.name, frozenset())
+            if account is not None
+            else None
+        )
         return self.with_facts(question, at, self._snapshot.model, question.account, held)
 
     def with_facts(
-        self, question: Question, at: datetime, model: Model, called: str, held: frozenset[str] | None
+        self,
+        question: Question,
+        at: datetime,
+        model: Model,
+        called: str,
+        held: frozenset[str] | None,
     ) -> Question:
-        """A question of a model with the locks, sessions and credentials (`held`) of the account that is `called` so today."""
+        """A question of a model with the locks, sessions and credentials (`held`) of the account
+        that is `called` so today.
+        """
         client = str(read_address(question.client)) if question.client is not None else None
         locks = sign_ins.locks_on(self.database, model, called, client, at)
         sessions = question.sessions
@@ -306,7 +377,10 @@ class Current:
         return replace(question, locks=locks, sessions=sessions, credentials=held)
 
     def holder(self, token: str) -> tokens.Holder | None:
-        """Whose token it is. What is known is forgotten when any token or administrator changes, and each minute."""
+        """Whose token it is.
+
+        What is known is forgotten when any token or administrator changes, and each minute.
+        """
         _, change = self._newest()
         ended = self.shared.ended()
         if ended != self._ended:
@@ -325,6 +399,8 @@ class Current:
         return found
 
     def forget_tokens(self) -> None:
-        """Forget at once who holds what, in all processes of this service, after a token was ended here."""
+        """Forget at once who holds what, in all processes of this service, after a token was ended
+        here.
+        """
         self._holders, self._holders_at = {}, (-1, 0.0)
         self.shared.ended_tokens()

@@ -16,7 +16,6 @@ from drawknife.answers.changing import Changing, followed_as_shown
 from drawknife.answers.drafting import BACK, BACK_TO, LOAD, Laid, lay, misfits, names_in, says
 from drawknife.answers.previews import item_changes
 from drawknife.core.follows.pairing import Renames
-from drawknife.core.follows.sign_in_changes import Credentials
 from drawknife.core.model import values
 from drawknife.core.model.difference import differing
 from drawknife.core.model.items import Model
@@ -24,7 +23,7 @@ from drawknife.core.prepared.prepared import Prepared, prepare
 from drawknife.core.prepared.question import Question
 from drawknife.core.words.errors import BadInput, DrawknifeError, NotAllowed, NotFound, Refused
 from drawknife.core.words.names import BadValue, check_name, fold
-from drawknife.core.words.roles import DRAFTER, OWNER, covers
+from drawknife.core.words.roles import OWNER, covers
 from drawknife.core.words.sizes import number_of
 from drawknife.formats.model_file import model_data
 from drawknife.records import drafts, history, journal
@@ -32,6 +31,7 @@ from drawknife.records.tokens import Holder
 
 from .bounded_reading import NOT_SHOWN, Reading
 from .current import Current
+from .draft_models import ApplyingDraft, WithinDraft, credentials_with, returning_with
 from .keeping import KeptModel
 
 
@@ -44,14 +44,18 @@ class Drafting:
         self._keeper = KeptModel(state, holder)
         self._reading = Reading(state, holder)
 
-    # --- looking ----------------------------------------------------------------------------------
+    # --- looking ---------------------------------------------------------------------------------
 
     def every(self) -> msg.DraftList:
         """All drafts, the newest first."""
-        return msg.DraftList(drafts=[_line(s) for s in drafts.each(self._database) if self._shows(s.begun_by)])
+        return msg.DraftList(
+            drafts=[_line(s) for s in drafts.each(self._database) if self._shows(s.begun_by)]
+        )
 
     def show(self, name: str) -> msg.DraftAnswer:
-        """A draft, and what would follow from it today; or which of its steps fit no more, and why."""
+        """A draft, and what would follow from it today; or which of its steps fit no
+        more, and why.
+        """
         draft = self._read(name)
         revision, prepared = self._keeper.newest()
         steps = [s.step for s in draft.steps]
@@ -59,7 +63,8 @@ class Drafting:
         try:
             laid = self._laid(prepared.model, steps)
             applying = Changing(
-                _Applying(self._state, self._holder, self._why_not_apply(draft), laid), datetime.now(UTC)
+                ApplyingDraft(self._state, self._holder, self._why_not_apply(draft), laid),
+                datetime.now(UTC),
             )
             preview = applying.preview_edit(lambda _: (laid.model, laid.renames), laid.notes)
         except DrawknifeError:
@@ -71,27 +76,43 @@ class Drafting:
             draft=_line(drafts.summary(self._database, draft.name)),
             steps=[
                 msg.DraftStep(
-                    number=s.number, at=s.at, who=s.who, revision=s.revision,
-                    step=_without_model(s.step) if self._may_read(s) else {}, says=says(s.step) if self._may_read(s) else NOT_SHOWN,
+                    number=s.number,
+                    at=s.at,
+                    who=s.who,
+                    revision=s.revision,
+                    step=_without_model(s.step) if self._may_read(s) else {},
+                    says=says(s.step) if self._may_read(s) else NOT_SHOWN,
+                    why=s.why if self._may_read(s) else None,
                     misfit=self._misfit(s, unfit[i]) if i in unfit else None,
                 )
                 for i, s in enumerate(draft.steps)
             ],
-            comments=[msg.Comment(at=at, who=who, says=x) for at, who, x in drafts.comments(self._database, draft.name)],
+            comments=[
+                msg.Comment(at=at, who=who, says=x)
+                for at, who, x in drafts.comments(self._database, draft.name)
+            ],
             preview=preview,
             changed_since=[] if unfit else self._changed_since(prepared.model, draft),
-        )  # fmt: skip
+        )
 
     def _misfit(self, step: drafts.StoredStep, error: DrawknifeError) -> msg.Misfit:
-        """Why a step fits no more, with the last revision after it that changed something it names."""
-        said = "; ".join(dict.fromkeys([str(error), *(p.message for p in error.places if p.message not in str(error))]))
+        """Why a step fits no more, with the last revision after it that changed
+        something it names.
+        """
+        said = "; ".join(
+            dict.fromkeys(
+                [str(error), *(p.message for p in error.places if p.message not in str(error))]
+            )
+        )
         touched = list(history.touched_since(self._database, step.revision, names_in(step.step)))
         if not touched:
             return msg.Misfit(says=said)
         by = history.read_revision(self._database, max(number for *_, number in touched))
         return msg.Misfit(says=said, revision=by.number, who=by.who, what=self._reading.told(by))
 
-    def _unfit(self, prepared: Prepared, steps: Sequence[dict[str, Any]]) -> dict[int, DrawknifeError]:
+    def _unfit(
+        self, prepared: Prepared, steps: Sequence[dict[str, Any]]
+    ) -> dict[int, DrawknifeError]:
         """The steps that fit no more, with why not, as far as who asks reads the model."""
         unfit = misfits(prepared.model, steps, self._keeper)
         part = self._reading.part(prepared)
@@ -100,7 +121,7 @@ class Drafting:
         of_part = misfits(part.model, steps, self._keeper)
         return {i: of_part.get(i, self._reading.beyond()) for i in sorted({*unfit, *of_part})}
 
-    # --- who reads which --------------------------------------------------------------------------
+    # --- who reads which -------------------------------------------------------------------------
 
     def _read(self, name: str) -> drafts.Draft:
         """A draft with its steps; :class:`NotFound`, also for one that is not shown."""
@@ -126,14 +147,18 @@ class Drafting:
         for revision, some in groupby(draft.steps, lambda s: s.revision):
             after = lay(model, [s.step for s in some], self._keeper).model
             touched = [(d.section, d.name) for d in differing(model, after)]
-            for section, name, number in history.touched_since(self._database, revision, touched) if touched else ():
+            for section, name, number in (
+                history.touched_since(self._database, revision, touched) if touched else ()
+            ):
                 by = history.read_revision(self._database, number)
                 told = self._reading.told(by)
-                said[f"{section.replace('_', ' ')} {name}, by {by.who} in revision {number}: {told}"] = None
+                said[
+                    f"{section.replace('_', ' ')} {name}, by {by.who} in revision {number}: {told}"
+                ] = None
             model = after
         return list(said)
 
-    # --- writing ----------------------------------------------------------------------------------
+    # --- writing ---------------------------------------------------------------------------------
 
     def begin(self, name: str, about: str | None) -> msg.DraftLine:
         """A new, empty draft."""
@@ -142,8 +167,13 @@ class Drafting:
         journal.note(self._database, self._holder.name, f"begin draft {name}")
         return _line(drafts.summary(self._database, name))
 
-    def add(self, name: str, steps: Sequence[dict[str, Any]]) -> msg.DraftWritten:
-        """Put steps into a draft, which is begun if there is none; nothing is put in that cannot be done after the others."""
+    def add(
+        self, name: str, steps: Sequence[dict[str, Any]], why: Sequence[str] = ()
+    ) -> msg.DraftWritten:
+        """Put steps into a draft, each with `why`; it is begun if there is none.
+
+        No step is put in that cannot be done.
+        """
         there = drafts.find(self._database, name)
         draft = drafts.read(self._database, name) if there is not None else None
         if draft is not None and not self._shows(draft.begun_by):
@@ -158,28 +188,43 @@ class Drafting:
             was = self._laid(prepared.model, before)
         except DrawknifeError as error:
             raise Refused(
-                f"draft {name} fits no more on the model of today, so nothing can be put in it: {error};"
-                f" `drawknife draft show {name}` tells which of its steps, and `draft leave-out` takes them out"
+                f"draft {name} fits no more on the model of today, so nothing can be put in it:"
+                f" {error}; `drawknife draft show {name}` tells which of its steps, and `draft"
+                " leave-out` takes them out"
             ) from None
         laid = self._laid(was.model, steps)
         begun = drafts.add(
-            self._database, draft.name if draft else name, steps, revision, self._holder.name, self._holder.by,
-            draft.version if draft else None,
-        )  # fmt: skip
+            self._database,
+            draft.name if draft else name,
+            steps,
+            revision,
+            self._holder.name,
+            administrator=self._holder.by,
+            expected=draft.version if draft else None,
+            why=why,
+        )
         if begun:
             journal.note(self._database, self._holder.name, f"begin draft {name}")
         whole = was.then(laid)
-        held = _held(self._keeper, prepared.model, whole)
+        held = returning_with(self._keeper, prepared.model, whole)
         both = prepared, self._state.prepared_for(whole.model)
         would = followed_as_shown(self._keeper, both, datetime.now(UTC), whole.renames, held)
         old, new = was.model, laid.model
         if self._keeper.bounded:
-            old, new = (self._keeper.shown(self._state.prepared_for(model)).model for model in (old, new))
+            old, new = (
+                self._keeper.shown(self._state.prepared_for(model)).model for model in (old, new)
+            )
         count, items = item_changes(old, new, laid.renames)
         return msg.DraftWritten(
-            draft=draft.name if draft else name, begun=begun, steps=len(before) + len(steps), revision=revision,
-            items=items, item_count=count, would=would, notes=list(laid.notes),
-        )  # fmt: skip
+            draft=draft.name if draft else name,
+            begun=begun,
+            steps=len(before) + len(steps),
+            revision=revision,
+            items=items,
+            item_count=count,
+            would=would,
+            notes=list(laid.notes),
+        )
 
     def add_model(self, name: str, model: Model) -> msg.DraftWritten:
         """Put a whole model in a draft, in the place of the one in force."""
@@ -189,9 +234,13 @@ class Drafting:
         """Put a way back in a draft."""
         if (revision is None) == (as_of is None):
             raise BadInput(
-                "revision", "one way back is wanted", "a revision to undo, or as_of, which the model goes back to"
+                "revision",
+                "one way back is wanted",
+                "a revision to undo, or as_of, which the model goes back to",
             )
-        step = {"op": BACK, "revision": revision} if as_of is None else {"op": BACK_TO, "as_of": as_of}
+        step = (
+            {"op": BACK, "revision": revision} if as_of is None else {"op": BACK_TO, "as_of": as_of}
+        )
         return self.add(name, [step])
 
     def leave_out(self, name: str, number: int) -> None:
@@ -210,20 +259,25 @@ class Drafting:
         draft = self._read(name)
         self._check_own(draft.begun_by, draft.name, "drop")
         drafts.drop(self._database, draft.name)
-        steps = [("steps of the draft", says(s.step), None, _without_model(s.step)) for s in draft.steps]
+        steps = [
+            ("steps of the draft", says(s.step), None, _without_model(s.step)) for s in draft.steps
+        ]
         journal.note(self._database, self._holder.name, f"drop draft {draft.name}", steps)
 
     def _check_own(self, begun_by: str, name: str, what: str) -> None:
-        if begun_by not in (self._holder.name, self._holder.by) and not covers(self._holder.role, OWNER):
+        if begun_by not in (self._holder.name, self._holder.by) and not covers(
+            self._holder.role, OWNER
+        ):
             raise NotAllowed(
-                f"draft {name} is {begun_by}'s: to {what} it takes to be {begun_by}, or the role {OWNER};"
-                f" comment on it, or begin one of your own"
+                f"draft {name} is {begun_by}'s: to {what} it takes to be {begun_by}, or the role"
+                f" {OWNER}; comment on it, or begin one of your own"
             )
 
-    # --- applying ---------------------------------------------------------------------------------
+    # --- applying --------------------------------------------------------------------------------
 
     def apply(self, name: str, expected: int | None) -> msg.Changed:
-        """Do all of a draft as one change, and take it away; only of revision `expected`, if that is given.
+        """Do all of a draft as one change, and take it away; only of revision `expected`, if that
+        is given.
 
         Without it, it is refused where what it touches was changed by others after it was written.
         """
@@ -246,7 +300,10 @@ class Drafting:
 
         def take(connection: Connection[TupleRow]) -> None:
             if not drafts.took(connection, draft.name, draft.version):
-                raise Refused(f"draft {draft.name} was applied, dropped or written on meanwhile: look at it again")
+                raise Refused(
+                    f"draft {draft.name} was applied, dropped or written on meanwhile: look at it"
+                    " again"
+                )
 
         def edit(model: Model) -> tuple[Model, Renames]:
             laid = lay(model, steps, self._keeper)
@@ -261,44 +318,68 @@ class Drafting:
         return done
 
     def _why_not_apply(self, draft: drafts.Draft) -> NotAllowed | None:
-        """Why whoever asks may not apply it; None if they may, as far as can be told before it is looked at."""
-        if self._state.second_person and any(s.administrator == self._holder.by for s in draft.steps):
+        """Why whoever asks may not apply it; None if they may, as far as can be told before it is
+        looked at.
+        """
+        if self._state.second_person and any(
+            s.administrator == self._holder.by for s in draft.steps
+        ):
             return NotAllowed(
-                f"a second person applies a draft here, one who wrote none of it; {self._holder.by} wrote some of {draft.name}"
+                f"a second person applies a draft here, one who wrote none of it; {self._holder.by}"
+                f" wrote some of {draft.name}"
             )
-        if any(s.step["op"] in (LOAD, BACK_TO) for s in draft.steps) and not covers(self._holder.role, OWNER):
+        if any(s.step["op"] in (LOAD, BACK_TO) for s in draft.steps) and not covers(
+            self._holder.role, OWNER
+        ):
             return NotAllowed(
-                f"draft {draft.name} puts a whole model in force: applying it takes the role {OWNER}; yours is {self._holder.role}"
+                f"draft {draft.name} puts a whole model in force: applying it takes the role"
+                f" {OWNER}; yours is {self._holder.role}"
             )
         return None
 
-    # --- asking -----------------------------------------------------------------------------------
+    # --- asking ----------------------------------------------------------------------------------
 
     def changing(self, name: str) -> Changing:
-        """Changes of the model as it would be with a draft, to look at them; one that there is none of yet is empty."""
+        """Changes of the model as it would be with a draft, to look at them; one that there is none
+        of yet is empty.
+        """
         there = drafts.find(self._database, name)
         shown = there is not None and self._shows(drafts.summary(self._database, there[0]).begun_by)
         if there is None or not shown:
             return Changing(self._keeper, datetime.now(UTC))
-        keeper = _Within(self._state, self._holder, *self._drafted(*there))
+        keeper = WithinDraft(self._state, self._holder, *self._drafted(*there))
         return Changing(keeper, datetime.now(UTC))
 
     def answering(self, name: str) -> Answering:
-        """Answers about the model as it would be with a draft. :class:`Refused` where that fits no more."""
+        """Answers about the model as it would be with a draft.
+
+        :class:`Refused` where that fits no more.
+        """
         draft = self._read(name)
         revision, laid, prepared = self._drafted(draft.name, draft.version)
-        held = self.held_in(laid)
-        origin = laid.renames.origins("account", (a.name for a in self._state.snapshot().model.accounts))
+        held = credentials_with(self._keeper, self._state.snapshot().model, laid)
+        origin = laid.renames.origins(
+            "account", (a.name for a in self._state.snapshot().model.accounts)
+        )
 
         def known(question: Question, at: datetime) -> Question:
             was = origin.get(fold(question.account), question.account)
             mine = None if held is None else held.get(question.account, frozenset())
             return self._state.with_facts(question, at, laid.model, was, mine)
 
-        return Answering(prepared, revision, datetime.now(UTC), known, held, self._state.certificates.seen)
+        return Answering(
+            prepared,
+            revision,
+            datetime.now(UTC),
+            known,
+            credentials=held,
+            seen=self._state.certificates.seen,
+        )
 
     def _drafted(self, name: str, version: int) -> tuple[int, Laid, Prepared]:
-        """The revision in force, what a draft makes of it, and that made ready; kept as long as neither changes."""
+        """The revision in force, what a draft makes of it, and that made ready; kept as long as
+        neither changes.
+        """
         revision, today = self._keeper.newest()
 
         def make() -> tuple[int, Laid, Prepared]:
@@ -308,7 +389,9 @@ class Drafting:
         return self._state.kept_apart((name, version, revision), make)
 
     def _laid(self, model: Model, steps: Sequence[dict[str, Any]]) -> Laid:
-        """What steps make of a model; what is wrong with them is told as it is in what who asks reads of it."""
+        """What steps make of a model; what is wrong with them is told as it is in what who asks
+        reads of it.
+        """
         laid: list[Laid] = []
 
         def edit(model: Model) -> tuple[Model, Renames]:
@@ -328,54 +411,6 @@ class Drafting:
                 f" `drawknife draft show {draft.name}` tells which of its steps"
             ) from None
 
-    def held_in(self, laid: Laid) -> Credentials:
-        """What accounts have to sign in with, by their names in the draft; one that is new has its directory only."""
-        held = _held(self._keeper, self._state.snapshot().model, laid)
-        if held is None:
-            return None
-        origin = laid.renames.origins("account", held)
-        return {
-            a.name: held.get(origin.get(fold(a.name), ""), frozenset({"directory"} if a.source != "local" else ()))
-            for a in laid.model.accounts
-        }
-
-
-class _Applying(KeptModel):
-    """As whoever would apply a draft: what is refused for the draft's own sake comes first; credentials that come back are known."""
-
-    def __init__(self, state: Current, holder: Holder, refused: NotAllowed | None, laid: Laid) -> None:
-        super().__init__(state, holder)
-        self._refused, self._laid = refused, laid
-
-    def may_not(self, before: Model, after: Model, renames: Renames) -> DrawknifeError | None:
-        return self._refused or (
-            super().may_not(before, after, renames) if covers(self._holder.role, DRAFTER) else None
-        )
-
-    def credentials(self) -> Credentials:
-        return _held(KeptModel(self._state, self._holder), self._state.snapshot().model, self._laid)
-
-
-class _Within(KeptModel):
-    """The model as it would be with a draft, in the place of the one in force."""
-
-    def __init__(self, state: Current, holder: Holder, revision: int, laid: Laid, prepared: Prepared) -> None:
-        super().__init__(state, holder)
-        self._revision, self._laid, self._prepared = revision, laid, prepared
-
-    def newest(self) -> tuple[int, Prepared]:
-        return self._revision, self._prepared
-
-    def credentials(self) -> Credentials:
-        return Drafting(self._state, self._holder).held_in(self._laid)
-
-
-def _held(keeper: KeptModel, model: Model, laid: Laid) -> Credentials:
-    known = keeper.credentials()
-    if known is None or laid.back_from is None:
-        return known
-    return {**known, **keeper.coming_back(model, laid.model, laid.renames, laid.back_from)}
-
 
 def _line(s: drafts.Summary) -> msg.DraftLine:
     return msg.DraftLine(**s._asdict())
@@ -386,7 +421,9 @@ def _without_model(step: dict[str, Any]) -> dict[str, Any]:
     if step["op"] != LOAD:
         return step
     counts = {
-        section: number_of(len(items), "item") for section, items in step["model"].items() if isinstance(items, list)
+        section: number_of(len(items), "item")
+        for section, items in step["model"].items()
+        if isinstance(items, list)
     }
     return {"op": LOAD, "model": counts}
 

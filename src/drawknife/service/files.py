@@ -1,7 +1,9 @@
-"""Files that the service may read: regular ones, of bounded size, below the folders that were named at its start.
+"""Files that the service may read: regular ones, of bounded size, below the folders that were named
+at its start.
 
-Certificates, lists of people and passwords of directories are named by whoever may change the model; they are not
-to be a way to read the machine's other files, nor the service's own secrets, wherever these lie.
+Certificates, lists of people and passwords of directories are named by whoever may change the
+model; they are not to be a way to read the machine's other files, nor the service's own secrets,
+wherever these lie.
 """
 
 from __future__ import annotations
@@ -26,13 +28,18 @@ class ReadableFolders:
     Those that are the service's `own` are never read for others, under whatever name.
     """
 
-    def __init__(self, folders: tuple[Path, ...] = (), largest: int = LARGEST, own: tuple[Path, ...] = ()) -> None:
+    def __init__(
+        self, folders: tuple[Path, ...] = (), largest: int = LARGEST, own: tuple[Path, ...] = ()
+    ) -> None:
         self.folders = tuple(f.resolve() for f in folders)
         self.largest = largest
         self.own = own
 
     def _is_own(self, seen: os.stat_result) -> bool:
-        """Is it one of the service's own? By its number, so that no other name or link leads to it."""
+        """Is it one of the service's own?
+
+        By its number, so that no other name or link leads to it.
+        """
         for path in self.own:
             try:
                 if os.path.samestat(path.stat(), seen):
@@ -42,7 +49,10 @@ class ReadableFolders:
         return False
 
     def find(self, name: str) -> Path:
-        """Where a file is: an absolute path, or one within one of the folders. :class:`NotReadable` if it is outside."""
+        """Where a file is: an absolute path, or one within one of the folders.
+
+        :class:`NotReadable` if it is outside.
+        """
         if "\x00" in name:
             raise NotReadable("the path holds a character that none has")
         if not self.folders:
@@ -59,10 +69,13 @@ class ReadableFolders:
         raise NotReadable(f"{name} is not there, or outside of what the service may read ({named})")
 
     def read(self, name: str) -> bytes:
-        """The bytes of a file; :class:`NotReadable` if it is not a regular one, is too large, or cannot be read."""
+        """The bytes of a file; :class:`NotReadable` if it is not a regular one, is too large, or
+        cannot be read.
+        """
         path = self.find(name)
         try:
-            # Without waiting for the other end of a pipe, and not through a link put there meanwhile.
+            # Without waiting for the other end of a pipe, and not through a link put there
+            # meanwhile.
             number = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
         except OSError as error:
             raise NotReadable(f"{name} cannot be read: {error.strerror}") from None
@@ -71,9 +84,13 @@ class ReadableFolders:
             if not stat.S_ISREG(seen.st_mode):
                 raise NotReadable(f"{name} is no regular file")
             if self._is_own(seen):
-                raise NotReadable(f"{name} is a file of the service itself, which it reads for nobody")
+                raise NotReadable(
+                    f"{name} is a file of the service itself, which it reads for nobody"
+                )
             raw = file.read(self.largest + 1)
         if len(raw) > self.largest:
             limit = show_size(self.largest)
-            raise NotReadable(f"{name} is larger than {limit}; start the service with a larger --largest-file")
+            raise NotReadable(
+                f"{name} is larger than {limit}; start the service with a larger --largest-file"
+            )
         return raw

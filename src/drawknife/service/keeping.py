@@ -1,4 +1,6 @@
-"""The model as a service keeps it: changes of it go into the database, and what followed into the journal."""
+"""The model as a service keeps it: changes of it go into the database, and what followed into the
+journal.
+"""
 
 from __future__ import annotations
 
@@ -43,7 +45,8 @@ Within = Callable[[Connection[TupleRow]], None]
 
 
 class KeptModel:
-    """A :class:`~drawknife.answers.changing.Keeper`; the holder makes the changes, as far as it may.
+    """A :class:`~drawknife.answers.changing.Keeper`; the holder makes the changes, as far as it
+    may.
 
     `within` is done in the same transaction.
     """
@@ -74,7 +77,8 @@ class KeptModel:
             found = edit(model)
         except DrawknifeError as error:
             failed = error
-        # An error in the part that is shown is reported as it is; any other obstacle without its details.
+        # An error in the part that is shown is reported as it is; any other obstacle without its
+        # details.
         edit(self.shown(self._state.prepared_for(model)).model)
         if found is None:
             raise self._reading.beyond() from failed
@@ -83,7 +87,9 @@ class KeptModel:
     def credentials(self) -> Credentials:
         return self._state.credentials(self._state.snapshot())
 
-    def change(self, edit: Edit, what: str, expected: int | None, back_from: int | None = None) -> InForce:
+    def change(
+        self, edit: Edit, what: str, expected: int | None, back_from: int | None = None
+    ) -> InForce:
         """One transaction, one revision; credentials are carried along with renamed accounts."""
         was: list[Model] = []
         renamed: list[tuple[str, str, str]] = []
@@ -110,13 +116,23 @@ class KeptModel:
             return after
 
         after = change_model(
-            self._state.database, within, self._holder.name, what, expected, self._state.snapshot(), renames=renamed
+            self._state.database,
+            within,
+            self._holder.name,
+            what,
+            expected,
+            at_hand=self._state.snapshot(),
+            renames=renamed,
         )
         self._state.took(after)
         return InForce(was[-1], after.model, after.revision)
 
-    def _came_as(self, model: Model, after: Model, renames: Renames, back_from: int) -> list[tuple[str, list[str]]]:
-        """The accounts that come back, each with the names that it had since, of which it went under the last."""
+    def _came_as(
+        self, model: Model, after: Model, renames: Renames, back_from: int
+    ) -> list[tuple[str, list[str]]]:
+        """The accounts that come back, each with the names that it had since, of which it went
+        under the last.
+        """
         renamed = {r.new for r in renames.each if r.kind == "account"}
         known = {a.name for a in model.accounts}
         since = history.renames_since(self._state.database, back_from)
@@ -128,7 +144,9 @@ class KeptModel:
                 found.append((account.name, names))
         return found
 
-    def coming_back(self, model: Model, after: Model, renames: Renames, back_from: int) -> dict[str, frozenset[str]]:
+    def coming_back(
+        self, model: Model, after: Model, renames: Renames, back_from: int
+    ) -> dict[str, frozenset[str]]:
         return {
             name: credentials.kept_methods(self._state.database, names, back_from)
             for name, names in self._came_as(model, after, renames, back_from)
@@ -140,17 +158,23 @@ class KeptModel:
         then = history.read_revision(database, revision)
         items = [
             Differs(
-                x.section, x.name, *(None if side is None else history.item_from(x.section, side) for side in x[3:])
+                x.section,
+                x.name,
+                *(None if side is None else history.item_from(x.section, side) for side in x[3:]),
             )
             for x in history.items_of(database, revision)
         ]
         if not items:
             raise Refused(
-                f"revision {revision} changed nothing of the model, so there is nothing to take back: {then.what}"
+                f"revision {revision} changed nothing of the model, so there is nothing to take"
+                f" back: {then.what}"
             )
 
         def later(names: Sequence[tuple[str, str]]) -> dict[tuple[str, str], int]:
-            return {(section, name): by for section, name, by in history.touched_since(database, revision, names)}
+            return {
+                (section, name): by
+                for section, name, by in history.touched_since(database, revision, names)
+            }
 
         return lambda model: (undone(model, revision, items, later), turned_round(then.renames))
 
@@ -178,24 +202,36 @@ class KeptModel:
         return credentials.counts_of(self._state.database, list(names))
 
 
-def keep_promises(state: Current, before: Model, after: Model, renames: Renames | None = None) -> None:
+def keep_promises(
+    state: Current, before: Model, after: Model, renames: Renames | None = None
+) -> None:
     """:class:`ChangeRefused` where a change would break a promise that is always to be kept."""
     if before.promises or after.promises:
-        hold(state.prepared_for(before), state.prepared_for(after), datetime.now(UTC).date(), renames)
+        hold(
+            state.prepared_for(before), state.prepared_for(after), datetime.now(UTC).date(), renames
+        )
 
 
-def check_may(state: Current, holder: Holder, before: Model, after: Model, renames: Renames) -> None:
-    """:class:`NotAllowed` where a change is not the holder's to make: what it touches, or what anybody gains by it."""
+def check_may(
+    state: Current, holder: Holder, before: Model, after: Model, renames: Renames
+) -> None:
+    """:class:`NotAllowed` where a change is not the holder's to make: what it touches, or what
+    anybody gains by it.
+    """
     refused = may_not(state, holder, before, after, renames)
     if refused is not None:
         raise refused
 
 
-def may_not(state: Current, holder: Holder, before: Model, after: Model, renames: Renames) -> NotAllowed | None:
+def may_not(
+    state: Current, holder: Holder, before: Model, after: Model, renames: Renames
+) -> NotAllowed | None:
     """Why a change is not the holder's to make; None if it is."""
     if before == after:
         return None
-    if not covers(holder.role, OWNER) and any(getattr(before, x) != getattr(after, x) for x in _NETWORK):
+    if not covers(holder.role, OWNER) and any(
+        getattr(before, x) != getattr(after, x) for x in _NETWORK
+    ):
         return NotAllowed(f"the network takes the role owner; yours is {holder.role}: ask an owner")
     if holder.area is None:
         return None
@@ -215,7 +251,8 @@ def may_not(state: Current, holder: Holder, before: Model, after: Model, renames
             return reading.beyond()
     more = f", and {len(found) - 1} more" if len(found) > 1 else ""
     return NotAllowed(
-        f"that is not within your area ({', '.join(holder.area)}): {found[0]}{more}; put it in a draft for somebody else",
+        f"that is not within your area ({', '.join(holder.area)}): {found[0]}{more}; put it in a"
+        " draft for somebody else",
         found,
     )
 
@@ -250,7 +287,13 @@ def changing(state: Current, holder: Holder) -> Changing:
 
 
 def note_what_followed(
-    state: Current, before: Model, after: Snapshot, held: Credentials, renames: Renames | None = None
+    state: Current,
+    before: Model,
+    after: Snapshot,
+    held: Credentials,
+    renames: Renames | None = None,
 ) -> None:
     """Keep what followed from a change that was made in another way: by a sync, or a census."""
-    changing(state, ITSELF).followed(InForce(before, after.model, after.revision), renames or Renames(), held)
+    changing(state, ITSELF).followed(
+        InForce(before, after.model, after.revision), renames or Renames(), held
+    )

@@ -1,5 +1,7 @@
-"""The API's description (OpenAPI). It is made in a process of its own, when it is asked for first: describing takes as long
-as everything else that a service loads, and few ask.
+"""The API's description (OpenAPI).
+
+It is made in a process of its own, when it is asked for first: describing takes as long as
+everything else that a service loads, and few ask.
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""What whoever runs the service asks it: is it alive, is it ready, and how is it doing? Outside of the API."""
+"""What whoever runs the service asks it: is it alive, is it ready, and how is it doing?
+
+Outside of the API.
+"""
 
 from __future__ import annotations
 
@@ -25,13 +28,18 @@ def add_to(app: Flask, current: Current) -> None:
         return Response('{"status": "ok"}\n', mimetype="application/json")
 
     def ready() -> Response:
-        """It answers from the model in force; 503 while the database is away, and when it is about to stop.
+        """It answers from the model in force; 503 while the database is away, and when it is about
+        to stop.
 
         The status is ``read-only`` where the database takes no changes.
         """
         if current.stopping():
             return problem(
-                "stopping", "The service stops", 503, "this one takes nothing new; ask another", Retry_After="1"
+                "stopping",
+                "The service stops",
+                503,
+                "this one takes nothing new; ask another",
+                Retry_After="1",
             )
         try:
             current.prepared()
@@ -41,7 +49,10 @@ def add_to(app: Flask, current: Current) -> None:
         return Response(json.dumps({"status": status}) + "\n", mimetype="application/json")
 
     def metrics() -> Response:
-        """What is counted and measured, as OpenMetrics. Any administrator's or program's token will do."""
+        """What is counted and measured, as OpenMetrics.
+
+        Any administrator's or program's token will do.
+        """
         holder = asker(request, current)
         if holder is None:
             return refused(request, current)

@@ -1,4 +1,6 @@
-"""What the manager of services is told: systemd, where it started this one with Type=notify (sd_notify(3))."""
+"""What the manager of services is told: systemd, where it started this one with Type=notify
+(sd_notify(3)).
+"""
 
 from __future__ import annotations
 

@@ -13,7 +13,8 @@ from drawknife.formats.document import BadDocument, Mistake, read_json
 
 #: What a text looks like that may hold a character that is not kept, as it stands or escaped.
 _DOUBTFUL = re.compile(
-    f"[{HIDDEN}\ud800-\udfff]" + r"|\\[bf]|\\u(0[06][0-9a-fA-F]{2}|20[0-9a-fA-F]{2}|[dD][89a-fA-F][0-9a-fA-F]{2})"
+    f"[{HIDDEN}\ud800-\udfff]"
+    + r"|\\[bf]|\\u(0[06][0-9a-fA-F]{2}|20[0-9a-fA-F]{2}|[dD][89a-fA-F][0-9a-fA-F]{2})"
 )
 
 
@@ -25,16 +26,22 @@ def check_text(text: str) -> None:
     """:class:`BadInput` if a text holds a NUL, or half of a surrogate pair."""
     if _NOT_KEPT.search(text):
         raise BadInput(
-            "", "the text holds a character that cannot be kept", "text without NUL and without halves of pairs"
+            "",
+            "the text holds a character that cannot be kept",
+            "text without NUL and without halves of pairs",
         )
 
 
 def read_body(raw: bytes) -> Any:
-    """Plain data from a body; :class:`BadDocument` if it is no JSON in UTF-8, a key stands twice, or a text cannot be kept."""
+    """Plain data from a body; :class:`BadDocument` if it is no JSON in UTF-8, a key stands twice,
+    or a text cannot be kept.
+    """
     try:
         text = raw.decode()
     except UnicodeDecodeError:
-        raise BadDocument([Mistake((), None, "", "the body is not UTF-8", "JSON in UTF-8")]) from None
+        raise BadDocument(
+            [Mistake((), None, "", "the body is not UTF-8", "JSON in UTF-8")]
+        ) from None
     data = read_json(text)
     if _DOUBTFUL.search(text):
         _check_all(data, ())
@@ -55,7 +62,9 @@ class Request(FlaskRequest):
 
 
 def _check_all(data: Any, where: tuple[str | int, ...]) -> None:
-    """Look at every text of the data; what holds a character that cannot be kept is a mistake at its place."""
+    """Look at every text of the data; what holds a character that cannot be kept is a mistake at
+    its place.
+    """
     todo: list[tuple[Any, tuple[str | int, ...]]] = [(data, where)]
     while todo:
         value, at = todo.pop()
@@ -67,7 +76,9 @@ def _check_all(data: Any, where: tuple[str | int, ...]) -> None:
             hidden = hidden_in(value.replace("\r\n", "\n"), lines=True)
             if hidden is not None:
                 said = f"the text holds the character {hidden}"
-                raise BadDocument([Mistake(at, None, "", said, "text without control and direction characters")])
+                raise BadDocument(
+                    [Mistake(at, None, "", said, "text without control and direction characters")]
+                )
         elif isinstance(value, dict):
             for key, one in value.items():
                 todo += [(key, at), (one, (*at, key))]

@@ -34,8 +34,10 @@ UNSAFE = {"POST", "PUT", "PATCH", "DELETE"}
 
 #: The console loads nothing from elsewhere, and nobody may frame it.
 HEADERS = {
-    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+    "Content-Security-Policy": (
+        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+        "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+    ),
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
     "Cross-Origin-Opener-Policy": "same-origin",
@@ -57,17 +59,28 @@ def asker(request: Request, current: Current) -> Holder | None:
     token = token_in(request.headers.get("Authorization", ""))
     if token:
         found = current.holder(token)
-        if found is not None and found.directory is not None and not request.path.startswith(PROVISIONING):
-            raise NotAllowed(f"this token provisions the directory {found.directory} by SCIM, and does nothing else")
+        if (
+            found is not None
+            and found.directory is not None
+            and not request.path.startswith(PROVISIONING)
+        ):
+            raise NotAllowed(
+                f"this token provisions the directory {found.directory} by SCIM, and does nothing"
+                " else"
+            )
         return found
     cookie = request.cookies.get(COOKIE)
-    if cookie and (request.method not in UNSAFE or request.headers.get("X-Drawknife-Console") == "1"):
+    if cookie and (
+        request.method not in UNSAFE or request.headers.get("X-Drawknife-Console") == "1"
+    ):
         return current.holder(cookie)
     return None
 
 
 def known_by(headers: Mapping[str, str], current: Current) -> Holder | None:
-    """Whose token or session stands in the head of a request, with WSGI's names of headers; None: nobody's."""
+    """Whose token or session stands in the head of a request, with WSGI's names of headers; None:
+    nobody's.
+    """
     token = token_in(headers.get("AUTHORIZATION", ""))
     if not token:
         cookies = parse_cookie(headers.get("COOKIE", ""))
@@ -80,7 +93,9 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
     if request.url_rule is None:
         return  # there is no such route, and the answer says so
     route = route_of(request.url_rule.rule).removeprefix(prefix)
-    method = "GET" if request.method == "HEAD" else request.method  # its answer is that of GET, without the body
+    method = (
+        "GET" if request.method == "HEAD" else request.method
+    )  # its answer is that of GET, without the body
     needed = ROLE_OF.get((method, route))
     if needed is None:
         if method == "OPTIONS" or route.startswith("/openapi"):
@@ -93,8 +108,8 @@ def check_role(request: Request, holder: Holder, prefix: str) -> None:
         raise NotAllowed(OF_EVERYBODY)
     if (method, route) in FOR_PEOPLE and not holder.person:
         raise NotAllowed(
-            f"only people do this, and {holder.name} is a program of {holder.by}: sign in with a name and a password,"
-            " by a link, or with a token of your own"
+            f"only people do this, and {holder.name} is a program of {holder.by}: sign in with a"
+            " name and a password, by a link, or with a token of your own"
         )
 
 
@@ -109,7 +124,9 @@ MOST_REFUSED, WITHIN = 20, 60.0
 
 
 class Refusals:
-    """Refused sign-ins to the service, by the client's address or by the name that was tried, in this process."""
+    """Refused sign-ins to the service, by the client's address or by the name that was tried, in
+    this process.
+    """
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -120,7 +137,9 @@ class Refusals:
         now = monotonic()
         with self._lock:
             if len(self._by_address) > 10_000:
-                self._by_address = {a: times for a, times in self._by_address.items() if now - times[-1] < WITHIN}
+                self._by_address = {
+                    a: times for a, times in self._by_address.items() if now - times[-1] < WITHIN
+                }
             kept = [t for t in self._by_address.get(address, []) if now - t < WITHIN]
             self._by_address[address] = [*kept, now][-MOST_REFUSED:]
 
@@ -137,7 +156,10 @@ REFUSALS = Refusals()
 
 
 def refused(request: Request, current: Current) -> Response:
-    """The answer to who is not known. One who showed something that is not valid is noted, with the address."""
+    """The answer to who is not known.
+
+    One who showed something that is not valid is noted, with the address.
+    """
     address = request.remote_addr or ""
     shown = request.headers.get("Authorization") or request.cookies.get(COOKIE)
     if not shown:
@@ -153,11 +175,15 @@ def refused(request: Request, current: Current) -> Response:
 def too_many(wait: int) -> Response:
     """The answer to an address that was refused too often."""
     detail = f"too many sign-ins from this address were refused; try again in {wait} seconds"
-    return problem("too-many-refused", "Too many refused sign-ins", 429, detail, Retry_After=str(wait))
+    return problem(
+        "too-many-refused", "Too many refused sign-ins", 429, detail, Retry_After=str(wait)
+    )
 
 
 def with_headers(app: WSGIApplication, prefixes: tuple[str, ...]) -> WSGIApplication:
-    """The same application with the headers that every answer has; those below `prefixes` are kept by nobody on the way."""
+    """The same application with the headers that every answer has; those below `prefixes` are kept
+    by nobody on the way.
+    """
     always = list(HEADERS.items())
     not_kept = [*always, ("Cache-Control", "no-store")]
 

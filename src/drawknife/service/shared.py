@@ -1,18 +1,24 @@
 """What the processes of one service tell each other at once, without asking the database.
 
-Each process writes only its own numbers, in memory that all of them see; whoever reads takes all together.
+Each process writes only its own numbers, in memory that all of them see; whoever reads takes all
+together.
 """
 
 from __future__ import annotations
 
 import mmap
 
-_EACH = 8  # numbers of eight bytes for a process, so that no two share a line of the processor's cache
+_EACH = (
+    8  # numbers of eight bytes for a process, so that no two share a line of the processor's cache
+)
 _REVISION, _FORGOTTEN, _CONNECTIONS, _READY, _RESERVED, _STOPPING = range(6)
 
 
 class Shared:
-    """Numbers of several processes; `mine` is the place of this one. Made before the processes part."""
+    """Numbers of several processes; `mine` is the place of this one.
+
+    Made before the processes part.
+    """
 
     def __init__(self, processes: int = 1) -> None:
         self.processes = processes
@@ -62,8 +68,12 @@ class Shared:
         self._write(_CONNECTIONS, count)
 
     def fewest_elsewhere(self) -> int | None:
-        """The least number of connections that another process holds; None where there is no other."""
-        return min((n for p, n in enumerate(self._every(_CONNECTIONS)) if p != self.mine), default=None)
+        """The least number of connections that another process holds; None where there
+        is no other.
+        """
+        return min(
+            (n for p, n in enumerate(self._every(_CONNECTIONS)) if p != self.mine), default=None
+        )
 
     def reserves(self, size: int) -> None:
         """This process keeps room for so many bytes of requests."""

@@ -1,7 +1,8 @@
-"""Single decisions, which other programs ask for by the thousand: answered before the framework has to do with them.
+"""Single decisions, which other programs ask for by the thousand: answered before the framework has
+to do with them.
 
-Only what is plain: a token, JSON, no query, and nothing wrong. All else, and whatever is to be told of a mistake, is left
-to the route, which answers the very same.
+Only what is plain: a token, JSON, no query, and nothing wrong. All else, and whatever is to be told
+of a mistake, is left to the route, which answers the very same.
 """
 
 from __future__ import annotations
@@ -46,10 +47,18 @@ def with_single_decisions(app: WSGIApplication, current: Current, prefix: str) -
     path, role = f"{prefix}/decisions", ROLE_OF["POST", "/decisions"]
 
     def answering(environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
-        if environ["PATH_INFO"] != path or environ["REQUEST_METHOD"] != "POST" or environ.get("QUERY_STRING"):
+        if (
+            environ["PATH_INFO"] != path
+            or environ["REQUEST_METHOD"] != "POST"
+            or environ.get("QUERY_STRING")
+        ):
             return app(environ, start_response)
         length = environ.get("CONTENT_LENGTH") or ""
-        if environ.get("CONTENT_TYPE") != "application/json" or not length.isdecimal() or int(length) > LONGEST:
+        if (
+            environ.get("CONTENT_TYPE") != "application/json"
+            or not length.isdecimal()
+            or int(length) > LONGEST
+        ):
             return app(environ, start_response)
         token = token_in(environ.get("HTTP_AUTHORIZATION", ""))
         if not token:
@@ -70,11 +79,18 @@ def with_single_decisions(app: WSGIApplication, current: Current, prefix: str) -
         REQUESTS.labels("POST", path, 200).inc()
         SECONDS.labels(path).observe(took)
         log.info(
-            "request answered", request=number, method="POST", path=path, status=200, ms=round(took * 1000, 1),
+            "request answered",
+            request=number,
+            method="POST",
+            path=path,
+            status=200,
+            ms=round(took * 1000, 1),
             who=holder.name,
-        )  # fmt: skip
+        )
         headers = [("Content-Type", "application/json"), ("Content-Length", str(len(body)))]
-        start_response("200 OK", [*headers, ("ETag", f'"{asked.revision}"'), ("X-Request-Id", number)])
+        start_response(
+            "200 OK", [*headers, ("ETag", f'"{asked.revision}"'), ("X-Request-Id", number)]
+        )
         return [body]
 
     return answering

@@ -19,17 +19,26 @@ def sync_findings(database: Database) -> list[FindingMessage]:
         if state.failing_since is not None and state.report is not None:
             report = SyncReport.model_validate_json(state.report)
             how = "was refused" if report.state == "refused" else "failed"
-            good = f"the last good one was at {_at(state.last_good)}" if state.last_good else "none has succeeded"
-            text = f"The synchronisation of {name} {how}: {report.text}. It fails since {_at(state.failing_since)}; {good}."
+            good = (
+                f"the last good one was at {_at(state.last_good)}"
+                if state.last_good
+                else "none has succeeded"
+            )
+            text = (
+                f"The synchronisation of {name} {how}: {report.text}. It fails since"
+                f" {_at(state.failing_since)}; {good}."
+            )
             found.append(FindingMessage(kind="sync-failed", about=name, severity="risk", text=text))
         elif name in waiting and not state.confirmed:
             text = (
-                f"{name} waits for its first synchronisation: nothing is read at its interval before somebody has reviewed it. "
-                f"Review it with `drawknife sync {name}`."
+                f"{name} waits for its first synchronisation: nothing is read at its interval"
+                f" before somebody has reviewed it. Review it with `drawknife sync {name}`."
             )
-            found.append(FindingMessage(kind="sync-waits", about=name, severity="tidy-up", text=text))
+            found.append(
+                FindingMessage(kind="sync-waits", about=name, severity="tidy-up", text=text)
+            )
     return found
 
 
 def _at(moment: datetime) -> str:
-    return f"{moment.astimezone(UTC):%Y-%m-%d %H:%M} (UTC)"
+    return f"{moment.astimezone(UTC):%Y-%m-%d %H:%M} UTC"

@@ -36,7 +36,9 @@ _LOCKS = 0x73796E63
 
 def start_syncing(current: Current) -> None:
     """Sync what is due in a thread of its own, as long as the process lives."""
-    threading.Thread(target=_run, args=(current, threading.Event()), name="syncs", daemon=True).start()
+    threading.Thread(
+        target=_run, args=(current, threading.Event()), name="syncs", daemon=True
+    ).start()
 
 
 def _run(current: Current, never: threading.Event) -> None:
@@ -51,18 +53,25 @@ def _run(current: Current, never: threading.Event) -> None:
 
 
 def fetch_within(current: Current, directory: Directory) -> DirectoryContents:
-    """Everything that a directory has, asked in a thread of its own; :class:`DirectoryFailed` after a minute."""
+    """Everything that a directory has, asked in a thread of its own; :class:`DirectoryFailed` after
+    a minute.
+    """
     if options_of(directory).is_provisioned:
         with current.database.connection() as connection:
             return found_in(provisioned.read(connection, directory.name), options_of(directory))
     try:
-        return current.directories.run(lambda: fetch(directory, current.secrets, current.files.read))
+        return current.directories.run(
+            lambda: fetch(directory, current.secrets, current.files.read)
+        )
     except (TimeoutError, NotReadable) as error:
         raise DirectoryFailed(f"{directory.name}: {error}") from None
 
 
 def bound_as(current: Current, directory: str, name: str, password: str) -> bool:
-    """Is it the password that somebody has in a directory? :class:`DirectoryFailed` where it does not answer in time."""
+    """Is it the password that somebody has in a directory?
+
+    :class:`DirectoryFailed` where it does not answer in time.
+    """
     found = next((d for d in read_directories(current.database) if d.name == directory), None)
     if found is None:
         return False
@@ -80,7 +89,9 @@ def bound_as(current: Current, directory: str, name: str, password: str) -> bool
 def with_adopted(
     current: Current, directory: Directory, adopt: Collection[Subject]
 ) -> tuple[DirectoryContents, list[Resource]]:
-    """What a directory has; and what has to be put into one that is provisioned, so that it has what is handed over to it."""
+    """What a directory has; and what has to be put into one that is provisioned, so that it has
+    what is handed over to it.
+    """
     options = options_of(directory)
     if not adopt or not options.is_provisioned:
         return fetch_within(current, directory), []
@@ -91,7 +102,11 @@ def with_adopted(
 
 
 def sync_within(
-    current: Current, directory: Directory, who: str, most_leavers: int | None, adopt: Collection[Subject] = ()
+    current: Current,
+    directory: Directory,
+    who: str,
+    most_leavers: int | None,
+    adopt: Collection[Subject] = (),
 ) -> SyncReport:
     """Sync a directory now, and tell and keep what followed."""
     before = current.snapshot()
@@ -106,7 +121,16 @@ def sync_within(
         for resource in more:
             provisioned.put(connection, directory.name, resource)
 
-    report, done = sync(current.database, fetched, directory, who, most_leavers, before, adopt, within)
+    report, done = sync(
+        current.database,
+        fetched,
+        directory,
+        who,
+        most_leavers,
+        at_hand=before,
+        adopt=adopt,
+        within=within,
+    )
     SYNCS.labels(directory.name, report.state).inc()
     if done is not None:
         took_over(current, done, held)
@@ -120,7 +144,8 @@ def took_over(current: Current, done: TakenOver, held: Credentials) -> None:
 
 
 def due(current: Current) -> list[Directory]:
-    """The directories with an interval that has passed since they were synced last, however that went.
+    """The directories with an interval that has passed since they were synced last, however that
+    went.
 
     The first sync of each waits for a person, who has seen what it would change.
     """
@@ -139,7 +164,10 @@ def due(current: Current) -> list[Directory]:
 
 
 def sync_alone(current: Current, directory: Directory) -> bool:
-    """Sync it, unless another service is at it; false then. It is looked once more whether it still is due."""
+    """Sync it, unless another service is at it; false then.
+
+    It is looked once more whether it still is due.
+    """
     with alone(current.database, _LOCKS, directory.name) as mine:
         if not mine or not any(d.name == directory.name for d in due(current)):
             return False

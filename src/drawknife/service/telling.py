@@ -1,7 +1,8 @@
-"""Telling what wants attention to people who do not look: each finding once, and once more when it is mended.
+"""Telling what wants attention to people who do not look: each finding once, and once more when it
+is mended.
 
-Of several services on one database one tells by each way. What was not taken is tried again, ever less often, and nothing
-is noted as told that was not.
+Of several services on one database one tells by each way. What was not taken is tried again, ever
+less often, and nothing is noted as told that was not.
 """
 
 from __future__ import annotations
@@ -32,7 +33,8 @@ LOOK_AGAIN = 60.0
 MOST_CHANGES = 50
 
 
-#: The findings that come of something beside the model, and what that is called where it was not looked at.
+#: The findings that come of something beside the model, and what that is called where it was not
+#: looked at.
 _LOOKED_AT = {"certificate": "certificate", "no-credential": "passwords", "disk-refuses": "disk"}
 
 
@@ -65,7 +67,9 @@ class Telling:
         self._thread.start()
 
     def stop(self, seconds: float) -> None:
-        """Tell nothing new, and wait so long for what is being told: it is noted as told, or it would be told again."""
+        """Tell nothing new, and wait so long for what is being told: it is noted as told, or it
+        would be told again.
+        """
         self._stop.set()
         self._thread.join(seconds)
 
@@ -103,18 +107,26 @@ class Telling:
             except NotTaken as error:
                 self._waits[way.name] = (min(wait * 2, LONGEST_WAIT), now + timedelta(seconds=wait))
                 log.warning(
-                    "findings were not told, and are told again later", way=way.name, error=str(error), seconds=wait
+                    "findings were not told, and are told again later",
+                    way=way.name,
+                    error=str(error),
+                    seconds=wait,
                 )
                 return False
             self._waits.pop(way.name, None)
             self._looked[way.name] = tidings.revision, now
-            note_told(self._current.database, way.name, tidings.new, tidings.mended, tidings.revision, now)
+            note_told(
+                self._current.database, way.name, tidings.new, tidings.mended, tidings.revision, now
+            )
             return True
 
     def _looked_just_now(self, way: WayOfTelling, now: datetime) -> bool:
         """Is the model as it was when it was looked at last, not long ago?"""
         revision, at = self._looked.get(way.name, (-1, now))
-        return revision == self._current.snapshot().revision and (now - at).total_seconds() < LOOK_AGAIN
+        return (
+            revision == self._current.snapshot().revision
+            and (now - at).total_seconds() < LOOK_AGAIN
+        )
 
     def _tidings(self, told: Sequence[ToldFinding], last: Last | None, now: datetime) -> Tidings:
         answering = self._current.answering()
@@ -123,7 +135,11 @@ class Telling:
         accepted = [ToldFinding(f.kind, f.about, f.text) for f in findings.accepted]
         keys, before = {t.key for t in (*found, *accepted)}, {t.key for t in told}
         # What was not looked at is not mended because it is not found.
-        unknown = {kind for kind, what in _LOOKED_AT.items() if any(what in text for text in findings.not_looked_at)}
+        unknown = {
+            kind
+            for kind, what in _LOOKED_AT.items()
+            if any(what in text for text in findings.not_looked_at)
+        }
         changes, left_out = self._changes(last, answering.revision)
         return Tidings(
             answering.revision,
@@ -140,7 +156,9 @@ class Telling:
             return [], 0
         _, lines = read_journal(self._current.database, MOST_CHANGES * 2)
         of_model = [
-            NewRevision(x.revision, x.at, x.who, x.what) for x in lines if x.revision and x.revision > last.revision
+            NewRevision(x.revision, x.at, x.who, x.what)
+            for x in lines
+            if x.revision and x.revision > last.revision
         ]
         shown = of_model[:MOST_CHANGES]
         return shown, revision - last.revision - len(shown)

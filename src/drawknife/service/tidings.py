@@ -19,6 +19,7 @@ from typing import NamedTuple, Protocol
 
 import httpx
 
+from drawknife.core.words.errors import OutOfReach
 from drawknife.core.words.plain import escaped
 from drawknife.core.words.sizes import number_of
 from drawknife.records.telling import ToldFinding
@@ -39,7 +40,9 @@ class NewRevision(NamedTuple):
 
 
 class Tidings(NamedTuple):
-    """What is new and what is mended, as of a revision, and what was changed since it was told last."""
+    """What is new and what is mended, as of a revision, and what was changed since it was told
+    last.
+    """
 
     revision: int
     at: datetime
@@ -51,6 +54,10 @@ class Tidings(NamedTuple):
 
 class NotTaken(Exception):
     """The other side was not reached, or did not take it."""
+
+
+class MailRefused(OutOfReach):
+    """A letter to somebody was not taken by the mail server."""
 
 
 class WayOfTelling(Protocol):
@@ -73,8 +80,9 @@ class WayOfTelling(Protocol):
 class Webhook(NamedTuple):
     """A POST of JSON to an address, signed where there is a secret.
 
-    `Drawknife-Signature` is HMAC-SHA256 (RFC 2104), in hexadecimal, of the header `Drawknife-Time`, a line feed, and the
-    body. Whoever takes it checks it, and that the time is not long ago. Any 2xx says that it was taken.
+    `Drawknife-Signature` is HMAC-SHA256 (RFC 2104), in hexadecimal, of the header `Drawknife-Time`,
+    a line feed, and the body. Whoever takes it checks it, and that the time is not long ago. Any
+    2xx says that it was taken.
     """
 
     url: str
@@ -88,7 +96,9 @@ class Webhook(NamedTuple):
         if self.secret is not None:
             headers["Drawknife-Signature"] = signature(self.secret, now, body)
         try:
-            with httpx.stream("POST", self.url, content=body, headers=headers, timeout=PATIENCE) as answer:
+            with httpx.stream(
+                "POST", self.url, content=body, headers=headers, timeout=PATIENCE
+            ) as answer:
                 _read_some(answer)
         except httpx.HTTPError as error:
             raise NotTaken(f"{_host(self.url)} cannot be reached: {error}") from None
@@ -99,16 +109,22 @@ class Webhook(NamedTuple):
         url = httpx.URL(self.url)
         is_over_tls = url.scheme == "https"
         try:
-            with socket.create_connection((url.host, url.port or (443 if is_over_tls else 80)), PATIENCE) as reached:
+            with socket.create_connection(
+                (url.host, url.port or (443 if is_over_tls else 80)), PATIENCE
+            ) as reached:
                 if is_over_tls:
-                    ssl.create_default_context().wrap_socket(reached, server_hostname=url.host).close()
+                    ssl.create_default_context().wrap_socket(
+                        reached, server_hostname=url.host
+                    ).close()
         except OSError as error:
             return f"{url.host} cannot be reached: {error}"
         return ""
 
 
 def _read_some(answer: httpx.Response) -> None:
-    """Read what is answered, up to so much: the status is all that counts, and a server may send without an end."""
+    """Read what is answered, up to so much: the status is all that counts, and a server may send
+    without an end.
+    """
     taken, until = 0, time.monotonic() + PATIENCE
     for part in answer.iter_raw():
         taken += len(part)
@@ -138,7 +154,9 @@ def _data(tidings: Tidings) -> dict[str, object]:
 
 
 class Mail(NamedTuple):
-    """A letter by SMTP (RFC 5321), always under STARTTLS (RFC 3207) with a certificate that is known."""
+    """A letter by SMTP (RFC 5321), always under STARTTLS (RFC 3207) with a certificate that is
+    known.
+    """
 
     server: str
     sender: str
@@ -154,6 +172,13 @@ class Mail(NamedTuple):
         with self._signed_in() as smtp:
             smtp.send_message(self._letter(tidings))
 
+    def send(self, to: str, about: str, text: str) -> None:
+        """Send a letter to somebody; :class:`NotTaken`."""
+        letter = self._begun(to, about, datetime.now(UTC))
+        letter.set_content(text)
+        with self._signed_in() as smtp:
+            smtp.send_message(letter)
+
     def why_not_reached(self) -> str:
         try:
             with self._signed_in():
@@ -163,7 +188,9 @@ class Mail(NamedTuple):
 
     @contextmanager
     def _signed_in(self) -> Iterator[smtplib.SMTP]:
-        """The mail server, signed in to; :class:`NotTaken` where that fails, or what is sent there."""
+        """The mail server, signed in to; :class:`NotTaken` where that fails, or what is
+        sent there.
+        """
         host, _, port = self.server.rpartition(":")
         trusted = ssl.create_default_context(cafile=self.ca_file and str(self.ca_file))
         try:
@@ -176,18 +203,27 @@ class Mail(NamedTuple):
             raise NotTaken(f"{self.server}: {error}") from None
 
     def _letter(self, tidings: Tidings) -> EmailMessage:
-        letter = EmailMessage()
-        letter["From"], letter["To"] = self.sender, ", ".join(self.to)
-        letter["Subject"] = subject(tidings)
-        letter["Date"], letter["Message-ID"] = format_datetime(tidings.at), make_msgid(domain="drawknife.invalid")
-        letter["Auto-Submitted"] = "auto-generated"  # RFC 3834
+        letter = self._begun(", ".join(self.to), subject(tidings), tidings.at)
         letter.set_content(text(tidings) + (f"{self.console}\n" if self.console else ""))
+        return letter
+
+    def _begun(self, to: str, about: str, at: datetime) -> EmailMessage:
+        """A letter without its text."""
+        letter = EmailMessage()
+        letter["From"], letter["To"], letter["Subject"] = self.sender, to, about
+        letter["Date"], letter["Message-ID"] = (
+            format_datetime(at),
+            make_msgid(domain="drawknife.invalid"),
+        )
+        letter["Auto-Submitted"] = "auto-generated"  # RFC 3834
         return letter
 
 
 def subject(tidings: Tidings) -> str:
     """What it is about, in a few words."""
-    parts = [f"{number_of(len(some), word)}" for some, word in ((tidings.new, "new finding"),) if some]
+    parts = [
+        f"{number_of(len(some), word)}" for some, word in ((tidings.new, "new finding"),) if some
+    ]
     if tidings.mended:
         parts.append(f"{len(tidings.mended)} mended")
     return "Drawknife: " + ", ".join(parts)
@@ -201,7 +237,9 @@ def text(tidings: Tidings) -> str:
             lines += [heading, *(f"  {t.kind}: {t.text}" for t in some), ""]
     if tidings.changes:
         lines.append("What was changed since the last letter")
-        lines += [f"  {c.revision}  {c.at:%Y-%m-%d %H:%M} (UTC)  {c.who}: {c.what}" for c in tidings.changes]
+        lines += [
+            f"  {c.revision}  {c.at:%Y-%m-%d %H:%M} UTC  {c.who}: {c.what}" for c in tidings.changes
+        ]
         if tidings.left_out:
             lines.append(f"  and {tidings.left_out} before these; `drawknife journal` has them")
         lines.append("")

@@ -10,12 +10,16 @@ from drawknife.core.words.names import BadValue, check_path, child
 
 from .over import RefusedByServer, Speaking
 
-#: The letters of the `perm` fact of a folder (RFC 3659, 7.5.5) that do not depend on whose a thing is, each with what it asks.
+#: The letters of the `perm` fact of a folder (RFC 3659, 7.5.5) that do not depend on whose a thing
+#: is, each with what it asks.
 PERM = (("e", "enter", ""), ("l", "list", ""), ("c", "upload", "~"), ("m", "make-folder", "~"))
 
 
 class ServerDiffers(NamedTuple):
-    """Where a server does something else than the model says. `text` is the model's reason, or the server's words."""
+    """Where a server does something else than the model says.
+
+    `text` is the model's reason, or the server's words.
+    """
 
     location: str
     what: str
@@ -25,7 +29,9 @@ class ServerDiffers(NamedTuple):
 
 
 class Compared(NamedTuple):
-    """All differences, how many folders were looked at, and how many more there are that were not."""
+    """All differences, how many folders were looked at, and how many more there are
+    that were not.
+    """
 
     differences: list[ServerDiffers]
     looked_at: int
@@ -37,9 +43,11 @@ class Compared(NamedTuple):
 
 
 class Listing(NamedTuple):
-    """What the model says of a location: is it listed, why not, and the folders that are shown, with what they are.
+    """What the model says of a location: is it listed, why not, and the folders that are shown,
+    with what they are.
 
-    `shows` is ``reachable`` or ``all``: which subfolders are shown; None where it only leads to virtual paths.
+    `shows` is ``reachable`` or ``all``: which subfolders are shown; None where it only leads to
+    virtual paths.
     """
 
     allowed: bool
@@ -89,12 +97,15 @@ def _can_be(location: str) -> bool:
 
 
 def _names(
-    location: str, model: Listing, shown: set[str], decide: Callable[[dict[str, Any]], tuple[bool, str]]
+    location: str,
+    model: Listing,
+    shown: set[str],
+    decide: Callable[[dict[str, Any]], tuple[bool, str]],
 ) -> list[ServerDiffers]:
     """Folders that only one of them shows.
 
-    Where a location only leads to virtual paths, the model shows nothing else. Elsewhere it shows each folder, recorded or
-    not, or each that can be entered.
+    Where a location only leads to virtual paths, the model shows nothing else. Elsewhere it shows
+    each folder, recorded or not, or each that can be entered.
     """
     if not model.allowed:
         return []
@@ -115,10 +126,16 @@ def _names(
     return missing + hidden
 
 
-def _letters(at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]) -> list[ServerDiffers]:
+def _letters(
+    at: str, perm: str, decide: Callable[[dict[str, Any]], tuple[bool, str]]
+) -> list[ServerDiffers]:
     found = []
     for letter, action, below in PERM:
         allowed, text = decide({"action": action, "path": child(at, below) if below else at})
         if allowed is not (letter in perm):
-            found.append(ServerDiffers(at, action, allowed, letter in perm, text if not allowed else f"perm={perm}"))
+            found.append(
+                ServerDiffers(
+                    at, action, allowed, letter in perm, text if not allowed else f"perm={perm}"
+                )
+            )
     return found

@@ -1,7 +1,8 @@
-"""Doing the steps of trials at a server that speaks FTP or SFTP, and nothing that harms what is there.
+"""Doing the steps of trials at a server that speaks FTP or SFTP, and nothing that harms what is
+there.
 
-What the trial has not created itself is never deleted, overwritten, moved or appended to: such steps are not tried. What it
-has created is deleted at the end.
+What the trial has not created itself is never deleted, overwritten, moved or appended to: such
+steps are not tried. What it has created is deleted at the end.
 """
 
 from __future__ import annotations
@@ -25,11 +26,22 @@ PATIENCE = 30
 #: What a trial puts somewhere, and how much of it at most.
 DATA, MOST = b"a trial of Drawknife\n", 1 << 20
 #: What changes something.
-WRITING = ("upload", "overwrite", "append", "rename", "delete-file", "make-folder", "delete-folder", "set-attributes")
+WRITING = (
+    "upload",
+    "overwrite",
+    "append",
+    "rename",
+    "delete-file",
+    "make-folder",
+    "delete-folder",
+    "set-attributes",
+)
 
 
 class ServerDid(NamedTuple):
-    """What a server did with a step: let it, or not, or (None) it was not tried; and its words, or why."""
+    """What a server did with a step: let it, or not, or (None) it was not tried; and its words, or
+    why.
+    """
 
     allowed: bool | None
     text: str
@@ -40,7 +52,9 @@ class RefusedByServer(Exception):
 
 
 class Shown(NamedTuple):
-    """A name that a server shows in a folder; `perm` is its fact (RFC 3659), or None where it is not told."""
+    """A name that a server shows in a folder; `perm` is its fact (RFC 3659), or None where it is
+    not told.
+    """
 
     name: str
     folder: bool
@@ -48,7 +62,10 @@ class Shown(NamedTuple):
 
 
 class Speaking(Protocol):
-    """One account signed in at a server. Each raises :class:`RefusedByServer` with the server's words."""
+    """One account signed in at a server.
+
+    Each raises :class:`RefusedByServer` with the server's words.
+    """
 
     def enter(self, path: str) -> None: ...
     def list_names(self, path: str) -> None: ...
@@ -56,7 +73,9 @@ class Speaking(Protocol):
     def there(self, path: str) -> bool: ...
     def seen(self, path: str) -> list[Shown]: ...
     def upload(self, path: str, size: int, new: bool) -> None:
-        """Send a file; with `new` only where there is none, as far as the protocol has a way to say so."""
+        """Send a file; with `new` only where there is none, as far as the protocol has a way to say
+        so.
+        """
         ...
 
     def append(self, path: str) -> None: ...
@@ -79,7 +98,8 @@ class Address(NamedTuple):
 class Credentials(NamedTuple):
     """What somebody signs in with: the name there, a password or a private key in a file.
 
-    `checked`: the server's certificate or host key has to be known; `known_hosts` is a file of such keys.
+    `checked`: the server's certificate or host key has to be known; `known_hosts` is a file of such
+    keys.
     """
 
     name: str
@@ -100,27 +120,34 @@ def read_address(text: str) -> Address:
     except ValueError:
         port = 0
     if parts.scheme not in _PORTS or not parts.hostname or not port:
-        raise BadValue(f"{text!r} is no server", "ftp://, ftpes://, ftps:// or sftp://, a host and perhaps a port")
+        raise BadValue(
+            f"{text!r} is no server",
+            "ftp://, ftpes://, ftps:// or sftp://, a host and perhaps a port",
+        )
     return Address(parts.scheme, parts.hostname, port)
 
 
 class AtServer:
     """The steps of one trial, done at a server.
 
-    Whatever is written there is written under a name that is made up for this run, in the folder that the step names: so
-    nothing can be overwritten, whatever the server says is there. Only what was created under such a name is overwritten,
-    moved or deleted afterwards.
+    Whatever is written there is written under a name that is made up for this run, in the folder
+    that the step names: so nothing can be overwritten, whatever the server says is there. Only what
+    was created under such a name is overwritten, moved or deleted afterwards.
     """
 
     def __init__(self, speaking: Speaking, may_write: bool) -> None:
         self._speaking, self._may_write = speaking, may_write
-        #: What the trial has created, by the location that its steps call it: what it is called there.
+        #: What the trial has created, by the location that its steps call it: what it is called
+        #: there.
         self._own: dict[str, _Created] = {}
         #: What was refused, and may have been created in part all the same.
         self._perhaps: list[_Created] = []
 
     def do(self, question: Question, let_by_model: bool = False) -> ServerDid:
-        """Do what a question asks. What the model lets, and is not to be had as nothing lies there, says nothing."""
+        """Do what a question asks.
+
+        What the model lets, and is not to be had as nothing lies there, says nothing.
+        """
         action, path = question.action, question.path
         if action in WRITING and not self._may_write:
             return ServerDid(None, "it changes something there, and --may-write was not given")
@@ -136,19 +163,28 @@ class AtServer:
                 return ServerDid(None, f"nothing of that name is to be seen there: {refused}")
             return ServerDid(False, str(refused))
         if (question.size or 0) > MOST:
-            return ServerDid(None, f"it took {show_size(MOST)}, and not as much as is asked was sent")
+            return ServerDid(
+                None, f"it took {show_size(MOST)}, and not as much as is asked was sent"
+            )
         return ServerDid(True, "")
 
     def _at(self, path: str) -> str:
-        """Where a location is there: below what the trial has created, under the name that this has."""
+        """Where a location is there: below what the trial has created, under the name that this
+        has.
+        """
         for above in ancestors(path):
             if above in self._own:
                 return self._own[above].path + path[len(above) :]
         return path
 
     def _made_up(self, path: str) -> str:
-        """A name that nothing has, in the folder of a location. What is random stands first, as servers cut names."""
-        return child(self._at(parent(path)), f"{secrets.token_hex(12)}-trial{PurePosixPath(path).suffix}")
+        """A name that nothing has, in the folder of a location.
+
+        What is random stands first, as servers cut names.
+        """
+        return child(
+            self._at(parent(path)), f"{secrets.token_hex(12)}-trial{PurePosixPath(path).suffix}"
+        )
 
     def _act(self, question: Question) -> None:
         action, path, speaking = question.action, question.path, self._speaking
@@ -171,12 +207,16 @@ class AtServer:
             del self._own[path]
             self._own[to] = moved
         elif action in ("delete-file", "delete-folder"):
-            (speaking.delete_file if action == "delete-file" else speaking.delete_folder)(self._own[path].path)
+            (speaking.delete_file if action == "delete-file" else speaking.delete_folder)(
+                self._own[path].path
+            )
             del self._own[path]
         elif action == "overwrite":
             speaking.upload(self._own[path].path, size, new=False)
         else:
-            getattr(speaking, "list_names" if action == "list" else action.replace("-", "_"))(self._at(path))
+            getattr(speaking, "list_names" if action == "list" else action.replace("-", "_"))(
+                self._at(path)
+            )
 
     def clean_up(self) -> list[str]:
         """Delete what the trial has created; return what could not be, in words."""
@@ -185,12 +225,16 @@ class AtServer:
         called += [("", made) for made in self._perhaps]
         for location, made in sorted(called, key=lambda x: -len(x[1].path)):
             try:
-                (self._speaking.delete_folder if made.folder else self._speaking.delete_file)(made.path)
+                (self._speaking.delete_folder if made.folder else self._speaking.delete_file)(
+                    made.path
+                )
             except RefusedByServer as refused:
                 if location:
                     left.append(f"{made.path} is still there, created for {location}: {refused}")
                 elif self._speaking.there(made.path):
-                    left.append(f"{made.path} is still there, though creating it was refused: {refused}")
+                    left.append(
+                        f"{made.path} is still there, though creating it was refused: {refused}"
+                    )
         return left
 
 
@@ -277,7 +321,9 @@ class OverFtp:
         ]
 
     def upload(self, path: str, size: int, new: bool) -> None:
-        """How much it will be is announced (RFC 959, ALLO): a server that looks at it refuses at once."""
+        """How much it will be is announced (RFC 959, ALLO): a server that looks at it refuses at
+        once.
+        """
         with suppress(ftplib.Error):
             self._ftp.voidcmd(f"ALLO {size}")
         self._data(f"STOR {path}", some_data(size))

@@ -1,4 +1,6 @@
-"""What came of the steps of trials: what the model says, and what a server did, where one was asked."""
+"""What came of the steps of trials: what the model says, and what a server did, where one was
+asked.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +46,11 @@ class Outcome(NamedTuple):
     @property
     def is_so_at_server(self) -> bool:
         """Does the server do what the model says, as far as it was tried?"""
-        return self.server is None or self.server.allowed is None or self.server.allowed is self.answer.allowed
+        return (
+            self.server is None
+            or self.server.allowed is None
+            or self.server.allowed is self.answer.allowed
+        )
 
     @property
     def as_expected(self) -> bool:

@@ -8,7 +8,17 @@ from typing import Any
 
 import asyncssh
 
-from .over import DATA, PATIENCE, Address, Credentials, OverFtp, RefusedByServer, Shown, Speaking, some_data
+from .over import (
+    DATA,
+    PATIENCE,
+    Address,
+    Credentials,
+    OverFtp,
+    RefusedByServer,
+    Shown,
+    Speaking,
+    some_data,
+)
 
 
 def sign_in(address: Address, given: Credentials) -> Speaking:
@@ -37,10 +47,14 @@ class OverSftp:
         elif given.known_hosts is not None:
             options["known_hosts"] = str(given.known_hosts)
         try:
-            self._connection, self._sftp = self._loop.run_until_complete(self._come(address, options))
+            self._connection, self._sftp = self._loop.run_until_complete(
+                self._come(address, options)
+            )
         except asyncssh.HostKeyNotVerifiable as error:
             self._loop.close()
-            raise RefusedByServer(f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked") from None
+            raise RefusedByServer(
+                f"{error}; put it among ~/.ssh/known_hosts, or take any with --unchecked"
+            ) from None
         except asyncssh.KeyImportError as error:
             self._loop.close()
             raise RefusedByServer(f"the key {given.key} cannot be read: {error}") from None

@@ -1,4 +1,6 @@
-"""The disk gate: does the operating system let the user do it that the server takes on (docs/rules.md, "The disk")?"""
+"""The disk gate: does the operating system let the user do it that the server takes on
+(docs/rules.md, "The disk")?
+"""
 
 from __future__ import annotations
 
@@ -52,8 +54,12 @@ def taken_on(prepared: Prepared, account: PreparedAccount, store: str) -> Acting
     return known[account.index]
 
 
-def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, question: Question, path: str) -> str | None:
-    """``disk`` if the gate refuses what is done to one place of a store, which is no rename: the same without a sentence."""
+def quick_disk(
+    prepared: Prepared, account: PreparedAccount, store: str, question: Question, path: str
+) -> str | None:
+    """``disk`` if the gate refuses what is done to one place of a store, which is no rename: the
+    same without a sentence.
+    """
     known = prepared.taken_on.get(store)
     if known is None:
         return None
@@ -65,7 +71,9 @@ def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, questio
     if user is None or disk.unknown_at(path) is not None:
         return "disk"
     if action in ("enter", "list"):
-        good = disk.can_come_to(user, path) and (action == "enter" or lets(user, disk.folder(path), READ))
+        good = disk.can_come_to(user, path) and (
+            action == "enter" or lets(user, disk.folder(path), READ)
+        )
         return None if good else "disk"
     folder = path[: path.rindex("/")] or "/"
     comes = disk.reached_by(user).get(folder)
@@ -78,7 +86,11 @@ def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, questio
     thing = disk.folder(folder)
     if not lets(user, thing, WRITE | SEARCH):
         return "disk"
-    if action in ("delete-file", "delete-folder") and thing.mode & STICKY and user.uid not in (ROOT, thing.uid):
+    if (
+        action in ("delete-file", "delete-folder")
+        and thing.mode & STICKY
+        and user.uid not in (ROOT, thing.uid)
+    ):
         if action == "delete-folder":
             return None if disk.folder(path).uid == user.uid else "disk"
         there = _files(disk, folder, question)
@@ -87,7 +99,9 @@ def quick_disk(prepared: Prepared, account: PreparedAccount, store: str, questio
 
 
 def _files(disk: Disk, folder: str, question: Question) -> list[FilesOnDisk]:
-    """The files that may be meant: one as the question says, or all that were read in the folder."""
+    """The files that may be meant: one as the question says, or all that were read in
+    the folder.
+    """
     if question.combination is not None:
         return [FilesOnDisk(folder, parse_thing(question.combination), 1)]
     return disk.files(folder)
@@ -101,7 +115,8 @@ class _Asking:
         self.question, self.path = question, place.path
         self.folder = place.path if question.action in ("enter", "list") else parent(place.path)
         self.who = f"{taken.name} (user {user.uid})"
-        #: What was asked of which things, and not let; several things that are alike and called alike are one.
+        #: What was asked of which things, and not let; several things that are alike and called
+        #: alike are one.
         self.lacking: dict[tuple[str, ThingOnDisk], int] = {}
         #: What only its owner takes away from a sticky folder, and whose it is.
         self.not_owned: dict[tuple[str, ThingOnDisk], None] = {}
@@ -109,11 +124,16 @@ class _Asking:
     def called(self, path: str) -> str:
         return f"{self.store}:{path}"
 
-    def may(self, thing: ThingOnDisk, wanted: int, called: str, more: str = "") -> Iterator[Refusal]:
+    def may(
+        self, thing: ThingOnDisk, wanted: int, called: str, more: str = ""
+    ) -> Iterator[Refusal]:
         """A refusal if the user may not do all of `wanted` at once."""
         if not lets(self.user, thing, wanted):
             self.lack(called, thing, wanted)
-            text = f"{self.who} may not {_WORDS[wanted]} {called}{more}: {self.in_words(thing, wanted)}"
+            text = (
+                f"{self.who} may not {_WORDS[wanted]} {called}{more}:"
+                f" {self.in_words(thing, wanted)}"
+            )
             yield Refusal("disk", "no-permission", text)
 
     def lack(self, called: str, thing: ThingOnDisk, wanted: int) -> None:
@@ -135,16 +155,27 @@ class _Asking:
         return self.user.uid in (ROOT, thing.uid)
 
     def taking_away(self, folder: str, things: list[tuple[str, ThingOnDisk]]) -> Iterator[Refusal]:
-        """Something in a folder is taken away: that is written, and where it is sticky it or one of `things` owned.
+        """Something in a folder is taken away: that is written, and where it is sticky it or one of
+        `things` owned.
 
         Each of `things` with what it is called.
         """
         called, thing = self.called(folder), self.disk.folder(folder)
         yield from self.may(thing, WRITE | SEARCH, called)
-        if thing.mode & STICKY and not self.owns(thing) and things and not any(self.owns(x) for _, x in things):
+        if (
+            thing.mode & STICKY
+            and not self.owns(thing)
+            and things
+            and not any(self.owns(x) for _, x in things)
+        ):
             self.not_owned |= dict.fromkeys(things)
-            owners = ", ".join(dict.fromkeys(self.disk.in_words(x).partition(":")[0] for _, x in things[:5]))
-            text = f"{called} is sticky ({self.disk.in_words(thing)}): what is in it is taken away by who owns that or the folder only; {self.who} does not, it is of {owners}"
+            owners = ", ".join(
+                dict.fromkeys(self.disk.in_words(x).partition(":")[0] for _, x in things[:5])
+            )
+            text = (
+                f"{called} is sticky ({self.disk.in_words(thing)}): what is in it is taken away by"
+                f" who owns that or the folder only; {self.who} does not, it is of {owners}"
+            )
             yield Refusal("disk", "sticky", text)
 
     def meant(self, folder: str) -> list[FilesOnDisk]:
@@ -162,7 +193,9 @@ class _Asking:
         return None
 
     def file(self) -> Iterator[Refusal]:
-        """The file that is acted on: refused where all that may be meant are; where some are, it passes."""
+        """The file that is acted on: refused where all that may be meant are; where some are, it
+        passes.
+        """
         good, there = self.good_files(), self.meant(self.folder)
         if good is None or not there or any(good(x.thing) for x in there):
             return
@@ -176,7 +209,9 @@ class _Asking:
             text = f"{self.who} may not {_WORDS[wanted]} the file"
         each = "; ".join(self._files_in_words(x, wanted) for x in there[:3])
         more = f"; and {len(there) - 3} more kinds of files" if len(there) > 3 else ""
-        yield Refusal("disk", "no-permission", f"{text} in {self.called(self.folder)}: {each}{more}")
+        yield Refusal(
+            "disk", "no-permission", f"{text} in {self.called(self.folder)}: {each}{more}"
+        )
 
     def files_called(self, files: FilesOnDisk) -> str:
         """Files in the folder that are alike, told from others there by owner, group and mode."""
@@ -188,9 +223,16 @@ class _Asking:
 
 
 def disk_gate(
-    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites, asking: _Asking | None = None
+    prepared: Prepared,
+    account: PreparedAccount,
+    question: Question,
+    sites: Sites,
+    asking: _Asking | None = None,
 ) -> Iterator[Refusal]:
-    """Every obstacle on disk. Where nothing is known of the disk or of whom the server takes on, there is none."""
+    """Every obstacle on disk.
+
+    Where nothing is known of the disk or of whom the server takes on, there is none.
+    """
     found = asking or _asking(prepared, account, question, sites)
     if isinstance(found, Refusal):
         yield found
@@ -200,7 +242,11 @@ def disk_gate(
             yield unknown
             return
         yield from _at_place(found)
-        if sites.there is not None and sites.there.place is not None and sites.there.place.store == found.store:
+        if (
+            sites.there is not None
+            and sites.there.place is not None
+            and sites.there.place.store == found.store
+        ):
             yield from _at_destination(found, sites.there.place.path)
 
 
@@ -208,14 +254,23 @@ _NOT_READ = {UNREADABLE: "could not be read", MOUNT: "is another file system, wh
 
 
 def _unknown(asking: _Asking, sites: Sites) -> Iterator[Refusal]:
-    """A refusal for each place of which nothing is known: that a disk lets something is only said of what was read."""
+    """A refusal for each place of which nothing is known: that a disk lets something is only said
+    of what was read.
+    """
     there = sites.there.place if sites.there is not None else None
-    places = [asking.path, *([there.path] if there is not None and there.store == asking.store else [])]
+    places = [
+        asking.path,
+        *([there.path] if there is not None and there.store == asking.store else []),
+    ]
     for path in places:
         folder = asking.disk.unknown_at(path)
         if folder is not None:
             why = _NOT_READ[asking.disk.unknown[folder]]
-            yield Refusal("disk", "unknown", f"unknown: {asking.called(folder)} {why}; read the disk again as root")
+            yield Refusal(
+                "disk",
+                "unknown",
+                f"unknown: {asking.called(folder)} {why}; read the disk again as root",
+            )
 
 
 def disk_obstacles(
@@ -226,20 +281,25 @@ def disk_obstacles(
     location: str,
     combination: str | None = None,
 ) -> Iterator[Refusal]:
-    """What the disk has against a right at a folder: on a file in it, where the right is one on files; on one that is so."""
+    """What the disk has against a right at a folder: on a file in it, where the right is one on
+    files; on one that is so.
+    """
     inside = right in INSIDE or right in FILE_RIGHTS
     at = Place(place.store, child(place.path, "x")) if inside else place
     path = child(location, "x") if inside else location
     thing = "file" if right in FILE_RIGHTS else "folder"
     question = Question(account.name, right, path, thing=thing, combination=combination)
-    yield from disk_gate(prepared, account, question, Sites(Location(path, None, at, False, None), None, False))
+    yield from disk_gate(
+        prepared, account, question, Sites(Location(path, None, at, False, None), None, False)
+    )
 
 
 class DiskFix(NamedTuple):
-    """What lets a user do something on the disk, of one thing or of files in a folder that are alike.
+    """What lets a user do something on the disk, of one thing or of files in a folder that are
+    alike.
 
-    `planned` is what the thing becomes; where `owner` is another one, the user becomes its owner. `losing` are users who
-    lose something by it, with the permissions that they lose.
+    `planned` is what the thing becomes; where `owner` is another one, the user becomes its owner.
+    `losing` are users who lose something by it, with the permissions that they lose.
     """
 
     called: str
@@ -252,19 +312,29 @@ class DiskFix(NamedTuple):
     def __str__(self) -> str:
         losing = [f"{name} loses {letters(lost)}" for name, lost in self.losing]
         then = self.planned
-        as_list = then.acl or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
+        as_list = (
+            then.acl
+            or f"u::{letters(then.mode >> 6)},g::{letters(then.mode >> 3)},o::{letters(then.mode)}"
+        )
         if then.uid != self.thing.uid:
             cost = "; ".join([f"{self.owner} no longer owns it", *losing])
             is_same = (then.mode, then.acl) == (self.thing.mode, self.thing.acl)
             first = "" if is_same else f"setfacl --set {as_list}, then "
-            return f"make {self.user.name} the owner of {self.called}: {first}chown {self.user.name} ({cost})"
+            return (
+                f"make {self.user.name} the owner of {self.called}: {first}chown {self.user.name}"
+                f" ({cost})"
+            )
         have = letters(permissions(self.user, then))
         cost = f" ({'; '.join(losing)})" if losing else ""
         return f"give {self.user.name} {have} on {self.called}: setfacl --set {as_list}{cost}"
 
 
-def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> Iterator[DiskFix]:
-    """What would have to be let on the disk, thing by thing, so that nobody gains and as few as can be lose."""
+def disk_mends(
+    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites
+) -> Iterator[DiskFix]:
+    """What would have to be let on the disk, thing by thing, so that nobody gains and as few as can
+    be lose.
+    """
     asking = _asking(prepared, account, question, sites)
     if asking is None or isinstance(asking, Refusal):
         return
@@ -279,10 +349,14 @@ def disk_mends(prepared: Prepared, account: PreparedAccount, question: Question,
         # Who is no longer judged as the owner, or as another, keeps what it had.
         kept = {uid: permissions(other, thing) for uid, other in machine.users.items()}
         kept[user.uid] = permissions(user, thing)
-        yield _fix(asking, machine, called, thing, planned(thing._replace(uid=user.uid), kept, machine))
+        yield _fix(
+            asking, machine, called, thing, planned(thing._replace(uid=user.uid), kept, machine)
+        )
 
 
-def _fix(asking: _Asking, machine: Machine, called: str, thing: ThingOnDisk, then: ThingOnDisk) -> DiskFix:
+def _fix(
+    asking: _Asking, machine: Machine, called: str, thing: ThingOnDisk, then: ThingOnDisk
+) -> DiskFix:
     losing = tuple(
         (other.name, lost)
         for other in machine.users.values()
@@ -291,7 +365,9 @@ def _fix(asking: _Asking, machine: Machine, called: str, thing: ThingOnDisk, the
     return DiskFix(called, thing, then, asking.user, asking.disk.called(thing.uid), losing)
 
 
-def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[str]:
+def disk_notes(
+    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites
+) -> list[str]:
     """What the gate let pass though it would not be so for each file."""
     asking = _asking(prepared, account, question, sites)
     if asking is None or isinstance(asking, Refusal):
@@ -303,18 +379,24 @@ def disk_notes(prepared: Prepared, account: PreparedAccount, question: Question,
         return ["no files were read there: of the file itself nothing is known"]
     bad = sum(x.number for x in there if not good(x.thing))
     whole = sum(x.number for x in there)
-    return [f"of the {number_of(whole, 'file')} there it would not be so for {bad:,}"] if 0 < bad < whole else []
+    return (
+        [f"of the {number_of(whole, 'file')} there it would not be so for {bad:,}"]
+        if 0 < bad < whole
+        else []
+    )
 
 
-def _asking(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> _Asking | Refusal | None:
+def _asking(
+    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites
+) -> _Asking | Refusal | None:
     place = sites.here.place
     taken = None if place is None else taken_on(prepared, account, place.store)
     if place is None or taken is None:
         return None
     if taken.user is None:
         text = (
-            f"the machine that {place.store} is on has no user {taken.name}, whom the server is to take on for "
-            f"{account.name}; make one there, or set acts_as otherwise"
+            f"the machine that {place.store} is on has no user {taken.name}, whom the server is to"
+            f" take on for {account.name}; make one there, or set acts_as otherwise"
         )
         return Refusal("disk", "no-such-user", text)
     return _Asking(taken, taken.user, question, place)
@@ -329,7 +411,11 @@ def _at_place(asking: _Asking) -> Iterator[Refusal]:
         return
     if path == "/":
         if action in ("delete-folder", "rename"):
-            yield Refusal("disk", "store-root", f"{asking.called('/')} is the root of its store, and stays where it is")
+            yield Refusal(
+                "disk",
+                "store-root",
+                f"{asking.called('/')} is the root of its store, and stays where it is",
+            )
         elif action == "set-attributes" and not asking.owns(disk.folder("/")):
             yield _not_owned(asking, disk.folder("/"))
         return
@@ -349,7 +435,9 @@ def _at_place(asking: _Asking) -> Iterator[Refusal]:
 
 
 def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
-    """Where something is moved to; and of a folder that comes under another parent, that it may be written itself."""
+    """Where something is moved to; and of a folder that comes under another parent, that it may be
+    written itself.
+    """
     folder, disk, question = parent(path), asking.disk, asking.question
     if path == "/":
         return
@@ -357,9 +445,13 @@ def _at_destination(asking: _Asking, path: str) -> Iterator[Refusal]:
         yield from asking.way(folder)
         yield from asking.may(disk.folder(folder), WRITE | SEARCH, asking.called(folder))
         if question.thing == "folder":
-            yield from asking.may(disk.folder(asking.path), WRITE, asking.called(asking.path), ", which is moved")
+            yield from asking.may(
+                disk.folder(asking.path), WRITE, asking.called(asking.path), ", which is moved"
+            )
     if question.replaces and question.on_file:
-        replaced = [(f"{asking.files_called(x)}, which is replaced", x.thing) for x in disk.files(folder)]
+        replaced = [
+            (f"{asking.files_called(x)}, which is replaced", x.thing) for x in disk.files(folder)
+        ]
         yield from asking.taking_away(folder, replaced)
 
 

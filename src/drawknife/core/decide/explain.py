@@ -20,7 +20,9 @@ from .gates import ALL_GATES, MOST_ON_THE_WAY, Case, gate_obstacles, open_case, 
 
 
 class Passing(NamedTuple):
-    """One folder on the way, and whether the account may enter it; `alike` more below it are the same."""
+    """One folder on the way, and whether the account may enter it; `alike` more below it are the
+    same.
+    """
 
     place: Place
     allowed: bool
@@ -36,7 +38,10 @@ class Check(NamedTuple):
 
 
 class GateReport(NamedTuple):
-    """One gate. `asked`: was it asked; `obstacles`: all that it refuses; `notes`: what was not known."""
+    """One gate.
+
+    `asked`: was it asked; `obstacles`: all that it refuses; `notes`: what was not known.
+    """
 
     gate: str
     asked: bool
@@ -64,19 +69,24 @@ def explain(prepared: Prepared, question: Question, now: datetime) -> Explanatio
     prepared = prepared.on((question.at or now).date())
     case = open_case(prepared, question, now)
     gates = tuple(
-        _report(prepared, case, gate) for gate in ALL_GATES if gate != "disk" or _disk_is_known(prepared, case)
+        _report(prepared, case, gate)
+        for gate in ALL_GATES
+        if gate != "disk" or _disk_is_known(prepared, case)
     )
     first = next((r for g in gates for r in g.obstacles), None)
     verdict = verdict_of(case, first)
     checks: tuple[Check, ...] = ()
     if question.action != "sign-in":
         sites = supposed(prepared, case).sites
-        checks = tuple(_check(prepared, case, d) for d in demands(prepared, case.account, question, sites))
+        checks = tuple(
+            _check(prepared, case, d) for d in demands(prepared, case.account, question, sites)
+        )
     return Explanation(case, verdict, gates, checks)
 
 
 def supposed(prepared: Prepared, case: Case) -> Case:
-    """The case as it would be if the virtual path that holds its location were served to the account.
+    """The case as it would be if the virtual path that holds its location were served to the
+    account.
 
     So the folder gate can be told of, too: who gets the path served should not meet it only then.
     Unchanged where the location resolves, or where nobody's virtual path holds it.
@@ -92,7 +102,9 @@ def supposed(prepared: Prepared, case: Case) -> Case:
                 continue
             served = Served(at, top, ALL, candidate.vpath.listing, ())
             place = Place(top.store, join(top.path, rest_below(here.location, at) or ""))
-            sites = case.sites._replace(here=Location(here.location, served, place, False, here.unserved))
+            sites = case.sites._replace(
+                here=Location(here.location, served, place, False, here.unserved)
+            )
             return case._replace(sites=sites)
     return case
 
@@ -106,27 +118,51 @@ def _report(prepared: Prepared, case: Case, gate: str) -> GateReport:
         at = supposed(prepared, case)
         served = at.sites.here.served
         if at is not case and served is not None:
-            notes.append(f"as it would be if {served.path} led {case.account.name} to {served.place}")
+            notes.append(
+                f"as it would be if {served.path} led {case.account.name} to {served.place}"
+            )
     obstacles = tuple(gate_obstacles(prepared, at, gate)) if asked else ()
     if gate == "disk" and asked:
         notes += _of_disk(prepared, at)
     if obstacles:
         notes += ended_notes(prepared, case, gate)
-    facts = {"door": ("address",), "sign-in": ("address", "TLS", "method")}.get(gate, ()) if asked else ()
+    facts = (
+        {"door": ("address",), "sign-in": ("address", "TLS", "method")}.get(gate, ())
+        if asked
+        else ()
+    )
     given = {"address": question.client, "TLS": question.tls, "method": question.method}
     missing = [fact for fact in facts if given[fact] is None]
     if missing:
         notes.append(f"not given, so not asked: {', '.join(missing)}")
-    if gate == "sign-in" and asked and question.credentials is None and case.account.account.kind != "anonymous":
-        notes.append("its methods are taken as written: whether it has the credentials is not known here")
-    if gate in ("folder", "disk", "limits") and asked and not demands(prepared, case.account, question, at.sites):
+    if (
+        gate == "sign-in"
+        and asked
+        and question.credentials is None
+        and case.account.account.kind != "anonymous"
+    ):
+        notes.append(
+            "its methods are taken as written: whether it has the credentials is not known here"
+        )
+    if (
+        gate in ("folder", "disk", "limits")
+        and asked
+        and not demands(prepared, case.account, question, at.sites)
+    ):
         here = case.sites.here
-        notes.append("nothing to ask" if here.synthetic else "cannot be evaluated: the location is in no folder")
+        notes.append(
+            "nothing to ask"
+            if here.synthetic
+            else "cannot be evaluated: the location is in no folder"
+        )
     return GateReport(gate, asked, obstacles, tuple(notes))
 
 
 def _disk_is_known(prepared: Prepared, case: Case) -> bool:
-    """Was the disk of the store read that the question is about? Else nothing is told of that gate."""
+    """Was the disk of the store read that the question is about?
+
+    Else nothing is told of that gate.
+    """
     place = supposed(prepared, case).sites.here.place if prepared.disks else None
     return place is not None and place.store in prepared.disks
 
@@ -137,7 +173,9 @@ def _of_disk(prepared: Prepared, case: Case) -> list[str]:
     if place is None:
         return []
     if taken_on(prepared, case.account, place.store) is None:
-        return [f"nothing to ask: whom a server takes on for {case.account.name} is not set (acts_as)"]
+        return [
+            f"nothing to ask: whom a server takes on for {case.account.name} is not set (acts_as)"
+        ]
     return disk_notes(prepared, case.account, case.question, case.sites)
 
 
@@ -168,6 +206,8 @@ def _check(prepared: Prepared, case: Case, demand: Demand) -> Check:
         if not (demand.right == "enter" and p.place == demand.folder)
     )
     judgement = with_ended(
-        judge(store, demand.folder.path, demand.right, account, demand.own), prepared, case.at.date()
+        judge(store, demand.folder.path, demand.right, account, demand.own),
+        prepared,
+        case.at.date(),
     )
     return Check(passing, judgement, blocked)

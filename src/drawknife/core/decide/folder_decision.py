@@ -21,7 +21,10 @@ OUT_OF_REACH, BEHIND_SEAL, ENDED = "reach does not come here", "behind a seal", 
 
 
 class EntryPart(NamedTuple):
-    """One entry and what became of it. `by` says what overruled it; `chain` how its subject matched."""
+    """One entry and what became of it.
+
+    `by` says what overruled it; `chain` how its subject matched.
+    """
 
     entry: Entry
     fate: str
@@ -45,7 +48,8 @@ class Judgement:
     """How one right was decided at one folder.
 
     `reason` is ``entry-allows``, ``store-open``, ``forbidden``, ``denied``, ``sealed`` or
-    ``no-entry-allows``; `text` says the same as half a sentence, with the remedy where it is refused.
+    ``no-entry-allows``; `text` says the same as half a sentence, with the remedy where it is
+    refused.
     """
 
     right: str
@@ -59,12 +63,18 @@ class Judgement:
     decided_by: Entry | None
 
 
-def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Judgement:
-    """Decide `right` at `path` of `store` level by level. `own`: None where the folder is acted on."""
+def judge(
+    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
+) -> Judgement:
+    """Decide `right` at `path` of `store` level by level.
+
+    `own`: None where the folder is acted on.
+    """
     standing = account.standing
     bit = BIT[right]
     every = ((up, at, store.folder(at)) for up, at in enumerate(ancestors(path)))
-    # Of what is not recorded, only the folder itself and the root are told: a path can be very deep.
+    # Of what is not recorded, only the folder itself and the root are told: a path can be very
+    # deep.
     folders = [x for x in every if x[2] is not None or x[0] == 0 or x[1] == "/"]
     first = folders[0][2]
     owning = (first is not None and first.owner == account.name) if own is None else own
@@ -81,7 +91,9 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
     bit_, who = BIT[right], account.who_owning if owning else account.who
     decision, seal = decider(store, path, bit_, who)
     # The decider stops looking where it knows enough; what is behind a seal is told in any case.
-    sealed = next(((up, at) for up, at, folder in folders if folder is not None and folder.sealed), None)
+    sealed = next(
+        ((up, at) for up, at, folder in folders if folder is not None and folder.sealed), None
+    )
 
     levels = []
     for up, at, folder in folders:
@@ -95,16 +107,27 @@ def judge(store: PreparedStore, path: str, right: str, account: PreparedAccount,
             parts.append(EntryPart(entry, fate, by, chain))
         levels.append(
             Level(
-                Place(store.name, at), up, folder is not None and folder.sealed, folder is not None,
-                folder.owner if folder else None, tuple(parts),
+                Place(store.name, at),
+                up,
+                folder is not None and folder.sealed,
+                folder is not None,
+                folder.owner if folder else None,
+                tuple(parts),
             )
-        )  # fmt: skip
+        )
 
     found = _conclude(store, path, right, account, decision, seal)
     return Judgement(
-        right, Place(store.name, path), own, found.allowed, found.reason, found.text, tuple(levels),
-        Place(store.name, decision.at) if decision else None, decision.entry if decision else None,
-    )  # fmt: skip
+        right,
+        Place(store.name, path),
+        own,
+        found.allowed,
+        found.reason,
+        found.text,
+        tuple(levels),
+        Place(store.name, decision.at) if decision else None,
+        decision.entry if decision else None,
+    )
 
 
 class Decider(NamedTuple):
@@ -123,8 +146,12 @@ class Conclusion(NamedTuple):
     text: str
 
 
-def conclude(store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None) -> Conclusion:
-    """Decide `right` at `path` and say why, in short: what :func:`judge` says, without its levels."""
+def conclude(
+    store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
+) -> Conclusion:
+    """Decide `right` at `path` and say why, in short: what :func:`judge` says, without
+    its levels.
+    """
     return _conclude(store, path, right, account, *_decider(store, path, right, account, own))
 
 
@@ -139,7 +166,9 @@ def _decider(
     store: PreparedStore, path: str, right: str, account: PreparedAccount, own: bool | None
 ) -> tuple[Decider | None, tuple[int, str] | None]:
     node, depth = store.nearest(path)
-    owning = (depth == 0 and node is not None and node.owner == account.index) if own is None else own
+    owning = (
+        (depth == 0 and node is not None and node.owner == account.index) if own is None else own
+    )
     return decider(store, path, BIT[right], account.who_owning if owning else account.who)
 
 
@@ -178,7 +207,9 @@ def decider(
     return nearest, seal
 
 
-def _fate(entry: Entry, up: int, decision: Decider | None, seal: tuple[int, str] | None) -> tuple[str, str | None]:
+def _fate(
+    entry: Entry, up: int, decision: Decider | None, seal: tuple[int, str] | None
+) -> tuple[str, str | None]:
     """What becomes of an entry that matches and speaks here."""
     if seal is not None and up > seal[0] and entry.effect != "forbid":
         return BEHIND_SEAL, None
@@ -224,7 +255,10 @@ def _conclude(
         return Conclusion(False, "sealed", text)
     if store.open:
         return Conclusion(True, "store-open", f"nothing decides it, and store {store.name} is open")
-    text = f"no entry there or above allows it, and store {store.name} is closed; add {advice} on {here}"
+    text = (
+        f"no entry there or above allows it, and store {store.name} is closed; add {advice} on"
+        f" {here}"
+    )
     return Conclusion(False, "no-entry-allows", text)
 
 

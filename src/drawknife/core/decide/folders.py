@@ -14,11 +14,14 @@ from ..prepared.stores import PreparedFolder, PreparedStore
 from ..words.rights import ENTER
 
 
-def walk_up(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]) -> bool:
+def walk_up(
+    store: PreparedStore, node: PreparedFolder | None, depth: int, bit: int, who: frozenset[int]
+) -> bool:
     """Is the right `bit` allowed, `depth` levels below `node`, to one who counts as `who`?
 
-    Goes from the nearest folder that carries anything to the next above, and not from folder to folder. Once a level has
-    allowed it, only a forbid further up can still refuse, and `forbids_above` tells whether there is any for this right.
+    Goes from the nearest folder that carries anything to the next above, and not from folder to
+    folder. Once a level has allowed it, only a forbid further up can still refuse, and
+    `forbids_above` tells whether there is any for this right.
     """
     decided = False
     while node is not None:
@@ -28,7 +31,9 @@ def walk_up(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: 
                 for rights, sid, effect in node.rules[at]:
                     if rights & bit and sid in who:
                         if not effect:
-                            return False  # one deny is enough, whatever else the level says, and above
+                            return (
+                                False  # one deny is enough, whatever else the level says, and above
+                            )
                         decided = True
             if not decided and node.sealed:
                 return False  # nothing from above comes in; a forbid could only refuse, too
@@ -43,7 +48,9 @@ def walk_up(store: PreparedStore, node: PreparedFolder | None, depth: int, bit: 
     return decided or store.open
 
 
-def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, own: bool | None = None) -> bool:
+def decide(
+    store: PreparedStore, path: str, bit: int, account: PreparedAccount, own: bool | None = None
+) -> bool:
     """Is the right `bit` allowed to `account` at the folder `path`?
 
     `own` says whether the account owns the thing acted on; None: the folder itself is acted on.
@@ -54,7 +61,13 @@ def decide(store: PreparedStore, path: str, bit: int, account: PreparedAccount, 
     return walk_up(store, node, depth, bit, account.who_owning if own else account.who)
 
 
-def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None) -> bool:
+def can_pass(
+    store: PreparedStore,
+    top: str,
+    path: str,
+    account: PreparedAccount,
+    own_last: bool | None = None,
+) -> bool:
     """May the account enter every folder from `top` down to `path`?
 
     `own_last` says whether `path` itself is the account's own; None: as it is recorded.
@@ -69,8 +82,9 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
             return False
         if len(at) <= len(top) or (node is None and not own_last):
             return True
-        # Between a folder that carries something and those below it that carry nothing all are alike, unless a line
-        # reaches only some depths or names the owner (`varies`): then each is asked, else the walk jumps to that folder.
+        # Between a folder that carries something and those below it that carry nothing all are
+        # alike, unless a line reaches only some depths or names the owner (`varies`): then each is
+        # asked, else the walk jumps to that folder.
         if own_last or node is None or depth == 0 or node.varies:
             own_last = None
             at = at[: at.rindex("/")] or "/"
@@ -81,7 +95,9 @@ def can_pass(store: PreparedStore, top: str, path: str, account: PreparedAccount
 
 
 class FolderOnTheWay(NamedTuple):
-    """A folder on the way down, and whether the account may enter it; `alike` more below it are the same."""
+    """A folder on the way down, and whether the account may enter it; `alike` more below it are the
+    same.
+    """
 
     path: str
     enters: bool
@@ -89,11 +105,16 @@ class FolderOnTheWay(NamedTuple):
 
 
 def on_the_way(
-    store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
+    store: PreparedStore,
+    top: str,
+    path: str,
+    account: PreparedAccount,
+    own_last: bool | None = None,
 ) -> list[FolderOnTheWay]:
     """The folders from `top` down to `path`, the uppermost first.
 
-    From the third level below a folder that carries something, all is as on the second: these are counted, not told.
+    From the third level below a folder that carries something, all is as on the second: these are
+    counted, not told.
     """
     rest = path if top == "/" else path[len(top) :]
     found: list[FolderOnTheWay] = []
@@ -107,14 +128,20 @@ def on_the_way(
             if depth > 2 and len(found) > 2 and not (own_last and at == path):
                 found[-1] = found[-1]._replace(alike=found[-1].alike + 1)
                 continue
-        own = (depth == 0 and node is not None and node.owner == account.index) or bool(own_last and at == path)
+        own = (depth == 0 and node is not None and node.owner == account.index) or bool(
+            own_last and at == path
+        )
         enters = walk_up(store, node, depth, ENTER, account.who_owning if own else account.who)
         found.append(FolderOnTheWay(at, enters, 0))
     return found
 
 
 def blocked(
-    store: PreparedStore, top: str, path: str, account: PreparedAccount, own_last: bool | None = None
+    store: PreparedStore,
+    top: str,
+    path: str,
+    account: PreparedAccount,
+    own_last: bool | None = None,
 ) -> list[FolderOnTheWay]:
     """The folders from `top` down to `path` that the account may not enter, the uppermost first."""
     return [way for way in on_the_way(store, top, path, account, own_last) if not way.enters]

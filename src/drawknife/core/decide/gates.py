@@ -36,7 +36,11 @@ class UnknownName(LookupError):
 
 
 def virtual_path_gate(
-    prepared: Prepared, account: PreparedAccount, namespace: Namespace, question: Question, sites: Sites
+    prepared: Prepared,
+    account: PreparedAccount,
+    namespace: Namespace,
+    question: Question,
+    sites: Sites,
 ) -> Iterator[Refusal]:
     """Do the locations resolve, do the ceilings hold the rights, is nothing fixed acted on?"""
     rights_here, rights_there = needed_rights(question, sites)
@@ -48,7 +52,11 @@ def virtual_path_gate(
         if question.on_file:
             yield _fixed(question.path, "there is no file there", is_path)
         elif action in ("delete-folder", "rename"):
-            yield _fixed(question.path, f"it cannot be {'renamed' if action == 'rename' else 'deleted'}", is_path)
+            yield _fixed(
+                question.path,
+                f"it cannot be {'renamed' if action == 'rename' else 'deleted'}",
+                is_path,
+            )
         elif action == "make-folder" and is_path:
             yield _fixed(question.path, "no folder can be made there", is_path)
     if there is None:
@@ -58,15 +66,17 @@ def virtual_path_gate(
     if there.served is None:
         return
     if namespace.fixed(there.location):
-        yield _fixed(there.location, "nothing can be moved there", there.location in namespace.served)
+        yield _fixed(
+            there.location, "nothing can be moved there", there.location in namespace.served
+        )
     if here.place is None or there.place is None:
         return
     if here.place.store != there.place.store:
         yield Refusal(
             "virtual path",
             "between-stores",
-            f"{here.location} is in store {here.place.store} and {there.location} in {there.place.store}; "
-            "nothing can be moved between stores: copy and delete instead",
+            f"{here.location} is in store {here.place.store} and {there.location} in"
+            f" {there.place.store}; nothing can be moved between stores: copy and delete instead",
         )
         return
     # What holds the thing that is moved is a folder, recorded or not.
@@ -75,7 +85,10 @@ def virtual_path_gate(
     )
     if question.thing == "file":
         if is_folder:
-            text = f"{there.location} is a folder, and a file cannot take its place; take another name, or one in it"
+            text = (
+                f"{there.location} is a folder, and a file cannot take its place; take another"
+                " name, or one in it"
+            )
             yield Refusal("virtual path", "destination-exists", text)
     elif rest_below(there.place.path, here.place.path) is not None:
         text = f"the folder {here.location} cannot be moved into itself, to {there.location}"
@@ -99,11 +112,14 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
             yield Refusal(
                 "virtual path",
                 "synthetic",
-                f"{at} only leads to virtual paths of {who}: it can be entered and listed, and nothing else",
+                f"{at} only leads to virtual paths of {who}: it can be entered and listed, and"
+                " nothing else",
             )
     elif location.unserved is not None:
         yield Refusal(
-            "virtual path", f"path-{location.unserved.reason}", f"{at} is not served to {who}: {location.unserved.text}"
+            "virtual path",
+            f"path-{location.unserved.reason}",
+            f"{at} is not served to {who}: {location.unserved.text}",
         )
     else:
         yield Refusal(
@@ -113,7 +129,9 @@ def _in_view(account: PreparedAccount, location: Location, action: str) -> Itera
         )
 
 
-def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[str, ...]) -> Iterator[Refusal]:
+def _under_ceiling(
+    account: PreparedAccount, location: Location, rights: tuple[str, ...]
+) -> Iterator[Refusal]:
     served = location.served
     if served is None:
         return
@@ -121,14 +139,16 @@ def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[s
         yield Refusal(
             "virtual path",
             "ceiling-without-enter",
-            f"the grants on {served.path} do not let {account.name} enter: it is of no use to it without",
+            f"the grants on {served.path} do not let {account.name} enter: it is of no use to it"
+            " without",
         )
     for right in rights:
         if right != "enter" and not served.ceiling & BIT[right]:
             yield Refusal(
                 "virtual path",
                 "ceiling-lacks-right",
-                f"the grants on {served.path} do not let {account.name} {verb(right)}, whatever the folder allows",
+                f"the grants on {served.path} do not let {account.name} {verb(right)}, whatever the"
+                " folder allows",
             )
 
 
@@ -136,7 +156,9 @@ def _under_ceiling(account: PreparedAccount, location: Location, rights: tuple[s
 MOST_ON_THE_WAY = 20
 
 
-def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Demand]) -> Iterator[Refusal]:
+def folder_gate(
+    prepared: Prepared, account: PreparedAccount, wanted: list[Demand]
+) -> Iterator[Refusal]:
     """Can the account pass through, and do the entries allow each right?"""
     for right, place, own, top, through in wanted:
         store = prepared.stores[place.store]
@@ -148,14 +170,24 @@ def folder_gate(prepared: Prepared, account: PreparedAccount, wanted: list[Deman
                     on_the_way = "" if path == place.path else f", on the way to {place}"
                     further = f", nor the {alike} below it" if alike else ""
                     why = conclude(store, path, "enter", account, None).text
-                    text = f"{account.name} may not enter {place.store}:{path}{further}{on_the_way}: {why}"
+                    text = (
+                        f"{account.name} may not enter {place.store}:{path}{further}{on_the_way}:"
+                        f" {why}"
+                    )
                     yield Refusal("folder", "cannot-pass", text)
             if len(there) > MOST_ON_THE_WAY:
-                text = f"{account.name} may not enter {len(there) - MOST_ON_THE_WAY} more folders on the way to {place}"
+                text = (
+                    f"{account.name} may not enter {len(there) - MOST_ON_THE_WAY} more folders on"
+                    f" the way to {place}"
+                )
                 yield Refusal("folder", "cannot-pass", text)
         if not decide(store, place.path, BIT[right], account, own):
             found = conclude(store, place.path, right, account, own)
-            yield Refusal("folder", found.reason, f"{account.name} may not {verb(right)} in {place}: {found.text}")
+            yield Refusal(
+                "folder",
+                found.reason,
+                f"{account.name} may not {verb(right)} in {place}: {found.text}",
+            )
 
 
 class Case(NamedTuple):
@@ -182,7 +214,9 @@ def open_case(prepared: Prepared, question: Question, now: datetime) -> Case:
     if question.owner is not None and fold(question.owner) not in prepared.people.by_fold:
         raise UnknownName("owner", "account", question.owner)
     namespace = prepared.namespace(account)
-    return Case(question, account, endpoint, namespace, locate(namespace, question), question.at or now)
+    return Case(
+        question, account, endpoint, namespace, locate(namespace, question), question.at or now
+    )
 
 
 def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusal]:
@@ -213,7 +247,9 @@ def gate_obstacles(prepared: Prepared, case: Case, gate: str) -> Iterator[Refusa
 
 
 def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
-    """The verdict on one question, by the lines that count then. `now` counts where the question gives no time itself.
+    """The verdict on one question, by the lines that count then.
+
+    `now` counts where the question gives no time itself.
 
     Raises :class:`UnknownName` if the question names an account or an endpoint that does not exist.
     """
@@ -230,7 +266,9 @@ def verdict(prepared: Prepared, question: Question, now: datetime) -> Verdict:
         refusal = next(_refusals(prepared, case, (gate,)))
         return refusal.reason, refusal.text
 
-    return Verdict(gate, (lambda: kept_sentence(prepared, question, tell)) if gate == "folder" else tell)
+    return Verdict(
+        gate, (lambda: kept_sentence(prepared, question, tell)) if gate == "folder" else tell
+    )
 
 
 def _refusals(prepared: Prepared, case: Case, gates: tuple[str, ...]) -> Iterator[Refusal]:

@@ -1,8 +1,8 @@
 """The quick way to a verdict: the gates of a plain question, and what was found lately.
 
 Hot, and so written without a call or an object that can be spared. It answers questions without an
-endpoint that act on one place; all others, and every sentence, are for :mod:`gates`, which the tests
-hold it against.
+endpoint that act on one place; all others, and every sentence, are for :mod:`gates`, which the
+tests hold it against.
 """
 
 from __future__ import annotations
@@ -19,11 +19,13 @@ from .folders import walk_up
 
 #: What :func:`quick_gate` says of a question that it does not answer.
 ASK_THE_GATES = "ask the gates"
-#: So many answers, and so many sentences, are kept, of locations up to so many characters: some ten megabytes.
+#: So many answers, and so many sentences, are kept, of locations up to so many characters: some ten
+#: megabytes.
 KEPT_VERDICTS, KEPT_SENTENCES, KEPT_LENGTH = 50_000, 10_000, 250
 _NOT_KEPT = "not kept"
 
-#: Which folder decides: the location itself, the folder that it is in, or itself with passing asked of its parent only.
+#: Which folder decides: the location itself, the folder that it is in, or itself with passing asked
+#: of its parent only.
 _ITSELF, _PARENT, _DELETED = 0, 1, 2
 #: For each action its right, the folder that decides, is it done to a file, and does it add bytes.
 _PLAN = {
@@ -69,11 +71,24 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     key = (account.index, bit, location)
     gate = prepared.decided.get(key, _NOT_KEPT)
     if gate is _NOT_KEPT:
-        gate = _gate(prepared, account, space, location, abs(bit), where == _DELETED, (bit < 0) if on_file else None)
+        gate = _gate(
+            prepared,
+            account,
+            space,
+            location,
+            abs(bit),
+            deleting=where == _DELETED,
+            own=(bit < 0) if on_file else None,
+        )
         if gate is None and prepared.disks:
-            # What the disk lets is the same of all files of a folder, too, where the question names none of its combinations.
+            # What the disk lets is the same of all files of a folder, too, where the question names
+            # none of its combinations.
             at = space.resolve(path).place
-            gate = ASK_THE_GATES if at is None else quick_disk(prepared, account, at.store, question, at.path)
+            gate = (
+                ASK_THE_GATES
+                if at is None
+                else quick_disk(prepared, account, at.store, question, at.path)
+            )
         if len(location) <= KEPT_LENGTH:
             if len(prepared.decided) >= KEPT_VERDICTS:
                 prepared.decided.clear()
@@ -81,8 +96,12 @@ def quick_gate(prepared: Prepared, question: Question) -> str | None:
     return gate
 
 
-def kept_sentence(prepared: Prepared, question: Question, find: Callable[[], tuple[str, str]]) -> tuple[str, str]:
-    """The reason and the sentence of a refusal at the folder gate, which says the same of all files of a folder."""
+def kept_sentence(
+    prepared: Prepared, question: Question, find: Callable[[], tuple[str, str]]
+) -> tuple[str, str]:
+    """The reason and the sentence of a refusal at the folder gate, which says the same of all files
+    of a folder.
+    """
     path = question.path
     location = path[: path.rindex("/")] or "/" if _PLAN[question.action][1] == _PARENT else path
     key = (question.account, question.action, question.owner, location)
@@ -102,10 +121,12 @@ def _gate(
     space: Namespace,
     location: str,
     bit: int,
+    *,
     deleting: bool,
     own: bool | None,
 ) -> str | None:
-    """The gate at which a right is refused at the folder at a location; `deleting` it asks passing of its parent only.
+    """The gate at which a right is refused at the folder at a location; `deleting` it asks passing
+    of its parent only.
 
     `own`: whether a file in it is the account's; None: the folder itself is acted on.
     """
@@ -123,13 +144,20 @@ def _gate(
     # The folder that decides.
     store_name, top = served.place
     store = prepared.stores[store_name]
-    folder = top if location == at else (top if top != "/" else "") + (location[len(at) :] if at != "/" else location)
+    folder = (
+        top
+        if location == at
+        else (top if top != "/" else "") + (location[len(at) :] if at != "/" else location)
+    )
     node, depth = store.nearest(folder)
-    owns = own if own is not None else depth == 0 and node is not None and node.owner == account.index
+    owns = (
+        own if own is not None else depth == 0 and node is not None and node.owner == account.index
+    )
     if not walk_up(store, node, depth, bit, account.who_owning if owns else account.who):
         return "folder"
 
-    # Passing through, from the folder that has to be entered last up to where the virtual path leads.
+    # Passing through, from the folder that has to be entered last up to where the virtual path
+    # leads.
     last = folder
     if deleting:
         # The folder that holds it has a say, too: there, it counts as a file would.

@@ -34,13 +34,16 @@ def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator
     found = reach(prepared.model, endpoint, read_address(question.client))
     if not found.control:
         yield Refusal(
-            "door", "endpoint-out-of-reach", f"{question.client} cannot come to {name}: {'; '.join(found.missing)}"
+            "door",
+            "endpoint-out-of-reach",
+            f"{question.client} cannot come to {name}: {'; '.join(found.missing)}",
         )
     elif not found.data and question.action in NEED_DATA:
         yield Refusal(
             "door",
             "data-out-of-reach",
-            f"{question.client} can sign in at {name}, but no data comes through: {'; '.join(found.missing)}",
+            f"{question.client} can sign in at {name}, but no data comes through:"
+            f" {'; '.join(found.missing)}",
         )
 
 
@@ -48,7 +51,9 @@ def door(prepared: Prepared, endpoint: Endpoint, question: Question) -> Iterator
 NEED_DATA = frozenset({"list", "download", "upload", "overwrite", "append"})
 
 
-def _list_refusal(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint) -> Refusal | None:
+def _list_refusal(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint
+) -> Refusal | None:
     """Who is never admitted, and who is not among the only ones; the former goes first."""
     number, who = prepared.people.number, account.who
     never = [s for s in endpoint.never if number(s) in who]
@@ -56,20 +61,32 @@ def _list_refusal(prepared: Prepared, account: PreparedAccount, endpoint: Endpoi
         return Refusal(
             "sign-in",
             "never-admitted",
-            f"{account.name} is never admitted at {endpoint.name}: its list `never` names {_and(never)}",
+            f"{account.name} is never admitted at {endpoint.name}: its list `never` names"
+            f" {_and(never)}",
         )
     if endpoint.only is not None and not any(number(s) in who for s in endpoint.only):
-        admitted = f"only {_and(endpoint.only)}" if endpoint.only else "nobody: its list `only` is empty"
+        admitted = (
+            f"only {_and(endpoint.only)}" if endpoint.only else "nobody: its list `only` is empty"
+        )
         return Refusal(
-            "sign-in", "not-among-only", f"{endpoint.name} admits {admitted}; {account.name} is not on that list"
+            "sign-in",
+            "not-among-only",
+            f"{endpoint.name} admits {admitted}; {account.name} is not on that list",
         )
     return None
 
 
 def sign_in(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question, at: datetime
+    prepared: Prepared,
+    account: PreparedAccount,
+    endpoint: Endpoint,
+    question: Question,
+    at: datetime,
 ) -> Iterator[Refusal]:
-    """May this account sign in here, now, from there, in this way? A fact not given is not held against it."""
+    """May this account sign in here, now, from there, in this way?
+
+    A fact not given is not held against it.
+    """
     who = account.name
     if not account.account.enabled:
         yield Refusal("sign-in", "account-off", f"{who} is switched off; enable the account")
@@ -105,14 +122,14 @@ def _by_hours_and_sessions(
         yield Refusal(
             "sign-in",
             "outside-hours",
-            f"{who} may sign in {_and(', '.join(lines) for lines in hours.value)} (UTC), as set for {_and(hours.subjects)}; "
-            f"it is {at:%a %H:%M}",
+            f"{who} may sign in {_and(', '.join(lines) for lines in hours.value)} (UTC), as set for"
+            f" {_and(hours.subjects)}; it is {at:%a %H:%M}",
         )
     for lock in question.locks:
         yield Refusal(
             "sign-in",
             "locked-out",
-            f"the {lock.of} {lock.name} is locked until {lock.until:%Y-%m-%d %H:%M:%S} (UTC) after "
+            f"the {lock.of} {lock.name} is locked until {lock.until:%Y-%m-%d %H:%M:%S} UTC after "
             f"{len(lock.failures)} failed sign-ins; wait, or lift it",
         )
     if question.sessions is not None:
@@ -121,11 +138,14 @@ def _by_hours_and_sessions(
             yield Refusal(
                 "sign-in",
                 "sessions-used-up",
-                f"{who} has {question.sessions} sessions open, and {_and(most.subjects)} may have {most.value}; end one of them",
+                f"{who} has {question.sessions} sessions open, and {_and(most.subjects)} may have"
+                f" {most.value}; end one of them",
             )
 
 
-def _by_address(prepared: Prepared, account: PreparedAccount, question: Question) -> Iterator[Refusal]:
+def _by_address(
+    prepared: Prepared, account: PreparedAccount, question: Question
+) -> Iterator[Refusal]:
     who = account.name
     if question.client is not None:
         lists = resolve(prepared, account, "addresses")
@@ -137,30 +157,45 @@ def _by_address(prepared: Prepared, account: PreparedAccount, question: Question
                 yield Refusal(
                     "sign-in",
                     "address-not-admitted",
-                    f"{who} is not admitted from {question.client}: of the addresses set for {_and(lists.subjects)}, {said}",
+                    f"{who} is not admitted from {question.client}: of the addresses set for"
+                    f" {_and(lists.subjects)}, {said}",
                 )
 
 
-def _by_tls(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question) -> Iterator[Refusal]:
+def _by_tls(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question
+) -> Iterator[Refusal]:
     who, policy = account.name, tls_policy(endpoint)
     if question.tls is False and policy is not None:
         wanted = resolve(prepared, account, "require_tls")
         if policy == "required":
-            yield Refusal("sign-in", "tls-required", f"endpoint {endpoint.name} requires TLS; connect with TLS")
+            yield Refusal(
+                "sign-in",
+                "tls-required",
+                f"endpoint {endpoint.name} requires TLS; connect with TLS",
+            )
         elif wanted.value:
             yield Refusal(
-                "sign-in", "tls-required", f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS"
+                "sign-in",
+                "tls-required",
+                f"{who} must use TLS, as set for {_and(wanted.subjects)}; connect with TLS",
             )
     if question.tls and policy == "off":
         yield Refusal(
-            "sign-in", "tls-off", f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on"
+            "sign-in",
+            "tls-off",
+            f"endpoint {endpoint.name} has TLS switched off; connect without, or switch it on",
         )
 
 
 def methods_left(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, credentials: frozenset[str] | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    endpoint: Endpoint,
+    credentials: frozenset[str] | None,
 ) -> list[str]:
-    """The methods by which an account can sign in at an endpoint: permitted, of use there, and with a credential.
+    """The methods by which an account can sign in at an endpoint: permitted, of use there, and with
+    a credential.
 
     `credentials` are the methods that it has one for; None: taken to be those of the account.
     """
@@ -168,7 +203,9 @@ def methods_left(
     return [
         m
         for m in account.account.methods
-        if m in permitted and (m != "key" or endpoint.protocol == "sftp") and (credentials is None or m in credentials)
+        if m in permitted
+        and (m != "key" or endpoint.protocol == "sftp")
+        and (credentials is None or m in credentials)
     ]
 
 
@@ -181,7 +218,8 @@ def _by_method(
         yield Refusal(
             "sign-in",
             "no-method",
-            f"{who} has no way to sign in at {endpoint.name}: {_why_not(prepared, account, endpoint, question)}",
+            f"{who} has no way to sign in at {endpoint.name}:"
+            f" {_why_not(prepared, account, endpoint, question)}",
         )
     elif question.method is not None and question.method not in left:
         yield Refusal(
@@ -191,10 +229,16 @@ def _by_method(
         )
 
 
-_MISSING = {"password": "no password is set", "key": "no key is attached", "directory": "it comes from no directory"}
+_MISSING = {
+    "password": "no password is set",
+    "key": "no key is attached",
+    "directory": "it comes from no directory",
+}
 
 
-def _why_not(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question) -> str:
+def _why_not(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, question: Question
+) -> str:
     """For each method that an account is to have, why it is of no use."""
     permitted = resolve(prepared, account, "methods")
     if not account.account.methods:
@@ -210,7 +254,8 @@ def _why_not(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, q
     return "; ".join(said)
 
 
-#: What a client is told when its sign-in is refused, whatever the reason: the reason is the administrator's.
+#: What a client is told when its sign-in is refused, whatever the reason: the reason is the
+#: administrator's.
 TOLD_TO_CLIENTS = "Sign-in refused."
 
 
@@ -223,11 +268,14 @@ def endpoint_gate(
             yield Refusal(
                 "endpoint",
                 "endpoint-does-not-allow",
-                f"the entries of endpoint {endpoint.name} do not allow {account.name} to {verb(right)}",
+                f"the entries of endpoint {endpoint.name} do not allow {account.name} to"
+                f" {verb(right)}",
             )
 
 
-def endpoint_allows(prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, bit: int) -> bool:
+def endpoint_allows(
+    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint, bit: int
+) -> bool:
     """Do the endpoint's entries allow this right to the account?"""
     number, who = prepared.people.number, account.who
     return allows(endpoint.entries, bit, lambda entry: number(entry.subject) in who)

@@ -1,4 +1,6 @@
-"""Doing trials: each step is asked, and what the ones before it have made, moved and taken away counts."""
+"""Doing trials: each step is asked, and what the ones before it have made, moved and taken away
+counts.
+"""
 
 from __future__ import annotations
 
@@ -42,15 +44,26 @@ class StepResult(NamedTuple, Generic[Answer]):
 
 
 def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[StepResult[Answer]]:
-    """What comes of each step. What was put by the account is its own; what is not known is somebody else's."""
+    """What comes of each step.
+
+    What was put by the account is its own; what is not known is somebody else's.
+    """
     owners: dict[str, str] = {}
     found = []
     for step in trial.steps:
         question = Question(
-            trial.account, step.action, step.path or "/", step.to,
-            owner=step.owner or owners.get(step.path or ""), endpoint=trial.endpoint, client=trial.client, tls=trial.tls,
-            method=trial.method, size=step.size, at=trial.moment,
-        )  # fmt: skip
+            trial.account,
+            step.action,
+            step.path or "/",
+            step.to,
+            owner=step.owner or owners.get(step.path or ""),
+            endpoint=trial.endpoint,
+            client=trial.client,
+            tls=trial.tls,
+            method=trial.method,
+            size=step.size,
+            at=trial.moment,
+        )
         answer = decide(question)
         found.append(StepResult(step, question, answer))
         if answer.allowed and step.action != SIGN_IN:
@@ -59,15 +72,20 @@ def run_trial(trial: Trial, decide: Callable[[Question], Answer]) -> list[StepRe
 
 
 def try_on(
-    prepared: Prepared, trial: Trial, now: datetime, credentials: Mapping[str, frozenset[str]] | None = None
+    prepared: Prepared,
+    trial: Trial,
+    now: datetime,
+    credentials: Mapping[str, frozenset[str]] | None = None,
 ) -> list[StepResult[Answered]]:
     """The same with the verdicts of a model; `now` counts where the trial gives no time.
 
-    `credentials` are what accounts have to sign in with; None: not known. Sessions that are open and locks are of the
-    moment, and not asked.
+    `credentials` are what accounts have to sign in with; None: not known. Sessions that are open
+    and locks are of the moment, and not asked.
     """
     held = None if credentials is None else credentials.get(trial.account, frozenset())
-    return run_trial(trial, lambda question: verdict(prepared, replace(question, credentials=held), now))
+    return run_trial(
+        trial, lambda question: verdict(prepared, replace(question, credentials=held), now)
+    )
 
 
 def _remember(owners: dict[str, str], question: Question) -> None:

@@ -1,9 +1,10 @@
 """Reach: can a client at an address come to an endpoint (docs/rules.md, "Endpoints")?
 
-Where nothing is stated of networks, and for clients inside, it comes to where the endpoint listens. From
-outside it needs an opening for the address and port it connects to, and, where that is not the endpoint's own,
-a forwarding from there. Data connections go to the same address outside, to the passive ports, which have to
-come through under the same numbers to the same address inside, as the server tells them to the client.
+Where nothing is stated of networks, and for clients inside, it comes to where the endpoint listens.
+From outside it needs an opening for the address and port it connects to, and, where that is not the
+endpoint's own, a forwarding from there. Data connections go to the same address outside, to the
+passive ports, which have to come through under the same numbers to the same address inside, as the
+server tells them to the client.
 """
 
 from __future__ import annotations
@@ -19,7 +20,8 @@ ANY_PORT: Ports = (1024, 65535)
 
 
 class Reach(NamedTuple):
-    """`way` is where the client connects to; `missing` says what would have to be stated for it to come through.
+    """`way` is where the client connects to; `missing` says what would have to be stated for it to
+    come through.
 
     `inside` is None where nothing is stated of networks.
     """
@@ -32,7 +34,9 @@ class Reach(NamedTuple):
 
 
 class _Way(NamedTuple):
-    """An address and port outside at which the control port is found, and the address inside it leads to."""
+    """An address and port outside at which the control port is found, and the address inside it
+    leads to.
+    """
 
     address: str
     port: int
@@ -50,15 +54,26 @@ def is_inside(model: Model, client: Address) -> bool:
 
 
 def reach(model: Model, endpoint: Endpoint, client: Address) -> Reach:
-    """Whether control and data connections of a client would both come through, if the endpoint runs."""
+    """Whether control and data connections of a client would both come through, if the endpoint
+    runs.
+    """
     said = stated(model)
     if not said or is_inside(model, client):
         comes = reachable(endpoint, client)
-        missing = () if comes else (f"{endpoint.name} listens on {endpoint.address}, where {client} cannot come",)
-        return Reach(True if said else None, comes, comes, f"{endpoint.address}:{endpoint.port}", missing)
+        missing = (
+            ()
+            if comes
+            else (f"{endpoint.name} listens on {endpoint.address}, where {client} cannot come",)
+        )
+        return Reach(
+            True if said else None, comes, comes, f"{endpoint.address}:{endpoint.port}", missing
+        )
     ways = [_from_outside(model, endpoint, client, way) for way in _ways_in(model, endpoint)]
     if not ways:
-        text = f"nothing leads from outside to port {endpoint.port} of {endpoint.name}; add a forwarding, or an opening of its own address"
+        text = (
+            f"nothing leads from outside to port {endpoint.port} of {endpoint.name}; add a"
+            " forwarding, or an opening of its own address"
+        )
         return Reach(False, False, False, "", (text,))
     return max(ways, key=lambda r: (r.control, r.data))
 
@@ -106,12 +121,16 @@ def _data(model: Model, endpoint: Endpoint, client: Address, way: _Way, missing:
     if lacking == [wanted]:
         missing.append(f"port {way.port} leads to {endpoint.name}, and {called} does not")
     elif lacking:
-        missing.append(f"of {called}, {_ranges(lacking)} does not lead to the same ports of {way.inside}")
+        missing.append(
+            f"of {called}, {_ranges(lacking)} does not lead to the same ports of {way.inside}"
+        )
     closed = _closed(model.openings, way.address, wanted, client)
     if closed == [wanted]:
         missing.append(f"no opening lets {client} come to {called} of {way.address}")
     elif closed:
-        missing.append(f"of {called} of {way.address}, no opening lets {client} come to {_ranges(closed)}")
+        missing.append(
+            f"of {called} of {way.address}, no opening lets {client} come to {_ranges(closed)}"
+        )
     return not lacking and not closed
 
 
@@ -124,9 +143,15 @@ def _not_led(forwardings: tuple[Forwarding, ...], way: _Way, wanted: Ports) -> l
     return without(wanted, good)
 
 
-def _closed(openings: tuple[Opening, ...], address: str, wanted: Ports, client: Address) -> list[Ports]:
+def _closed(
+    openings: tuple[Opening, ...], address: str, wanted: Ports, client: Address
+) -> list[Ports]:
     """The part of the ports that no opening lets the client come to."""
-    good = [o.ports for o in openings if o.address == address and any(_holds(n, client) for n in o.networks)]
+    good = [
+        o.ports
+        for o in openings
+        if o.address == address and any(_holds(n, client) for n in o.networks)
+    ]
     return without(wanted, good)
 
 

@@ -38,7 +38,9 @@ def lets(user: OsUser, thing: ThingOnDisk, wanted: int) -> bool:
 
 
 def line(user: OsUser, thing: ThingOnDisk, wanted: int, group: Called) -> str:
-    """What decides that, in words: as the owner, by which line of the list, within which mask, or as others."""
+    """What decides that, in words: as the owner, by which line of the list, within which mask, or
+    as others.
+    """
     mode, acl = thing.mode, thing.acl
     if user.uid == ROOT:
         return "user 0 is not asked"
@@ -46,8 +48,16 @@ def line(user: OsUser, thing: ThingOnDisk, wanted: int, group: Called) -> str:
         return f"its owner has {letters(mode >> 6)}"
     in_group = thing.gid == user.gid or thing.gid in user.groups
     if acl is None or not mode & 0o070:
-        unread = "; its access control list is not looked at, as its mask is empty" if acl is not None else ""
-        return (f"{group(thing.gid)} has {letters(mode >> 3)}" if in_group else f"others have {letters(mode)}") + unread
+        unread = (
+            "; its access control list is not looked at, as its mask is empty"
+            if acl is not None
+            else ""
+        )
+        return (
+            f"{group(thing.gid)} has {letters(mode >> 3)}"
+            if in_group
+            else f"others have {letters(mode)}"
+        ) + unread
     mask = acl.mask if acl.mask is not None else 7
     within = "" if mask == 7 else f" within the mask {letters(mask)}"
     own = next((permissions for uid, permissions in acl.users if uid == user.uid), None)

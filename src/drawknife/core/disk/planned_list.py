@@ -1,7 +1,8 @@
-"""An access control list that lets each user do exactly what is wanted of one thing, with as few lines as groups make it.
+"""An access control list that lets each user do exactly what is wanted of one thing, with as few
+lines as groups make it.
 
-Of users of whom nothing is wanted, those who have something as the thing's owner, by a line of their own or by one of a
-group, keep it; what they had as others may go.
+Of users of whom nothing is wanted, those who have something as the thing's owner, by a line of
+their own or by one of a group, keep it; what they had as others may go.
 """
 
 from __future__ import annotations
@@ -14,7 +15,10 @@ from .one_object import ROOT, lets
 
 
 class Machine:
-    """The users of a machine by number, and who is in which group. Two names of one number are one user here."""
+    """The users of a machine by number, and who is in which group.
+
+    Two names of one number are one user here.
+    """
 
     def __init__(self, users: tuple[OsUser, ...]) -> None:
         self.users: dict[int, OsUser] = {}
@@ -24,22 +28,27 @@ class Machine:
                 continue
             before = self.users.get(user.uid)
             groups = {user.gid, *user.groups} | ({before.gid, *before.groups} if before else set())
-            self.users[user.uid] = OsUser(user.name, user.uid, user.gid, tuple(sorted(groups - {user.gid})))
+            self.users[user.uid] = OsUser(
+                user.name, user.uid, user.gid, tuple(sorted(groups - {user.gid}))
+            )
             for gid in groups:
                 self.members.setdefault(gid, set()).add(user.uid)
 
 
 class WantedAccess(NamedTuple):
-    """What the model lets users do at one folder, by number: with the folder; with others' files; with their own.
+    """What the model lets users do at one folder, by number: with the folder; with others' files;
+    with their own.
 
-    Users that nothing leads there are none of these: they keep what they have; those in `passing` pass through besides.
-    Those in `shut` come so far only with the plan: they pass, if they are in `passing`, and can do nothing else there.
+    Users that nothing leads there are none of these: they keep what they have; those in `passing`
+    pass through besides. Those in `shut` come so far only with the plan: they pass, if they are in
+    `passing`, and can do nothing else there.
     """
 
     folder: dict[int, int]
     files: dict[int, int]
     owning: dict[int, int]
-    #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody may take anything.
+    #: Is what others put there nobody's to take away, but for the folder's owner; None where nobody
+    #: may take anything.
     sticky: frozenset[int] | None
     passing: tuple[int, ...]
     shut: frozenset[int]
@@ -57,12 +66,15 @@ def planned(
     default: bool = False,
     of_unknown: int | None = None,
 ) -> ThingOnDisk:
-    """The same thing with a list by which each user (by number) has what is wanted, and whoever is not named keeps what it has.
+    """The same thing with a list by which each user (by number) has what is wanted, and whoever is
+    not named keeps what it has.
 
-    With `default`, it is the list of what will be made in a folder: by whom is not known, and its maker has all. Where its group
-    is not known either, that group has `of_unknown`.
+    With `default`, it is the list of what will be made in a folder: by whom is not known, and its
+    maker has all. Where its group is not known either, that group has `of_unknown`.
     """
-    has = {uid: permissions(user, thing) for uid, user in machine.users.items() if uid not in wanted}
+    has = {
+        uid: permissions(user, thing) for uid, user in machine.users.items() if uid not in wanted
+    }
     kept = {uid: p for uid, p in has.items() if not _as_others(machine.users[uid], thing)}
     limit = {**has, **wanted}  # a line of a group gives nobody more than that
     owner = 7 if default else wanted.get(thing.uid, thing.mode >> 6 & 7)
@@ -77,14 +89,22 @@ def planned(
     lines: dict[int, int] = {}
     # Of a group nobody of which is known, what it has is left.
     lines[thing.gid] = (
-        _least(thing.gid, limit, machine, thing.uid, gives[thing.gid]) if of_unknown is None else of_unknown
+        _least(thing.gid, limit, machine, thing.uid, gives[thing.gid])
+        if of_unknown is None
+        else of_unknown
     )
     for gid in gives:
         if gid != thing.gid and not machine.members.get(gid):
             lines[gid] = gives[gid]
-    left = {uid: p for uid, p in {**kept, **asked}.items() if uid != thing.uid and not _covered(uid, p, lines, machine)}
+    left = {
+        uid: p
+        for uid, p in {**kept, **asked}.items()
+        if uid != thing.uid and not _covered(uid, p, lines, machine)
+    }
     for gid, p in _groups_that_serve(left, limit, gives, machine, thing.uid):
-        if gid not in lines and sum(left.get(uid) == p for uid in machine.members[gid]) >= (1 if gid in gives else 2):
+        if gid not in lines and sum(left.get(uid) == p for uid in machine.members[gid]) >= (
+            1 if gid in gives else 2
+        ):
             lines[gid] = p
             left = {uid: x for uid, x in left.items() if not _covered(uid, x, lines, machine)}
     named = {uid: p for uid, p in left.items() if p != others or _in_any(uid, lines, machine)}
@@ -94,7 +114,9 @@ def planned(
     return _dressed(thing, owner, named, lines, others)
 
 
-def _dressed(thing: ThingOnDisk, owner: int, named: dict[int, int], lines: dict[int, int], others: int) -> ThingOnDisk:
+def _dressed(
+    thing: ThingOnDisk, owner: int, named: dict[int, int], lines: dict[int, int], others: int
+) -> ThingOnDisk:
     group = lines.pop(thing.gid)
     bits = thing.mode & 0o7000 | owner << 6 | others
     if not named and not lines:
@@ -103,16 +125,22 @@ def _dressed(thing: ThingOnDisk, owner: int, named: dict[int, int], lines: dict[
     for p in (*named.values(), *lines.values()):
         mask |= p
     mask = mask or READ  # a list whose mask is empty is not looked at
-    acl = Acl(owner, tuple(sorted(named.items())), group, tuple(sorted(lines.items())), mask, others)
+    acl = Acl(
+        owner, tuple(sorted(named.items())), group, tuple(sorted(lines.items())), mask, others
+    )
     return thing._replace(mode=bits | mask << 3, acl=acl)
 
 
 def _as_others(user: OsUser, thing: ThingOnDisk) -> bool:
     """Has a user what it has only as everybody else has it?"""
     acl = thing.acl
-    if user.uid == thing.uid or (acl is not None and thing.mode & 0o070 and user.uid in dict(acl.users)):
+    if user.uid == thing.uid or (
+        acl is not None and thing.mode & 0o070 and user.uid in dict(acl.users)
+    ):
         return False
-    groups = {thing.gid} | ({gid for gid, _ in acl.groups} if acl is not None and thing.mode & 0o070 else set())
+    groups = {thing.gid} | (
+        {gid for gid, _ in acl.groups} if acl is not None and thing.mode & 0o070 else set()
+    )
     return groups.isdisjoint((user.gid, *user.groups))
 
 
@@ -127,9 +155,15 @@ def _least(gid: int, limit: Mapping[int, int], machine: Machine, owner: int, nob
 
 
 def _groups_that_serve(
-    left: Mapping[int, int], limit: Mapping[int, int], gives: Mapping[int, int], machine: Machine, owner: int
+    left: Mapping[int, int],
+    limit: Mapping[int, int],
+    gives: Mapping[int, int],
+    machine: Machine,
+    owner: int,
 ) -> list[tuple[int, int]]:
-    """Groups of which every member may have the same, those first that serve most of whom is left."""
+    """Groups of which every member may have the same, those first that serve most of
+    whom is left.
+    """
     found = []
     for gid, members in machine.members.items():
         least = _least(gid, limit, machine, owner, 0)

@@ -20,7 +20,9 @@ MOST_KNOWN = 200_000
 
 
 def made_below(thing: ThingOnDisk) -> ThingOnDisk:
-    """What a folder is that a reading does not list, where `thing` is the nearest above that it does."""
+    """What a folder is that a reading does not list, where `thing` is the nearest above that it
+    does.
+    """
     mode, default = thing.mode & ~STICKY, thing.default
     if default is None:
         return thing._replace(mode=mode)
@@ -38,9 +40,11 @@ UMASK = 0o022
 
 
 def file_created_in(folder: ThingOnDisk, asked: int, umask: int = UMASK) -> ThingOnDisk:
-    """A file that somebody creates in a folder with the mode that is asked for (docs/rules.md, "The disk").
+    """A file that somebody creates in a folder with the mode that is asked for (docs/rules.md, "The
+    disk").
 
-    A default list takes the place of the umask; its owner, mask (or group) and others are cut to the mode.
+    A default list takes the place of the umask; its owner, mask (or group) and others are cut to
+    the mode.
     """
     gid = folder.gid if folder.mode & 0o2000 else UNKNOWN
     default = folder.default
@@ -51,7 +55,11 @@ def file_created_in(folder: ThingOnDisk, asked: int, umask: int = UMASK) -> Thin
     if default.mask is None and not default.users and not default.groups:
         return ThingOnDisk(UNKNOWN, gid, mode)
     acl = default._replace(owner=mode >> 6 & 7, other=mode & 7)
-    acl = acl._replace(group=mode >> 3 & 7) if default.mask is None else acl._replace(mask=mode >> 3 & 7)
+    acl = (
+        acl._replace(group=mode >> 3 & 7)
+        if default.mask is None
+        else acl._replace(mask=mode >> 3 & 7)
+    )
     return ThingOnDisk(UNKNOWN, gid, mode, acl)
 
 
@@ -74,7 +82,9 @@ class Disk:
     @cached_property
     def _names(self) -> tuple[dict[int, str], dict[int, str]]:
         """The users and groups of the machine by their numbers."""
-        return {u.uid: u.name for u in self.reading.users}, {g.gid: g.name for g in self.reading.groups}
+        return {u.uid: u.name for u in self.reading.users}, {
+            g.gid: g.name for g in self.reading.groups
+        }
 
     def group(self, gid: int) -> str:
         """What a group is called."""
@@ -88,7 +98,9 @@ class Disk:
     def in_words(self, thing: ThingOnDisk) -> str:
         """Whose a thing is, and its mode."""
         users, groups = self._names
-        return f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
+        return (
+            f"{users.get(thing.uid, thing.uid)}:{groups.get(thing.gid, thing.gid)} {thing.mode:04o}"
+        )
 
     def unknown_at(self, path: str) -> str | None:
         """The folder for which nothing is known of what lies at a path; None where it is known."""

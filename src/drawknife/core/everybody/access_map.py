@@ -2,8 +2,8 @@
 
 One pass goes down each store's folders in tree order with the closed form of :mod:`closed_form`.
 Each virtual path that leads to a folder, or above it, adds its ceiling (:mod:`division`) and who
-could pass through so far. Folders that carry nothing share what their parent made ready for them, so
-the work grows with the folders that carry entries.
+could pass through so far. Folders that carry nothing share what their parent made ready for them,
+so the work grows with the folders that carry entries.
 """
 
 from __future__ import annotations
@@ -31,23 +31,36 @@ class _Row:
 
     __slots__ = ("members", "owning", "passed", "plain", "segment")
 
-    def __init__(self, segment: Segment, members: int, passed: int, plain: Sets, owning: Sets) -> None:
+    def __init__(
+        self, segment: Segment, members: int, passed: int, plain: Sets, owning: Sets
+    ) -> None:
         self.segment, self.members, self.passed = segment, members, passed
         self.plain, self.owning = plain, owning
 
 
 class _State:
-    """What a folder hands down: the flow of its store, its rows, and what it made ready for those below.
+    """What a folder hands down: the flow of its store, its rows, and what it made ready for those
+    below.
 
-    `deleting` is who may delete folders in it as far as its entries go: such as are not their own, and such as are.
+    `deleting` is who may delete folders in it as far as its entries go: such as are not their own,
+    and such as are.
     """
 
     __slots__ = ("__weakref__", "deleting", "flow", "location_matters", "ready", "rows")
 
     def __init__(
-        self, flow: Flow, rows: list[_Row], location_matters: bool, deleting: tuple[int, int] = (0, 0)
+        self,
+        flow: Flow,
+        rows: list[_Row],
+        location_matters: bool,
+        deleting: tuple[int, int] = (0, 0),
     ) -> None:
-        self.flow, self.rows, self.location_matters, self.deleting = flow, rows, location_matters, deleting
+        self.flow, self.rows, self.location_matters, self.deleting = (
+            flow,
+            rows,
+            location_matters,
+            deleting,
+        )
         self.ready: list[_State | None] = [None, None, None, None]
 
 
@@ -55,7 +68,10 @@ class AccessMap:
     """The access of some accounts, or of all, at the locations of their namespaces."""
 
     def __init__(
-        self, prepared: Prepared, accounts: Sequence[int] | None = None, endpoint: Endpoint | None = None
+        self,
+        prepared: Prepared,
+        accounts: Sequence[int] | None = None,
+        endpoint: Endpoint | None = None,
     ) -> None:
         """`accounts` are indices into the model's accounts, in the order wanted; None: all of them.
 
@@ -66,7 +82,9 @@ class AccessMap:
         self.accounts = self.division.accounts
         self.form = ClosedForm(self.division.bits, self.division.everybody)
         self.indices: tuple[int, ...] | None = None  # None: all rights
-        self._bit_of = None if accounts is None else {index: bit for bit, index in enumerate(accounts)}
+        self._bit_of = (
+            None if accounts is None else {index: bit for bit, index in enumerate(accounts)}
+        )
         #: Of stores whose disk counts, too: what it lets through.
         self.disks: dict[str, DiskSets] = {}
 
@@ -75,7 +93,9 @@ class AccessMap:
         if not self.prepared.disks:
             return self
         some = copy(self)
-        some.disks = {name: DiskSets(self.prepared, name, self.accounts) for name in self.prepared.disks}
+        some.disks = {
+            name: DiskSets(self.prepared, name, self.accounts) for name in self.prepared.disks
+        }
         return some
 
     def restricted(self, rights: int) -> AccessMap:
@@ -83,7 +103,9 @@ class AccessMap:
         some = copy(self)
         rights |= 1 << ENTER
         some.form = ClosedForm(self.form.bits, self.form.everybody, rights)
-        some.indices = None if rights == ALL else tuple(i for i in range(len(RIGHTS)) if rights >> i & 1)
+        some.indices = (
+            None if rights == ALL else tuple(i for i in range(len(RIGHTS)) if rights >> i & 1)
+        )
         return some
 
     def of_paths(self, paths: Iterable[str]) -> AccessMap:
@@ -93,15 +115,16 @@ class AccessMap:
         some.division.by_path = {path: self.division.by_path[path] for path in paths}
         some.division.starting = {}
         for segment in (s for every in some.division.by_path.values() for s in every):
-            some.division.starting.setdefault(segment.place.store, {}).setdefault(segment.place.path, []).append(
-                segment
-            )
+            some.division.starting.setdefault(segment.place.store, {}).setdefault(
+                segment.place.path, []
+            ).append(segment)
         return some
 
     def cells(self, wanted: dict[str, list[str]] | None = None) -> Iterator[Cell]:
         """Every cell, store by store, in tree order of the folders; synthetic locations first.
 
-        `wanted` restricts it to some folders, by store: recorded or not, in all segments that hold them.
+        `wanted` restricts it to some folders, by store: recorded or not, in all segments that hold
+        them.
         """
         if wanted is None:
             yield from self.synthetic()
@@ -128,15 +151,21 @@ class AccessMap:
     def synthetic(self, asked: set[str] | None = None) -> Iterator[Cell]:
         """The locations that only lead to virtual paths; of those asked for, if any are."""
         division = self.division
-        for location in sorted(division.above if asked is None else asked & division.above.keys(), key=tree_key):
+        for location in sorted(
+            division.above if asked is None else asked & division.above.keys(), key=tree_key
+        ):
             members = division.synthetic_at(location)
             if members:
                 sets = NOBODY.copy()
-                sets[ENTER] = members if division.through is None else members & division.through[ENTER]
-                sets[LIST] = members if division.through is None else members & division.through[LIST]
-                yield Cell(None, "", members, sets, sets, location)
+                sets[ENTER] = (
+                    members if division.through is None else members & division.through[ENTER]
+                )
+                sets[LIST] = (
+                    members if division.through is None else members & division.through[LIST]
+                )
+                yield Cell(None, "", members, sets, owning=sets, location=location)
 
-    # --- the pass down a store ------------------------------------------------------------------
+    # --- the pass down a store -------------------------------------------------------------------
 
     def _down(self, store: PreparedStore, wanted: list[str] | None) -> Iterator[Cell]:
         starting = self.division.starting[store.name]
@@ -144,9 +173,10 @@ class AccessMap:
         only = None if wanted is None else set(wanted)
         marked = store.marked
         top = _State(baseline(self.division.everybody, store.open), [], False)
-        # The folders above the one at hand: what keys below them begin with, depth, path, and state.
-        # A folder's key begins with the keys of those above it and a zero character: whatever on the stack does not begin
-        # so is not above it, and can go. Before the first folder all counts as deep below: a baseline has no reach.
+        # The folders above the one at hand: what keys below them begin with, depth, path, and
+        # state. A folder's key begins with the keys of those above it and a zero character:
+        # whatever on the stack does not begin so is not above it, and can go. Before the first
+        # folder all counts as deep below: a baseline has no reach.
         stack: list[tuple[str, int, str, _State]] = [("", -3, "", top)]
         for key, path in self._visits(store, wanted):
             while not key.startswith(stack[-1][0]):
@@ -160,17 +190,22 @@ class AccessMap:
                 depth = path.count("/") if path != "/" else 0
                 distance = depth - above_depth
                 if not above.location_matters:
-                    state = above.ready[distance if distance < 3 else 3] or self._make_ready(above, distance)
+                    state = above.ready[distance if distance < 3 else 3] or self._make_ready(
+                        above, distance
+                    )
                 else:
-                    state = self._state(above, above_path, path, distance, None, begin)
+                    state = self._state(above, above_path, path, distance, node=None, begin=begin)
             else:
                 depth = depth_of(path)
-                state = self._state(above, above_path, path, depth - above_depth, node, begin)
+                state = self._state(
+                    above, above_path, path, depth - above_depth, node=node, begin=begin
+                )
             stack.append((key + "\x00" if key else "", depth, path, state))
             if only is None or path in only:
                 first = 0
                 if only is None and begin and path in unrecorded:
-                    # Where nothing is recorded, only those have a location whose virtual path begins there.
+                    # Where nothing is recorded, only those have a location whose virtual path
+                    # begins there.
                     first = len(state.rows) - len(begin)
                 yield from self._cells_at(state, path, first)
 
@@ -189,7 +224,14 @@ class AccessMap:
         above_path, above_depth = "", -3
         for at in reversed(chain):
             depth = depth_of(at)
-            state = self._state(state, above_path, at, depth - above_depth, marked.get(at), starting.get(at))
+            state = self._state(
+                state,
+                above_path,
+                at,
+                depth - above_depth,
+                node=marked.get(at),
+                begin=starting.get(at),
+            )
             above_path, above_depth = at, depth
         yield from self._cells_at(state, path)
 
@@ -197,17 +239,31 @@ class AccessMap:
         for i in range(first, len(state.rows)):
             row = state.rows[i]
             disk = self.disks.get(row.segment.place.store) if self.disks else None
-            yield Cell(row.segment, path, row.members, row.plain, row.owning, None, (self, state, i), disk)
+            yield Cell(
+                row.segment,
+                path,
+                row.members,
+                row.plain,
+                owning=row.owning,
+                location=None,
+                source=(self, state, i),
+                disk=disk,
+            )
 
     def below(self, state: _State, row: int, distance: int) -> tuple[Sets, Sets]:
-        """What one row of a folder is `distance` levels below, where nothing is recorded in between."""
+        """What one row of a folder is `distance` levels below, where nothing is recorded in
+        between.
+        """
         found = (state.ready[distance] or self._make_ready(state, distance)).rows[row]
         return found.plain, found.owning
 
     def _visits(self, store: PreparedStore, wanted: list[str] | None) -> Iterable[tuple[str, str]]:
         """The folders to come to, in tree order: (key, path)."""
         if wanted is None:
-            recorded = ((key, folder.path) for key, folder in zip(store.order, store.store.folders, strict=True))
+            recorded = (
+                (key, folder.path)
+                for key, folder in zip(store.order, store.store.folders, strict=True)
+            )
             unrecorded = self.division.unrecorded[store.name]
             if not unrecorded:
                 return recorded
@@ -223,14 +279,19 @@ class AccessMap:
         return sorted((tree_key(path), path) for path in paths)
 
     def _make_ready(self, above: _State, distance: int) -> _State:
-        """What a folder that carries nothing is, `distance` below `above`: made once, then shared."""
+        """What a folder that carries nothing is, `distance` below `above`: made once,
+        then shared.
+        """
         flow = above.flow.further()
         if distance > 1 and flow is above.flow:
-            # The same comes down to all that is below: where all who got here get to a child, too, it is as the child is.
-            # But a child is deleted as the folder itself lets, and what is deeper as a child does.
+            # The same comes down to all that is below: where all who got here get to a child, too,
+            # it is as the child is. But a child is deleted as the folder itself lets, and what is
+            # deeper as a child does.
             child = above.ready[1] or self._make_ready(above, 1)
             held_alike = not child.deleting[0] & ~above.deleting[0]
-            if held_alike and all(a.passed == b.passed for a, b in zip(above.rows, child.rows, strict=True)):
+            if held_alike and all(
+                a.passed == b.passed for a, b in zip(above.rows, child.rows, strict=True)
+            ):
                 above.ready[min(distance, 3)] = child
                 return child
         at, at_own = above.flow.at_child() if distance == 1 else above.flow.at_deeper()
@@ -238,7 +299,9 @@ class AccessMap:
         rows = []
         for a in above.rows:
             before = _between(above.flow, a.passed, distance)
-            plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, 0, before & holder)
+            plain, owning, passed = self._row(
+                at, at_own, a.segment.ceiling, before, owner=0, deleting=before & holder
+            )
             rows.append(_Row(a.segment, a.members, passed, plain, owning))
         state = _State(flow, rows, False, (at[DELETE_FOLDER], at_own[DELETE_FOLDER]))
         above.ready[min(distance, 3)] = state
@@ -250,6 +313,7 @@ class AccessMap:
         above_path: str,
         path: str,
         distance: int,
+        *,
         node: PreparedFolder | None,
         begin: list[Segment] | None,
     ) -> _State:
@@ -266,8 +330,9 @@ class AccessMap:
         held, held_own = _holder(above, distance)
         holder = held & ~owner | held_own & owner
         rows = []
-        # Where another virtual path of somebody lies below a segment's, a folder is not only a folder: at some locations
-        # that path takes its place. What was made ready once for all folders that carry nothing cannot be shared then.
+        # Where another virtual path of somebody lies below a segment's, a folder is not only a
+        # folder: at some locations that path takes its place. What was made ready once for all
+        # folders that carry nothing cannot be shared then.
         matters = above.location_matters
         for a in above.rows:
             before, members, fixed = _between(above.flow, a.passed, distance), a.members, 0
@@ -278,17 +343,23 @@ class AccessMap:
                 if not members:
                     continue
             deleting = before & holder & ~fixed
-            plain, owning, passed = self._row(at, at_own, a.segment.ceiling, before, owner, deleting)
+            plain, owning, passed = self._row(
+                at, at_own, a.segment.ceiling, before, owner=owner, deleting=deleting
+            )
             rows.append(_Row(a.segment, members, passed, plain, owning))
         for segment in begin or ():
             before = segment.members & segment.ceiling[ENTER]
-            plain, owning, passed = self._row(at, at_own, segment.ceiling, before, owner, 0)
+            plain, owning, passed = self._row(
+                at, at_own, segment.ceiling, before, owner=owner, deleting=0
+            )
             rows.append(_Row(segment, segment.members, passed, plain, owning))
             matters = matters or segment.inner
         return _State(flow, rows, matters, (at[DELETE_FOLDER], at_own[DELETE_FOLDER]))
 
     def _overlaid(self, segment: Segment, above: str, path: str) -> tuple[int, int]:
-        """Who meets another virtual path on the way from `above` down to `path`, and who one below it."""
+        """Who meets another virtual path on the way from `above` down to `path`, and who one below
+        it.
+        """
         division = self.division
         gone = 0
         at = path
@@ -299,7 +370,7 @@ class AccessMap:
         return gone, division.above.get(location, 0) if location in division.above_paths else 0
 
     def _row(
-        self, at: Sets, at_own: Sets, ceiling: Sets, before: int, owner: int, deleting: int
+        self, at: Sets, at_own: Sets, ceiling: Sets, before: int, *, owner: int, deleting: int
     ) -> tuple[Sets, Sets, int]:
         """What is decided, under the ceiling, for those who can pass; and who passes.
 
@@ -308,7 +379,8 @@ class AccessMap:
         """
         if not before:
             return NOBODY, NOBODY, 0
-        # The folder's own owner is decided as the owner, everybody else as not the owner: one bit of the two lists.
+        # The folder's own owner is decided as the owner, everybody else as not the owner: one bit
+        # of the two lists.
         own_here = at
         if owner and at_own is not at:
             own_here = [a & ~owner | o & owner for a, o in zip(at, at_own, strict=True)]
@@ -321,7 +393,8 @@ class AccessMap:
             plain = NOBODY.copy()
             for r in self.indices:
                 plain[r] = own_here[r] & ceiling[r] & passed
-        # Deleting the folder asks passing to its parent only, so not `passed`, which has its own `enter` in it.
+        # Deleting the folder asks passing to its parent only, so not `passed`, which has its own
+        # `enter` in it.
         plain[DELETE_FOLDER] = own_here[DELETE_FOLDER] & ceiling[DELETE_FOLDER] & deleting
         if at is at_own:
             return plain, plain, passed
@@ -337,10 +410,16 @@ class AccessMap:
 
 
 def _holder(above: _State, distance: int) -> tuple[int, int]:
-    """Who may delete folders in the one that holds a folder `distance` below: not their own ones, and their own."""
+    """Who may delete folders in the one that holds a folder `distance` below: not their own ones,
+    and their own.
+    """
     if distance == 1:
         return above.deleting
-    return above.flow.right_at_child(DELETE_FOLDER) if distance == 2 else above.flow.right_at_deeper(DELETE_FOLDER)
+    return (
+        above.flow.right_at_child(DELETE_FOLDER)
+        if distance == 2
+        else above.flow.right_at_deeper(DELETE_FOLDER)
+    )
 
 
 def _between(flow: Flow, passed: int, distance: int) -> int:
@@ -352,13 +431,21 @@ def _between(flow: Flow, passed: int, distance: int) -> int:
     return passed
 
 
-def access_of_all(prepared: Prepared, endpoint: Endpoint | None = None, disk: bool = False) -> AccessMap:
-    """The map of all accounts, its virtual paths divided once per revision and endpoint; with `disk`, what the disks let."""
+def access_of_all(
+    prepared: Prepared, endpoint: Endpoint | None = None, disk: bool = False
+) -> AccessMap:
+    """The map of all accounts, its virtual paths divided once per revision and endpoint; with
+    `disk`, what the disks let.
+    """
     if disk and not prepared.disks:
         disk = False
     key = f"map:{endpoint.name if endpoint else ''}" + (":disk" if disk else "")
     found = prepared.derived.get(key)
     if not isinstance(found, AccessMap):
-        found = access_of_all(prepared, endpoint).with_disks() if disk else AccessMap(prepared, None, endpoint)
+        found = (
+            access_of_all(prepared, endpoint).with_disks()
+            if disk
+            else AccessMap(prepared, None, endpoint)
+        )
         prepared.derived[key] = found
     return found

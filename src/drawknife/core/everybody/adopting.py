@@ -1,8 +1,10 @@
-"""Taking over what is on a disk: folders, owners, seals and entries that let accounts do what the disk lets (docs/rules.md, "The disk").
+"""Taking over what is on a disk: folders, owners, seals and entries that let accounts do what the
+disk lets (docs/rules.md, "The disk").
 
-Each folder that is not as the one above it would make it gets a seal and lines of its own: what a disk says of a folder comes from
-nowhere else. The lines name groups and units where all their accounts may have the same, and single accounts for the rest.
-What lines cannot say is not guessed: the model is held against the disk afterwards, and what differs is told.
+Each folder that is not as the one above it would make it gets a seal and lines of its own: what a
+disk says of a folder comes from nowhere else. The lines name groups and units where all their
+accounts may have the same, and single accounts for the rest. What lines cannot say is not guessed:
+the model is held against the disk afterwards, and what differs is told.
 """
 
 from __future__ import annotations
@@ -26,12 +28,14 @@ from .drift import Drift, drift
 
 _OWNER = Subject("owner")
 _DELETE_FOLDER = INDEX["delete-folder"]
-#: Per level (the folder itself, those in it, those deeper): what each account may do there, by its index.
+#: Per level (the folder itself, those in it, those deeper): what each account may do there, by its
+#: index.
 Masks = tuple[dict[int, int], dict[int, int], dict[int, int]]
 
 
 class Adopted(NamedTuple):
-    """What a disk says, as a model: the store's folders, the changes that make them, and where they say something else, with why not.
+    """What a disk says, as a model: the store's folders, the changes that make them, and where they
+    say something else, with why not.
 
     `nobody` are users of the machine that can come to the store and that no account acts as.
     """
@@ -44,7 +48,10 @@ class Adopted(NamedTuple):
 
 
 def adopt(prepared: Prepared, store: str) -> Adopted:
-    """The folders of a store as its disk has them. Whom a server takes on has to be known of somebody: ValueError."""
+    """The folders of a store as its disk has them.
+
+    Whom a server takes on has to be known of somebody: ValueError.
+    """
     adopting = _Adopting(prepared, store)
     if not adopting.acting:
         raise ValueError(f"of no account it is known whom a server takes on in {store}")
@@ -52,17 +59,30 @@ def adopt(prepared: Prepared, store: str) -> Adopted:
     model = with_folders(prepared.model, store, folders)
     after = Prepared(model, prepared)
     found = drift(after, store, most=10**9)
-    return Adopted(folders, tuple(changes_to(prepared, store, folders)), found.rows, adopting.nobody(), found.left_out)
+    return Adopted(
+        folders,
+        tuple(changes_to(prepared, store, folders)),
+        found.rows,
+        adopting.nobody(),
+        found.left_out,
+    )
 
 
 def with_folders(model: Model, store: str, folders: tuple[Folder, ...]) -> Model:
     """A model with other folders in one store, which lets nothing that no line lets."""
-    stores = tuple(replace(s, folders=folders, baseline="closed") if s.name == store else s for s in model.stores)
+    stores = tuple(
+        replace(s, folders=folders, baseline="closed") if s.name == store else s
+        for s in model.stores
+    )
     return replace(model, stores=stores)
 
 
-def changes_to(prepared: Prepared, store: str, folders: tuple[Folder, ...]) -> Iterator[dict[str, Any]]:
-    """The changes after which a store has these folders; what it has besides stays, without lines."""
+def changes_to(
+    prepared: Prepared, store: str, folders: tuple[Folder, ...]
+) -> Iterator[dict[str, Any]]:
+    """The changes after which a store has these folders; what it has besides stays,
+    without lines.
+    """
     now = prepared.stores[store]
     if now.store.baseline != "closed":
         yield {"op": "change", "kind": "store", "name": store, "set": {"baseline": "closed"}}
@@ -72,7 +92,12 @@ def changes_to(prepared: Prepared, store: str, folders: tuple[Folder, ...]) -> I
         if new is not None and new != folder:
             given = FOLDER.alone(new)
             values = {"sealed": new.sealed, "owner": new.owner, "entries": given.get("entries", [])}
-            yield {"op": "change", "kind": "folder", "name": str(Place(store, folder.path)), "set": values}
+            yield {
+                "op": "change",
+                "kind": "folder",
+                "name": str(Place(store, folder.path)),
+                "set": values,
+            }
     for path in sorted(wanted, key=tree_key):
         item = FOLDER.alone(wanted[path])
         item.pop("path", None)
@@ -80,20 +105,30 @@ def changes_to(prepared: Prepared, store: str, folders: tuple[Folder, ...]) -> I
 
 
 def joined(entries: Iterable[Entry]) -> list[Entry]:
-    """The same with one line for each effect, subject and reach, and without what a line that reaches further says already."""
+    """The same with one line for each effect, subject and reach, and without what a line that
+    reaches further says already.
+    """
     found: dict[tuple[str, Subject, str], int] = {}
     for e in entries:
         key = (e.effect, e.subject, e.reach)
         found[key] = found.get(key, 0) | e.rights
     for (effect, subject, reach), rights in found.items():
-        for wider in {"here": ("tree",), "below": ("tree",), "children": ("tree", "below")}.get(reach, ()):
+        for wider in {"here": ("tree",), "below": ("tree",), "children": ("tree", "below")}.get(
+            reach, ()
+        ):
             rights &= ~found.get((effect, subject, wider), 0)
         found[effect, subject, reach] = rights
-    return [Entry(effect, subject, rights, reach) for (effect, subject, reach), rights in found.items() if rights]
+    return [
+        Entry(effect, subject, rights, reach)
+        for (effect, subject, reach), rights in found.items()
+        if rights
+    ]
 
 
 def lines_for(prepared: Prepared, wanted: dict[int, int]) -> list[tuple[Subject, int]]:
-    """Subjects with rights, so that each account (by its index) gets what is wanted and nobody gets more."""
+    """Subjects with rights, so that each account (by its index) gets what is wanted and nobody gets
+    more.
+    """
     left = {i: mask for i, mask in wanted.items() if mask}
     if not left:
         return []
@@ -118,11 +153,15 @@ def lines_for(prepared: Prepared, wanted: dict[int, int]) -> list[tuple[Subject,
             for i in served:
                 left[i] &= ~common
     accounts = prepared.people.accounts
-    return [*found, *((Subject("account", accounts[i].name), mask) for i, mask in sorted(left.items()) if mask)]
+    return [
+        *found,
+        *((Subject("account", accounts[i].name), mask) for i, mask in sorted(left.items()) if mask),
+    ]
 
 
 def for_others(prepared: Prepared, acting: int, folder: Folder) -> list[Entry]:
-    """What a folder's lines say to accounts of which nothing is known there: they are not to be locked out, or let more.
+    """What a folder's lines say to accounts of which nothing is known there: they are not to be
+    locked out, or let more.
 
     A line that speaks to some of whom something is known as well is written anew for the others.
     """
@@ -135,13 +174,17 @@ def for_others(prepared: Prepared, acting: int, folder: Folder) -> list[Entry]:
         if not bits & acting:
             found.append(entry)
         else:
-            for subject, rights in lines_for(prepared, dict.fromkeys(bits_in(bits & ~acting), entry.rights)):
+            for subject, rights in lines_for(
+                prepared, dict.fromkeys(bits_in(bits & ~acting), entry.rights)
+            ):
                 found.append(entry._replace(subject=subject, rights=rights))
     return found
 
 
 def _as_held(holder: int, this: int, below: int) -> int:
-    """Who may delete this folder where the one that holds it allows that, and else who may delete those below it."""
+    """Who may delete this folder where the one that holds it allows that, and else who may delete
+    those below it.
+    """
     return holder & this | ~holder & below
 
 
@@ -201,7 +244,9 @@ class _Adopting:
     def nobody(self) -> tuple[str, ...]:
         """Users of the machine that no account acts as and that can come to the store's root."""
         return tuple(
-            u.name for u in self.disk.reading.users if u.uid not in self._owners and self.disk.can_come_to(u, "/")
+            u.name
+            for u in self.disk.reading.users
+            if u.uid not in self._owners and self.disk.can_come_to(u, "/")
         )
 
     def _from_above(self, path: str, given: dict[str, Masks]) -> Masks | None:
@@ -214,10 +259,12 @@ class _Adopting:
         _, near, far = given[at]
         return near if distance == 1 else far, far, far
 
-    # --- what a folder's lines are to say -----------------------------------------------------------
+    # --- what a folder's lines are to say --------------------------------------------------------
 
     def _masks(self, path: str) -> tuple[Masks, list[Entry]]:
-        """What each account may do at a folder and below; and lines for what it may do to its own files only."""
+        """What each account may do at a folder and below; and lines for what it may do to its own
+        files only.
+        """
         levels = [list(self.sets.at(path, level)) for level in range(3)]
         owning = [Entry("allow", _OWNER, BIT["set-attributes"])]
         self._deleting[path] = self._who_deletes(path)
@@ -238,15 +285,17 @@ class _Adopting:
             for r, bits in refused.items():
                 owning += [Entry("deny", self._account(i), 1 << r, "here") for i in bits_in(bits)]
         masks = tuple(
-            {i: sum(1 << r for r in range(len(RIGHTS)) if at[r] >> i & 1) for i in self._accounts} for at in levels
+            {i: sum(1 << r for r in range(len(RIGHTS)) if at[r] >> i & 1) for i in self._accounts}
+            for at in levels
         )
         return (masks[0], masks[1], masks[2]), owning
 
     def _who_deletes(self, path: str) -> tuple[int, int, int]:
         """Who a folder's lines are to say may delete folders: here, one level below, and deeper.
 
-        A disk asks only whether the folder above can be written, lines are asked at both. So where the folder above
-        allows it, the line says what the disk says of this folder, and else what it says of the folders in this one.
+        A disk asks only whether the folder above can be written, lines are asked at both. So where
+        the folder above allows it, the line says what the disk says of this folder, and else what
+        it says of the folders in this one.
         """
         disk = [self.sets.at(path, level)[_DELETE_FOLDER] for level in range(4)]
         in_it = disk[1]
@@ -284,7 +333,9 @@ class _Adopting:
         return others & come | sets.not_asked, own & come | sets.not_asked
 
     def _on_made(self, path: str, level: int, right: str) -> int:
-        """Who may do something to files of others that will be made in a folder, or so many levels below it."""
+        """Who may do something to files of others that will be made in a folder, or so many levels
+        below it.
+        """
         sets, folder = self.sets, self.disk.folder(path)
         for _ in range(level):
             folder = made_below(folder)
@@ -315,7 +366,8 @@ class _Adopting:
             wanted = {i: part(here[i], near[i], far[i]) for i in self._accounts}
             for subject, rights in self._said(wanted):
                 yield Entry("allow", subject, rights, reach)
-        # What is let further down than in the folder's own folders, a line for all below says too much of.
+        # What is let further down than in the folder's own folders, a line for all below says too
+        # much of.
         deeper = {i: far[i] & ~near[i] for i in self._accounts}
         for subject, rights in self._said(deeper):
             yield Entry("allow", subject, rights, "below")

@@ -16,7 +16,9 @@ class Below(Protocol):
     """A map, which knows what a folder hands down."""
 
     def below(self, state: Any, row: int, distance: int) -> tuple[Sets, Sets]:
-        """The sets so many levels below one row of a folder, where nothing is recorded in between."""
+        """The sets so many levels below one row of a folder, where nothing is recorded
+        in between.
+        """
 
 
 class Cell:
@@ -34,26 +36,37 @@ class Cell:
         path: str,
         members: int,
         plain: Sets,
+        *,
         owning: Sets,
         location: str | None = None,
         source: tuple[Below, object, int] | None = None,
         disk: DiskSets | None = None,
     ) -> None:
         self.segment, self.path, self.members = segment, path, members
-        self.plain, self.owning = (plain, owning) if disk is None else disk.let(path, 0, plain, owning)
+        self.plain, self.owning = (
+            (plain, owning) if disk is None else disk.let(path, 0, plain, owning)
+        )
         self._location, self._source, self._disk = location, source, disk
 
     def below(self, distance: int) -> tuple[Sets, Sets]:
-        """The sets at a folder that is not recorded, one level or two below: on what is not its own, on what is."""
+        """The sets at a folder that is not recorded, one level or two below: on what is not its
+        own, on what is.
+        """
         if self._source is None:
             return NOBODY, NOBODY
         map_, state, row = self._source
         plain, owning = map_.below(state, row, distance)
-        return (plain, owning) if self._disk is None else self._disk.let(self.path, distance, plain, owning)
+        return (
+            (plain, owning)
+            if self._disk is None
+            else self._disk.let(self.path, distance, plain, owning)
+        )
 
     @property
     def shared(self) -> tuple[object, int] | None:
-        """What all cells have in common that have the very same sets, here and below; None where that is not known."""
+        """What all cells have in common that have the very same sets, here and below; None where
+        that is not known.
+        """
         return None if self._source is None or self._disk is not None else self._source[1:]
 
     @property
@@ -61,7 +74,9 @@ class Cell:
         """The virtual location."""
         if self._location is None:
             assert self.segment is not None
-            self._location = join(self.segment.path, rest_below(self.path, self.segment.place.path) or "")
+            self._location = join(
+                self.segment.path, rest_below(self.path, self.segment.place.path) or ""
+            )
         return self._location
 
     @property
@@ -70,5 +85,7 @@ class Cell:
         return None if self.segment is None else Place(self.segment.place.store, self.path)
 
     def state(self, right: int, account: int) -> str:
-        """``yes``, ``own``, ``others`` or ``no``: the right at this index for the account of this bit."""
+        """``yes``, ``own``, ``others`` or ``no``: the right at this index for the account of this
+        bit.
+        """
         return STATES[self.plain[right] >> account & 1 | (self.owning[right] >> account & 1) << 1]

@@ -1,21 +1,22 @@
 """Deciding a right at a folder for all accounts at once (docs/rules.md, "Deciding", as sets).
 
-Sets of accounts are Python integers: bit `i` is the account at position `i`, so that one `&` or `|` answers for all
-of them at once. For one right at one folder:
+Sets of accounts are Python integers: bit `i` is the account at position `i`, so that one `&` or `|`
+answers for all of them at once. For one right at one folder:
 
     decided   = (inherited | allows) & ~denies        inherited is empty in a sealed folder
     forbidden = forbidden above | forbids
 
-Why this is the walk of the rules, turned round: the walk goes up and takes the nearest level that says anything. Going
-down instead, each level overwrites what came from above for whoever it names, and leaves it for everybody else: an
-allow adds them, a deny takes them out, and as the deny is applied last it wins on its level. Nobody has to be asked
-twice, and no level is looked at again for the folders below it. What is forbidden only ever grows, as nothing below can
-undo it, and is taken off at the very end; a seal empties what was inherited and does not touch what is forbidden.
+Why this is the walk of the rules, turned round: the walk goes up and takes the nearest level that
+says anything. Going down instead, each level overwrites what came from above for whoever it names,
+and leaves it for everybody else: an allow adds them, a deny takes them out, and as the deny is
+applied last it wins on its level. Nobody has to be asked twice, and no level is looked at again for
+the folders below it. What is forbidden only ever grows, as nothing below can undo it, and is taken
+off at the very end; a seal empties what was inherited and does not touch what is forbidden.
 
 Reach makes it three such sets side by side (for the folder itself, for its children, for what is
 deeper), ``owner`` makes it two (as not the owner, and as the owner). Where nothing differs, the
-lists of sets are the very same objects, and that is what makes it fast: `is` then tells in one step that a whole branch
-is alike, and most folders of a real tree carry no entry at all.
+lists of sets are the very same objects, and that is what makes it fast: `is` then tells in one step
+that a whole branch is alike, and most folders of a real tree carry no entry at all.
 """
 
 from __future__ import annotations
@@ -59,7 +60,9 @@ class Flow(NamedTuple):
         return Flow(far, far, own, own, f_far, f_far, f_own, f_own)
 
     def right_at_child(self, r: int) -> tuple[int, int]:
-        """Who is allowed one right at a child that carries nothing: as not its owner, and as its owner."""
+        """Who is allowed one right at a child that carries nothing: as not its owner, and as its
+        owner.
+        """
         return self.near[r] & ~self.f_near[r], self.near_own[r] & ~self.f_near_own[r]
 
     def right_at_deeper(self, r: int) -> tuple[int, int]:
@@ -105,24 +108,32 @@ class ClosedForm:
     def at(self, node: PreparedFolder, flow: Flow, is_child: bool) -> tuple[Sets, Sets, Flow]:
         """Who is allowed at a folder (as not its owner, as its owner), and what comes down from it.
 
-        `flow` comes down from the nearest folder above that carries something, its parent if `is_child`.
+        `flow` comes down from the nearest folder above that carries something, its parent if
+        `is_child`.
         """
         far, far_own, f_far, f_far_own = flow.far, flow.far_own, flow.f_far, flow.f_far_own
         if is_child:
-            near, near_own, f_near, f_near_own = flow.near, flow.near_own, flow.f_near, flow.f_near_own
+            near, near_own, f_near, f_near_own = (
+                flow.near,
+                flow.near_own,
+                flow.f_near,
+                flow.f_near_own,
+            )
         else:
             near, near_own, f_near, f_near_own = far, far_own, f_far, f_far_own
         if node.sealed:
             near = near_own = far = far_own = NOBODY
-        # Only what carries `tree` entries alone and got the same for near and far hands the same down near and far: then
-        # one list serves for the folder itself, its children, and all below.
+        # Only what carries `tree` entries alone and got the same for near and far hands the same
+        # down near and far: then one list serves for the folder itself, its children, and all
+        # below.
         here, child, deep = node.rules
         at, at_own = self._decide(near, near_own, here)
         if here is child and child is deep and near is far and near_own is far_own:
             b_near = b_far = at
             b_near_own = b_far_own = at_own
         else:
-            # Children inherit what is far from above: what came near was for this folder, which is the child there.
+            # Children inherit what is far from above: what came near was for this folder, which is
+            # the child there.
             b_near, b_near_own = self._decide(far, far_own, child)
             b_far, b_far_own = self._decide(far, far_own, deep)
         here, child, deep = node.forbids
@@ -144,7 +155,8 @@ class ClosedForm:
         for rights, sid, effect in rules:
             side = 1 if effect else 0
             if sid == OWNER:
-                # Everybody, seen as the owner: which of them is, is only known at the thing acted on.
+                # Everybody, seen as the owner: which of them is, is only known at the thing acted
+                # on.
                 owners, side, members = True, side + 2, self.everybody
             else:
                 members = bits.get(sid, 0)

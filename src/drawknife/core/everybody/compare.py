@@ -16,7 +16,10 @@ from .effective import effective_access
 
 
 class Difference(NamedTuple):
-    """One right at one location that is not the same on both sides. None: it has no such location."""
+    """One right at one location that is not the same on both sides.
+
+    None: it has no such location.
+    """
 
     location: str
     right: str
@@ -34,10 +37,11 @@ def differences(
     disk: bool = False,
     folded: bool = False,
 ) -> tuple[list[Difference], int]:
-    """Every right at every location at or below `under` in which the two differ, in tree order; and how many these are.
+    """Every right at every location at or below `under` in which the two differ, in tree order; and
+    how many these are.
 
-    A location that only one side has differs in the rights that are not ``no`` there. `folded`: a location that differs as
-    the nearest location above it does is only counted there.
+    A location that only one side has differs in the rights that are not ``no`` there. `folded`: a
+    location that differs as the nearest location above it does is only counted there.
     """
     if one[0] is other[0] and endpoint[0] is endpoint[1]:
         where, alike = _in_one_pass(one[0], one[1], other[1], endpoint[0], under, disk)
@@ -51,7 +55,12 @@ def differences(
         total += len(here)
         while above and rest_below(location, above[-1][0]) is None:
             above.pop()
-        if folded and above and above[-1][1] == here and not _between(location, above[-1][0], alike):
+        if (
+            folded
+            and above
+            and above[-1][1] == here
+            and not _between(location, above[-1][0], alike)
+        ):
             line = above[-1][2]
             lines[line] = [d._replace(below=d.below + 1) for d in lines[line]]
         else:
@@ -82,22 +91,35 @@ def _side_by_side(
 ) -> tuple[dict[str, Differs], set[str]]:
     """The locations at which two sides differ, and how; and those at which they are alike."""
     left = {row.location: row.states for row in effective_access(*one, endpoint[0], under, disk)[0]}
-    right = {row.location: row.states for row in effective_access(*other, endpoint[1], under, disk)[0]}
+    right = {
+        row.location: row.states for row in effective_access(*other, endpoint[1], under, disk)[0]
+    }
     every = {location: _at(left.get(location), right.get(location)) for location in {*left, *right}}
-    return {at: here for at, here in every.items() if here}, {at for at, here in every.items() if not here}
+    return {at: here for at, here in every.items() if here}, {
+        at for at, here in every.items() if not here
+    }
 
 
 def _in_one_pass(
-    prepared: Prepared, one: PreparedAccount, other: PreparedAccount, endpoint: Endpoint | None, under: str, disk: bool
+    prepared: Prepared,
+    one: PreparedAccount,
+    other: PreparedAccount,
+    endpoint: Endpoint | None,
+    under: str,
+    disk: bool,
 ) -> tuple[dict[str, Differs], set[str]]:
-    """The same of two accounts of one model: one pass for both, in which folders that carry nothing share their sets."""
+    """The same of two accounts of one model: one pass for both, in which folders that carry nothing
+    share their sets.
+    """
     if one.index == other.index:
         return {}, set()
     map_ = AccessMap(prepared, [one.index, other.index], endpoint)
     left: dict[str, tuple[str, ...]] = {}
     right: dict[str, tuple[str, ...]] = {}
     alike: set[str] = set()
-    known: dict[tuple[int, int], tuple[Sets, Sets, bool]] = {}  # the sets are kept, so that no others get their number
+    known: dict[
+        tuple[int, int], tuple[Sets, Sets, bool]
+    ] = {}  # the sets are kept, so that no others get their number
     for cell in (map_.with_disks() if disk else map_).cells():
         location = cell.location
         if not cell.members or rest_below(location, under) is None:
@@ -115,7 +137,9 @@ def _in_one_pass(
             if cell.members >> bit & 1:
                 side[location] = tuple(cell.state(r, bit) for r in range(len(RIGHTS)))
     every = {location: _at(left.get(location), right.get(location)) for location in {*left, *right}}
-    return {at: here for at, here in every.items() if here}, alike | {at for at, here in every.items() if not here}
+    return {at: here for at, here in every.items() if here}, alike | {
+        at for at, here in every.items() if not here
+    }
 
 
 def _at(a: tuple[str, ...] | None, b: tuple[str, ...] | None) -> Differs:

@@ -23,7 +23,9 @@ class Tokens:
 
     def __init__(self, prepared: Prepared, reading: DescriptorReading) -> None:
         self._of = {line.subject: line.sid for line in reading.names}
-        self._own = {line.subject.name: line.sid for line in reading.names if line.subject.kind == "account"}
+        self._own = {
+            line.subject.name: line.sid for line in reading.names if line.subject.kind == "account"
+        }
         self._prepared = prepared
 
     def me(self, account: PreparedAccount) -> str | None:
@@ -39,9 +41,14 @@ class Tokens:
 
 
 def described_drift(
-    prepared: Prepared, reading: DescriptorReading, only: list[str] | None = None, fold_rows: bool = True
+    prepared: Prepared,
+    reading: DescriptorReading,
+    only: list[str] | None = None,
+    fold_rows: bool = True,
 ) -> DriftFound:
-    """The drift of a store with descriptors: folder by folder, on the folder, on others' files in it, and on one's own."""
+    """The drift of a store with descriptors: folder by folder, on the folder, on others' files in
+    it, and on one's own.
+    """
     tree, tokens = DescribedTree(reading.folders), Tokens(prepared, reading)
     recorded = {f.path for f in prepared.stores[reading.store].store.folders}
     paths = sorted(recorded | tree.listed.keys(), key=tree_key)
@@ -60,17 +67,24 @@ def described_drift(
         else:
             accounts += 1
             cells = [
-                c for c in AccessMap(prepared, [who.index]).cells({reading.store: paths}) if c.members and c.segment
+                c
+                for c in AccessMap(prepared, [who.index]).cells({reading.store: paths})
+                if c.members and c.segment
             ]
             folders += len(cells)
             one = _OfOne(prepared, tree, who, me, tokens.token(who))
-            compared = (_compare(one, cell) for cell in sorted(cells, key=lambda cell: tree_key(cell.location)))
+            compared = (
+                _compare(one, cell)
+                for cell in sorted(cells, key=lambda cell: tree_key(cell.location))
+            )
             found = (row for row in compared if row is not None)
             rows += folded(found) if fold_rows else found
     left = list(reading.notes)
     left += [f"{more:,} more accounts were not compared: ask for one of them"] if more else []
     if without:
-        left.append(f"of {number_of(without, 'account')} no identifier is known: name them with the reading")
+        left.append(
+            f"of {number_of(without, 'account')} no identifier is known: name them with the reading"
+        )
     return DriftFound(tuple(rows), accounts, folders, tuple(left))
 
 
@@ -100,7 +114,9 @@ def _compare(one: _OfOne, cell: Cell) -> Drift | None:
         reason = f"{account.name} may not {refused[0]} in {place}: {_why(one, place, refused[0])}"
     if wider:
         server = why_not(one.prepared, account, cell.location, wider[0])
-    return Drift(account.name, one.me, cell.location, place, tuple(refused), tuple(wider), reason, server)
+    return Drift(
+        account.name, one.me, cell.location, place, tuple(refused), tuple(wider), reason, server
+    )
 
 
 def _both(one: _OfOne, cell: Cell, right: str) -> list[tuple[bool, bool]]:
@@ -116,7 +132,10 @@ def _both(one: _OfOne, cell: Cell, right: str) -> list[tuple[bool, bool]]:
     if right not in FILE_RIGHTS:
         return [(plain, one.tree.allows_on_folder(one.token, path, right))]
     sides = ((plain, False), (owning, True))
-    return [(modelled, one.tree.allows_on_file(one.token, one.me, path, right, own)) for modelled, own in sides]
+    return [
+        (modelled, one.tree.allows_on_file(one.token, one.me, path, right, own))
+        for modelled, own in sides
+    ]
 
 
 def _why(one: _OfOne, place: Place, right: str) -> str:

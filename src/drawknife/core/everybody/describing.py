@@ -1,6 +1,8 @@
-"""Descriptors taken over as folders with entries, and folders written as descriptors (docs/rules.md, "The disk").
+"""Descriptors taken over as folders with entries, and folders written as descriptors
+(docs/rules.md, "The disk").
 
-Either way what is not said alike is not guessed: both are asked for every account, and what differs is told.
+Either way what is not said alike is not guessed: both are asked for every account, and what differs
+is told.
 """
 
 from __future__ import annotations
@@ -26,7 +28,14 @@ from ..model.descriptors import (
     Descriptor,
 )
 from ..model.items import DescriptorReading, Entry, Folder, Subject
-from ..model.nfs4 import ANONYMOUS_AT, AUTHENTICATED_AT, EVERYONE_AT, GROUP_AT, OWNER_AT, Nfs4Descriptor
+from ..model.nfs4 import (
+    ANONYMOUS_AT,
+    AUTHENTICATED_AT,
+    EVERYONE_AT,
+    GROUP_AT,
+    OWNER_AT,
+    Nfs4Descriptor,
+)
 from ..prepared.prepared import Prepared
 from ..words.names import parent, tree_key
 from ..words.rights import BIT
@@ -35,31 +44,42 @@ from .described_drift import Tokens, described_drift
 from .drift import Drift
 
 _IN_SDDL = {
-    EVERYONE: Subject("anyone"), AUTHENTICATED: Subject("signed-in"), ANONYMOUS: Subject("anonymous"), OWNER_RIGHTS: Subject("owner"),
-}  # fmt: skip
+    EVERYONE: Subject("anyone"),
+    AUTHENTICATED: Subject("signed-in"),
+    ANONYMOUS: Subject("anonymous"),
+    OWNER_RIGHTS: Subject("owner"),
+}
 _SUBJECTS = {
     **_IN_SDDL,
     CREATOR_OWNER: Subject("owner"),
-    EVERYONE_AT: Subject("anyone"), AUTHENTICATED_AT: Subject("signed-in"), ANONYMOUS_AT: Subject("anonymous"), OWNER_AT: Subject("owner"),
-}  # fmt: skip
+    EVERYONE_AT: Subject("anyone"),
+    AUTHENTICATED_AT: Subject("signed-in"),
+    ANONYMOUS_AT: Subject("anonymous"),
+    OWNER_AT: Subject("owner"),
+}
 #: Reading a tree, looking, and standing by: what whoever is let anything needs besides.
 _BESIDES = 0x120080
 _ALL = 0x1F01FF
 
 
 class Described(NamedTuple):
-    """A store's folders as descriptors, where the tree would say something else than the model then, and what else is to be known."""
+    """A store's folders as descriptors, where the tree would say something else than the model
+    then, and what else is to be known.
+    """
 
     folders: tuple[DescribedFolder, ...]
     not_said: tuple[Drift, ...]
     notes: tuple[str, ...]
 
 
-# --- descriptors as entries ---------------------------------------------------------------------------
+# --- descriptors as entries ---------------------------------------------------------------------
 
 
 def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
-    """The folders of a store that say what its descriptors say. What makes the model wider than the tree is told first."""
+    """The folders of a store that say what its descriptors say.
+
+    What makes the model wider than the tree is told first.
+    """
     store, tree = reading.store, DescribedTree(reading.folders)
     of = {line.sid: line.subject for line in reading.names}
     subjects = {**of, **_SUBJECTS}
@@ -72,7 +92,9 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
     for path in sorted(tree.listed.keys() | before.keys(), key=tree_key):
         kept = before.get(path, Folder(path))
         found = tree.folder(path)
-        owner = owners.get(found.owner or "") or (None if kept.owner in owners.values() else kept.owner)
+        owner = owners.get(found.owner or "") or (
+            None if kept.owner in owners.values() else kept.owner
+        )
         theirs = for_others(prepared, acting, kept)
         aces, sealed = _own_lines(tree, path)
         if kept.sealed and not sealed and acting.bit_count() < len(indices):
@@ -83,15 +105,25 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
         lines = [e for a in aces if a.sid in subjects for e in _entries(a, subjects[a.sid])]
         if sealed:  # no seal keeps off who may delete what is in the folder above
             above = tree.folder(parent(path)).aces or ()
-            deleting = {a.sid for a in above if a.allows and a.mask & DELETE_CHILD and not a.flags & INHERIT_ONLY}
+            deleting = {
+                a.sid
+                for a in above
+                if a.allows and a.mask & DELETE_CHILD and not a.flags & INHERIT_ONLY
+            }
             lines += [
                 Entry("allow", subjects[sid], BIT["delete-folder"], "here")
                 for sid in sorted(deleting & subjects.keys())
             ]
         if path == "/":
             deleters = sorted(_deleting(tree) & subjects.keys())
-            lines += [Entry("allow", subjects[sid], BIT["delete-folder"], "here") for sid in deleters]
-        folders.append(replace(kept, owner=owner, sealed=sealed, entries=tuple(sorted({*joined(lines), *theirs}))))
+            lines += [
+                Entry("allow", subjects[sid], BIT["delete-folder"], "here") for sid in deleters
+            ]
+        folders.append(
+            replace(
+                kept, owner=owner, sealed=sealed, entries=tuple(sorted({*joined(lines), *theirs}))
+            )
+        )
     after = Prepared(with_folders(prepared.model, store, tuple(folders)), prepared)
     found_drift = described_drift(after, reading)
     in_order = sorted(found_drift.rows, key=lambda row: not row.refused)
@@ -107,28 +139,38 @@ def adopt_described(prepared: Prepared, reading: DescriptorReading) -> Adopted:
 def _deleting(tree: DescribedTree) -> set[str]:
     """Who may delete a folder somewhere in a tree by an entry about that folder.
 
-    A tree asks no more than that; lines also ask the folder that holds it. The top of a store stays in its place whoever
-    may delete, so it can allow it to all of them.
+    A tree asks no more than that; lines also ask the folder that holds it. The top of a store stays
+    in its place whoever may delete, so it can allow it to all of them.
     """
     lists = (folder.aces or () for path, folder in tree.listed.items() if path != "/")
-    return {a.sid for aces in lists for a in aces if a.allows and a.mask & OF_FOLDER["delete-folder"]}
+    return {
+        a.sid for aces in lists for a in aces if a.allows and a.mask & OF_FOLDER["delete-folder"]
+    }
 
 
 def _as_meant(aces: list[Ace], at: Descriptor) -> list[Ace]:
-    """Entries of an NFSv4 list with the group that GROUP@ stands for, and with what writing implies.
+    """Entries of an NFSv4 list with the group that GROUP@ stands for, and with what writing
+    implies.
 
     Where no entry names the deletion of what is in a folder, whoever may add a file may delete one.
     """
     if not isinstance(at, Nfs4Descriptor):
         return aces
-    found = [ace._replace(sid=at.group) if ace.sid == GROUP_AT and at.group else ace for ace in aces]
+    found = [
+        ace._replace(sid=at.group) if ace.sid == GROUP_AT and at.group else ace for ace in aces
+    ]
     if any(ace.mask & DELETE_CHILD for ace in at.aces or ()):
         return found
-    return [ace._replace(mask=ace.mask | DELETE_CHILD) if ace.allows and ace.mask & WRITE else ace for ace in found]
+    return [
+        ace._replace(mask=ace.mask | DELETE_CHILD) if ace.allows and ace.mask & WRITE else ace
+        for ace in found
+    ]
 
 
 def _own_lines(tree: DescribedTree, path: str) -> tuple[list[Ace], bool]:
-    """The entries that a folder carries itself, and whether it is sealed: all of them where what it inherited is not what is above."""
+    """The entries that a folder carries itself, and whether it is sealed: all of them where what it
+    inherited is not what is above.
+    """
     found = tree.folder(path)
     if found.aces is None and path not in tree.listed:
         return [], False
@@ -158,8 +200,11 @@ def _entries(ace: Ace, subject: Subject) -> Iterator[Entry]:
     if ace.mask & DELETE_CHILD and ace.allows:
         # Whoever may delete what is in a folder: its files, and the folders in it.
         for reach in reaches:
-            # Lines ask for it at the folder that is deleted and at the one that holds it, which is this one.
-            yield Entry(effect, subject, BIT["delete-file"] | BIT["rename"] | BIT["delete-folder"], reach)
+            # Lines ask for it at the folder that is deleted and at the one that holds it, which is
+            # this one.
+            yield Entry(
+                effect, subject, BIT["delete-file"] | BIT["rename"] | BIT["delete-folder"], reach
+            )
             if reach == "here":
                 yield Entry(effect, subject, BIT["delete-folder"], "children")
 
@@ -179,11 +224,13 @@ def _file_reaches(ace: Ace) -> tuple[str, ...]:
     return ("here",) if ace.flags & NO_PROPAGATE else ("tree",)
 
 
-# --- entries as descriptors ---------------------------------------------------------------------------
+# --- entries as descriptors ---------------------------------------------------------------------
 
 
 def describe(prepared: Prepared, reading: DescriptorReading) -> Described:
-    """The descriptors that say what the entries of a store's folders say, in canonical order, with what they inherit."""
+    """The descriptors that say what the entries of a store's folders say, in canonical order, with
+    what they inherit.
+    """
     store = prepared.stores[reading.store].store
     sids = {line.subject: line.sid for line in reading.names}
     sids |= {subject: sid for sid, subject in _IN_SDDL.items()}
@@ -198,9 +245,14 @@ def describe(prepared: Prepared, reading: DescriptorReading) -> Described:
         owner = owner or before.folder(path).owner
         unknown |= {str(e.subject) for e in folder.entries if e.subject not in sids}
         sealed = folder.sealed or path == "/"
-        # What the tree lets those who stand for nobody here, its administrators and the system, stays.
+        # What the tree lets those who stand for nobody here, its administrators and the system,
+        # stays.
         theirs = (a for a in before.folder(path).aces or () if a.sid not in known)
-        kept = [a._replace(flags=a.flags & ~INHERITED) for a in theirs if sealed or not a.flags & INHERITED]
+        kept = [
+            a._replace(flags=a.flags & ~INHERITED)
+            for a in theirs
+            if sealed or not a.flags & INHERITED
+        ]
         said = (a for e in folder.entries if e.subject in sids for a in _aces(e, sids[e.subject]))
         own = _canonical([*kept, *said])
         if path == "/" and store.baseline == "open":
@@ -212,11 +264,15 @@ def describe(prepared: Prepared, reading: DescriptorReading) -> Described:
         tree.listed[path] = Descriptor(owner, sealed, (*own, *inherited))
     folders = tuple(DescribedFolder(path, str(found)) for path, found in tree.listed.items())
     found_drift = described_drift(prepared, replace(reading, folders=folders))
-    notes = [f"no identifier is known for {name}: its lines are left out" for name in sorted(unknown)]
+    notes = [
+        f"no identifier is known for {name}: its lines are left out" for name in sorted(unknown)
+    ]
     if any(e.effect == "forbid" for f in store.folders for e in f.entries):
         notes.append("forbid is written as deny: a tree lets an entry further down overrule it")
     return Described(
-        folders, tuple(sorted(found_drift.rows, key=lambda row: not row.wider)), (*notes, *found_drift.left_out)
+        folders,
+        tuple(sorted(found_drift.rows, key=lambda row: not row.wider)),
+        (*notes, *found_drift.left_out),
     )
 
 
@@ -233,11 +289,16 @@ _ON_FOLDERS = {
     "tree": CONTAINER_INHERIT, "here": 0, "below": CONTAINER_INHERIT | INHERIT_ONLY,
     "children": CONTAINER_INHERIT | NO_PROPAGATE | INHERIT_ONLY,
 }  # fmt: skip
-_ON_FILES = {"tree": OBJECT_INHERIT | INHERIT_ONLY, "here": OBJECT_INHERIT | NO_PROPAGATE | INHERIT_ONLY}
+_ON_FILES = {
+    "tree": OBJECT_INHERIT | INHERIT_ONLY,
+    "here": OBJECT_INHERIT | NO_PROPAGATE | INHERIT_ONLY,
+}
 
 
 def _aces(entry: Entry, sid: str) -> Iterator[Ace]:
-    """The entries of a list that say what a line says, as far as they can: files below are only reached with those here."""
+    """The entries of a list that say what a line says, as far as they can: files below are only
+    reached with those here.
+    """
     allows = entry.effect == "allow"
     besides = _BESIDES if allows else 0
     on_folder = sum(bit for right, bit in OF_FOLDER.items() if entry.rights & BIT[right])
@@ -248,8 +309,11 @@ def _aces(entry: Entry, sid: str) -> Iterator[Ace]:
     either = BIT["rename"] | BIT["delete-file"]
     on_file = 0
     for right, bit in OF_FILE.items():
-        # Renaming and deleting a file are one right: let where either is, and denied where both are.
-        if entry.rights & BIT[right] and (allows or not BIT[right] & either or entry.rights & either == either):
+        # Renaming and deleting a file are one right: let where either is, and denied where both
+        # are.
+        if entry.rights & BIT[right] and (
+            allows or not BIT[right] & either or entry.rights & either == either
+        ):
             on_file |= bit
     if on_file and entry.reach in _ON_FILES:
         yield Ace(allows, _ON_FILES[entry.reach], on_file | besides, sid)

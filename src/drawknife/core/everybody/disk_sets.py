@@ -1,7 +1,9 @@
-"""Whom the disk lets do what in a folder, for all accounts at once: the gate ``disk`` as sets (docs/rules.md, "The disk").
+"""Whom the disk lets do what in a folder, for all accounts at once: the gate ``disk`` as sets
+(docs/rules.md, "The disk").
 
-It is the check of :mod:`..disk.one_object`, turned round: of one thing, whose bits pass as its owner, by a line, by a group,
-as others. Things that are alike are looked at once, and so is the way down to a folder.
+It is the check of :mod:`..disk.one_object`, turned round: of one thing, whose bits pass as its
+owner, by a line, by a group, as others. Things that are alike are looked at once, and so is the way
+down to a folder.
 """
 
 from __future__ import annotations
@@ -24,7 +26,9 @@ KEPT = 4096
 
 
 class DiskSets:
-    """The disk of one store for some accounts: `accounts` are indices into the model's; bit `i` is the one at `accounts[i]`."""
+    """The disk of one store for some accounts: `accounts` are indices into the model's; bit `i` is
+    the one at `accounts[i]`.
+    """
 
     def __init__(self, prepared: Prepared, store: str, accounts: Sequence[int]) -> None:
         self.disk = prepared.disks[store]
@@ -51,7 +55,9 @@ class DiskSets:
         self._let_by: dict[tuple[int, int, int], tuple[Sets, Sets, object]] = {}
 
     def at(self, path: str, below: int = 0) -> Sets:
-        """For each right, whom the disk lets use it at a folder; or so many levels `below` it, where nothing is listed."""
+        """For each right, whom the disk lets use it at a folder; or so many levels `below` it,
+        where nothing is listed.
+        """
         key = (path, below)
         found = self._at.get(key)
         if found is None:
@@ -59,7 +65,8 @@ class DiskSets:
             if self.disk.unknown and (kept := self._of_unknown(path, below)) is not None:
                 found = kept
             elif level and not self.disk.files(path):
-                # What is not listed is as the folder above it made it, and so are all such folders below that.
+                # What is not listed is as the folder above it made it, and so are all such folders
+                # below that.
                 found = self.at(listed, min(level + below, 2))
             else:
                 passing = self._of(path, below) if self._anybody else NOBODY
@@ -68,7 +75,9 @@ class DiskSets:
         return found
 
     def setting_attributes(self, path: str) -> int:
-        """Who may set the attributes of a folder itself: who owns it and can come to the folder that holds it."""
+        """Who may set the attributes of a folder itself: who owns it and can come to the folder
+        that holds it.
+        """
         if self.disk.unknown_at(path) is not None:
             return self.not_asked
         come = self._anybody if path == "/" else self._comes(parent(path))
@@ -83,7 +92,10 @@ class DiskSets:
             if len(self._let_by) >= KEPT:
                 self._let_by.clear()
             some = [a & d for a, d in zip(plain, disk, strict=True)]
-            both = some, some if owning is plain else [a & d for a, d in zip(owning, disk, strict=True)]
+            both = (
+                some,
+                some if owning is plain else [a & d for a, d in zip(owning, disk, strict=True)],
+            )
             # What was asked of is kept with it: an identity counts as long as that lives.
             found = self._let_by[key] = (*both, (disk, plain, owning))
         return found[0], found[1]
@@ -95,7 +107,10 @@ class DiskSets:
         if path not in self.disk.unknown:
             return None
         of_itself = self._of(path, 0) if self._anybody else NOBODY
-        return [(x if number in _OF_THE_FOLDER else 0) | self.not_asked for number, x in enumerate(of_itself)]
+        return [
+            (x if number in _OF_THE_FOLDER else 0) | self.not_asked
+            for number, x in enumerate(of_itself)
+        ]
 
     def _nearest(self, path: str) -> tuple[str, int]:
         """The nearest folder that is listed, and how many levels above a folder that is."""
@@ -161,7 +176,9 @@ class DiskSets:
                     found &= self.lets(above.thing, SEARCH)
             else:
                 found = self._comes(path[: path.rindex("/")] or "/")
-            found = self._come[path] = found & self.lets(self.disk.folder(path), SEARCH) if found else 0
+            found = self._come[path] = (
+                found & self.lets(self.disk.folder(path), SEARCH) if found else 0
+            )
         return found
 
     def lets(self, thing: ThingOnDisk, wanted: int) -> int:

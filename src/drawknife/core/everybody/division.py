@@ -1,4 +1,6 @@
-"""Which accounts have which virtual path, and where it leads them: namespaces, as sets of accounts."""
+"""Which accounts have which virtual path, and where it leads them: namespaces, as sets
+of accounts.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ class Division:
     `accounts` are indices into the model's accounts; bit `i` of every set is the `i`-th of them.
     """
 
-    def __init__(self, prepared: Prepared, accounts: Sequence[int] | None, endpoint: Endpoint | None) -> None:
+    def __init__(
+        self, prepared: Prepared, accounts: Sequence[int] | None, endpoint: Endpoint | None
+    ) -> None:
         self.prepared = prepared
         people = prepared.people
         self.accounts: Sequence[int] = range(len(people.accounts)) if accounts is None else accounts
@@ -125,7 +129,7 @@ class Division:
             location = parent(location)
         return gone
 
-    # --- dividing -------------------------------------------------------------------------------
+    # --- dividing --------------------------------------------------------------------------------
 
     def _endpoint_sets(self, endpoint: Endpoint) -> Sets:
         allowed, refused = [0] * COUNT, [0] * COUNT
@@ -164,7 +168,9 @@ class Division:
             self.unserved[path] = self.unserved.get(path, 0) | bits_of(bits, len(self.accounts))
 
     def _divide_or_take_over(self, path: str, candidates: list[Candidate], everybody: bool) -> None:
-        """Of all accounts, a path that is as it was is divided as it was, as long as the people are the same."""
+        """Of all accounts, a path that is as it was is divided as it was, as long as the people are
+        the same.
+        """
         if not everybody:
             self._divide(path, candidates)
             return
@@ -176,7 +182,11 @@ class Division:
                 known.clear()
             before = len(self.segments)
             self._divide(path, candidates)
-            known[key] = tuple(self.segments[before:]), self.served.get(path), self.unserved.get(path)
+            known[key] = (
+                tuple(self.segments[before:]),
+                self.served.get(path),
+                self.unserved.get(path),
+            )
             return
         segments, served, unserved = found
         self.segments += segments
@@ -240,8 +250,8 @@ class Division:
 
 def bits_in(members: int) -> Iterator[int]:
     """The positions of the bits set, lowest first."""
-    # Few bits: `x & -x` is the lowest one set. But each step makes a number as long as the set, so of a full set it
-    # would take the square of its length: there byte by byte is quicker.
+    # Few bits: `x & -x` is the lowest one set. But each step makes a number as long as the set, so
+    # of a full set it would take the square of its length: there byte by byte is quicker.
     if members.bit_count() * 8 < members.bit_length():
         while members:
             low = members & -members

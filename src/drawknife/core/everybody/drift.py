@@ -1,4 +1,6 @@
-"""Drift: where what the server lets and what the disk lets are not the same (docs/rules.md, "The disk")."""
+"""Drift: where what the server lets and what the disk lets are not the same (docs/rules.md, "The
+disk").
+"""
 
 from __future__ import annotations
 
@@ -26,12 +28,15 @@ from .effective import right_obstacles
 MOST_FOLDERS = 100_000
 
 
-#: What is done to a folder itself, besides the rights that are about a folder alone: with the action that is asked.
+#: What is done to a folder itself, besides the rights that are about a folder alone: with the
+#: action that is asked.
 ON_FOLDERS = {"rename-folder": "rename", "set-folder-attributes": "set-attributes"}
 
 
 class Partly(NamedTuple):
-    """A right that the server lets on the files of a folder, and that the disk refuses on some of them."""
+    """A right that the server lets on the files of a folder, and that the disk refuses on some of
+    them.
+    """
 
     right: str
     refused: int
@@ -39,11 +44,12 @@ class Partly(NamedTuple):
 
 
 class Drift(NamedTuple):
-    """One folder for one account: what the server lets and the disk refuses, and what the disk lets and the server does not.
+    """One folder for one account: what the server lets and the disk refuses, and what the disk lets
+    and the server does not.
 
-    `reason` is what the disk says of the first right that it refuses, `server` what the server says of the first that only
-    the disk lets. So many folders `below` it are the same, or cannot be come to by it. Where files of the folder differ,
-    `partly` has what is refused on some of them only.
+    `reason` is what the disk says of the first right that it refuses, `server` what the server says
+    of the first that only the disk lets. So many folders `below` it are the same, or cannot be come
+    to by it. Where files of the folder differ, `partly` has what is refused on some of them only.
     """
 
     account: str
@@ -59,26 +65,35 @@ class Drift(NamedTuple):
 
 
 class DriftFound(NamedTuple):
-    """The drift of one store, by account in the order of the model, and what was not compared, in words."""
+    """The drift of one store, by account in the order of the model, and what was not compared, in
+    words.
+    """
 
     rows: tuple[Drift, ...]
     #: So many accounts, and so many folders of theirs, were compared.
     accounts: int
     folders: int
     left_out: tuple[str, ...]
-    #: Who owns something there and no account acts as, with how many folders that are listed, and files.
+    #: Who owns something there and no account acts as, with how many folders that are listed, and
+    #: files.
     owners: tuple[tuple[str, int, int], ...] = ()
 
 
 def drift(
-    prepared: Prepared, store: str, only: list[str] | None = None, fold_rows: bool = True, most: int | None = None
+    prepared: Prepared,
+    store: str,
+    only: list[str] | None = None,
+    fold_rows: bool = True,
+    most: int | None = None,
 ) -> DriftFound:
-    """The drift of a store whose disk was read: of all accounts, or only of some; folded, or every folder by itself.
+    """The drift of a store whose disk was read: of all accounts, or only of some; folded, or every
+    folder by itself.
 
-    Folders are those that are recorded or that the reading lists. Where several accounts act as one user, the disk
-    cannot tell them apart, and what is wider for them is not told. Of files, the disk refuses where it does for all that it
-    has there; where the server tells one's own from others', they are held apart here, too. After `most` folders of accounts,
-    or MOST_FOLDERS, no further account is compared, and that is said.
+    Folders are those that are recorded or that the reading lists. Where several accounts act as one
+    user, the disk cannot tell them apart, and what is wider for them is not told. Of files, the
+    disk refuses where it does for all that it has there; where the server tells one's own from
+    others', they are held apart here, too. After `most` folders of accounts, or MOST_FOLDERS, no
+    further account is compared, and that is said.
     """
     taken: dict[str, str] = {}
     without: list[str] = []
@@ -102,21 +117,37 @@ def drift(
             break
         accounts += 1
         who = _prepared(prepared, name)
-        cells = [c for c in AccessMap(prepared, [who.index]).cells({store: sorted(paths)}) if c.members and c.segment]
+        cells = [
+            c
+            for c in AccessMap(prepared, [who.index]).cells({store: sorted(paths)})
+            if c.members and c.segment
+        ]
         folders += len(cells)
-        compared = (_compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells))
+        compared = (
+            _compare(prepared, who, user, cell, shared[user] > 1, sets) for cell in _in_order(cells)
+        )
         found_here = (x for x in compared if x is not None)
-        rows += (_in_words(prepared, row) for row in (folded(found_here) if fold_rows else found_here))
+        rows += (
+            _in_words(prepared, row) for row in (folded(found_here) if fold_rows else found_here)
+        )
     left = disk.unknown_in_words()
     if accounts < len(asked):
-        left.append(f"{len(asked) - accounts:,} more accounts were not compared: ask for one of them")
+        left.append(
+            f"{len(asked) - accounts:,} more accounts were not compared: ask for one of them"
+        )
     if without and only is None:
         left.append(
-            f"of {len(without)} of {number_of(len(prepared.model.accounts), 'account')} it is not known whom a server takes on: set acts_as"
+            f"of {len(without)} of {number_of(len(prepared.model.accounts), 'account')} it is not"
+            " known whom a server takes on: set acts_as"
         )
     if several := sorted(user for user, count in shared.items() if count > 1):
-        left.append(f"several accounts act as {', '.join(several)}: what the disk lets them besides is not told")
-    return DriftFound(tuple(rows), accounts, folders, tuple(left), _nobodys(disk, set(taken.values())))
+        left.append(
+            f"several accounts act as {', '.join(several)}: what the disk lets them besides is not"
+            " told"
+        )
+    return DriftFound(
+        tuple(rows), accounts, folders, tuple(left), _nobodys(disk, set(taken.values()))
+    )
 
 
 def _nobodys(disk: Disk, acted_as: set[str]) -> tuple[tuple[str, int, int], ...]:
@@ -126,7 +157,10 @@ def _nobodys(disk: Disk, acted_as: set[str]) -> tuple[tuple[str, int, int], ...]
     files: Counter[int] = Counter()
     for some in disk.reading.files:
         files[some.thing.uid] += some.number
-    return tuple((disk.called(uid), folders[uid], files[uid]) for uid in sorted((folders | files).keys() - known))
+    return tuple(
+        (disk.called(uid), folders[uid], files[uid])
+        for uid in sorted((folders | files).keys() - known)
+    )
 
 
 def _prepared(prepared: Prepared, name: str) -> PreparedAccount:
@@ -140,7 +174,12 @@ def _in_order(cells: list[Cell]) -> list[Cell]:
 
 
 def _compare(
-    prepared: Prepared, account: PreparedAccount, user: str, cell: Cell, shared: bool, sets: DiskSets
+    prepared: Prepared,
+    account: PreparedAccount,
+    user: str,
+    cell: Cell,
+    shared: bool,
+    sets: DiskSets,
 ) -> Drift | None:
     """One folder of one account; None where both say the same."""
     place = cell.place
@@ -156,13 +195,17 @@ def _compare(
     partly = tuple(_partly(account, cell, sets, refused))
     if not refused and not wider and not partly:
         return None
-    return Drift(account.name, user, cell.location, place, tuple(refused), tuple(wider), None, partly=partly)
+    return Drift(
+        account.name, user, cell.location, place, tuple(refused), tuple(wider), None, partly=partly
+    )
 
 
 class _Both:
     """What the server and the disk answer an account about one folder."""
 
-    def __init__(self, prepared: Prepared, account: PreparedAccount, place: Place, cell: Cell, sets: DiskSets) -> None:
+    def __init__(
+        self, prepared: Prepared, account: PreparedAccount, place: Place, cell: Cell, sets: DiskSets
+    ) -> None:
         self._prepared, self._account, self._place, self._cell = prepared, account, place, cell
         self._sets = sets
         self._there = sets.at(place.path)
@@ -172,13 +215,17 @@ class _Both:
         self._files: _Files | None = None
 
     def asked(self, right: str) -> list[tuple[bool, bool]]:
-        """The answers to a right, each as (server, disk); several where they are about different files, none where not asked."""
+        """The answers to a right, each as (server, disk); several where they are about different
+        files, none where not asked.
+        """
         number = INDEX[right]
         if self._place.path == "/" and right == "delete-folder":
             return []
         if self._is_unknown and right not in ("enter", "list", "delete-folder"):
             return []
-        on_others, on_own = (bool(sides[number] & 1) for sides in (self._cell.plain, self._cell.owning))
+        on_others, on_own = (
+            bool(sides[number] & 1) for sides in (self._cell.plain, self._cell.owning)
+        )
         if right not in FILE_RIGHTS:
             return [(on_others, self._disk(number))]
         if self._created is not None:
@@ -192,12 +239,16 @@ class _Both:
         return [(server, self._files.let(right, some)) for server, some in sides if some]
 
     def of_the_folder(self, right: str) -> list[tuple[bool, bool]]:
-        """The answers to renaming the folder, or setting its attributes; none where the root of the store is to be renamed."""
+        """The answers to renaming the folder, or setting its attributes; none where the root of the
+        store is to be renamed.
+        """
         action, place = ON_FOLDERS[right], self._place
         if place.path == "/" and action == "rename":
             return []
         if action == "rename":
-            disk = self._disk(INDEX["delete-folder"])  # either takes it from the folder that holds it
+            disk = self._disk(
+                INDEX["delete-folder"]
+            )  # either takes it from the folder that holds it
         else:
             disk = bool(self._sets.setting_attributes(place.path) >> self._account.index & 1)
         return [(is_modelled(self._prepared, self._account, self._cell.location, action), disk)]
@@ -206,13 +257,22 @@ class _Both:
         return bool(self._there[number] >> self._account.index & 1)
 
 
-def _on_created(prepared: Prepared, account: PreparedAccount, place: Place, sets: DiskSets) -> dict[str, bool]:
-    """What the disk lets an account do with a file that somebody else will create in a folder in which there is none."""
+def _on_created(
+    prepared: Prepared, account: PreparedAccount, place: Place, sets: DiskSets
+) -> dict[str, bool]:
+    """What the disk lets an account do with a file that somebody else will create in a folder in
+    which there is none.
+    """
     folder, there, bit = sets.disk.folder(place.path), sets.at(place.path), account.index
     file = _created(prepared, place)
     come = there[INDEX["enter"]] >> bit & 1
-    taking = there[INDEX["upload"]] & (sets.owning(folder) if folder.mode & STICKY else sets.everybody)
-    may = {right: bool(come and sets.lets(file, wanted) >> bit & 1) for right, wanted in _OF_A_FILE.items()}
+    taking = there[INDEX["upload"]] & (
+        sets.owning(folder) if folder.mode & STICKY else sets.everybody
+    )
+    may = {
+        right: bool(come and sets.lets(file, wanted) >> bit & 1)
+        for right, wanted in _OF_A_FILE.items()
+    }
     return may | dict.fromkeys(("rename", "delete-file"), bool(taking >> bit & 1))
 
 
@@ -220,7 +280,9 @@ def _on_created(prepared: Prepared, account: PreparedAccount, place: Place, sets
 _OF_A_FILE = {"download": READ, "overwrite": WRITE, "append": WRITE}
 
 
-def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[str]) -> Iterator[Partly]:
+def _partly(
+    account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[str]
+) -> Iterator[Partly]:
     """The rights that the server lets on files of a folder, and the disk on some of them only."""
     assert cell.place is not None
     files = sets.disk.files(cell.place.path)
@@ -242,7 +304,9 @@ def _partly(account: PreparedAccount, cell: Cell, sets: DiskSets, refused: list[
 
 
 def _allowed_on(file: ThingOnDisk, right: str, folder: ThingOnDisk, sets: DiskSets) -> int:
-    """Whom the disk allows a right on one file, as far as that is about the file: in a sticky folder its owner takes it away."""
+    """Whom the disk allows a right on one file, as far as that is about the file: in a sticky
+    folder its owner takes it away.
+    """
     if right in _OF_A_FILE:
         return sets.lets(file, _OF_A_FILE[right])
     if right == "set-attributes":
@@ -251,7 +315,9 @@ def _allowed_on(file: ThingOnDisk, right: str, folder: ThingOnDisk, sets: DiskSe
 
 
 def _in_words(prepared: Prepared, row: Drift) -> Drift:
-    """The row with what the disk says of the first right that it refuses, and the server of the first that only the disk lets."""
+    """The row with what the disk says of the first right that it refuses, and the server of the
+    first that only the disk lets.
+    """
     account = _prepared(prepared, row.account)
     reason = server = None
     if row.refused and row.refused[0] in ON_FOLDERS:
@@ -260,9 +326,15 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
         reason = next((x.text for x in disk_gate(prepared, account, question, sites)), None)
     elif row.refused:
         # Where only its own files are refused, or only others', all of them together may be let.
-        things = [None, *map(str, (x.thing for x in prepared.disks[row.place.store].files(row.place.path)))]
+        things = [
+            None,
+            *map(str, (x.thing for x in prepared.disks[row.place.store].files(row.place.path))),
+        ]
         obstacles = (
-            next(disk_obstacles(prepared, account, row.refused[0], row.place, row.location, x), None) for x in things
+            next(
+                disk_obstacles(prepared, account, row.refused[0], row.place, row.location, x), None
+            )
+            for x in things
         )
         reason = next((x.text for x in obstacles if x is not None), None)
         if reason is None:
@@ -273,17 +345,25 @@ def _in_words(prepared: Prepared, row: Drift) -> Drift:
 
 
 def _why_not_created(prepared: Prepared, account: PreparedAccount, row: Drift) -> str | None:
-    """What the disk has against a right on a file that somebody else will create in a folder in which there is none."""
+    """What the disk has against a right on a file that somebody else will create in a folder in
+    which there is none.
+    """
     taken = taken_on(prepared, account, row.place.store)
     right = row.refused[0]
     if taken is None or taken.user is None:
         return None
     if right not in _OF_A_FILE:
-        return f"{row.place} is sticky: only the owner of a file or of the folder can rename or delete it"
+        return (
+            f"{row.place} is sticky: only the owner of a file or of the folder can rename or"
+            " delete it"
+        )
     file = _created(prepared, row.place)
     why = line(taken.user, file, _OF_A_FILE[right], taken.disk.group)
     done = {"download": "read", "overwrite": "overwrite", "append": "append to"}[right]
-    return f"{account.name} (user {taken.user.uid}) cannot {done} files that others create in {row.place}: {why}"
+    return (
+        f"{account.name} (user {taken.user.uid}) cannot {done} files that others create in"
+        f" {row.place}: {why}"
+    )
 
 
 def _created(prepared: Prepared, place: Place) -> ThingOnDisk:
@@ -293,16 +373,25 @@ def _created(prepared: Prepared, place: Place) -> ThingOnDisk:
 
 
 def is_modelled(prepared: Prepared, account: PreparedAccount, location: str, action: str) -> bool:
-    """Does the server allow what is done to the folder at a location itself: ``rename``, or ``set-attributes``?"""
-    return next(right_obstacles(prepared, account, location, action, False, on_folder=True), None) is None
+    """Does the server allow what is done to the folder at a location itself: ``rename``, or
+    ``set-attributes``?
+    """
+    return (
+        next(right_obstacles(prepared, account, location, action, False, on_folder=True), None)
+        is None
+    )
 
 
 def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> str | None:
-    """What the server has against a right: on others' files, or where it allows that on one's own; or on the folder itself."""
+    """What the server has against a right: on others' files, or where it allows that on one's own;
+    or on the folder itself.
+    """
     on_folder = right in ON_FOLDERS
     action = ON_FOLDERS.get(right, right)
     for own in (False, True) if action in FILE_RIGHTS and not on_folder else (False,):
-        obstacles = right_obstacles(prepared, account, location, action, own, with_sentences=True, on_folder=on_folder)
+        obstacles = right_obstacles(
+            prepared, account, location, action, own, with_sentences=True, on_folder=on_folder
+        )
         found = next(obstacles, None)
         if found is not None:
             return found.text
@@ -310,16 +399,28 @@ def why_not(prepared: Prepared, account: PreparedAccount, location: str, right: 
 
 
 class _Files:
-    """The files of one folder, one's own and others', and what the disk lets an account do with them."""
+    """The files of one folder, one's own and others', and what the disk lets an account do with
+    them.
+    """
 
-    def __init__(self, prepared: Prepared, account: PreparedAccount, place: Place, location: str) -> None:
-        self._prepared, self._account, self._place, self._location = prepared, account, place, location
+    def __init__(
+        self, prepared: Prepared, account: PreparedAccount, place: Place, location: str
+    ) -> None:
+        self._prepared, self._account, self._place, self._location = (
+            prepared,
+            account,
+            place,
+            location,
+        )
         taken = taken_on(prepared, account, place.store)
         assert taken is not None
         self._taken = taken
         uid = None if taken.user is None else taken.user.uid
         files = [x.thing for x in taken.disk.files(place.path)]
-        self.own, self.others = [x for x in files if x.uid == uid], [x for x in files if x.uid != uid]
+        self.own, self.others = (
+            [x for x in files if x.uid == uid],
+            [x for x in files if x.uid != uid],
+        )
 
     def let(self, right: str, files: list[ThingOnDisk]) -> bool:
         """Does the disk let it with any of some files?"""
@@ -330,18 +431,26 @@ class _Files:
         # To rename a file away asks of its folder what deleting it asks.
         action = "delete-file" if right == "rename" else right
         at = child(place.path, "x")
-        questions = (Question(self._account.name, action, self._location, combination=str(thing)) for thing in files)
-        return any(quick_disk(self._prepared, self._account, place.store, q, at) is None for q in questions)
+        questions = (
+            Question(self._account.name, action, self._location, combination=str(thing))
+            for thing in files
+        )
+        return any(
+            quick_disk(self._prepared, self._account, place.store, q, at) is None for q in questions
+        )
 
 
 def folded(rows: Iterator[Drift]) -> list[Drift]:
-    """A folder that is as the one above it is only counted there; so is one below what cannot be entered."""
+    """A folder that is as the one above it is only counted there; so is one below what cannot be
+    entered.
+    """
     found: list[Drift] = []
     last: dict[str, int] = {}
     for row in rows:
         above = last.get(parent(row.location)) if row.location != "/" else None
         if above is not None and (
-            (found[above].refused, found[above].wider, found[above].partly) == (row.refused, row.wider, row.partly)
+            (found[above].refused, found[above].wider, found[above].partly)
+            == (row.refused, row.wider, row.partly)
             or ("enter" in found[above].refused and not row.wider)
         ):
             found[above] = found[above]._replace(below=found[above].below + 1)

@@ -35,7 +35,11 @@ class Access(NamedTuple):
 
 
 def effective_access(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint | None = None, under: str = "/", disk: bool = False
+    prepared: Prepared,
+    account: PreparedAccount,
+    endpoint: Endpoint | None = None,
+    under: str = "/",
+    disk: bool = False,
 ) -> tuple[list[Access], list[Unserved]]:
     """The access at each location at `under` or below it, in tree order, and the paths not served.
 
@@ -65,11 +69,27 @@ def right_state(
     endpoint: Endpoint | None = None,
     disk: bool = False,
 ) -> str:
-    """The state of one right at one location, by single decisions: ``yes``, ``own``, ``others`` or ``no``."""
-    plain = next(right_obstacles(prepared, account, location, right, False, endpoint, disk=disk), None) is None
+    """The state of one right at one location, by single decisions: ``yes``, ``own``, ``others`` or
+    ``no``.
+    """
+    plain = (
+        next(
+            right_obstacles(
+                prepared, account, location, right, False, endpoint=endpoint, disk=disk
+            ),
+            None,
+        )
+        is None
+    )
     if right not in FILE_RIGHTS:
         return "yes" if plain else "no"
-    owning = next(right_obstacles(prepared, account, location, right, True, endpoint, disk=disk), None) is None
+    owning = (
+        next(
+            right_obstacles(prepared, account, location, right, True, endpoint=endpoint, disk=disk),
+            None,
+        )
+        is None
+    )
     return STATES[plain | owning << 1]
 
 
@@ -80,7 +100,9 @@ def held_back_by_holder(
     with_sentences: bool = True,
     right: str = "delete-folder",
 ) -> Refusal | None:
-    """What the folder that holds a folder has against deleting or renaming it; None where it allows that, or none holds it."""
+    """What the folder that holds a folder has against deleting or renaming it; None where it allows
+    that, or none holds it.
+    """
     if place.path == "/":
         return None
     store, above = prepared.stores[place.store], parent(place.path)
@@ -89,15 +111,25 @@ def held_back_by_holder(
         return None
     why = conclude(store, above, right, account, own).text if with_sentences else ""
     done = "delete" if right == "delete-folder" else "rename"
-    return Refusal("folder", "holder-refuses", f"{account.name} may not {done} folders in {store.name}:{above}: {why}")
+    return Refusal(
+        "folder",
+        "holder-refuses",
+        f"{account.name} may not {done} folders in {store.name}:{above}: {why}",
+    )
 
 
 def state_of_folders_in(
-    prepared: Prepared, account: PreparedAccount, location: str, endpoint: Endpoint | None = None, disk: bool = False
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    endpoint: Endpoint | None = None,
+    disk: bool = False,
 ) -> str:
-    """Return whether folders in the one at a location can be deleted, as a state: ``yes``, ``own``, ``others`` or ``no``.
+    """Return whether folders in the one at a location can be deleted, as a state: ``yes``, ``own``,
+    ``others`` or ``no``.
 
-    Asked of a folder that is not recorded, as `delete-folder` at the location itself is about that folder.
+    Asked of a folder that is not recorded, as `delete-folder` at the location itself is about that
+    folder.
     """
     namespace = prepared.namespace(account)
     states = []
@@ -122,6 +154,7 @@ def right_obstacles(
     location: str,
     right: str,
     own: bool,
+    *,
     endpoint: Endpoint | None = None,
     with_sentences: bool = False,
     disk: bool = False,
@@ -129,12 +162,15 @@ def right_obstacles(
 ) -> Iterator[Refusal]:
     """What keeps a right from being effective at the folder at a location, gate by gate.
 
-    `own`: for the rights on files, whether the file is the account's. `with_sentences`: each with its sentence. `disk`: the
-    disk is asked. `on_folder`: the right is one on files, and asked of the folder itself: to rename it, or set its attributes.
+    `own`: for the rights on files, whether the file is the account's. `with_sentences`: each with
+    its sentence. `disk`: the disk is asked. `on_folder`: the right is one on files, and asked of
+    the folder itself: to rename it, or set its attributes.
     """
     is_taken_away = right == "delete-folder" or (on_folder and right == "rename")
     if endpoint is not None:
-        yield from endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
+        yield from endpoint_gate(
+            prepared, account, endpoint, tuple(dict.fromkeys(("enter", right)))
+        )
     namespace = prepared.namespace(account)
     at = namespace.resolve(location)
     if at.served is None or at.place is None:
@@ -150,7 +186,11 @@ def right_obstacles(
             f"the grants on {at.served.path} do not let {account.name} {verb(right)}",
         )
     if is_taken_away and namespace.fixed(location):
-        yield Refusal("virtual path", "fixed-point", f"{location} is, or is above, a virtual path of the account")
+        yield Refusal(
+            "virtual path",
+            "fixed-point",
+            f"{location} is, or is above, a virtual path of the account",
+        )
     store, (_, path) = prepared.stores[at.place.store], at.place
     top = at.served.place.path
     is_itself = is_taken_away or on_folder
@@ -166,7 +206,9 @@ def right_obstacles(
     whose = own if right in FILE_RIGHTS and not on_folder else None
     if not decide(store, path, BIT[right], account, whose):
         why = conclude(store, path, right, account, whose).text if with_sentences else ""
-        yield Refusal("folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}")
+        yield Refusal(
+            "folder", "refused", f"{account.name} may not {verb(right)} in {at.place}: {why}"
+        )
     if is_taken_away and path != top:
         held = held_back_by_holder(prepared, account, at.place, with_sentences, right)
         if held is not None:

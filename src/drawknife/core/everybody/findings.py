@@ -1,4 +1,6 @@
-"""What wants attention though no rule is broken: clashes, paths that lead nowhere, dangling names."""
+"""What wants attention though no rule is broken: clashes, paths that lead nowhere,
+dangling names.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ NAMED = 5
 
 
 class Finding(NamedTuple):
-    """`kind` is a short stable code; `about` what it concerns; `text` one sentence with the remedy."""
+    """`kind` is a short stable code; `about` what it concerns; `text` one sentence with
+    the remedy.
+    """
 
     kind: str
     about: str
@@ -50,7 +54,8 @@ def _findings(prepared: Prepared) -> list[Finding]:
             Finding(
                 "endpoint-clash",
                 name,
-                f"endpoint {name} does not start beside {stopping.winner}: {stopping.text}; give one of them other ports",
+                f"endpoint {name} does not start beside {stopping.winner}: {stopping.text}; give"
+                " one of them other ports",
             )
         )
     out += _ports_taken(prepared)
@@ -66,8 +71,12 @@ def _findings(prepared: Prepared) -> list[Finding]:
                         f"the grant `{grant}` on {vpath.path} is of no use alone: it lacks enter",
                     )
                 )
-    for loop in _kept(prepared, "loops", (prepared.model.groups,), lambda: loops(prepared.model.groups)):
-        out.append(Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop)))
+    for loop in _kept(
+        prepared, "loops", (prepared.model.groups,), lambda: loops(prepared.model.groups)
+    ):
+        out.append(
+            Finding("group-loop", loop[0], "groups hold each other in a loop: " + " > ".join(loop))
+        )
     out += _dangling(prepared)
     # Why nobody is led anywhere by a path is said of that path already.
     led_nowhere = {f.about for f in out if f.kind in ("path-unusable", "path-ambiguous")}
@@ -81,7 +90,9 @@ def _findings(prepared: Prepared) -> list[Finding]:
 
 def _ports_taken(prepared: Prepared) -> list[Finding]:
     """Endpoints that are switched off, and could not start beside one that runs."""
-    running = [e for e in prepared.model.endpoints if e.enabled and e.name not in prepared.stopped_by]
+    running = [
+        e for e in prepared.model.endpoints if e.enabled and e.name not in prepared.stopped_by
+    ]
     out = []
     for endpoint in prepared.model.endpoints:
         if endpoint.enabled:
@@ -89,23 +100,41 @@ def _ports_taken(prepared: Prepared) -> list[Finding]:
         switched_on = replace(endpoint, enabled=True)
         found = next(((e, text) for e in running if (text := clash(switched_on, e))), None)
         if found is not None:
-            text = f"{endpoint.name} is switched off, and could not start beside {found[0].name}: {found[1]}"
-            out.append(Finding("endpoint-port-taken", endpoint.name, f"{text}; give it other ports, or remove it"))
+            text = (
+                f"{endpoint.name} is switched off, and could not start beside {found[0].name}:"
+                f" {found[1]}"
+            )
+            out.append(
+                Finding(
+                    "endpoint-port-taken",
+                    endpoint.name,
+                    f"{text}; give it other ports, or remove it",
+                )
+            )
     return out
 
 
 def _unreached(prepared: Prepared) -> list[Finding]:
-    """Endpoints that clients from outside can sign in at, but whose data connections do not come through."""
+    """Endpoints that clients from outside can sign in at, but whose data connections do not come
+    through.
+    """
     out = []
     model = prepared.model
     for endpoint in model.endpoints:
-        for opening in model.openings if endpoint.enabled and endpoint.name not in prepared.stopped_by else ():
+        for opening in (
+            model.openings if endpoint.enabled and endpoint.name not in prepared.stopped_by else ()
+        ):
             network = read_network(opening.networks[0])
             client = network[1 if network.num_addresses > 1 else 0]
             found = reach(model, endpoint, client)
             if found.control and not found.data:
-                why = "; ".join(found.missing).replace(str(client), f"clients from {opening.networks[0]}")
-                text = f"clients from {opening.networks[0]} can sign in at {endpoint.name}, but no data comes through: {why}"
+                why = "; ".join(found.missing).replace(
+                    str(client), f"clients from {opening.networks[0]}"
+                )
+                text = (
+                    f"clients from {opening.networks[0]} can sign in at {endpoint.name}, but no"
+                    f" data comes through: {why}"
+                )
                 out.append(Finding("data-out-of-reach", endpoint.name, text))
                 break
     return out
@@ -122,12 +151,18 @@ def _paths(prepared: Prepared) -> list[Finding]:
             by_reason.setdefault(closed.reason, []).append((account.name, closed.text))
         for reason, found in sorted(by_reason.items()):
             names = several((name for name, _ in found), NAMED)
-            out.append(Finding(f"path-{reason}", path, f"{path} is not served to {names}: {found[0][1]}"))
+            out.append(
+                Finding(f"path-{reason}", path, f"{path} is not served to {names}: {found[0][1]}")
+            )
     return out
 
 
-def _kept(prepared: Prepared, what: str, parts: tuple[object, ...], make: Callable[[], list[Found]]) -> list[Found]:
-    """What is found in some parts of the model; kept with the people, whom models share that differ in other things."""
+def _kept(
+    prepared: Prepared, what: str, parts: tuple[object, ...], make: Callable[[], list[Found]]
+) -> list[Found]:
+    """What is found in some parts of the model; kept with the people, whom models share that differ
+    in other things.
+    """
     known = prepared.people.derived.get(what)
     if known is None or not all(a is b or a == b for a, b in zip(known[0], parts, strict=True)):
         known = prepared.people.derived[what] = (parts, make())
@@ -145,11 +180,17 @@ def _alike(prepared: Prepared) -> list[Finding]:
 def _named_alike(m: Model) -> list[Finding]:
     out = []
     for kind, names in (
-        ("account", [a.name for a in m.accounts]), ("group", [g.name for g in m.groups]), ("unit", m.units),
-        ("store", [s.name for s in m.stores]), ("endpoint", [e.name for e in m.endpoints]),
-    ):  # fmt: skip
+        ("account", [a.name for a in m.accounts]),
+        ("group", [g.name for g in m.groups]),
+        ("unit", m.units),
+        ("store", [s.name for s in m.stores]),
+        ("endpoint", [e.name for e in m.endpoints]),
+    ):
         for found in alike(names):
-            text = f"the {kind}s {' and '.join(found)} look alike and are easily mistaken for each other; rename one"
+            text = (
+                f"the {kind}s {' and '.join(found)} look alike and are easily mistaken for each"
+                " other; rename one"
+            )
             out.append(Finding("names-alike", found[0], text))
     return out
 
@@ -169,7 +210,8 @@ def _dangling(prepared: Prepared) -> list[Finding]:
         Finding(
             "dangling-name",
             reference.name,
-            f"{reference.kind} {reference.name} names {subject}, which is there no more: it matches nobody",
+            f"{reference.kind} {reference.name} names {subject}, which is there no more: it matches"
+            " nobody",
         )
         for subject, reference in lines_naming(prepared.model, _Nobody(prepared))
     ]
@@ -190,7 +232,8 @@ def _undecided(prepared: Prepared) -> list[Finding]:
                     Finding(
                         "setting-undecided",
                         account.name,
-                        f"{name} of {account.name} is set differently for {ways}, which are equally near; {came.subjects[0]} was taken",
+                        f"{name} of {account.name} is set differently for {ways}, which are equally"
+                        f" near; {came.subjects[0]} was taken",
                     )
                 )
     return out

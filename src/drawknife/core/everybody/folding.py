@@ -1,8 +1,9 @@
 """Effective access, folded: most folders say what the one above says, and are only counted there.
 
-A location is worth a line if its rights differ from those of the nearest location above it, or if it is a virtual path, lies
-above one, or was asked for. Folders that carry nothing are not even looked at one by one where all of a branch is alike:
-then their number is known from the order of the store.
+A location is worth a line if its rights differ from those of the nearest location above it, or if
+it is a virtual path, lies above one, or was asked for. Folders that carry nothing are not even
+looked at one by one where all of a branch is alike: then their number is known from the order of
+the store.
 """
 
 from __future__ import annotations
@@ -29,7 +30,9 @@ States = tuple[str, ...]
 
 
 class FoldedAccess(NamedTuple):
-    """The access at one location, and at so many `below` it, each of which is as the one above it."""
+    """The access at one location, and at so many `below` it, each of which is as the
+    one above it.
+    """
 
     location: str
     kind: str
@@ -39,14 +42,21 @@ class FoldedAccess(NamedTuple):
 
 
 def fold(rows: Iterable[tuple[Access, int]], asked: str) -> list[FoldedAccess]:
-    """The rows that are worth a line, of rows in tree order, each with how many more lie below that are as it is."""
+    """The rows that are worth a line, of rows in tree order, each with how many more lie below that
+    are as it is.
+    """
     found: list[FoldedAccess] = []
     last: list[int] = []  # the lines above, outermost first
     for row, more in rows:
         while last and rest_below(row.location, found[last[-1]].location) is None:
             last.pop()
         above = found[last[-1]] if last else None
-        if above is not None and row.kind == "folder" and row.location != asked and row.states == above.states:
+        if (
+            above is not None
+            and row.kind == "folder"
+            and row.location != asked
+            and row.states == above.states
+        ):
             found[last[-1]] = above._replace(below=above.below + 1 + more)
         else:
             last.append(len(found))
@@ -55,28 +65,47 @@ def fold(rows: Iterable[tuple[Access, int]], asked: str) -> list[FoldedAccess]:
 
 
 def folded_access(
-    prepared: Prepared, account: PreparedAccount, endpoint: Endpoint | None = None, under: str = "/", disk: bool = False
+    prepared: Prepared,
+    account: PreparedAccount,
+    endpoint: Endpoint | None = None,
+    under: str = "/",
+    disk: bool = False,
 ) -> tuple[list[FoldedAccess], list[Unserved], int]:
-    """The folded access at and below a location, the paths that are not served, and how many locations there are in all."""
+    """The folded access at and below a location, the paths that are not served, and how many
+    locations there are in all.
+    """
     map_ = AccessMap(prepared, [account.index], endpoint)
     map_ = map_.with_disks() if disk else map_
     rows: list[tuple[Access, int]] = []
     for cell in map_.synthetic():
         if rest_below(cell.location, under) is not None:
-            rows.append((Access(cell.location, "synthetic", None, _states(cell.plain, cell.owning)), 0))
+            rows.append(
+                (Access(cell.location, "synthetic", None, _states(cell.plain, cell.owning)), 0)
+            )
     for name, starting in map_.division.starting.items():
         segments = [s for some in starting.values() for s in some if s.members]
-        whole = any(s.inner for s in segments) or (disk and taken_on(prepared, account, name) is not None)
+        whole = any(s.inner for s in segments) or (
+            disk and taken_on(prepared, account, name) is not None
+        )
         if whole:
             paths = sorted(
-                {f.path for s in segments for f in prepared.stores[name].recorded_below(s.place.path)} | starting.keys()
+                {
+                    f.path
+                    for s in segments
+                    for f in prepared.stores[name].recorded_below(s.place.path)
+                }
+                | starting.keys()
             )
         else:
             paths = list(dict.fromkeys(_carrying(prepared, name, segments, under)))
         known = None if whole else _Carriers(prepared.stores[name], paths)
         for cell in map_.cells({name: paths}):
             if cell.members and cell.segment is not None:
-                rows += (x for x in _of_cell(prepared, cell, known) if rest_below(x[0].location, under) is not None)
+                rows += (
+                    x
+                    for x in _of_cell(prepared, cell, known)
+                    if rest_below(x[0].location, under) is not None
+                )
     rows.sort(key=lambda row: tree_key(row[0].location))
     closed = sorted(prepared.namespace(account).unserved.values(), key=lambda u: tree_key(u.path))
     total = sum(1 + more for _, more in rows)
@@ -84,7 +113,9 @@ def folded_access(
 
 
 def _carrying(prepared: Prepared, store: str, segments: list[Segment], under: str) -> Iterator[str]:
-    """The folders that carry something, those at which virtual paths begin, and the one that is asked for."""
+    """The folders that carry something, those at which virtual paths begin, and the one that is
+    asked for.
+    """
     ready = prepared.stores[store]
     for segment in segments:
         top = segment.place.path
@@ -103,7 +134,9 @@ class _Carriers:
         self.keys = sorted(map(tree_key, paths))
 
     def below(self, path: str) -> Iterator[tuple[int, int]]:
-        """The branches of those below a folder, as positions in the store's order: the outermost only."""
+        """The branches of those below a folder, as positions in the store's order: the outermost
+        only.
+        """
         key = tree_key(path)
         prefix = key + "\x00" if key else ""
         at = bisect_right(self.keys, key)
@@ -113,8 +146,11 @@ class _Carriers:
             at = bisect_left(self.keys, self.keys[at] + "\x01", at)
 
 
-def _of_cell(prepared: Prepared, cell: Cell, carriers: _Carriers | None) -> Iterator[tuple[Access, int]]:
-    """The row of a folder, and what carries nothing below it: counted where all is alike, else folder by folder.
+def _of_cell(
+    prepared: Prepared, cell: Cell, carriers: _Carriers | None
+) -> Iterator[tuple[Access, int]]:
+    """The row of a folder, and what carries nothing below it: counted where all is alike, else
+    folder by folder.
 
     Without `carriers` all folders have cells of their own.
     """
@@ -125,7 +161,9 @@ def _of_cell(prepared: Prepared, cell: Cell, carriers: _Carriers | None) -> Iter
     here = _states(cell.plain, cell.owning)
     own = Access(cell.location, "virtual path" if begins else "folder", place, here)
     start, stop = store.branch(cell.path) if carriers is not None else (0, 0)
-    if carriers is None or stop - start == recorded:  # all that is below has cells of its own, or nothing is
+    if (
+        carriers is None or stop - start == recorded
+    ):  # all that is below has cells of its own, or nothing is
         if begins or recorded:
             yield own, 0
         return
@@ -142,7 +180,12 @@ def _of_cell(prepared: Prepared, cell: Cell, carriers: _Carriers | None) -> Iter
         for folder in store.store.folders[at:first]:
             level = (rest_below(folder.path, cell.path) or "").count("/")
             location = join(segment.path, rest_below(folder.path, segment.place.path) or "")
-            yield Access(location, "folder", Place(place.store, folder.path), levels[min(level, 3) - 1]), 0
+            yield (
+                Access(
+                    location, "folder", Place(place.store, folder.path), levels[min(level, 3) - 1]
+                ),
+                0,
+            )
         at = last
 
 

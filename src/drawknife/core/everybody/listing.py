@@ -43,7 +43,11 @@ def subfolders(store: PreparedStore, path: str) -> Iterator[str]:
 
 
 def list_as(
-    prepared: Prepared, account: PreparedAccount, location: str, now: datetime, endpoint: Endpoint | None = None
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    now: datetime,
+    endpoint: Endpoint | None = None,
 ) -> tuple[Verdict, list[ListedName]]:
     """The verdict on listing `location` as `account`, and the folders that it would see there.
 

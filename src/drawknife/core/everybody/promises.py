@@ -1,4 +1,6 @@
-"""Which promises a model keeps, and who breaks one, where: by the map's sets (docs/rules.md, "Promises")."""
+"""Which promises a model keeps, and who breaks one, where: by the map's sets (docs/rules.md,
+"Promises").
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,8 @@ class Broken(NamedTuple):
 
 
 class _At(NamedTuple):
-    """The access at one place: the cell of its folder, and the sets on what is not one's own, and on what is.
+    """The access at one place: the cell of its folder, and the sets on what is not one's own, and
+    on what is.
 
     `unrecorded` says how many levels below that folder it is, of which nothing is recorded.
     """
@@ -74,13 +77,20 @@ class _At(NamedTuple):
         return self.cell.location if not more else self.cell.location.rstrip("/") + more
 
 
-def broken_promises(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None = None) -> list[Broken]:
-    """The promises that are not kept, by the accounts' state on a day. `promises`: those of another model."""
+def broken_promises(
+    prepared: Prepared, day: date, promises: tuple[Promise, ...] | None = None
+) -> list[Broken]:
+    """The promises that are not kept, by the accounts' state on a day.
+
+    `promises`: those of another model.
+    """
     with many_objects():
         return _all_broken(prepared.on(day), day, promises)
 
 
-def _all_broken(prepared: Prepared, day: date, promises: tuple[Promise, ...] | None) -> list[Broken]:
+def _all_broken(
+    prepared: Prepared, day: date, promises: tuple[Promise, ...] | None
+) -> list[Broken]:
     known = prepared.derived.setdefault("promises", {})
     assert isinstance(known, dict)
     out = []
@@ -126,14 +136,22 @@ def _active(prepared: Prepared, day: date) -> int:
     assert isinstance(found, dict)
     if day not in found:
         accounts = prepared.model.accounts
-        some = [i for i, a in enumerate(accounts) if a.enabled and (a.expires is None or day <= a.expires)]
+        some = [
+            i
+            for i, a in enumerate(accounts)
+            if a.enabled and (a.expires is None or day <= a.expires)
+        ]
         found[day] = bits_of(some, len(accounts))
     bits: int = found[day]
     return bits
 
 
-def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int) -> Broken | None:
-    """Who of these lacks a right at a place, in state ``yes``, by every location that leads there, or sees none of it."""
+def _lacking(
+    prepared: Prepared, promise: Promise, map_: AccessMap, admitted: int, subjects: int
+) -> Broken | None:
+    """Who of these lacks a right at a place, in state ``yes``, by every location that leads there,
+    or sees none of it.
+    """
     says = promise.says
     of_folder = isinstance(says.place, Place)
     lacking: dict[int, tuple[str, str]] = {}
@@ -150,7 +168,8 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
     first = RIGHTS[INDICES[says.rights][0]]
     for ways in _ways_to_places(_places(prepared, map_, says, left), of_folder):
         members = reduce(or_, (at.cell.members for at in ways))
-        # At a store folder each place has to be seen by everybody; at a virtual location, any, and itself if it is a place.
+        # At a store folder each place has to be seen by everybody; at a virtual location, any, and
+        # itself if it is a place.
         key = ways[0].cell.path if of_folder else ""
         seen[key] = seen.get(key, 0) | members
         if not of_folder and not ways[0].unrecorded and ways[0].cell.location == says.place:
@@ -161,12 +180,17 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
             for at in ways if lacks & left else ():
                 note(lacks & at.cell.members, at.where, RIGHTS[r])
     if isinstance(says.place, Place):
-        # What lies below a folder that somebody sees is seen, too: only the folders themselves need be asked about.
+        # What lies below a folder that somebody sees is seen, too: only the folders themselves need
+        # be asked about.
         for path in _under(prepared, map_, says.place, says.reach):
             if not left:
                 break
             if _speaks_of(says, path):
-                note(~seen.get(path, 0) & subjects, f"{Place(says.place.store, path)}, which it does not see", first)
+                note(
+                    ~seen.get(path, 0) & subjects,
+                    f"{Place(says.place.store, path)}, which it does not see",
+                    first,
+                )
     else:
         unseen = ~itself if says.reach in ("here", "tree") else ~seen.get("", 0)
         note(unseen & subjects, f"{says.place}, which it does not see", first)
@@ -174,13 +198,17 @@ def _lacking(prepared: Prepared, promise: Promise, map_: AccessMap, admitted: in
         return None
     names = {bit: prepared.model.accounts[bit].name for bit in sorted(lacking)}
     breaches = tuple(
-        Breach(names[bit], where, right, f"it lacks {right}") for bit, (where, right) in sorted(lacking.items())[:NAMED]
+        Breach(names[bit], where, right, f"it lacks {right}")
+        for bit, (where, right) in sorted(lacking.items())[:NAMED]
     )
     return Broken(promise, tuple(names.values()), breaches)
 
 
 def _ways_to_places(places: Iterator[_At], of_folder: bool) -> Iterator[list[_At]]:
-    """The same by place: all ways that lead to one. A virtual location is a place of its own for each who has it."""
+    """The same by place: all ways that lead to one.
+
+    A virtual location is a place of its own for each who has it.
+    """
     if not of_folder:
         yield from ([at] for at in places)
         return
@@ -191,7 +219,7 @@ def _ways_to_places(places: Iterator[_At], of_folder: bool) -> Iterator[list[_At
         yield from ways.values()
 
 
-# --- places ---------------------------------------------------------------------------------------
+# --- places -------------------------------------------------------------------------------------
 
 _DEPTHS = {"tree": (0, 10**9), "here": (0, 0), "below": (1, 10**9), "children": (1, 1)}
 
@@ -202,7 +230,9 @@ def _reaches(reach: str, levels: int) -> bool:
 
 
 def _places(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> Iterator[_At]:
-    """The access at every place that a promise speaks of, location by location; at least all that is to do with `among`."""
+    """The access at every place that a promise speaks of, location by location; at least all that
+    is to do with `among`.
+    """
     if isinstance(says.place, str):
         yield from _synthetic(map_, says)
         map_ = map_.of_paths(
@@ -220,8 +250,9 @@ def _places(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> Iter
             rest = rest_below(cell.path, says.place.path)
         else:
             rest = rest_below(cell.location, says.place)
-            # Where a virtual path of others begins at a folder that nobody recorded, it is no place of these. For a store
-            # folder the places are the same for everybody, so whose virtual path it is does not count.
+            # Where a virtual path of others begins at a folder that nobody recorded, it is no place
+            # of these. For a store folder the places are the same for everybody, so whose virtual
+            # path it is does not count.
             begins = not rest or cell.location == segment.path
             if not begins and prepared.stores[segment.place.store].folder(cell.path) is None:
                 continue
@@ -248,16 +279,24 @@ def _folders(prepared: Prepared, map_: AccessMap, says: Says, among: int) -> dic
         if below is not None:  # they begin at the location or below it
             levels = depth(below) if below else 0
             if levels <= deepest:
-                tops.update((s.place, "here" if levels == deepest else says.reach) for s in segments)
+                tops.update(
+                    (s.place, "here" if levels == deepest else says.reach) for s in segments
+                )
         elif rest:  # they hold the location
-            tops.update((Place(s.place.store, join(s.place.path, rest)), says.reach) for s in segments)
+            tops.update(
+                (Place(s.place.store, join(s.place.path, rest)), says.reach) for s in segments
+            )
     for top, reach in tops:
-        found.setdefault(top.store, set()).update(_under(prepared, map_, top, "tree" if reach == "below" else reach))
+        found.setdefault(top.store, set()).update(
+            _under(prepared, map_, top, "tree" if reach == "below" else reach)
+        )
     return {store: sorted(paths) for store, paths in found.items()}
 
 
 def _under(prepared: Prepared, map_: AccessMap, top: Place, reach: str) -> list[str]:
-    """A folder, and what is recorded below it or begins a virtual path there, as far as the reach goes."""
+    """A folder, and what is recorded below it or begins a virtual path there, as far as the reach
+    goes.
+    """
     ready = prepared.stores.get(top.store)
     if ready is None:
         return []
@@ -271,7 +310,9 @@ def _under(prepared: Prepared, map_: AccessMap, top: Place, reach: str) -> list[
 
 
 def _speaks_of(says: Says, path: str) -> bool:
-    """Is a folder, or one that is not recorded in it, as far as the reach of a promise about a store folder goes?"""
+    """Is a folder, or one that is not recorded in it, as far as the reach of a promise about a
+    store folder goes?
+    """
     assert isinstance(says.place, Place)
     levels = depth(path) - depth(says.place.path)
     return any(_reaches(says.reach, levels + distance) for distance in (0, 1, 2))
@@ -285,7 +326,7 @@ def _synthetic(map_: AccessMap, says: Says) -> Iterator[_At]:
             yield _At(cell, 0, cell.plain, cell.owning)
 
 
-# --- people, endpoints, lines ---------------------------------------------------------------------
+# --- people, endpoints, lines -------------------------------------------------------------------
 
 
 def _members(prepared: Prepared, subjects: tuple[Subject, ...]) -> int:
@@ -297,7 +338,9 @@ def _members(prepared: Prepared, subjects: tuple[Subject, ...]) -> int:
 
 
 def _map(prepared: Prepared, says: Says) -> tuple[AccessMap, int]:
-    """The map, through the promise's endpoint, and whom that admits by its lists, if it is there and starts."""
+    """The map, through the promise's endpoint, and whom that admits by its lists, if it is there
+    and starts.
+    """
     everybody = (1 << len(prepared.model.accounts)) - 1
     if says.endpoint is None:
         return access_of_all(prepared), everybody
@@ -317,5 +360,9 @@ def _breach(prepared: Prepared, bit: int, at: _At, r: int) -> Breach:
     own = None if right not in FILE_RIGHTS else not at.plain[r] >> bit & 1
     path = place.path + f"/{UNRECORDED}" * at.unrecorded
     why = judge(prepared.stores[place.store], path.replace("//", "/"), right, account, own)
-    line = f"`{why.decided_by}` on {why.decided_at} lets it {right}" if why.decided_by else f"nothing refuses {right}"
+    line = (
+        f"`{why.decided_by}` on {why.decided_at} lets it {right}"
+        if why.decided_by
+        else f"nothing refuses {right}"
+    )
     return Breach(account.name, at.where, right, line)

@@ -1,7 +1,8 @@
-"""Who can get at what, at and below a folder: for whoever answers for it, in as few lines as say all of it.
+"""Who can get at what, at and below a folder: for whoever answers for it, in as few lines as say
+all of it.
 
-Accounts that may do the same at a place, by the same entries, are one line. A place has a line for those
-whose rights differ from what the place above gives them.
+Accounts that may do the same at a place, by the same entries, are one line. A place has a line for
+those whose rights differ from what the place above gives them.
 """
 
 from __future__ import annotations
@@ -35,9 +36,9 @@ class Deciding(NamedTuple):
 class Reviewed(NamedTuple):
     """Some accounts that may do the same at one place, under one virtual location.
 
-    `below` 0: in the folder itself; 1: in the folders directly in it that carry nothing; 2: in those in them; 3: in all
-    deeper ones. `by` are the entries that let them; none where nothing decides.
-    `states` are as in :class:`~.effective.Access`.
+    `below` 0: in the folder itself; 1: in the folders directly in it that carry nothing; 2: in
+    those in them; 3: in all deeper ones. `by` are the entries that let them; none where nothing
+    decides. `states` are as in :class:`~.effective.Access`.
     """
 
     place: Place
@@ -49,7 +50,9 @@ class Reviewed(NamedTuple):
 
 
 def review(prepared: Prepared, top: Place) -> list[Reviewed]:
-    """Who may do what at `top`, and where below it that is different; without endpoints, and as the disks let it."""
+    """Who may do what at `top`, and where below it that is different; without endpoints, and as the
+    disks let it.
+    """
     found = review_within(prepared, top, inf)
     assert found is not None
     return found
@@ -61,7 +64,10 @@ def review_within(prepared: Prepared, top: Place, most: float) -> list[Reviewed]
     if top.store not in map_.division.starting:
         return []
     paths, replaced = _places(map_, top)
-    cells = {path: list(some) for path, some in groupby(map_.cells({top.store: sorted(paths)}), attrgetter("path"))}
+    cells = {
+        path: list(some)
+        for path, some in groupby(map_.cells({top.store: sorted(paths)}), attrgetter("path"))
+    }
     found: list[_Line] = []
     above: dict[tuple[int, str], Cell] = {}
     for path in sorted(cells.keys() | replaced.keys(), key=tree_key):
@@ -73,7 +79,9 @@ def review_within(prepared: Prepared, top: Place, most: float) -> list[Reviewed]
             above[key, path] = cell
             for below in (0, 1, 2, 3):
                 # What the folder above, or the level above, says of it already.
-                was = _sets(cell, below - 1) if below else None if before is None else _sets(*before)
+                was = (
+                    _sets(cell, below - 1) if below else None if before is None else _sets(*before)
+                )
                 for states, members in _classes(_sets(cell, below), was, cell.members):
                     if was is None and states == NOTHING:
                         members &= taken.get(cell.location, 0)
@@ -85,7 +93,9 @@ def review_within(prepared: Prepared, top: Place, most: float) -> list[Reviewed]
     names = cache(
         lambda members: tuple(sorted(people[bit].name for bit in bits_in(members)))
     )  # many lines have the same
-    named = [Reviewed(x.place, x.below, x.location, x.states, names(x.members), x.by) for x in found]
+    named = [
+        Reviewed(x.place, x.below, x.location, x.states, names(x.members), x.by) for x in found
+    ]
     named.sort(key=lambda r: (r.place.path.split("/"), r.below, r.location, r.accounts))
     return named
 
@@ -101,18 +111,22 @@ class _Line(NamedTuple):
     by: tuple[Deciding, ...]
 
 
-#: By folder, the virtual paths by which it is seen, and the locations at which others take its place.
+#: By folder, the virtual paths by which it is seen, and the locations at which others take its
+#: place.
 Replaced = dict[str, list[tuple[Segment, str]]]
 
 
 def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
-    """The folders at and below one at which something may be different; and those whose place a virtual path takes."""
+    """The folders at and below one at which something may be different; and those whose place a
+    virtual path takes.
+    """
     division, store = map_.division, map_.prepared.stores[top.store]
     paths = {top.path, *store.marked, *division.starting[top.store]}
     replaced: Replaced = {}
     locations = division.paths | division.above_paths
     for segment in (s for some in division.starting[top.store].values() for s in some):
-        # Other virtual paths that lie below it take the place of a folder; what lies above them cannot be deleted.
+        # Other virtual paths that lie below it take the place of a folder; what lies above them
+        # cannot be deleted.
         for location in locations if segment.inner else ():
             rest = rest_below(location, segment.path)
             if rest:
@@ -124,12 +138,17 @@ def _places(map_: AccessMap, top: Place) -> tuple[set[str], Replaced]:
 
 
 def _taken(
-    map_: AccessMap, above: dict[tuple[int, str], Cell], place: Place, replaced: Iterable[tuple[Segment, str]], top: str
+    map_: AccessMap,
+    above: dict[tuple[int, str], Cell],
+    place: Place,
+    replaced: Iterable[tuple[Segment, str]],
+    top: str,
 ) -> tuple[list[_Line], dict[str, int]]:
-    """Lines for those who do not see a folder where the lines above say so, as another virtual path of theirs is there.
+    """Lines for those who do not see a folder where the lines above say so, as another virtual path
+    of theirs is there.
 
-    Where it leads to that very folder, there is no such line; who they are is given back by location: all that they have
-    there is told, be it nothing.
+    Where it leads to that very folder, there is no such line; who they are is given back by
+    location: all that they have there is told, be it nothing.
     """
     lines: list[_Line] = []
     taken: dict[str, int] = {}
@@ -139,14 +158,18 @@ def _taken(
             continue
         had = reduce(or_, chain(*_sets(*before)))
         gone = before[0].members & map_.division.having(location) & had
-        here = reduce(or_, (s.members for s in map_.division.by_path.get(location, ()) if s.place == place), 0)
+        here = reduce(
+            or_, (s.members for s in map_.division.by_path.get(location, ()) if s.place == place), 0
+        )
         taken[location] = taken.get(location, 0) | gone & here
         if gone & ~here:
             lines.append(_Line(place, 0, location, NOTHING, gone & ~here, ()))
     return lines, taken
 
 
-def _before(above: dict[tuple[int, str], Cell], key: int, path: str, top: str) -> tuple[Cell, int] | None:
+def _before(
+    above: dict[tuple[int, str], Cell], key: int, path: str, top: str
+) -> tuple[Cell, int] | None:
     """The nearest place above that has a line of the same virtual path, and how far it is."""
     distance = 0
     while path != top and path != "/":
@@ -177,13 +200,20 @@ def _classes(
     for plain, owning in zip(*now, strict=True):
         split: list[tuple[tuple[str, ...], int]] = []
         for states, some in classes:
-            parts = (some & ~plain & ~owning, some & plain & ~owning, some & owning & ~plain, some & plain & owning)
+            parts = (
+                some & ~plain & ~owning,
+                some & plain & ~owning,
+                some & owning & ~plain,
+                some & plain & owning,
+            )
             split += [((*states, STATES[state]), part) for state, part in enumerate(parts) if part]
         classes = split
     yield from classes
 
 
-def _lines(map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], members: int) -> Iterator[_Line]:
+def _lines(
+    map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], members: int
+) -> Iterator[_Line]:
     """A line for each set of entries by which some of the members have what they have."""
     place, people = cell.place, map_.prepared.people
     assert place is not None
@@ -206,7 +236,9 @@ def _lines(map_: AccessMap, cell: Cell, below: int, states: tuple[str, ...], mem
 
 
 def _alike(map_: AccessMap, store: PreparedStore, path: str, members: int) -> list[int]:
-    """The members, parted by which of the entries at and above a folder are about them: one of each part stands for all."""
+    """The members, parted by which of the entries at and above a folder are about them: one of each
+    part stands for all.
+    """
     parts = [members]
     node, up = store.nearest(path)
     sets = [1 << node.owner] if node is not None and up == 0 and node.owner >= 0 else []

@@ -1,4 +1,6 @@
-"""How much a finding matters: whether people are stopped now, somebody may get too much or be stopped soon, or it is to be tidied up."""
+"""How much a finding matters: whether people are stopped now, somebody may get too much or be
+stopped soon, or it is to be tidied up.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,11 @@ from typing import Literal
 
 Severity = Literal["stops-people", "risk", "tidy-up"]
 #: Most pressing first, each with what it is called for people.
-SEVERITIES: dict[Severity, str] = {"stops-people": "Stops people now", "risk": "Risk", "tidy-up": "Tidy up"}
+SEVERITIES: dict[Severity, str] = {
+    "stops-people": "Stops people now",
+    "risk": "Risk",
+    "tidy-up": "Tidy up",
+}
 
 _OF_KIND: dict[Severity, tuple[str, ...]] = {
     "stops-people": (
@@ -48,4 +54,6 @@ _OF_KIND: dict[Severity, tuple[str, ...]] = {
     ),
 }
 #: The severity of each kind of finding; a kind that is not here is not to be made.
-SEVERITY: dict[str, Severity] = {kind: severity for severity, kinds in _OF_KIND.items() for kind in kinds}
+SEVERITY: dict[str, Severity] = {
+    kind: severity for severity, kinds in _OF_KIND.items() for kind in kinds
+}

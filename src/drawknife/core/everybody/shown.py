@@ -1,8 +1,10 @@
-"""The part of a model that an area shows: what somebody whose reading is bounded by it is answered from.
+"""The part of a model that an area shows: what somebody whose reading is bounded by it is answered
+from.
 
-Accounts of the area are in it with all that counts for them, wherever it is, so that every decision about them is the
-same as in the whole. Of its stores, folders, units and groups all is in it. Of everything else there are the names that
-stand in these lines, as subjects that match nobody (docs/rules.md, "Areas").
+Accounts of the area are in it with all that counts for them, wherever it is, so that every decision
+about them is the same as in the whole. Of its stores, folders, units and groups all is in it. Of
+everything else there are the names that stand in these lines, as subjects that match nobody
+(docs/rules.md, "Areas").
 """
 
 from __future__ import annotations
@@ -50,7 +52,9 @@ def shown(full: Prepared, area: Area, day: date) -> Model:
     model, people = full.model, _Inside(full, area)
     places = _Places(full, day, area, people)
     part = Model(
-        units=tuple(u for u in model.units if area.holds_unit(u) or Subject("unit", u) in people.subjects),
+        units=tuple(
+            u for u in model.units if area.holds_unit(u) or Subject("unit", u) in people.subjects
+        ),
         accounts=tuple(people.accounts),
         groups=tuple(_groups(model, area, people)),
         stores=tuple(places.stores()),
@@ -70,7 +74,9 @@ def shown(full: Prepared, area: Area, day: date) -> Model:
             if x.path in part.units
         ),
         promises=tuple(p for p in model.promises if _is_of_these(p, part, full, people)),
-        trials=tuple(t for t in model.trials if people.owns(t.account) and _starts_at(t.endpoint, part)),
+        trials=tuple(
+            t for t in model.trials if people.owns(t.account) and _starts_at(t.endpoint, part)
+        ),
     )
     part = replace(part, gone=tuple(sorted(_only_named(part))))
     return replace(part, beside=_beside(full, part, day))
@@ -85,7 +91,7 @@ def part_shown(full: Prepared, area: Area, day: date) -> Prepared:
     return found
 
 
-# --- who ------------------------------------------------------------------------------------------
+# --- who ----------------------------------------------------------------------------------------
 
 
 class _Inside:
@@ -98,7 +104,11 @@ class _Inside:
             self.indices = sorted(found)
             numbers = {sid for i in found for sid in full.people.prepared(i).ranks}
             self.subjects = frozenset(full.people.subjects[sid] for sid in numbers)
-            owners = {dict(s.values).get("uploads_owner") for s in full.model.settings if s.subject in self.subjects}
+            owners = {
+                dict(s.values).get("uploads_owner")
+                for s in full.model.settings
+                if s.subject in self.subjects
+            }
             more = {full.people.index[name] for name in owners if name in full.people.index} - found
             if not more:
                 break
@@ -115,7 +125,11 @@ class _Inside:
 
 
 def _groups(model: Model, area: Area, people: _Inside) -> Iterator[Group]:
-    there = {g.name for g in model.groups if fold(g.name) in area.groups or Subject("group", g.name) in people.subjects}
+    there = {
+        g.name
+        for g in model.groups
+        if fold(g.name) in area.groups or Subject("group", g.name) in people.subjects
+    }
     for group in model.groups:
         if fold(group.name) in area.groups:
             yield group
@@ -147,7 +161,7 @@ def _is_of_area(subject: Subject, area: Area, people: _Inside) -> bool:
     return people.owns(subject.name)
 
 
-# --- where ----------------------------------------------------------------------------------------
+# --- where --------------------------------------------------------------------------------------
 
 
 class _Within:
@@ -190,12 +204,18 @@ class _Places:
 
     def meets(self, place: Place) -> bool:
         """Does a folder lie in the area or where its accounts are led, or above?"""
-        return any(within[place.store].meets(place.path) for within in (self._own, self._led) if place.store in within)
+        return any(
+            within[place.store].meets(place.path)
+            for within in (self._own, self._led)
+            if place.store in within
+        )
 
     def stores(self) -> Iterator[Store]:
         for store in self._model.stores:
             if store.name in self.known:
-                folders = tuple(f for each in store.folders if (f := self._folder(store.name, each)) is not None)
+                folders = tuple(
+                    f for each in store.folders if (f := self._folder(store.name, each)) is not None
+                )
                 note = store.note if self._area.holds_place(Place(store.name, "/")) else None
                 yield replace(store, folders=folders, note=note)
 
@@ -208,9 +228,16 @@ class _Places:
         concerns = led is not None and led.meets(folder.path)
         if not above and not concerns:
             return None
-        entries = tuple(e for e in folder.entries if self._counts(e, folder.path, own if above else None))
+        entries = tuple(
+            e for e in folder.entries if self._counts(e, folder.path, own if above else None)
+        )
         owner = folder.owner if self._people.owns(folder.owner) else None
-        if not entries and not folder.sealed and owner is None and Place(store, folder.path) not in self._reached:
+        if (
+            not entries
+            and not folder.sealed
+            and owner is None
+            and Place(store, folder.path) not in self._reached
+        ):
             return None
         return Folder(folder.path, owner, folder.sealed, entries)
 
@@ -245,7 +272,9 @@ class _Places:
                 yield from reading.files
 
     def readings(self) -> Iterator[DiskReading]:
-        """What was read of disks, as far as it counts for the accounts of the area or lies in it."""
+        """What was read of disks, as far as it counts for the accounts of the area or
+        lies in it.
+        """
         takes_on = self._taken_on()
         for reading in self._model.disk_readings:
             if reading.store in self.known:
@@ -255,7 +284,11 @@ class _Places:
                 def is_shown(path: str, store: str = reading.store) -> bool:
                     place = Place(store, path)
                     own = self._own.get(store)
-                    return path == "/" or place in self._reached or (own is not None and own.meets(path))
+                    return (
+                        path == "/"
+                        or place in self._reached
+                        or (own is not None and own.meets(path))
+                    )
 
                 yield replace(
                     reading,
@@ -270,7 +303,10 @@ class _Places:
         """The users of the machine that the accounts of the area act as."""
         names = {dict(s.values).get("acts_as") for s in self._people.concern(self._model.settings)}
         return {
-            name.replace("{account}", account) for name in names if name is not None for account in self._people.names
+            name.replace("{account}", account)
+            for name in names
+            if name is not None
+            for account in self._people.names
         }
 
 
@@ -303,11 +339,17 @@ def _endpoints(full: Prepared, people: _Inside) -> Iterator[Endpoint]:
     """Those at which an account of the area is named, and whatever keeps these from starting."""
     model = full.model
     there = {e.name for e in model.endpoints if any(people.concern(e.entries))}
-    while more := {full.stopped_by[name].winner for name in there if name in full.stopped_by} - there:
+    while (
+        more := {full.stopped_by[name].winner for name in there if name in full.stopped_by} - there
+    ):
         there |= more
     for endpoint in model.endpoints:
         if endpoint.name in there:
-            only = None if endpoint.only is None else tuple(s for s in endpoint.only if s in people.subjects)
+            only = (
+                None
+                if endpoint.only is None
+                else tuple(s for s in endpoint.only if s in people.subjects)
+            )
             yield replace(
                 endpoint,
                 entries=tuple(people.concern(endpoint.entries)),
@@ -317,7 +359,7 @@ def _endpoints(full: Prepared, people: _Inside) -> Iterator[Endpoint]:
             )
 
 
-# --- limits ---------------------------------------------------------------------------------------
+# --- limits -------------------------------------------------------------------------------------
 
 
 def _quotas(model: Model, area: Area, people: _Inside, places: _Places) -> Iterator[Quota]:
@@ -333,7 +375,9 @@ def _quotas(model: Model, area: Area, people: _Inside, places: _Places) -> Itera
 
 
 def _beside(full: Prepared, part: Model, day: date) -> tuple[tuple[str, str, int, int], ...]:
-    """What counts against limits of the part and is not in its usage: kind and name of the limit, bytes, files."""
+    """What counts against limits of the part and is not in its usage: kind and name of the limit,
+    bytes, files.
+    """
     whole = {(f.limit.kind, f.limit.name): f.limit for f in every_limit(full.on(day))}
     found = []
     for limit in (filled.limit for filled in every_limit(Prepared(part).on(day))):
@@ -344,11 +388,14 @@ def _beside(full: Prepared, part: Model, day: date) -> tuple[tuple[str, str, int
     return tuple(found)
 
 
-# --- what names somebody --------------------------------------------------------------------------
+# --- what names somebody ------------------------------------------------------------------------
 
 
 def _is_of_these(promise: Promise, part: Model, full: Prepared, people: _Inside) -> bool:
-    """Is a promise about accounts of the area alone? Of one about others, too, nobody can tell here whether it is kept."""
+    """Is a promise about accounts of the area alone?
+
+    Of one about others, too, nobody can tell here whether it is kept.
+    """
     says = promise.says
     if says.quantifier == "only" or any(s.kind not in NAMED for s in says.subjects):
         return False
@@ -359,7 +406,10 @@ def _is_of_these(promise: Promise, part: Model, full: Prepared, people: _Inside)
         return False
     if "members" not in full.people.derived:
         full.people.derived["members"] = full.people.members()
-    members, inside = full.people.derived["members"], bits_of(people.indices, len(full.model.accounts))
+    members, inside = (
+        full.people.derived["members"],
+        bits_of(people.indices, len(full.model.accounts)),
+    )
     meant = (members.get(full.people.number(s), 0) for s in says.subjects)
     return _starts_at(says.endpoint, part) and not any(some & ~inside for some in meant)
 
@@ -371,10 +421,19 @@ def _starts_at(endpoint: str | None, part: Model) -> bool:
 
 def _only_named(part: Model) -> set[Subject]:
     """The subjects that something names, and that are not there themselves."""
-    there = {Subject("account", a.name) for a in part.accounts} | {Subject("group", g.name) for g in part.groups}
+    there = {Subject("account", a.name) for a in part.accounts} | {
+        Subject("group", g.name) for g in part.groups
+    }
     there |= {Subject("unit", path) for path in units_of(part).values()}
-    named = {s for kind in SECTIONS.values() for item in getattr(part, kind.section) for s in _named_by(kind, item)}
-    named |= {s for store in part.stores for folder in store.folders for s in _named_by(FOLDER, folder)}
+    named = {
+        s
+        for kind in SECTIONS.values()
+        for item in getattr(part, kind.section)
+        for s in _named_by(kind, item)
+    }
+    named |= {
+        s for store in part.stores for folder in store.folders for s in _named_by(FOLDER, folder)
+    }
     return {s for s in named if s.name} - there
 
 
@@ -392,4 +451,6 @@ def _named_by(kind: Kind, item: Any) -> Iterator[Subject]:
             case "account":
                 yield Subject("account", value)
             case "steps":
-                yield from (Subject("account", step.owner) for step in value if step.owner is not None)
+                yield from (
+                    Subject("account", step.owner) for step in value if step.owner is not None
+                )

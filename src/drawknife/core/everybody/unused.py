@@ -28,7 +28,9 @@ class Unused(NamedTuple):
 
 
 def unused(prepared: Prepared) -> Iterator[Unused]:
-    """Owners who cannot enter their folders, folders whose account is gone, and grants that let nobody do anything."""
+    """Owners who cannot enter their folders, folders whose account is gone, and grants that let
+    nobody do anything.
+    """
     known = [_known_of(prepared, store) for store in prepared.model.stores]
     for store in known:
         yield from _owners_kept_out(store)
@@ -59,14 +61,15 @@ def _without_account(known: _Known) -> Iterator[Unused]:
         )
 
 
-# --- what is found in a store ---------------------------------------------------------------------
+# --- what is found in a store -------------------------------------------------------------------
 
 
 class _Known(NamedTuple):
     """What was found in a store, by what of the model.
 
-    `kept_out` are the folders whose owner, which is the value, enters them at no location; `without_account` those in the
-    place of somebody's own of whom there is no account, with the virtual path that would lead there.
+    `kept_out` are the folders whose owner, which is the value, enters them at no location;
+    `without_account` those in the place of somebody's own of whom there is no account, with the
+    virtual path that would lead there.
     """
 
     store: Store
@@ -76,7 +79,9 @@ class _Known(NamedTuple):
 
 
 def _known_of(prepared: Prepared, store: Store) -> _Known:
-    """What there is to be found in a store; kept with the people, and looked for anew only where folders are others."""
+    """What there is to be found in a store; kept with the people, and looked for anew only where
+    folders are others.
+    """
     key, virtual_paths = f"unused in {store.name}", prepared.model.virtual_paths
     people = prepared.people
     known, others = people.derived.get(key), set[str]()
@@ -95,10 +100,18 @@ def _known_of(prepared: Prepared, store: Store) -> _Known:
         def to_ask(path: str, owner: str) -> bool:
             return owner in others or not changed.isdisjoint(ancestors(path))
 
-        owned = ((f.path, f.owner) for f in store.folders if f.owner is not None and f.owner in people.index)
+        owned = (
+            (f.path, f.owner)
+            for f in store.folders
+            if f.owner is not None and f.owner in people.index
+        )
         asked = {path: owner for path, owner in owned if to_ask(path, owner)}
-        kept_out = {path: owner for path, owner in known.kept_out.items() if not to_ask(path, owner)}
-        without = {path: leading for path, leading in known.without_account.items() if path not in changed}
+        kept_out = {
+            path: owner for path, owner in known.kept_out.items() if not to_ask(path, owner)
+        }
+        without = {
+            path: leading for path, leading in known.without_account.items() if path not in changed
+        }
         kept_out |= _who_is_kept_out(prepared, store.name, asked)
         without |= _whose_account_is_gone(prepared, store.name, come)
         known = _Known(store, virtual_paths, kept_out, without)
@@ -107,7 +120,9 @@ def _known_of(prepared: Prepared, store: Store) -> _Known:
 
 
 def _in_changed_groups(people: People) -> set[str]:
-    """The accounts that are, or were, in a group that has other members: everybody else counts as what they did."""
+    """The accounts that are, or were, in a group that has other members: everybody else counts as
+    what they did.
+    """
     before = people.derived_before["members"]
     if "members" not in people.derived:
         people.derived["members"] = people.members()
@@ -120,7 +135,9 @@ def _in_changed_groups(people: People) -> set[str]:
 
 
 def _changed(before: Store, after: Store) -> tuple[set[str], list[str]]:
-    """The paths of folders that are not the very same in both, and of those the ones that there are afterwards."""
+    """The paths of folders that are not the very same in both, and of those the ones that there are
+    afterwards.
+    """
     if len(before.folders) == len(after.folders):
         gone, come = [], []
         for a, b in zip(before.folders, after.folders, strict=True):
@@ -147,11 +164,17 @@ def _who_is_kept_out(prepared: Prepared, store: str, owners: Mapping[str, str]) 
 
 
 def _whose_account_is_gone(prepared: Prepared, store: str, paths: Iterable[str]) -> dict[str, str]:
-    """Those of some folders that are where ``{account}`` leads, while there is no account of the name, and nothing leads there."""
+    """Those of some folders that are where ``{account}`` leads, while there is no account of the
+    name, and nothing leads there.
+    """
     leading: dict[str, str] = {}
     for vpath in prepared.model.virtual_paths:
         of_store, _, path = vpath.leads_to.partition(":")
-        own = path.startswith("/") and base(path) == "{account}" and not PLACEHOLDER.search(parent(path))
+        own = (
+            path.startswith("/")
+            and base(path) == "{account}"
+            and not PLACEHOLDER.search(parent(path))
+        )
         if own and of_store == store:
             leading.setdefault(parent(path), vpath.path)
     found = {}
@@ -160,9 +183,15 @@ def _whose_account_is_gone(prepared: Prepared, store: str, paths: Iterable[str])
         if path != "/" and above in leading and base(path) not in prepared.people.index:
             found[path] = leading[above]
     if found:
-        led_to = [a.home.path for a in prepared.model.accounts if a.home is not None and a.home.store == store]
+        led_to = [
+            a.home.path
+            for a in prepared.model.accounts
+            if a.home is not None and a.home.store == store
+        ]
         led_to += [
-            path for of, _, path in (v.leads_to.partition(":") for v in prepared.model.virtual_paths) if of == store
+            path
+            for of, _, path in (v.leads_to.partition(":") for v in prepared.model.virtual_paths)
+            if of == store
         ]
         for path in led_to:
             for above in ancestors(path) if path.startswith("/") else ():
@@ -179,13 +208,17 @@ def _grants_of_no_use(prepared: Prepared) -> Iterator[Unused]:
                 yield Unused(
                     "grant-of-no-use",
                     vpath.path,
-                    f"the grant `{grant}` on {vpath.path} lets nobody do anything: nobody whom it names is led to "
-                    f"{vpath.leads_to} and can enter it; allow that in the folder, or remove the grant",
+                    f"the grant `{grant}` on {vpath.path} lets nobody do anything: nobody whom it"
+                    f" names is led to {vpath.leads_to} and can enter it; allow that in the folder,"
+                    " or remove the grant",
                 )
 
 
 def _is_of_use(prepared: Prepared, vpath: VirtualPath, grant: Grant) -> bool:
-    """Can one of those whom a grant names enter the folder that the virtual path leads to? Else nothing can be done there."""
+    """Can one of those whom a grant names enter the folder that the virtual path leads to?
+
+    Else nothing can be done there.
+    """
     people = prepared.people
     if "members" not in people.derived:
         people.derived["members"] = people.members()

@@ -52,12 +52,14 @@ def who_has(
     target: str | Place,
     endpoint: Endpoint | None = None,
     start: int = 0,
+    *,
     stop: int | None = None,
     disk: bool = False,
 ) -> tuple[int, list[HasRight]]:
     """How many have `right` at `target`, in any state but ``no``, and those from `start` to `stop`.
 
-    Sorted by account and location. `target` is a virtual location (text) or a store folder. `disk`: the disks are asked.
+    Sorted by account and location. `target` is a virtual location (text) or a store folder. `disk`:
+    the disks are asked.
     """
     r = INDEX[right]
     map_ = access_of_all(prepared, endpoint, disk)
@@ -68,15 +70,22 @@ def who_has(
     found.sort(key=lambda f: f[:2])
     some = found[start:stop]
     return len(found), [
-        _holder(prepared, prepared.people.prepared(i), right, state, cell) for i, _, state, cell in some
+        _holder(prepared, prepared.people.prepared(i), right, state, cell)
+        for i, _, state, cell in some
     ]
 
 
 def _cells(map_: AccessMap, target: str | Place) -> Iterator[Cell]:
-    return map_.cells({target.store: [target.path]}) if isinstance(target, Place) else map_.at([target])
+    return (
+        map_.cells({target.store: [target.path]})
+        if isinstance(target, Place)
+        else map_.at([target])
+    )
 
 
-def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell) -> HasRight:
+def _holder(
+    prepared: Prepared, account: PreparedAccount, right: str, state: str, cell: Cell
+) -> HasRight:
     if cell.segment is None or cell.place is None:
         return HasRight(account.name, state, cell.location, None, None, None, None, ())
     own = (state == "own") if right in FILE_RIGHTS else None
@@ -85,19 +94,37 @@ def _holder(prepared: Prepared, account: PreparedAccount, right: str, state: str
     if why.decided_by is not None:
         standing = account.standing
         subject = why.decided_by.subject
-        chain = standing.chain(subject) if subject in standing.ranks else (Subject("account", account.name), subject)
+        chain = (
+            standing.chain(subject)
+            if subject in standing.ranks
+            else (Subject("account", account.name), subject)
+        )
     return HasRight(
-        account.name, state, cell.location, cell.segment.path, cell.place, why.decided_at, why.decided_by, chain
-    )  # fmt: skip
+        account.name,
+        state,
+        cell.location,
+        cell.segment.path,
+        cell.place,
+        why.decided_at,
+        why.decided_by,
+        chain,
+    )
 
 
 def almost(
-    prepared: Prepared, right: str, target: str | Place, gate: str, endpoint: Endpoint | None = None, disk: bool = False
+    prepared: Prepared,
+    right: str,
+    target: str | Place,
+    gate: str,
+    endpoint: Endpoint | None = None,
+    disk: bool = False,
 ) -> list[Almost]:
-    """The accounts that lack `right` at `target`, in every state, and would have it but for what `gate` refuses.
+    """The accounts that lack `right` at `target`, in every state, and would have it but for what
+    `gate` refuses.
 
-    For the rights on files both are asked, for what is its own and for what is not: one that only this gate
-    refuses is enough. For a store folder that no virtual path leads an account to, the virtual path gate refuses.
+    For the rights on files both are asked, for what is its own and for what is not: one that only
+    this gate refuses is enough. For a store folder that no virtual path leads an account to, the
+    virtual path gate refuses.
     """
     found = []
     map_ = access_of_all(prepared, endpoint)
@@ -110,13 +137,33 @@ def almost(
         account = prepared.people.prepared(index)
         locations = [target] if isinstance(target, str) else places.get(index, [])
         ways: list[tuple[str | None, tuple[Refusal, ...]]] = [
-            (at, tuple(right_obstacles(prepared, account, at, right, own, endpoint, with_sentences=True, disk=disk)))
+            (
+                at,
+                tuple(
+                    right_obstacles(
+                        prepared,
+                        account,
+                        at,
+                        right,
+                        own,
+                        endpoint=endpoint,
+                        with_sentences=True,
+                        disk=disk,
+                    )
+                ),
+            )
             for at in locations
             for own in _owning(right)
         ]
         if isinstance(target, Place) and not locations:
             ways = [
-                (None, _without_path(prepared, account, right, target, own, endpoint, disk)) for own in _owning(right)
+                (
+                    None,
+                    _without_path(
+                        prepared, account, right, target, own, endpoint=endpoint, disk=disk
+                    ),
+                )
+                for own in _owning(right)
             ]
         if ways and all(obstacles for _, obstacles in ways):
             for location, obstacles in ways:
@@ -137,6 +184,7 @@ def _without_path(
     right: str,
     place: Place,
     own: bool,
+    *,
     endpoint: Endpoint | None,
     disk: bool = False,
 ) -> tuple[Refusal, ...]:
@@ -144,11 +192,15 @@ def _without_path(
     out: list[Refusal] = []
     if endpoint is not None:
         out += endpoint_gate(prepared, account, endpoint, tuple(dict.fromkeys(("enter", right))))
-    out.append(Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}"))
+    out.append(
+        Refusal("virtual path", "out-of-view", f"no virtual path leads {account.name} to {place}")
+    )
     whose = own if right in FILE_RIGHTS else None
     store = prepared.stores[place.store]
     if not decide(store, place.path, BIT[right], account, whose):
-        out.append(Refusal("folder", "refused", conclude(store, place.path, right, account, whose).text))
+        out.append(
+            Refusal("folder", "refused", conclude(store, place.path, right, account, whose).text)
+        )
     held = held_back_by_holder(prepared, account, place) if right == "delete-folder" else None
     out += [held] if held is not None else []
     if disk and prepared.disks:

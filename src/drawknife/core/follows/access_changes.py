@@ -1,7 +1,8 @@
-"""Who gains and loses which right where, between two models, as sets (docs/rules.md, "What follows").
+"""Who gains and loses which right where, between two models, as sets (docs/rules.md, "What
+follows").
 
-Compared are the locations of either model, for each account those of its own, and at each of them also a folder
-that is not recorded, directly in it and one deeper: a line may speak only there.
+Compared are the locations of either model, for each account those of its own, and at each of them
+also a folder that is not recorded, directly in it and one deeper: a line may speak only there.
 """
 
 from __future__ import annotations
@@ -14,15 +15,26 @@ from ..everybody.cell import Cell
 from ..model.items import Endpoint
 from ..prepared.prepared import Prepared
 from ..words.names import Place, ancestors, join, rest_below, tree_key
-from .access_differences import NONE, AccessChange, Depths, Levels, changes_at, compared, depths_of, joined
+from .access_differences import (
+    NONE,
+    AccessChange,
+    Depths,
+    Levels,
+    changes_at,
+    compared,
+    depths_of,
+    joined,
+)
 from .pairing import Renames
 
 
 class Side(NamedTuple):
-    """One of two models, and the accounts that are compared: bit `i` of every set is the one at `accounts[i]`.
+    """One of two models, and the accounts that are compared: bit `i` of every set is the one at
+    `accounts[i]`.
 
-    `accounts` None: all of the model's. `through` is an endpoint that they come by. `disk`: what the disks let through
-    counts, too. `shut`: they can do nothing on this side, whatever its lines say; its locations are compared all the same.
+    `accounts` None: all of the model's. `through` is an endpoint that they come by. `disk`: what
+    the disks let through counts, too. `shut`: they can do nothing on this side, whatever its lines
+    say; its locations are compared all the same.
     """
 
     prepared: Prepared
@@ -47,8 +59,11 @@ class Looking(NamedTuple):
 
 
 class _Seen:
-    """The access of some accounts at one location: who has it as a location, and what they can do at each depth. `moved`
-    are those of whom the folder there was moved out of sight, or came by being moved."""
+    """The access of some accounts at one location: who has it as a location, and what they can do
+    at each depth.
+
+    `moved` are those of whom the folder there was moved out of sight, or came by being moved.
+    """
 
     __slots__ = ("depths", "members", "moved")
 
@@ -64,7 +79,8 @@ def access_changes(
     endpoint: str | None = None,
     under: PartCompared | None = None,
 ) -> list[AccessChange]:
-    """What changes between two sides for the accounts of the same bits; None: there is nothing on that side.
+    """What changes between two sides for the accounts of the same bits; None: there is nothing on
+    that side.
 
     Where nothing else can differ, only what is `under` is looked at.
     """
@@ -89,7 +105,9 @@ def access_changes(
 # --- looking ------------------------------------------------------------------------------------
 
 
-def _seen(looking: Looking, renames: Renames | None, under: PartCompared | None) -> dict[str, _Seen]:
+def _seen(
+    looking: Looking, renames: Renames | None, under: PartCompared | None
+) -> dict[str, _Seen]:
     """Every location of the accounts of a side, by what it is called afterwards."""
     found: dict[str, _Seen] = {}
     depths = _Depths()
@@ -102,8 +120,11 @@ def _seen(looking: Looking, renames: Renames | None, under: PartCompared | None)
 
 
 def _cells_under(looking: Looking, under: PartCompared) -> Iterator[Cell]:
-    """The cells at some virtual paths, below them, and above them: there only what is fixed can be another. And those of
-    some folders."""
+    """The cells at some virtual paths, below them, and above them: there only what is fixed can be
+    another.
+
+    And those of some folders.
+    """
     prepared, division = looking.side.prepared, looking.map.division
     above = {up for path in under.paths for up in ancestors(path)}
 
@@ -124,7 +145,9 @@ def _cells_under(looking: Looking, under: PartCompared) -> Iterator[Cell]:
                 rest = rest_below(to, path)
                 if rest is not None:
                     folder = join(top, rest)
-                    folders.update(up for up in ancestors(folder) if rest_below(up, top) is not None)
+                    folders.update(
+                        up for up in ancestors(folder) if rest_below(up, top) is not None
+                    )
                     whole.append(folder)
             for folder in whole:
                 folders.add(folder)
@@ -151,10 +174,13 @@ def map_of(side: Side) -> AccessMap:
 
 
 class _Depths:
-    """The sets at a cell, in a folder that is not recorded in it, and one deeper; the same for all cells that share them."""
+    """The sets at a cell, in a folder that is not recorded in it, and one deeper; the same for all
+    cells that share them.
+    """
 
     def __init__(self) -> None:
-        # By the number of what they share, which is kept with it, so that nothing else gets that number.
+        # By the number of what they share, which is kept with it, so that nothing else gets that
+        # number.
         self._found: dict[tuple[int, int], tuple[object, Depths]] = {}
 
     def __call__(self, cell: Cell) -> Depths:
@@ -167,7 +193,9 @@ class _Depths:
         return self._found[key][1]
 
 
-def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: int = 0) -> None:
+def _put(
+    found: dict[str, _Seen], location: str, members: int, depths: Depths, moved: int = 0
+) -> None:
     there = found.get(location)
     if there is None:
         found[location] = _Seen(members, depths, moved)
@@ -180,12 +208,19 @@ def _put(found: dict[str, _Seen], location: str, members: int, depths: Depths, m
 def with_beginnings(folders: Iterable[str], starting: Iterable[str]) -> list[str]:
     """Some folders, and those at and below them where a virtual path begins, in tree order."""
     known = set(folders)
-    return sorted({*known, *(p for p in starting if any(at in known for at in ancestors(p)))}, key=tree_key)
+    return sorted(
+        {*known, *(p for p in starting if any(at in known for at in ancestors(p)))}, key=tree_key
+    )
 
 
-def paths_of(maps: Sequence[AccessMap], admitted: int = -1) -> tuple[dict[str, int], dict[str, int]]:
-    """The locations that only lead to virtual paths, and those at which virtual paths begin; each with whose it is, of
-    those `admitted`. Where only some folders are looked at, folders below them still lie below nothing else."""
+def paths_of(
+    maps: Sequence[AccessMap], admitted: int = -1
+) -> tuple[dict[str, int], dict[str, int]]:
+    """The locations that only lead to virtual paths, and those at which virtual paths begin; each
+    with whose it is, of
+    those `admitted`. Where only some folders are looked at, folders below them still lie below
+    nothing else.
+    """
     leading: dict[str, int] = {}
     beginning: dict[str, int] = {}
     for found in maps:
@@ -196,8 +231,12 @@ def paths_of(maps: Sequence[AccessMap], admitted: int = -1) -> tuple[dict[str, i
     return leading, beginning
 
 
-def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]) -> None:
-    """Where only the other has a location for somebody, ask this side of it as of any folder that is not recorded."""
+def _ask_the_other(
+    looking: Looking | None, known: dict[str, _Seen], other: dict[str, _Seen]
+) -> None:
+    """Where only the other has a location for somebody, ask this side of it as of any folder that
+    is not recorded.
+    """
     if looking is None or looking.side.shut:
         return
     missing: dict[str, int] = {}
@@ -212,14 +251,19 @@ def _ask_the_other(looking: Looking | None, known: dict[str, _Seen], other: dict
     for cell in looking.map.at(missing):
         members = cell.members & missing[cell.location]
         if members:
-            both = [([s & members for s in plain], [s & members for s in owning]) for plain, owning in depths_of(cell)]
+            both = [
+                ([s & members for s in plain], [s & members for s in owning])
+                for plain, owning in depths_of(cell)
+            ]
             asked.append((cell.location, members, both))
     for location, members, depths in asked:
         _put(known, location, members, depths)
 
 
 def _called(cell: Cell, renames: Renames) -> tuple[str, bool]:
-    """What a location of the model before is called afterwards, and whether its folder is out of sight then."""
+    """What a location of the model before is called afterwards, and whether its folder is out of
+    sight then.
+    """
     segment, place = cell.segment, cell.place
     if segment is None or place is None or not renames.moves:
         return cell.location, False
@@ -230,11 +274,17 @@ def _called(cell: Cell, renames: Renames) -> tuple[str, bool]:
 
 
 def _mark_moved_in(new: dict[str, _Seen], map_: AccessMap, renames: Renames) -> None:
-    """Note the locations of folders that were moved to where they are: before, nothing was there to compare with."""
+    """Note the locations of folders that were moved to where they are: before, nothing was there to
+    compare with.
+    """
     targets = [r for r in renames.each if r.kind == "folder"]
     for cell in map_.cells():
         place = cell.place
-        if place is not None and any(_at_or_below(place, r.new) for r in targets) and cell.location in new:
+        if (
+            place is not None
+            and any(_at_or_below(place, r.new) for r in targets)
+            and cell.location in new
+        ):
             new[cell.location].moved |= cell.members
 
 
@@ -244,7 +294,9 @@ def _at_or_below(place: Place, top: str) -> bool:
 
 
 class _Comparing:
-    """Compares, and keeps what it found: folders that carry nothing have the very sets of the folder above."""
+    """Compares, and keeps what it found: folders that carry nothing have the very sets of the
+    folder above.
+    """
 
     def __init__(self) -> None:
         # By the numbers of what was compared, all of which is kept as long as this is.

@@ -1,8 +1,9 @@
-"""Which accounts and which folders have to be compared, so that nothing is missed, and little looked at in vain.
+"""Which accounts and which folders have to be compared, so that nothing is missed, and little
+looked at in vain.
 
-What an account can do where comes from what it counts as, from its virtual paths, and from the folders. Where only
-its standing is another, only folders at and below such that name what it counts as now or did before can differ;
-where only folders differ, only they and what lies below them.
+What an account can do where comes from what it counts as, from its virtual paths, and from the
+folders. Where only its standing is another, only folders at and below such that name what it counts
+as now or did before can differ; where only folders differ, only they and what lies below them.
 """
 
 from __future__ import annotations
@@ -25,18 +26,19 @@ from .sign_in_changes import SigningIn
 Branches = dict[str, set[str]]
 #: Where more folders differ, the whole map is compared.
 FEW_FOLDERS = 2000
-#: Accounts times folders: what comes or goes as a whole, with an account or with signing in, is told place by place up
-#: to so many.
+#: Accounts times folders: what comes or goes as a whole, with an account or with signing in, is
+#: told place by place up to so many.
 WITH_ACCOUNTS, WITH_SIGNING_IN = 1_000_000, 50_000
 
 
 def compare_access(
     pairing: Pairing, affected: set[int], with_paths: set[int], signing: SigningIn
 ) -> tuple[list[AccessChange], list[str]]:
-    """Everything that somebody gains or loses, without and through endpoints; and what is not told place by place.
+    """Everything that somebody gains or loses, without and through endpoints; and what is not told
+    place by place.
 
-    `affected` are positions of the accounts whose own lines or standing may differ, `with_paths` of those that have a
-    virtual path which differs.
+    `affected` are positions of the accounts whose own lines or standing may differ, `with_paths` of
+    those that have a virtual path which differs.
     """
     out: list[AccessChange] = []
     left_out: list[str] = []
@@ -50,9 +52,10 @@ def compare_access(
             under = frozenset().union(*paths.values())
             naming = _naming(pairing, {i: standing[i] for i in paths.keys() & standing.keys()})
             out += access_changes(
-                *_sides(pairing, sorted(paths)), _names(pairing, sorted(paths)),
+                *_sides(pairing, sorted(paths)),
+                _names(pairing, sorted(paths)),
                 under=PartCompared(under, _below(pairing, _joined(branches, naming))),
-            )  # fmt: skip
+            )
         out += _whole(pairing, sorted(elsewhere - paths.keys()))
         for i in elsewhere:
             standing.pop(i, None)
@@ -60,9 +63,16 @@ def compare_access(
         out += _in_branches(pairing, sorted(standing), some)
         looked_at = elsewhere | standing.keys()
         out += _in_branches(pairing, [i for i in everybody if i not in looked_at], branches)
-    for accounts, prepared, come in ((pairing.gone, pairing.before, False), (pairing.come, pairing.after, True)):
+    for accounts, prepared, come in (
+        (pairing.gone, pairing.before, False),
+        (pairing.come, pairing.after, True),
+    ):
         if _too_many(prepared, accounts, WITH_ACCOUNTS):
-            word = f"new {_accounts(accounts)} can do" if come else f"{_accounts(accounts)} that went could do"
+            word = (
+                f"new {_accounts(accounts)} can do"
+                if come
+                else f"{_accounts(accounts)} that went could do"
+            )
             left_out.append(f"what {word} is not listed place by place")
         else:
             out += _alone(pairing, prepared, accounts, come)
@@ -79,7 +89,9 @@ def _accounts(accounts: Sequence[int]) -> str:
     return number_of(len(accounts), "account")
 
 
-def _alone(pairing: Pairing, prepared: Prepared, accounts: list[int], come: bool) -> list[AccessChange]:
+def _alone(
+    pairing: Pairing, prepared: Prepared, accounts: list[int], come: bool
+) -> list[AccessChange]:
     """All that accounts of one model only have, as gained or as lost."""
     if not accounts:
         return []
@@ -95,7 +107,9 @@ def _whole(pairing: Pairing, positions: list[int]) -> list[AccessChange]:
 
 
 def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> list[AccessChange]:
-    """Accounts that are led to the same folders in both, compared in some folders and below them."""
+    """Accounts that are led to the same folders in both, compared in some folders and
+    below them.
+    """
     wanted = _below(pairing, branches)
     if not positions or not wanted:
         return []
@@ -103,12 +117,18 @@ def _in_branches(pairing: Pairing, positions: list[int], branches: Branches) -> 
         every = len(positions) == len(pairing.common)
         kept = None if every else bits_of(positions, len(pairing.common))
         sides = Side(pairing.before, None), Side(pairing.after, None)
-        return changes_in_branches(*sides, [a.name for a in pairing.after.model.accounts], wanted, kept)
+        return changes_in_branches(
+            *sides, [a.name for a in pairing.after.model.accounts], wanted, kept
+        )
     return changes_in_branches(*_sides(pairing, positions), _names(pairing, positions), wanted)
 
 
 def _below(pairing: Pairing, branches: Branches) -> dict[str, list[str]]:
-    return {name: sorted(_with_below(pairing, name, tops), key=tree_key) for name, tops in branches.items() if tops}
+    return {
+        name: sorted(_with_below(pairing, name, tops), key=tree_key)
+        for name, tops in branches.items()
+        if tops
+    }
 
 
 def _with_below(pairing: Pairing, store: str, tops: set[str]) -> set[str]:
@@ -124,21 +144,25 @@ def _with_below(pairing: Pairing, store: str, tops: set[str]) -> set[str]:
 
 def _sides(pairing: Pairing, positions: list[int]) -> tuple[Side, Side]:
     pairs = [pairing.common[i] for i in positions]
-    return Side(pairing.before, [was for was, _ in pairs]), Side(pairing.after, [now for _, now in pairs])
+    return Side(pairing.before, [was for was, _ in pairs]), Side(
+        pairing.after, [now for _, now in pairs]
+    )
 
 
 def _names(pairing: Pairing, positions: list[int]) -> list[str]:
     return [pairing.after.model.accounts[pairing.common[i][1]].name for i in positions]
 
 
-# --- what differs ---------------------------------------------------------------------------------
+# --- what differs -------------------------------------------------------------------------------
 
 
 def _divided(
     pairing: Pairing, positions: Iterable[int]
 ) -> tuple[set[int], dict[int, frozenset[Subject]], dict[int, frozenset[str]]]:
-    """Who is led elsewhere, or let do other things there; what each counts as in one model only; and, where nothing is
-    renamed, the virtual paths at which somebody is led elsewhere."""
+    """Who is led elsewhere, or let do other things there; what each counts as in one model only;
+    and, where nothing is
+    renamed, the virtual paths at which somebody is led elsewhere.
+    """
     elsewhere: set[int] = set()
     standing: dict[int, frozenset[Subject]] = {}
     paths: dict[int, frozenset[str]] = {}
@@ -146,7 +170,9 @@ def _divided(
         was, now = pairing.common[i]
         one, other = pairing.before.people.prepared(was), pairing.after.people.prepared(now)
         old, new = pairing.before.namespace(one), pairing.after.namespace(other)
-        was_led = {path: (pairing.renames.place(s.place), s.ceiling) for path, s in old.served.items()}
+        was_led = {
+            path: (pairing.renames.place(s.place), s.ceiling) for path, s in old.served.items()
+        }
         now_led = {path: (s.place, s.ceiling) for path, s in new.served.items()}
         if differ := one.standing.ranks.keys() ^ other.standing.ranks.keys():
             standing[i] = frozenset(differ)
@@ -219,11 +245,13 @@ def _by_what_they_are(vpaths: Sequence[VirtualPath]) -> dict[tuple[str, str, str
     """The grants of each virtual path, by what else it is."""
     found: dict[tuple[str, str, str], set[Given]] = {}
     for v in vpaths:
-        found.setdefault((v.path, v.leads_to, v.listing), set()).update((g.subject, g.rights) for g in v.grants)
+        found.setdefault((v.path, v.leads_to, v.listing), set()).update(
+            (g.subject, g.rights) for g in v.grants
+        )
     return found
 
 
-# --- through endpoints ----------------------------------------------------------------------------
+# --- through endpoints --------------------------------------------------------------------------
 
 
 def _through(
@@ -253,7 +281,10 @@ def _through(
         prepared = (before, after)[side]
         accounts = [*(pairing.common[i][side] for i in ours), *alone]
         if _too_many(prepared, accounts, WITH_SIGNING_IN):
-            left_out.append(f"all that {_accounts(accounts)} {word} through {called} is not listed place by place")
+            left_out.append(
+                f"all that {_accounts(accounts)} {word} through {called} is not listed place by"
+                " place"
+            )
             continue
         if ours:
             here, there = _sides(pairing, ours)

@@ -1,7 +1,9 @@
-"""What is different between what some accounts had at a place and what they have, as sets, and how it is told.
+"""What is different between what some accounts had at a place and what they have, as sets, and how
+it is told.
 
-At each location also a folder is looked at that is not recorded, directly in it, one and two deeper: a line may speak only
-there, and whether a folder can be deleted also depends on the folder that holds it.
+At each location also a folder is looked at that is not recorded, directly in it, one and two
+deeper: a line may speak only there, and whether a folder can be deleted also depends on the folder
+that holds it.
 """
 
 from __future__ import annotations
@@ -16,10 +18,19 @@ from ..words.names import UNRECORDED, rest_below, tree_key
 from ..words.rights import RIGHTS
 from .some_names import Roll, SomeNames
 
-#: Access at a location, in a folder that is not recorded in it, and one and two deeper: (on what is not its own, on what is).
+#: Access at a location, in a folder that is not recorded in it, and one and two deeper: (on what is
+#: not its own, on what is).
 Depths = list[tuple[Sets, Sets]]
-#: The rights gained, lost, widened, narrowed; and of these, what is only so of one's own things, or of others'.
-Changes = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...], tuple[str, ...]]
+#: The rights gained, lost, widened, narrowed; and of these, what is only so of one's own things, or
+#: of others'.
+Changes = tuple[
+    tuple[str, ...],
+    tuple[str, ...],
+    tuple[str, ...],
+    tuple[str, ...],
+    tuple[str, ...],
+    tuple[str, ...],
+]
 #: Some accounts, and what changes for them.
 Parts = list[tuple[int, Changes]]
 #: What changes at a location, and at each depth below it.
@@ -29,12 +40,14 @@ UNCHANGED: Levels = [[], [], [], []]
 
 
 class AccessChange(NamedTuple):
-    """Some accounts gain and lose the same rights at some locations, through an endpoint if one is named.
+    """Some accounts gain and lose the same rights at some locations, through an endpoint if one is
+    named.
 
-    A right that remains with fewer or more files (one's own, others') is in `narrowed` or `widened`. Of all these rights,
-    `own` are those that the accounts gain, lose or keep for their own things only, `others` for others' only. A location
-    that ends in ``/…`` is a folder in it that is not recorded, ``/…/…`` one deeper; they are told only where they
-    change otherwise than what they lie in.
+    A right that remains with fewer or more files (one's own, others') is in `narrowed` or
+    `widened`. Of all these rights, `own` are those that the accounts gain, lose or keep for their
+    own things only, `others` for others' only. A location that ends in ``/…`` is a folder in it
+    that is not recorded, ``/…/…`` one deeper; they are told only where they change otherwise than
+    what they lie in.
     """
 
     accounts: Sequence[str]
@@ -46,7 +59,8 @@ class AccessChange(NamedTuple):
     own: tuple[str, ...] = ()
     others: tuple[str, ...] = ()
     endpoint: str | None = None
-    #: So many of the locations, from the first on, are worth a line; of each of the rest it is so at the location above it.
+    #: So many of the locations, from the first on, are worth a line; of each of the rest it is so
+    #: at the location above it.
     tops: int = 0
 
     @property
@@ -64,11 +78,13 @@ def changes_at(
 ) -> list[AccessChange]:
     """What changes at some of all these locations, each with the accounts that it is one of.
 
-    Folded is a location at which it is the same as at the nearest above it that these accounts have. At `beginnings`
-    virtual paths of theirs begin: those are always worth a line.
+    Folded is a location at which it is the same as at the nearest above it that these accounts
+    have. At `beginnings` virtual paths of theirs begin: those are always worth a line.
     """
     found: dict[tuple[int, Changes], tuple[list[str], list[str]]] = {}  # worth a line, and folded
-    ways: list[tuple[str, int, Parts]] = []  # the locations above, whose they are, and what changes there
+    ways: list[
+        tuple[str, int, Parts]
+    ] = []  # the locations above, whose they are, and what changes there
     for location in sorted({*locations, *beginnings}, key=tree_key):
         while ways and rest_below(location, ways[-1][0]) is None:
             ways.pop()
@@ -78,7 +94,11 @@ def changes_at(
         shown = location
         for depth, here in enumerate(levels):
             for accounts, changes in here:
-                folded = depth == 0 and not begin & accounts and (accounts, changes) in _nearest(ways, accounts)
+                folded = (
+                    depth == 0
+                    and not begin & accounts
+                    and (accounts, changes) in _nearest(ways, accounts)
+                )
                 for members, same in above:
                     if same == changes:
                         accounts &= ~members

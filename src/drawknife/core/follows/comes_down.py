@@ -22,14 +22,17 @@ MANY_WAYS = 100
 
 
 class Given(NamedTuple):
-    """A line that reaches the members of a subject, and the chain from the subject to the one it names."""
+    """A line that reaches the members of a subject, and the chain from the subject to the one it
+    names.
+    """
 
     reference: Reference
     chain: tuple[Subject, ...]
 
 
 def counts_as(prepared: Prepared, subject: Subject) -> dict[Subject, tuple[Subject, ...]]:
-    """The groups and units that everybody in `subject` counts as, each with the shortest chain there.
+    """The groups and units that everybody in `subject` counts as, each with the shortest chain
+    there.
 
     `subject` itself comes first. Built-in subjects are left out: everybody counts as those.
     """
@@ -50,7 +53,9 @@ def counts_as(prepared: Prepared, subject: Subject) -> dict[Subject, tuple[Subje
 
 
 def gives(prepared: Prepared, subject: Subject) -> list[Given]:
-    """Every line that comes to the members of a group or unit through it: grants, entries, settings, quotas."""
+    """Every line that comes to the members of a group or unit through it: grants, entries,
+    settings, quotas.
+    """
     chains = counts_as(prepared, subject)
     found = [
         Given(reference, chains[named])
@@ -76,7 +81,11 @@ def ways(prepared: Prepared, account: PreparedAccount, group: Subject) -> list[t
     """
     held = prepared.people.held
     me = Subject("account", account.name)
-    units = [Subject("unit", path) for path in unit_ancestors(account.account.unit)] if account.account.unit else []
+    units = (
+        [Subject("unit", path) for path in unit_ancestors(account.account.unit)]
+        if account.account.unit
+        else []
+    )
     towards = _leading_to(prepared.model, group)
 
     def walk(chain: tuple[Subject, ...]) -> Iterator[tuple[Subject, ...]]:
@@ -105,7 +114,9 @@ def _leading_to(model: Model, group: Subject) -> set[Subject]:
 
 
 class Loss(NamedTuple):
-    """What an account would lose out of a group or unit: the lines that reach it no more, and what follows."""
+    """What an account would lose out of a group or unit: the lines that reach it no more, and what
+    follows.
+    """
 
     lines: tuple[Given, ...]
     access: tuple[AccessChange, ...]
@@ -113,19 +124,27 @@ class Loss(NamedTuple):
 
 
 def without(prepared: Prepared, subject: Subject, account: PreparedAccount) -> Loss:
-    """What would be lost by taking one account out of a group or unit, however it came to be in it."""
+    """What would be lost by taking one account out of a group or unit, however it came
+    to be in it.
+    """
     other = prepare(_taken_out(prepared, subject, account))
     after = other.account(account.name)
     assert after is not None
     remains = after.standing.ranks
     lines = tuple(g for g in gives(prepared, subject) if g.chain[-1] not in remains)
-    return Loss(lines, access_lost(prepared, other, account.name), settings_of(prepared, other, account.name))
+    return Loss(
+        lines,
+        access_lost(prepared, other, account.name),
+        settings_of(prepared, other, account.name),
+    )
 
 
 def _taken_out(prepared: Prepared, subject: Subject, account: PreparedAccount) -> Model:
     model = prepared.model
     if subject.kind == "unit":
-        accounts = tuple(replace(a, unit=None) if a.name == account.name else a for a in model.accounts)
+        accounts = tuple(
+            replace(a, unit=None) if a.name == account.name else a for a in model.accounts
+        )
         return replace(model, accounts=accounts)
     # Everybody else stays in the group, named one by one, so that no chain leads this one back.
     rest = tuple(
@@ -133,12 +152,17 @@ def _taken_out(prepared: Prepared, subject: Subject, account: PreparedAccount) -
         for i in members(prepared, subject)
         if i != account.index
     )
-    groups = tuple(replace(g, members=tuple(sorted(rest))) if g.name == subject.name else g for g in model.groups)
+    groups = tuple(
+        replace(g, members=tuple(sorted(rest))) if g.name == subject.name else g
+        for g in model.groups
+    )
     return replace(model, groups=groups)
 
 
 class SettingReach(NamedTuple):
-    """A setting of a group or unit: whom it really reaches, and who has something nearer, and from where."""
+    """A setting of a group or unit: whom it really reaches, and who has something nearer, and from
+    where.
+    """
 
     name: str
     value: object
@@ -147,7 +171,8 @@ class SettingReach(NamedTuple):
 
 
 def setting_reach(prepared: Prepared, subject: Subject) -> list[SettingReach]:
-    """For each setting of `subject`, which of its members it reaches, and which have something nearer.
+    """For each setting of `subject`, which of its members it reaches, and which have something
+    nearer.
 
     Where several are equally near, it reaches the account if its value is the one taken.
     """

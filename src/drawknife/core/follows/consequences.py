@@ -1,8 +1,9 @@
 """What follows from a change, told by comparing two models (docs/rules.md, "What follows").
 
-For every account of either model: may it sign in at each endpoint, what it can do where (without an endpoint, and
-through each one at which it is let have other rights than before), the folder that each location leads to, its
-settings, and its room. By sets, so that the work does not grow with accounts times folders.
+For every account of either model: may it sign in at each endpoint, what it can do where (without an
+endpoint, and through each one at which it is let have other rights than before), the folder that
+each location leads to, its settings, and its room. By sets, so that the work does not grow with
+accounts times folders.
 """
 
 from __future__ import annotations
@@ -40,7 +41,9 @@ class LeadsChange(NamedTuple):
 
 
 class SettingChange(NamedTuple):
-    """Some accounts have another value of a setting; `_from` are those for whom the values are set."""
+    """Some accounts have another value of a setting; `_from` are those for whom the
+    values are set.
+    """
 
     accounts: tuple[str, ...]
     name: str
@@ -53,8 +56,8 @@ class SettingChange(NamedTuple):
 class Consequences(NamedTuple):
     """All that section "What follows" compares. `come` and `gone` are accounts of one model only.
 
-    `left_out` says what is not told place by place, as it would be too much: all that somebody has goes or comes then.
-    `later` is what is different only on days to come, as a line ends.
+    `left_out` says what is not told place by place, as it would be too much: all that somebody has
+    goes or comes then. `later` is what is different only on days to come, as a line ends.
     """
 
     come: tuple[str, ...] = ()
@@ -76,7 +79,11 @@ class Consequences(NamedTuple):
     @property
     def nothing(self) -> bool:
         """Is nothing different for anybody on any day, and no finding?"""
-        return not any(self[:10]) and not self.disks and all(follows.nothing for _, follows in self.later)
+        return (
+            not any(self[:10])
+            and not self.disks
+            and all(follows.nothing for _, follows in self.later)
+        )
 
     @property
     def disks(self) -> bool:
@@ -86,26 +93,46 @@ class Consequences(NamedTuple):
     @property
     def for_nobody(self) -> bool:
         """Is nothing different for anybody on any day, whatever findings come or go?"""
-        return not any(self[:8]) and not self.disks and all(follows.for_nobody for _, follows in self.later)
+        return (
+            not any(self[:8])
+            and not self.disks
+            and all(follows.for_nobody for _, follows in self.later)
+        )
 
 
 def consequences_on(
-    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+    before: Prepared,
+    after: Prepared,
+    at: datetime,
+    renames: Renames | None = None,
+    credentials: Credentials = None,
 ) -> Consequences:
-    """What follows from having `after` in the place of `before`, as of a moment: by the lines that count then.
+    """What follows from having `after` in the place of `before`, as of a moment: by the lines that
+    count then.
 
     `credentials` are what accounts have to sign in with, by their names before.
     """
     return Consequences(**dict(_compared(before, after, at, renames, credentials)))
 
 
-def same_on(before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None) -> bool:
-    """Is nothing different for anybody as of a moment, no finding new, and nothing left out? Ends with the first difference."""
-    return not any(found for name, found in _compared(before, after, at, None, credentials) if name != "mended")
+def same_on(
+    before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None
+) -> bool:
+    """Is nothing different for anybody as of a moment, no finding new, and nothing left out?
+
+    Ends with the first difference.
+    """
+    return not any(
+        found for name, found in _compared(before, after, at, None, credentials) if name != "mended"
+    )
 
 
 def _compared(
-    before: Prepared, after: Prepared, at: datetime, renames: Renames | None, credentials: Credentials
+    before: Prepared,
+    after: Prepared,
+    at: datetime,
+    renames: Renames | None,
+    credentials: Credentials,
 ) -> Iterator[tuple[str, Any]]:
     """Each part of :class:`Consequences` by its name, what is quick to compare first."""
     before, after = before.on(at.date()), after.on(at.date())
@@ -132,14 +159,26 @@ def _compared(
     old_promises, new_promises = (broken_promises(x, at.date()) for x in (before, after))
     fail, hold = turned(before, after, at, pairing.renames, credentials)
     new = _otherwise_broken(new_promises, old_promises, pairing.renames)
-    yield "new_findings", (*renamed_paths(pairing), *new, *fail, *_unlike(new_findings, old_findings, pairing.renames))
+    yield (
+        "new_findings",
+        (
+            *renamed_paths(pairing),
+            *new,
+            *fail,
+            *_unlike(new_findings, old_findings, pairing.renames),
+        ),
+    )
     mended = _otherwise_broken(old_promises, new_promises, pairing.renames, back=True)
     yield "mended", (*mended, *hold, *_unlike(old_findings, new_findings, pairing.renames))
 
 
-def _otherwise_broken(some: list[Broken], others: list[Broken], renames: Renames, back: bool = False) -> list[Finding]:
-    """The promises that only some of these are broken, and those that more accounts break; `others` are of the model
-    before, or where it is looked `back` at, of the one afterwards."""
+def _otherwise_broken(
+    some: list[Broken], others: list[Broken], renames: Renames, back: bool = False
+) -> list[Finding]:
+    """The promises that only some of these are broken, and those that more accounts break; `others`
+    are of the model
+    before, or where it is looked `back` at, of the one afterwards.
+    """
 
     def called(kind: str, name: str) -> str:
         return renames.name(kind, name)
@@ -170,15 +209,19 @@ def access_lost(before: Prepared, after: Prepared, name: str) -> tuple[AccessCha
 def settings_of(before: Prepared, after: Prepared, name: str) -> tuple[SettingChange, ...]:
     """The settings of one account, which is in both models, that are others."""
     pairing = Pairing(before, after)
-    at = next(i for i, (_, now) in enumerate(pairing.common) if after.model.accounts[now].name == name)
+    at = next(
+        i for i, (_, now) in enumerate(pairing.common) if after.model.accounts[now].name == name
+    )
     return tuple(_settings(pairing, {at}, only=True))
 
 
-# --- where locations lead, settings ---------------------------------------------------------------
+# --- where locations lead, settings -------------------------------------------------------------
 
 
 def _leads(pairing: Pairing, affected: set[int]) -> list[LeadsChange]:
-    """Virtual paths of either model that lead somebody elsewhere, or to nowhere; below them all goes along."""
+    """Virtual paths of either model that lead somebody elsewhere, or to nowhere; below them all
+    goes along.
+    """
     found: dict[tuple[str, Place | None, Place | None], list[str]] = {}
     before, after, renames = pairing.before, pairing.after, pairing.renames
     for i in sorted(affected):
@@ -188,7 +231,9 @@ def _leads(pairing: Pairing, affected: set[int]) -> list[LeadsChange]:
         for path in sorted({*old.served, *old.unserved, *new.served, *new.unserved}, key=tree_key):
             led, leads = old.resolve(path), new.resolve(path)
             place = renames.place(led.place) if led.place is not None else None
-            if place != leads.place and (_holds_locations(before, led) or _holds_locations(after, leads)):
+            if place != leads.place and (
+                _holds_locations(before, led) or _holds_locations(after, leads)
+            ):
                 found.setdefault((path, place, leads.place), []).append(other.name)
     return [LeadsChange(tuple(names), *key) for key, names in found.items()]
 
@@ -207,11 +252,18 @@ def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[
     asked = affected if only else affected | changed_settings(pairing)
     found: dict[tuple[str, Any, Any, tuple[str, ...], tuple[str, ...]], list[str]] = {}
     for i in sorted(asked):
-        one, other = (p.people.prepared(index) for p, index in zip((before, after), pairing.common[i], strict=True))
+        one, other = (
+            p.people.prepared(index)
+            for p, index in zip((before, after), pairing.common[i], strict=True)
+        )
         if not (before.settings.keys() & one.who or after.settings.keys() & other.who):
             continue
         for x, y in zip(resolve_all(before, one), resolve_all(after, other), strict=True):
-            value = pairing.renames.account(x.value) if x.name == "uploads_owner" and x.value else x.value
+            value = (
+                pairing.renames.account(x.value)
+                if x.name == "uploads_owner" and x.value
+                else x.value
+            )
             if _unordered(x.name, value) != _unordered(y.name, y.value):
                 came = [tuple(map(str, c.subjects)) for c in (x, y)]
                 found.setdefault((x.name, value, y.value, *came), []).append(other.name)
@@ -219,11 +271,14 @@ def _settings(pairing: Pairing, affected: set[int], only: bool = False) -> list[
 
 
 def _listings(pairing: Pairing, affected: set[int]) -> list[SettingChange]:
-    """Where listings show every folder, or only such as one may enter, and it was the other way before."""
+    """Where listings show every folder, or only such as one may enter, and it was the other way
+    before.
+    """
     found: dict[tuple[str, str, str], list[str]] = {}
     for i in sorted(affected):
         one, other = (
-            p.people.prepared(j) for p, j in zip((pairing.before, pairing.after), pairing.common[i], strict=True)
+            p.people.prepared(j)
+            for p, j in zip((pairing.before, pairing.after), pairing.common[i], strict=True)
         )
         old, new = pairing.before.namespace(one).served, pairing.after.namespace(other).served
         for path in sorted(old.keys() & new.keys(), key=tree_key):
@@ -238,8 +293,12 @@ def _unordered(name: str, value: Any) -> Any:
     return sorted(value) if name in ("addresses", "hours") else value
 
 
-def _unlike(some: tuple[Finding, ...] | list[Finding], others: list[Finding], renames: Renames) -> list[Finding]:
-    """The findings that the others do not have; where something was renamed, they are told apart without names."""
+def _unlike(
+    some: tuple[Finding, ...] | list[Finding], others: list[Finding], renames: Renames
+) -> list[Finding]:
+    """The findings that the others do not have; where something was renamed, they are told apart
+    without names.
+    """
     if not renames:
         return [f for f in some if f not in others]
     names = sorted({n for r in renames.each for n in (r.old, r.new)}, key=len, reverse=True)

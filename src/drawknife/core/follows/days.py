@@ -1,4 +1,6 @@
-"""What follows from a change on the days to come, as lines, accounts and grace periods end (docs/rules.md, "What follows")."""
+"""What follows from a change on the days to come, as lines, accounts and grace periods end
+(docs/rules.md, "What follows").
+"""
 
 from __future__ import annotations
 
@@ -17,17 +19,23 @@ from .pairing import Renames
 from .sign_in_changes import Credentials
 from .some_names import each_once
 
-#: On so many days to come two models are compared; on fewer, where there are more accounts times folders than these.
+#: On so many days to come two models are compared; on fewer, where there are more accounts times
+#: folders than these.
 DAYS, FEW_DAYS, LARGE = 12, 3, 50_000_000
 
 
 def consequences(
-    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None, credentials: Credentials = None
+    before: Prepared,
+    after: Prepared,
+    at: datetime,
+    renames: Renames | None = None,
+    credentials: Credentials = None,
 ) -> Consequences:
-    """What follows from having `after` in the place of `before`, as of a moment and after each end that is ahead.
+    """What follows from having `after` in the place of `before`, as of a moment and after each end
+    that is ahead.
 
-    `credentials` are what accounts have to sign in with, by their names before. What differs on a later day as it does
-    now is told once. Days that are not looked at are named in `left_out`.
+    `credentials` are what accounts have to sign in with, by their names before. What differs on a
+    later day as it does now is told once. Days that are not looked at are named in `left_out`.
     """
     before, after = _with_clocks(before, after, at)
     now = consequences_on(before, after, at, renames, credentials)
@@ -38,37 +46,58 @@ def consequences(
     known.new_in(now)
     later: list[tuple[date, Consequences]] = []
     for day in some:
-        found = consequences_on(before, after, datetime.combine(day, at.timetz()), renames, credentials)
+        found = consequences_on(
+            before, after, datetime.combine(day, at.timetz()), renames, credentials
+        )
         new = known.new_in(found)
         if not new.nothing or new.left_out:
             later.append((day, new))
     left_out = now.left_out
     if len(days) > len(some):
-        left_out += (f"something ends on {len(days)} days to come; what differs after {some[-1]} was not looked at",)
+        left_out += (
+            (
+                f"something ends on {len(days)} days to come; what differs after {some[-1]} was not"
+                " looked at"
+            ),
+        )
     return now._replace(later=tuple(later), left_out=left_out)
 
 
-def is_same(before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None) -> bool:
-    """Is nothing different for anybody now and after each end that is ahead, and no finding new, in a model without renames?
+def is_same(
+    before: Prepared, after: Prepared, at: datetime, credentials: Credentials = None
+) -> bool:
+    """Is nothing different for anybody now and after each end that is ahead, and no finding new, in
+    a model without renames?
 
     Ends with the first difference. Where something could not be looked at, it is not said.
     """
     before, after = _with_clocks(before, after, at)
-    days = [at, *(datetime.combine(day, at.timetz()) for day in days_ahead(before, after, at.date()))]
+    days = [
+        at,
+        *(datetime.combine(day, at.timetz()) for day in days_ahead(before, after, at.date())),
+    ]
     return len(days) <= DAYS + 1 and all(same_on(before, after, day, credentials) for day in days)
 
 
 def _with_clocks(before: Prepared, after: Prepared, at: datetime) -> tuple[Prepared, Prepared]:
-    """Both with the clocks of grace periods that begin as the model after is put in force; in a file none has begun."""
+    """Both with the clocks of grace periods that begin as the model after is put in force; in a
+    file none has begun.
+    """
     now = with_clocks(after.model, before.model, at, after)
     if now is after.model and before.model.quotas == after.model.quotas:
         return before, after
     was = with_clocks(before.model, Model(), at, before)
-    return before if was is before.model else prepare(was, before), after if now is after.model else prepare(now, after)
+    return before if was is before.model else prepare(was, before), (
+        after if now is after.model else prepare(now, after)
+    )
 
 
-def days_ahead(before: Prepared, after: Prepared, today: date, renames: Renames | None = None) -> list[date]:
-    """The day after each end in either model that is ahead: of lines, and of what ends at another time than before."""
+def days_ahead(
+    before: Prepared, after: Prepared, today: date, renames: Renames | None = None
+) -> list[date]:
+    """The day after each end in either model that is ahead: of lines, and of what ends at another
+    time than before.
+    """
     ends = {
         *before.full.ends,
         *after.full.ends,
@@ -91,7 +120,9 @@ def _other_expiries(before: Prepared, after: Prepared, renames: Renames | None) 
 
 
 def _other_graces(before: Prepared, after: Prepared) -> Iterator[date]:
-    """The days, in either model, on which the grace period of a soft limit runs out that is another in the other model."""
+    """The days, in either model, on which the grace period of a soft limit runs out that is another
+    in the other model.
+    """
     if before.model.quotas == after.model.quotas:
         return
     was, now = (

@@ -1,4 +1,6 @@
-"""What follows where disks have their say: what somebody gains and loses by what server and disk let together."""
+"""What follows where disks have their say: what somebody gains and loses by what server and disk
+let together.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,10 @@ MOST_COMPARED = 1_000_000
 
 
 class OnDisk(NamedTuple):
-    """`access` is what is gained and lost with what the disks of `stores` let through, None where that is what the server's
-    rights say alone; in `not_compared` something else may be let through, and was not looked at."""
+    """`access` is what is gained and lost with what the disks of `stores` let through, None where
+    that is what the server's
+    rights say alone; in `not_compared` something else may be let through, and was not looked at.
+    """
 
     stores: tuple[str, ...] = ()
     access: tuple[AccessChange, ...] | None = None
@@ -47,13 +51,15 @@ def on_disks(pairing: Pairing, server: Sequence[AccessChange]) -> OnDisk:
     differing: list[str] = []
     access: list[AccessChange] = []
     for name in stores:
-        plain, on_disk = (sides.compared(sides.here, {name: folders[name]}, disk) for disk in (False, True))
+        plain, on_disk = (
+            sides.compared(sides.here, {name: folders[name]}, disk) for disk in (False, True)
+        )
         if set(plain) != set(on_disk):
             differing.append(name)
             access += on_disk
     plain, on_disk = (
         [*sides.compared(sides.elsewhere, None, disk), *sides.alone(disk)] for disk in (False, True)
-    )  # fmt: skip
+    )
     if set(plain) != set(on_disk):
         differing = [*stores]
         access += on_disk
@@ -61,15 +67,23 @@ def on_disks(pairing: Pairing, server: Sequence[AccessChange]) -> OnDisk:
 
 
 class _Sides:
-    """Who acts as somebody on some disks: led to the same folders in both models, elsewhere, or in one model only."""
+    """Who acts as somebody on some disks: led to the same folders in both models, elsewhere, or in
+    one model only.
+    """
 
     def __init__(self, pairing: Pairing, stores: tuple[str, ...]) -> None:
         self.pairing = pairing
         before, after = pairing.before, pairing.after
         acting = [
-            i for i, (was, now) in enumerate(pairing.common) if _acts(before, was, stores) or _acts(after, now, stores)
+            i
+            for i, (was, now) in enumerate(pairing.common)
+            if _acts(before, was, stores) or _acts(after, now, stores)
         ]
-        elsewhere = {i for i in acting if _led(before, pairing.common[i][0]) != _led(after, pairing.common[i][1])}
+        elsewhere = {
+            i
+            for i in acting
+            if _led(before, pairing.common[i][0]) != _led(after, pairing.common[i][1])
+        }
         self.here, self.elsewhere = [i for i in acting if i not in elsewhere], sorted(elsewhere)
         self.gone = [i for i in pairing.gone if _acts(before, i, stores)]
         self.come = [i for i in pairing.come if _acts(after, i, stores)]
@@ -79,14 +93,17 @@ class _Sides:
         """Is a change about somebody who acts as somebody there, and is in both models?"""
         return not self._names.isdisjoint(change.accounts)
 
-    def compared(self, positions: list[int], branches: dict[str, list[str]] | None, disk: bool) -> list[AccessChange]:
+    def compared(
+        self, positions: list[int], branches: dict[str, list[str]] | None, disk: bool
+    ) -> list[AccessChange]:
         """What accounts of both models gain and lose, with what disks let through or without."""
         if not positions:
             return []
         pairing = self.pairing
         pairs = [pairing.common[i] for i in positions]
         was, now = (
-            Side(p, [pair[i] for pair in pairs], disk=disk) for i, p in enumerate((pairing.before, pairing.after))
+            Side(p, [pair[i] for pair in pairs], disk=disk)
+            for i, p in enumerate((pairing.before, pairing.after))
         )
         names = [pairing.after.model.accounts[index].name for _, index in pairs]
         if branches is not None:
@@ -109,7 +126,9 @@ class _Sides:
 
 def _acts(prepared: Prepared, index: int, stores: Iterable[str]) -> bool:
     account = prepared.people.prepared(index)
-    return any(name in prepared.disks and taken_on(prepared, account, name) is not None for name in stores)
+    return any(
+        name in prepared.disks and taken_on(prepared, account, name) is not None for name in stores
+    )
 
 
 def _led(prepared: Prepared, index: int) -> object:
@@ -134,11 +153,16 @@ def _disks_changed(pairing: Pairing) -> tuple[str, ...]:
     before, after = pairing.before, pairing.after
     if not before.disks and not after.disks:
         return ()
-    was = {pairing.renames.place(Place(name, "/")).store: disk.reading for name, disk in before.disks.items()}
+    was = {
+        pairing.renames.place(Place(name, "/")).store: disk.reading
+        for name, disk in before.disks.items()
+    }
     now = {name: disk.reading for name, disk in after.disks.items()}
     if _acts_otherwise(pairing):
         return tuple(sorted(was.keys() | now.keys()))
-    return tuple(name for name in sorted(was.keys() | now.keys()) if not _same(was.get(name), now.get(name)))
+    return tuple(
+        name for name in sorted(was.keys() | now.keys()) if not _same(was.get(name), now.get(name))
+    )
 
 
 def _same(one: object, other: object) -> bool:
@@ -149,16 +173,21 @@ def _same(one: object, other: object) -> bool:
 
 
 def _known(reading: object) -> tuple[object, ...]:
-    return tuple(getattr(reading, name) for name in ("confined", "above", "folders", "files", "users"))
+    return tuple(
+        getattr(reading, name) for name in ("confined", "above", "folders", "files", "users")
+    )
 
 
 def _acts_otherwise(pairing: Pairing) -> bool:
     """Does a server take on another user for some account?"""
     before, after = pairing.before, pairing.after
-    if not any(name == "acts_as" for p in (before, after) for s in p.model.settings for name, _ in s.values):
+    if not any(
+        name == "acts_as" for p in (before, after) for s in p.model.settings for name, _ in s.values
+    ):
         return False
     return any(
-        _acts_as(before, before.people.prepared(one)) != _acts_as(after, after.people.prepared(other))
+        _acts_as(before, before.people.prepared(one))
+        != _acts_as(after, after.people.prepared(other))
         for one, other in pairing.common
     )
 
@@ -170,7 +199,10 @@ def _acts_as(prepared: Prepared, account: PreparedAccount) -> str | None:
 
 def not_compared(stores: tuple[str, ...]) -> str:
     """The sentence that tells of it."""
-    return f"what {of_disks(stores)} lets through may be otherwise, and was not compared: see `drawknife disk compare`"
+    return (
+        f"what {of_disks(stores)} lets through may be otherwise, and was not compared: see"
+        " `drawknife disk compare`"
+    )
 
 
 def of_disks(stores: Iterable[str]) -> str:

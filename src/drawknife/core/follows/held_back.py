@@ -18,7 +18,9 @@ from .no_effect import ACCOUNTS, named_by, spoken_for
 
 
 def held_back(after: Prepared, lines: Sequence[Added], day: date) -> list[str]:
-    """Where a right that a change allows in a folder is still held back by the grants or by an endpoint, in words."""
+    """Where a right that a change allows in a folder is still held back by the grants or by an
+    endpoint, in words.
+    """
     after = after.on(day)
     found: dict[str, list[str]] = {}
     for added in lines:
@@ -35,11 +37,17 @@ def held_back(after: Prepared, lines: Sequence[Added], day: date) -> list[str]:
     return [f"{several(names)}: {what}" for what, names in found.items()]
 
 
-def _holding_back(prepared: Prepared, account: PreparedAccount, location: str, right: str) -> Iterator[str]:
+def _holding_back(
+    prepared: Prepared, account: PreparedAccount, location: str, right: str
+) -> Iterator[str]:
     """What keeps from an account a right that the folder allows it."""
     obstacles = list(right_obstacles(prepared, account, location, right, own=False))
     served = prepared.namespace(account).resolve(location).served
-    if served is not None and obstacles and all(o.reason == "ceiling-lacks-right" for o in obstacles):
+    if (
+        served is not None
+        and obstacles
+        and all(o.reason == "ceiling-lacks-right" for o in obstacles)
+    ):
         yield f"the grants on {served.path} still hold back {right}"
     if not obstacles:
         for endpoint in prepared.model.endpoints:

@@ -1,4 +1,6 @@
-"""Who can do less after a change than before: the part of what follows that a sync has to be careful with."""
+"""Who can do less after a change than before: the part of what follows that a sync has to be
+careful with.
+"""
 
 from __future__ import annotations
 
@@ -10,10 +12,14 @@ from .pairing import Pairing, Renames, changed_settings
 from .sign_in_changes import SigningIn
 
 
-def losing(before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None) -> frozenset[str]:
-    """The accounts of both, by their names afterwards, that lose a right somewhere, or keep it for fewer files.
+def losing(
+    before: Prepared, after: Prepared, at: datetime, renames: Renames | None = None
+) -> frozenset[str]:
+    """The accounts of both, by their names afterwards, that lose a right somewhere, or keep it for
+    fewer files.
 
-    With what they may do through an endpoint, as of a moment. Who only cannot sign in any more is left out.
+    With what they may do through an endpoint, as of a moment. Who only cannot sign in any more is
+    left out.
     """
     before, after = before.on(at.date()), after.on(at.date())
     pairing = Pairing(before, after, renames)
@@ -21,4 +27,9 @@ def losing(before: Prepared, after: Prepared, at: datetime, renames: Renames | N
     signing = SigningIn(pairing, at, None, affected | changed_settings(pairing))
     access, _ = compare_access(pairing, affected, with_changed_paths(pairing), signing)
     common = {after.model.accounts[now].name for _, now in pairing.common}
-    return frozenset(name for change in access if change.lost or change.narrowed for name in change.accounts) & common
+    return (
+        frozenset(
+            name for change in access if change.lost or change.narrowed for name in change.accounts
+        )
+        & common
+    )

@@ -1,7 +1,7 @@
 """Why a line that was added changes nothing (docs/rules.md, "What follows", last paragraph).
 
-Each reason is found by asking, for the accounts that the line names and at the places it speaks for, what decides
-there; the first account of each reason is named.
+Each reason is found by asking, for the accounts that the line names and at the places it speaks
+for, what decides there; the first account of each reason is named.
 """
 
 from __future__ import annotations
@@ -30,8 +30,9 @@ from .pairing import members_of
 
 #: No more lines, accounts, and places are looked at than these; what is left out is said.
 LINES, ACCOUNTS, PLACES = 20, 50, 6
-#: Where something follows from the change, so many lines are taken away again, one by one; and none in models of
-#: more accounts times folders, where each time is a wait. Accounts alone take as long as with so many folders.
+#: Where something follows from the change, so many lines are taken away again, one by one; and none
+#: in models of more accounts times folders, where each time is a wait. Accounts alone take as long
+#: as with so many folders.
 SINGLY, SINGLY_WITHIN, AS_FOLDERS = 5, 50_000_000, 5_000
 
 
@@ -48,19 +49,26 @@ def lines_without_effect(
     follows: Consequences,
     at: datetime,
     was: Model,
+    *,
     added: list[Added],
     more: Iterator[Added],
 ) -> tuple[list[NoEffect], str | None]:
-    """Those of the lines that a change adds (:func:`added_lines`) that are different for nobody; and what was not
+    """Those of the lines that a change adds (:func:`added_lines`) that are different for nobody;
+    and what was not
     looked at, in words. `was` is the model before with the names that its things have afterwards.
 
-    `added` are the first LINES of them; the others, `more`, are only counted, and that only where it is told. Where
-    something follows from the change, each line is taken away again to see what it does itself.
+    `added` are the first LINES of them; the others, `more`, are only counted, and that only where
+    it is told. Where something follows from the change, each line is taken away again to see what
+    it does itself.
     """
     if not added:
         return [], None
     if not follows.for_nobody:
-        if len(added) == 1 and len(list(differing(was, after.model))) == 1 and not comes_with_its_item(was, added[0]):
+        if (
+            len(added) == 1
+            and len(list(differing(was, after.model))) == 1
+            and not comes_with_its_item(was, added[0])
+        ):
             return [], None  # it is all of the change, and something follows from it
         folders = sum(len(s.folders) for s in after.model.stores)
         if len(after.model.accounts) * max(folders, AS_FOLDERS) > SINGLY_WITHIN:
@@ -69,16 +77,24 @@ def lines_without_effect(
     left = None
     count = len(added) + sum(1 for _ in more)
     if count > len(some):
-        left = f"of {number_of(count, 'line')} that are added, the first {len(some)} were looked at one by one"
+        left = (
+            f"of {number_of(count, 'line')} that are added, the first {len(some)} were looked at"
+            " one by one"
+        )
     some = [x for x in some if x.kind != "endpoint" or not _only_waits(was, after, x, at)]
     if not follows.for_nobody:
-        some = [x for x in some if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody]
+        some = [
+            x
+            for x in some
+            if consequences(prepare(without_line(after.model, x), after), after, at).for_nobody
+        ]
     day = at.date()
     return [why_no_effect(before.on(day), after.on(day), x, day) for x in some], left
 
 
 def _only_waits(was: Model, after: Prepared, added: Added, at: datetime) -> bool:
-    """Does a line of an endpoint do nothing only because nothing is there yet: no account, none with a credential, or
+    """Does a line of an endpoint do nothing only because nothing is there yet: no account, none
+    with a credential, or
     the endpoint that comes with it does not run?
 
     Without such a line nobody could come in once there is: to warn of it would be bad advice.
@@ -86,7 +102,9 @@ def _only_waits(was: Model, after: Prepared, added: Added, at: datetime) -> bool
     if has_ended(added.line, at.date()):
         return False
     endpoint = after.endpoints[fold(added.name)]
-    if comes_with_its_item(was, added) and (not endpoint.enabled or endpoint.name in after.stopped_by):
+    if comes_with_its_item(was, added) and (
+        not endpoint.enabled or endpoint.name in after.stopped_by
+    ):
         return True
     if not added.line.subject.name and not named_by(after.on(at.date()), added.line.subject):
         return True
@@ -94,16 +112,25 @@ def _only_waits(was: Model, after: Prepared, added: Added, at: datetime) -> bool
 
 
 def why_no_effect(before: Prepared, after: Prepared, added: Added, day: date) -> NoEffect:
-    """The reasons why a line, with which nothing is different for anybody, has no effect, as of a day."""
+    """The reasons why a line, with which nothing is different for anybody, has no effect, as of a
+    day.
+    """
     if has_ended(added.line, day):
-        return NoEffect(added, (f"it has ended: {added.line.until} was the last day that it counted",))
-    reasons = {"folder": _of_entry, "virtual path": _of_grant, "endpoint": _of_endpoint_entry, "group": _of_member}[
-        added.kind
-    ](before, after, added)
+        return NoEffect(
+            added, (f"it has ended: {added.line.until} was the last day that it counted",)
+        )
+    reasons = {
+        "folder": _of_entry,
+        "virtual path": _of_grant,
+        "endpoint": _of_endpoint_entry,
+        "group": _of_member,
+    }[added.kind](before, after, added)
     by_reason: dict[str, list[str]] = {}
     for text, who in reasons:
         by_reason.setdefault(text, []).extend([who] if who else [])
-    return NoEffect(added, tuple(text.replace(WHO, several(names)) for text, names in by_reason.items()))
+    return NoEffect(
+        added, tuple(text.replace(WHO, several(names)) for text, names in by_reason.items())
+    )
 
 
 #: What stands for the accounts that a reason holds for.
@@ -122,16 +149,23 @@ def _nobody(subject: Subject) -> str:
     return f"no account counts as {subject}"
 
 
-#: A reason, with WHO for the account that it holds for, and that account; empty: it holds for none in particular.
+#: A reason, with WHO for the account that it holds for, and that account; empty: it holds for none
+#: in particular.
 Reasons = Iterator[tuple[str, str]]
 
 
 def _limited(accounts: list[PreparedAccount]) -> Reasons:
     if len(accounts) > ACCOUNTS:
-        yield f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were asked about", ""
+        yield (
+            (
+                f"only the first {ACCOUNTS} of the {len(accounts)} accounts that it names were"
+                " asked about"
+            ),
+            "",
+        )
 
 
-# --- entries of folders ---------------------------------------------------------------------------
+# --- entries of folders -------------------------------------------------------------------------
 
 
 def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
@@ -147,7 +181,9 @@ def _of_entry(before: Prepared, after: Prepared, added: Added) -> Reasons:
             seen = True
             for right in RIGHTS:
                 if entry.rights & BIT[right]:
-                    yield from _of_right(before, after, account, location, place, right, added)
+                    yield from _of_right(
+                        before, after, account, location, place, right=right, added=added
+                    )
     if not seen:
         yield f"no virtual path leads {_whom(accounts)} to {added.name}", ""
     yield from _limited(accounts)
@@ -157,20 +193,37 @@ def _whom(accounts: list[PreparedAccount]) -> str:
     return accounts[0].name if len(accounts) == 1 else "anybody whom it names"
 
 
-def spoken_for(prepared: Prepared, account: PreparedAccount, top: Place, reach: str) -> Iterator[tuple[str, Place]]:
-    """Some of the locations of an account that the line speaks for, recorded or not, and their folders."""
-    paths = {"tree": ("", "/…", "/…/…"), "here": ("",), "below": ("/…", "/…/…"), "children": ("/…",)}[reach]
+def spoken_for(
+    prepared: Prepared, account: PreparedAccount, top: Place, reach: str
+) -> Iterator[tuple[str, Place]]:
+    """Some of the locations of an account that the line speaks for, recorded or not, and their
+    folders.
+    """
+    paths = {
+        "tree": ("", "/…", "/…/…"),
+        "here": ("",),
+        "below": ("/…", "/…/…"),
+        "children": ("/…",),
+    }[reach]
     store = prepared.stores[top.store]
     start, stop = store.branch(top.path)
     recorded = [f.path for f in islice(store.store.folders[start:stop], PLACES)]
-    places = [Place(top.store, (top.path if top.path != "/" else "") + rest or "/") for rest in paths]
+    places = [
+        Place(top.store, (top.path if top.path != "/" else "") + rest or "/") for rest in paths
+    ]
     for path in recorded:
-        if path != top.path and (reach in ("tree", "below") or (reach == "children" and parent(path) == top.path)):
+        if path != top.path and (
+            reach in ("tree", "below") or (reach == "children" and parent(path) == top.path)
+        ):
             places.append(Place(top.store, path))
     space = prepared.namespace(account)
     for path, served in space.served.items():
         for place in dict.fromkeys(places):
-            rest = rest_below(place.path, served.place.path) if place.store == served.place.store else None
+            rest = (
+                rest_below(place.path, served.place.path)
+                if place.store == served.place.store
+                else None
+            )
             if rest is not None:
                 location = join(path, rest)
                 if space.resolve(location).served is served:
@@ -183,6 +236,7 @@ def _of_right(
     account: PreparedAccount,
     location: str,
     place: Place,
+    *,
     right: str,
     added: Added,
 ) -> Reasons:
@@ -194,7 +248,10 @@ def _of_right(
         for obstacle in obstacles:
             if obstacle.reason == "ceiling-lacks-right":
                 served = prepared.namespace(account).resolve(location).served
-                yield f"the grants on {served.path if served else location} hold it back from {WHO}", who
+                yield (
+                    f"the grants on {served.path if served else location} hold it back from {WHO}",
+                    who,
+                )
             elif obstacle.reason == "fixed-point":
                 yield f"{location} is, or is above, a virtual path of {WHO}", who
             elif obstacle.reason == "cannot-pass":
@@ -202,14 +259,20 @@ def _of_right(
         if any(o.gate != "folder" or o.reason == "cannot-pass" for o in obstacles):
             continue
         decision, seal = decider(
-            prepared.stores[place.store], place.path, BIT[right], account.who_owning if own else account.who
+            prepared.stores[place.store],
+            place.path,
+            BIT[right],
+            account.who_owning if own else account.who,
         )
         line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
         if decision is None:
             if entry.effect != "allow":
                 yield f"it is so without it: no entry allows it to {WHO}", who
             elif seal is not None:
-                yield f"{place.store}:{seal[1]} is sealed, and the line does not come down into it", ""
+                yield (
+                    f"{place.store}:{seal[1]} is sealed, and the line does not come down into it",
+                    "",
+                )
             else:
                 yield f"it is so without it: what nothing decides is allowed in {place.store}", ""
         elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
@@ -235,10 +298,13 @@ def _the_same(before: Prepared, place: Place, bit: int, account: PreparedAccount
         if store is None or not store.open:
             return f"it is so without it: no entry allows it to {WHO}"
         return f"it is so without it: what nothing decides is allowed in {place.store}"
-    return f"it is so without it: `{decision.entry}` on {place.store}:{decision.at} decides the same for {WHO}"
+    return (
+        f"it is so without it: `{decision.entry}` on {place.store}:{decision.at} decides the same"
+        f" for {WHO}"
+    )
 
 
-# --- grants, entries of endpoints, members --------------------------------------------------------
+# --- grants, entries of endpoints, members ------------------------------------------------------
 
 
 def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
@@ -258,9 +324,15 @@ def _of_grant(before: Prepared, after: Prepared, added: Added) -> Reasons:
             had = before.namespace(was).served.get(added.name) if was is not None else None
             if had is not None and had.ceiling == served.ceiling:
                 rights = format_rights(grant.rights)
-                yield f"it is so without it: other grants let {WHO} {rights} on {added.name}", account.name
+                yield (
+                    f"it is so without it: other grants let {WHO} {rights} on {added.name}",
+                    account.name,
+                )
             else:
-                yield f"the entries of {served.place} and below do not let {WHO} do what it grants", account.name
+                yield (
+                    f"the entries of {served.place} and below do not let {WHO} do what it grants",
+                    account.name,
+                )
     yield from _limited(accounts)
 
 
@@ -274,10 +346,16 @@ def _of_endpoint_entry(before: Prepared, after: Prepared, added: Added) -> Reaso
         denied = [
             e
             for e in endpoint.entries
-            if e != entry and e.effect != "allow" and e.rights & entry.rights
+            if e != entry
+            and e.effect != "allow"
+            and e.rights & entry.rights
             and after.people.number(e.subject) in account.who
-        ]  # fmt: skip
-        allowed = [r for r in RIGHTS if entry.rights & BIT[r] and endpoint_allows(after, account, endpoint, BIT[r])]
+        ]
+        allowed = [
+            r
+            for r in RIGHTS
+            if entry.rights & BIT[r] and endpoint_allows(after, account, endpoint, BIT[r])
+        ]
         if entry.effect == "allow" and denied:
             yield f"`{denied[0]}`, a deny on its level, overrules the line for {WHO}", account.name
         elif entry.effect == "allow" and allowed:
@@ -294,7 +372,11 @@ def _of_member(before: Prepared, after: Prepared, added: Added) -> Reasons:
         return
     group = Subject("group", added.name)
     inside = members_of(before, [group])
-    there = [a for a in accounts if (was := before.people.index.get(a.name)) is not None and inside >> was & 1]
+    there = [
+        a
+        for a in accounts
+        if (was := before.people.index.get(a.name)) is not None and inside >> was & 1
+    ]
     if len(there) == len(accounts):
         yield f"{_whom(accounts)} counted as {group} already", ""
     else:

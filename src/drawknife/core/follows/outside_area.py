@@ -1,4 +1,6 @@
-"""Does a change lie within an administrator's area: what it touches, and whom it concerns (docs/rules.md, "Areas")."""
+"""Does a change lie within an administrator's area: what it touches, and whom it concerns
+(docs/rules.md, "Areas").
+"""
 
 from __future__ import annotations
 
@@ -16,18 +18,26 @@ from .access_differences import AccessChange
 from .consequences import Consequences
 from .pairing import Renames
 
-#: Fields of a store that reach beyond it: where its files are, with which modes, and how many may be.
+#: Fields of a store that reach beyond it: where its files are, with which modes, and how many may
+#: be.
 _BEYOND_A_STORE = ("root", "creation_mode", "capacity")
 
 
 def outside(
-    area: Area, before: Prepared, after: Prepared, follows: Consequences, renames: Renames, day: date
+    area: Area,
+    before: Prepared,
+    after: Prepared,
+    follows: Consequences,
+    renames: Renames,
+    day: date,
 ) -> list[str]:
-    """What of a change lies outside the area, in words; empty: nothing. `follows` are its effects on a day.
+    """What of a change lies outside the area, in words; empty: nothing.
 
-    Every item that the change touches has to lie within the area. Accounts outside gain and lose access at places
-    within the area only. Their locations lead where they led, and their settings, sign-in and room stay the same.
-    What was not compared counts as outside.
+    `follows` are its effects on a day.
+
+    Every item that the change touches has to lie within the area. Accounts outside gain and lose
+    access at places within the area only. Their locations lead where they led, and their settings,
+    sign-in and room stay the same. What was not compared counts as outside.
     """
     old, new = before.model, after.model
     items = list(differing(old, new))
@@ -36,9 +46,12 @@ def outside(
     said += [
         f"the home of {d.name}, {d.after.home}"
         for d in items
-        if d.section == "accounts" and d.after is not None and d.after.home is not None
-        and (d.before is None or d.before.home != d.after.home) and not area.holds_place(d.after.home)
-    ]  # fmt: skip
+        if d.section == "accounts"
+        and d.after is not None
+        and d.after.home is not None
+        and (d.before is None or d.before.home != d.after.home)
+        and not area.holds_place(d.after.home)
+    ]
     origin = renames.origins("account", (a.name for a in old.accounts))
     was = {a.name: a for a in old.accounts}
     inside = {
@@ -58,7 +71,9 @@ def outside(
 
 
 def _in_no_area(item: Differs, inside: set[str]) -> Iterator[str]:
-    """What differs and lies in no area, though the item may; `inside` are the accounts within the area, folded."""
+    """What differs and lies in no area, though the item may; `inside` are the accounts within the
+    area, folded.
+    """
     match item.before or item.after:
         case Store():
             for field in _BEYOND_A_STORE:
@@ -67,16 +82,25 @@ def _in_no_area(item: Differs, inside: set[str]) -> Iterator[str]:
         case Usage(owner=owner) if owner is not None and fold(owner) not in inside:
             yield f"what {owner} uses at {item.name}"
         case Setting():
-            values = [{} if side is None else dict(side.values) for side in (item.before, item.after)]
-            acts_as, owners = ([v.get(field) for v in values] for field in ("acts_as", "uploads_owner"))
+            values = [
+                {} if side is None else dict(side.values) for side in (item.before, item.after)
+            ]
+            acts_as, owners = (
+                [v.get(field) for v in values] for field in ("acts_as", "uploads_owner")
+            )
             if acts_as[0] != acts_as[1]:
                 yield f"acts_as of {item.name}"
-            if owners[0] != owners[1] and any(o is not None and fold(o) not in inside for o in owners):
+            if owners[0] != owners[1] and any(
+                o is not None and fold(o) not in inside for o in owners
+            ):
                 yield f"uploads_owner of {item.name}, {owners[1] or owners[0]}"
 
 
 class _Sides(NamedTuple):
-    """A change on one day. `origin` has the earlier name of each later name, compared forms; `inside` later names."""
+    """A change on one day.
+
+    `origin` has the earlier name of each later name, compared forms; `inside` later names.
+    """
 
     area: Area
     before: Prepared
@@ -90,7 +114,9 @@ class _Sides(NamedTuple):
             yield from self._access(change)
         for led in follows.leads:
             names = self._others(led.accounts)
-            if names and (led.before is not None or led.after is None or not self.area.holds_place(led.after)):
+            if names and (
+                led.before is not None or led.after is None or not self.area.holds_place(led.after)
+            ):
                 yield f"{led.location} would lead {several(names)} to {led.after or 'nothing'}"
         for entered in follows.sign_in:
             if names := self._others(entered.accounts):
@@ -121,7 +147,9 @@ class _Sides(NamedTuple):
         return [n for n in names if n not in self.inside]
 
     def _within(self, name: str, location: str) -> bool:
-        """Do the folders that a location leads an account to, before and after, lie within the area?"""
+        """Do the folders that a location leads an account to, before and after, lie within the
+        area?
+        """
         earlier = self.origin.get(fold(name), name)
         places = [_led(self.before, earlier, location), _led(self.after, name, location)]
         return any(places) and all(p is None or self.area.holds_place(p) for p in places)

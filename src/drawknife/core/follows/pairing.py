@@ -1,7 +1,8 @@
-"""What is held against what, where one model takes the place of another (docs/rules.md, "What follows").
+"""What is held against what, where one model takes the place of another (docs/rules.md, "What
+follows").
 
-Things are the same that have the same name, whatever its case; what a change renames is held against itself
-under its new name.
+Things are the same that have the same name, whatever its case; what a change renames is held
+against itself under its new name.
 """
 
 from __future__ import annotations
@@ -22,7 +23,9 @@ from ..words.names import Place, fold, join, parse_place, rest_below
 
 
 class Renaming(NamedTuple):
-    """One rename: the kind (account, group, unit, store, folder, endpoint, quota), and the names as they are spelled."""
+    """One rename: the kind (account, group, unit, store, folder, endpoint, quota), and the names as
+    they are spelled.
+    """
 
     kind: str
     old: str
@@ -59,7 +62,11 @@ class Renames:
                 place = Place(r.new, place.path)
             elif r.kind == "folder":
                 old, new = parse_place(r.old), parse_place(r.new)
-                rest = rest_below(place.path, old.path) if fold(place.store) == fold(old.store) else None
+                rest = (
+                    rest_below(place.path, old.path)
+                    if fold(place.store) == fold(old.store)
+                    else None
+                )
                 if rest is not None:
                     place = Place(new.store, join(new.path, rest))
         return place
@@ -104,7 +111,9 @@ class Item(NamedTuple):
 
 
 def items_differing(before: Model, after: Model, renames: Renames) -> list[Item]:
-    """What differs between two models; what was renamed is one item, and no two of which one goes and one comes."""
+    """What differs between two models; what was renamed is one item, and no two of which one goes
+    and one comes.
+    """
     found = list(differing(before, after))
     if not renames:
         return [Item(d.name, d) for d in found]
@@ -117,12 +126,16 @@ def items_differing(before: Model, after: Model, renames: Renames) -> list[Item]
         new = came.get((d.section, called)) if called is not None else None
         if new is not None:
             taken.add(id(new))
-        out.append(Item(d.name, d if new is None else Differs(d.section, new.name, d.before, new.after)))
+        out.append(
+            Item(d.name, d if new is None else Differs(d.section, new.name, d.before, new.after))
+        )
     return [item for item in out if id(item.differs) not in taken]
 
 
 def _called_now(d: Differs, renames: Renames, rewriting: Rewriting) -> str | None:
-    """What a thing of the model before is called afterwards; None of a line, which is only itself."""
+    """What a thing of the model before is called afterwards; None of a line, which is
+    only itself.
+    """
     kind = OF_SECTION.get(d.section)
     if kind is None:
         return None
@@ -136,7 +149,8 @@ def _called_now(d: Differs, renames: Renames, rewriting: Rewriting) -> str | Non
 class Pairing:
     """Two models made ready, and which account and endpoint of one is which of the other.
 
-    `common` are pairs of positions among the accounts; `gone` and `come` are positions in one model only.
+    `common` are pairs of positions among the accounts; `gone` and `come` are positions in one model
+    only.
     """
 
     def __init__(self, before: Prepared, after: Prepared, renames: Renames | None = None) -> None:
@@ -155,13 +169,14 @@ class Pairing:
                 else:
                     self.common.append((before.people.index[name], i))
         #: Do all accounts have the same positions in both?
-        self.aligned = len(self.common) == len(before.model.accounts) == len(after.model.accounts) and all(
-            was == now for was, now in self.common
-        )
+        self.aligned = len(self.common) == len(before.model.accounts) == len(
+            after.model.accounts
+        ) and all(was == now for was, now in self.common)
         known = {i for i, _ in self.common}
         self.gone = [i for i in range(len(before.model.accounts)) if i not in known]
         ways = self.renames.origins("endpoint", (e.name for e in before.model.endpoints))
-        #: The endpoints of either model as (name before, name afterwards); None where it is not there.
+        #: The endpoints of either model as (name before, name afterwards); None where it is not
+        #: there.
         self.endpoints: list[tuple[str | None, str | None]] = [
             (ways.get(fold(e.name)), e.name) for e in after.model.endpoints
         ]
@@ -171,14 +186,19 @@ class Pairing:
     def affected(self) -> set[int]:
         """Positions in `common` of the accounts whose own lines or standing may differ."""
         a, b = self.before.model, self.after.model
-        found = {i for i, (was, now) in enumerate(self.common) if a.accounts[was] is not b.accounts[now]
-                 and a.accounts[was] != b.accounts[now]}  # fmt: skip
+        found = {
+            i
+            for i, (was, now) in enumerate(self.common)
+            if a.accounts[was] is not b.accounts[now] and a.accounts[was] != b.accounts[now]
+        }
         if a.groups is not b.groups and a.groups != b.groups:
             found |= self.positions(*changed_groups(a, b))
         return found
 
     def positions(self, before: set[object], after: set[object]) -> set[int]:
-        """Positions in `common` of the accounts that count as any of the subjects, in either model."""
+        """Positions in `common` of the accounts that count as any of the subjects, in
+        either model.
+        """
         was, now = members_of(self.before, before), members_of(self.after, after)
         return {i for i, (x, y) in enumerate(self.common) if was >> x & 1 or now >> y & 1}
 
@@ -205,11 +225,14 @@ def members_of(prepared: Prepared, subjects: Iterable[object]) -> int:
 
 
 def changed_settings(pairing: Pairing) -> set[int]:
-    """Positions of the accounts that count as somebody for whom other things are set than before."""
+    """Positions of the accounts that count as somebody for whom other things are set
+    than before.
+    """
     a, b = pairing.before.model.settings, pairing.after.model.settings
     if a is b or a == b:
         return set()
     old, new = {s.subject: s for s in a}, {s.subject: s for s in b}
     return pairing.positions(
-        {s for s, x in old.items() if new.get(s) != x}, {s for s, x in new.items() if old.get(s) != x}
+        {s for s, x in old.items() if new.get(s) != x},
+        {s for s, x in new.items() if old.get(s) != x},
     )

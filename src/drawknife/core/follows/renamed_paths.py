@@ -13,7 +13,9 @@ from .pairing import Pairing
 
 
 def renamed_paths(pairing: Pairing) -> Iterator[Finding]:
-    """Yield a finding for each location of a renamed folder that is another for those who can enter it."""
+    """Yield a finding for each location of a renamed folder that is another for those who can enter
+    it.
+    """
     before = pairing.before
     map_ = access_of_all(before)
     for renaming in pairing.renames.each:
@@ -30,7 +32,17 @@ def renamed_paths(pairing: Pairing) -> Iterator[Finding]:
             rest = rest_below(new.path, top.path) if new.store == top.store else None
             now = None if rest is None else join(cell.segment.path, rest)
             if now != cell.location:
-                who = several(before.model.accounts[map_.accounts[bit]].name for bit in bits_in(entering))
+                who = several(
+                    before.model.accounts[map_.accounts[bit]].name for bit in bits_in(entering)
+                )
                 becomes = f"is {now} now" if now is not None else "is no longer seen"
-                text = f"{cell.location} {becomes} by {who}" if now is None else f"{cell.location} {becomes} for {who}"
-                yield Finding("path-renamed", cell.location, f"{text}; tell them, and rename the folder on the disk")
+                text = (
+                    f"{cell.location} {becomes} by {who}"
+                    if now is None
+                    else f"{cell.location} {becomes} for {who}"
+                )
+                yield Finding(
+                    "path-renamed",
+                    cell.location,
+                    f"{text}; tell them, and rename the folder on the disk",
+                )

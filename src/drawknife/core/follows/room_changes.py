@@ -1,4 +1,6 @@
-"""Where the room that an account's limits leave is another in one of two models (docs/rules.md, "What follows")."""
+"""Where the room that an account's limits leave is another in one of two models (docs/rules.md,
+"What follows").
+"""
 
 from __future__ import annotations
 
@@ -31,23 +33,27 @@ class RoomChange(NamedTuple):
 
 
 def room_changes(pairing: Pairing, at: datetime, affected: set[int]) -> list[RoomChange]:
-    """Where limits leave other room, as of a moment; `affected` are those whose own lines or settings differ.
+    """Where limits leave other room, as of a moment; `affected` are those whose own lines or
+    settings differ.
 
-    Looked at are the virtual paths of each account, and the folders below them that a quota is on: in between
-    nothing can differ.
+    Looked at are the virtual paths of each account, and the folders below them that a quota is on:
+    in between nothing can differ.
     """
     before, after = pairing.before, pairing.after
     if _nothing_limits(before, after) or _same(before, after):
         return []
     found: dict[tuple[str, Room | None, Room | None], list[str]] = {}
-    quota_folders = [pairing.renames.place(q.folder) for q in before.model.quotas if q.folder is not None] + [
-        q.folder for q in after.model.quotas if q.folder is not None
-    ]
+    quota_folders = [
+        pairing.renames.place(q.folder) for q in before.model.quotas if q.folder is not None
+    ] + [q.folder for q in after.model.quotas if q.folder is not None]
     for i in _candidates(pairing, affected):
         was, now = pairing.common[i]
         one, other = before.people.prepared(was), after.people.prepared(now)
         locations = dict.fromkeys(
-            (*_locations(before, one, quota_folders, pairing), *_locations(after, other, quota_folders, None))
+            (
+                *_locations(before, one, quota_folders, pairing),
+                *_locations(after, other, quota_folders, None),
+            )
         )
         for location in locations:
             change = (location, _room(before, one, location, at), _room(after, other, location, at))
@@ -74,7 +80,9 @@ def _same(before: Prepared, after: Prepared) -> bool:
 
 
 def _candidates(pairing: Pairing, affected: set[int]) -> Iterable[int]:
-    """Positions of the accounts whose room may differ: all, unless only what is shared by some is other than before."""
+    """Positions of the accounts whose room may differ: all, unless only what is shared by some is
+    other than before.
+    """
     a, b = pairing.before.model, pairing.after.model
     everybody = range(len(pairing.common))
     if a.usage is not b.usage and a.usage != b.usage:
@@ -91,7 +99,9 @@ def _candidates(pairing: Pairing, affected: set[int]) -> Iterable[int]:
 
 
 def _sending_for(pairing: Pairing, owners: set[int]) -> set[int]:
-    """Positions of the accounts whose uploads belong to one of some others, whose room then counts, in either model."""
+    """Positions of the accounts whose uploads belong to one of some others, whose room then counts,
+    in either model.
+    """
     sets: list[set[object]] = [
         {s.subject for s in m.settings if any(name == "uploads_owner" for name, _ in s.values)}
         for m in (pairing.before.model, pairing.after.model)
@@ -119,9 +129,14 @@ def _shared(prepared: Prepared) -> dict[Quota, tuple[int, int]]:
 
 
 def _locations(
-    prepared: Prepared, account: PreparedAccount, quota_folders: list[Place], pairing: Pairing | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    quota_folders: list[Place],
+    pairing: Pairing | None,
 ) -> Iterator[str]:
-    """Where the room of an account may begin to be another: its virtual paths, and folders with a quota below them."""
+    """Where the room of an account may begin to be another: its virtual paths, and folders with a
+    quota below them.
+    """
     space = prepared.namespace(account)
     for path, served in space.served.items():
         yield path

@@ -1,4 +1,6 @@
-"""Some of many names, as a set of bits: what is told of ten thousand accounts at each of many places is not written out."""
+"""Some of many names, as a set of bits: what is told of ten thousand accounts at each of many
+places is not written out.
+"""
 
 from __future__ import annotations
 
@@ -53,7 +55,9 @@ class SomeNames(Sequence[str]):
     def __eq__(self, other: object) -> bool:
         if isinstance(other, SomeNames) and other.roll is self.roll:
             return self.bits == other.bits
-        return tuple(self) == tuple(other) if isinstance(other, SomeNames | tuple) else NotImplemented
+        return (
+            tuple(self) == tuple(other) if isinstance(other, SomeNames | tuple) else NotImplemented
+        )
 
     def __hash__(self) -> int:
         return hash(tuple(self))

@@ -17,7 +17,9 @@ from .sign_in_changes import Credentials, held_after
 KIND, NEW = "trial-turned", "trial-not-as-expected"
 
 
-def trial_findings(prepared: Prepared, now: datetime, credentials: Credentials = None) -> list[Finding]:
+def trial_findings(
+    prepared: Prepared, now: datetime, credentials: Credentials = None
+) -> list[Finding]:
     """A finding for each trial of which a step is not as expected."""
     return [
         _finding(trial, wrong)
@@ -27,17 +29,25 @@ def trial_findings(prepared: Prepared, now: datetime, credentials: Credentials =
 
 
 def turned(
-    before: Prepared, after: Prepared, now: datetime, renames: Renames, credentials: Credentials = None
+    before: Prepared,
+    after: Prepared,
+    now: datetime,
+    renames: Renames,
+    credentials: Credentials = None,
 ) -> tuple[list[Finding], list[Finding]]:
-    """The trials with steps that are no more as expected, and those that are still there with steps that are again.
+    """The trials with steps that are no more as expected, and those that are still there with steps
+    that are again.
 
-    `credentials` are what accounts have to sign in with, by their names before. A trial that is new is of kind NEW.
+    `credentials` are what accounts have to sign in with, by their names before. A trial that is new
+    is of kind NEW.
     """
     then = None if credentials is None else _held_then(before, after, renames, credentials)
     was = {t.name: (t, try_on(before, t, now, credentials)) for t in before.model.trials}
     came = {t.name: (t, try_on(after, t, now, then)) for t in after.model.trials}
     was = {renames.name("trial", name): found for name, found in was.items()}
-    return _only_in(came, was), _only_in({name: found for name, found in was.items() if name in came}, came)
+    return _only_in(came, was), _only_in(
+        {name: found for name, found in was.items() if name in came}, came
+    )
 
 
 def _held_then(
@@ -48,7 +58,9 @@ def _held_then(
     found = {}
     for name, held in credentials.items():
         called = renames.account(name)
-        found[called] = held_after(held, was.get(name, "local"), sources.get(called, was.get(name, "local")))
+        found[called] = held_after(
+            held, was.get(name, "local"), sources.get(called, was.get(name, "local"))
+        )
     return found
 
 
@@ -60,11 +72,16 @@ def _only_in(
     found = []
     for name, (trial, came) in some.items():
         there = others[name][1] if name in others else []
-        # A step is held against the one in its place, unless steps came or went: a name in it may be another by now.
+        # A step is held against the one in its place, unless steps came or went: a name in it may
+        # be another by now.
         alike = len(there) == len(came)
-        wrong_there = {i if alike else str(x.step) for i, x in enumerate(there) if not x.as_expected}
+        wrong_there = {
+            i if alike else str(x.step) for i, x in enumerate(there) if not x.as_expected
+        }
         wrong = [
-            x for i, x in enumerate(came) if not x.as_expected and (i if alike else str(x.step)) not in wrong_there
+            x
+            for i, x in enumerate(came)
+            if not x.as_expected and (i if alike else str(x.step)) not in wrong_there
         ]
         if wrong:
             found.append(_finding(trial, wrong, KIND if name in others else NEW))

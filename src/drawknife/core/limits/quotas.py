@@ -19,7 +19,9 @@ if TYPE_CHECKING:
 
 
 class Soft(NamedTuple):
-    """A soft limit: above it there is room until the grace period (seconds, above 0) has run out."""
+    """A soft limit: above it there is room until the grace period (seconds, above 0)
+    has run out.
+    """
 
     limit: int
     grace: int
@@ -30,7 +32,10 @@ class Soft(NamedTuple):
         return None if self.over_since is None else self.over_since + timedelta(seconds=self.grace)
 
     def used_up(self, used: int, at: datetime) -> bool:
-        """Is there no room any more? Where it is not known since when it is above, the grace period runs on."""
+        """Is there no room any more?
+
+        Where it is not known since when it is above, the grace period runs on.
+        """
         ends = self.ends()
         return used > self.limit and ends is not None and at >= ends
 
@@ -63,7 +68,9 @@ def _room_in(hard: int | None, soft: Soft | None, used: int, at: datetime) -> in
 
 
 class Headroom(NamedTuple):
-    """How much more fits, the limit that binds (None: nothing does), and every limit that counts."""
+    """How much more fits, the limit that binds (None: nothing does), and every limit
+    that counts.
+    """
 
     bytes: int | None
     bytes_bound_by: Limit | None
@@ -77,7 +84,9 @@ ELSEWHERE = Place("", "/")
 
 
 class UsageByLimit:
-    """What counts against each limit: the rows of usage, gone through once for each limit, and kept."""
+    """What counts against each limit: the rows of usage, gone through once for each limit, and
+    kept.
+    """
 
     def __init__(self, prepared: Prepared) -> None:
         self._prepared = prepared
@@ -86,9 +95,11 @@ class UsageByLimit:
         for u in prepared.model.usage:
             self._by_owner.setdefault(u.owner, []).append(u)
             self._by_store.setdefault(u.folder.store, []).append(u)
-        #: What else counts against a limit, by its kind and name, where only a part of a model is there.
+        #: What else counts against a limit, by its kind and name, where only a part of a model is
+        #: there.
         self._beside = {
-            (kind, name): [Usage(ELSEWHERE, None, bytes_, files)] for kind, name, bytes_, files in prepared.model.beside
+            (kind, name): [Usage(ELSEWHERE, None, bytes_, files)]
+            for kind, name, bytes_, files in prepared.model.beside
         }
         self._by_quota: dict[str, list[Usage]] = {}
         self._sums: dict[tuple[str, str], tuple[int, int]] = {}
@@ -119,7 +130,10 @@ class UsageByLimit:
         found = self._sums.get((kind, name))
         if found is None:
             these = rows()
-            found = self._sums[kind, name] = (sum(u.bytes for u in these), sum(u.files for u in these))
+            found = self._sums[kind, name] = (
+                sum(u.bytes for u in these),
+                sum(u.files for u in these),
+            )
         return found
 
 
@@ -144,13 +158,24 @@ def bounds(quota: Quota) -> Bounds:
     """The hard and soft limits of a quota as they count."""
     if not quota.grace:
         return Bounds(
-            _smaller(quota.hard_bytes, quota.soft_bytes), _smaller(quota.hard_files, quota.soft_files), None, None
+            _smaller(quota.hard_bytes, quota.soft_bytes),
+            _smaller(quota.hard_files, quota.soft_files),
+            None,
+            None,
         )
     return Bounds(
         quota.hard_bytes,
         quota.hard_files,
-        None if quota.soft_bytes is None else Soft(quota.soft_bytes, quota.grace, quota.bytes_over_since),
-        None if quota.soft_files is None else Soft(quota.soft_files, quota.grace, quota.files_over_since),
+        (
+            None
+            if quota.soft_bytes is None
+            else Soft(quota.soft_bytes, quota.grace, quota.bytes_over_since)
+        ),
+        (
+            None
+            if quota.soft_files is None
+            else Soft(quota.soft_files, quota.grace, quota.files_over_since)
+        ),
     )
 
 
@@ -165,7 +190,9 @@ def quota_limit(kind: str, quota: Quota, used: tuple[int, int]) -> Limit:
 
 
 def limits_on(prepared: Prepared, owner: PreparedAccount, place: Place) -> list[Limit]:
-    """Every limit that counts a file of `owner` at `place`, in the order in which they bind on a tie."""
+    """Every limit that counts a file of `owner` at `place`, in the order in which they bind on a
+    tie.
+    """
     model = prepared.model
     usage = usage_by_limit(prepared)
     out: list[Limit] = []
@@ -262,10 +289,14 @@ def limits_gate(
         owner = (prepared.account(question.owner) if question.owner else None) or account
         asked = size - (question.replaced_size or 0) if question.action == "overwrite" else size
         files = 0
-    yield from _room(limits_on(prepared, owner, Place(place.store, parent(place.path))), asked, files, at)
+    yield from _room(
+        limits_on(prepared, owner, Place(place.store, parent(place.path))), asked, files, at
+    )
 
 
-def _moving(prepared: Prepared, question: Question, sites: Sites, size: int, at: datetime) -> Iterator[Refusal]:
+def _moving(
+    prepared: Prepared, question: Question, sites: Sites, size: int, at: datetime
+) -> Iterator[Refusal]:
     here, there = sites.here.place, sites.there.place if sites.there else None
     if here is None or there is None or sites.same_folder:
         return
@@ -279,7 +310,9 @@ def _moving(prepared: Prepared, question: Question, sites: Sites, size: int, at:
     yield from _room(new, size, files, at)
 
 
-def _room(limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime) -> Iterator[Refusal]:
+def _room(
+    limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime
+) -> Iterator[Refusal]:
     for x in limits:
         for what, asked, room, soft, used in (
             ("bytes", asked_bytes, x.room_bytes(at), x.soft_bytes, x.used_bytes),
@@ -288,21 +321,27 @@ def _room(limits: list[Limit], asked_bytes: int, asked_files: int, at: datetime)
             if asked <= 0 or room is None or asked <= room:
                 continue
             if soft is not None and soft.used_up(used, at):
-                since = f"its grace period ended {soft.ends():%Y-%m-%d %H:%M} (UTC)"
+                since = f"its grace period ended {soft.ends():%Y-%m-%d %H:%M} UTC"
                 yield Refusal(
                     "limits",
                     f"{x.kind}-{what}-grace-over",
-                    f"the {called(x)} is above its soft limit of {shown(soft.limit, what)}, and {since}; "
-                    f"bring {shown(used, what)} down to the limit",
+                    f"the {called(x)} is above its soft limit of {shown(soft.limit, what)}, and"
+                    f" {since}; bring {shown(used, what)} down to the limit",
                 )
             else:
                 yield Refusal(
                     "limits",
                     f"{x.kind}-{what}",
-                    f"the {called(x)} has no room left, and {shown(asked, what)} more is asked for"
-                    if room == 0
-                    else f"the {called(x)} has room for {shown(room, what)} more, and {shown(asked, what)} is asked for: "
-                    f"{shown(asked - room, what)} too much",
+                    (
+                        f"the {called(x)} has no room left, and {shown(asked, what)} more is"
+                        " asked for"
+                        if room == 0
+                        else (
+                            f"the {called(x)} has room for {shown(room, what)} more, and"
+                            f" {shown(asked, what)} is asked for: {shown(asked - room, what)} too"
+                            " much"
+                        )
+                    ),
                 )
 
 

@@ -34,7 +34,9 @@ class Canonical:
         )
 
     def item(self, kind: Kind, item: Any) -> Any:
-        """An item with every name spelled as it is defined, and every list sorted, each line once."""
+        """An item with every name spelled as it is defined, and every list sorted, each
+        line once.
+        """
         found = self._spelled.item(kind, item)
         changed: dict[str, Any] = {}
         for field, value in zip(kind.lists, kind.values_listed(found), strict=True):
@@ -45,26 +47,37 @@ class Canonical:
         return kind.but(found, changed) if changed else found
 
     def items(self, kind: Kind, items: Iterable[Any]) -> list[Any]:
-        """Each of some items; one that names nobody and lists nothing, as most folders are, is taken as it is."""
+        """Each of some items; one that names nobody and lists nothing, as most folders are, is
+        taken as it is.
+        """
         looked_at, one = kind.values_looked_at, self.item
         return [one(kind, item) if any(looked_at(item)) else item for item in items]
 
 
-def _in_place(kind: Kind, canonical: Each, old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[Any, ...] | None:
-    """Where a few items take the places of others that are called alike, or a few come in: the rest stays in its order.
+def _in_place(
+    kind: Kind, canonical: Each, old: tuple[Any, ...], new: tuple[Any, ...]
+) -> tuple[Any, ...] | None:
+    """Where a few items take the places of others that are called alike, or a few come in: the rest
+    stays in its order.
 
     None where it is not so simple.
     """
     if len(new) == len(old):
         places = [i for i, (a, b) in enumerate(zip(old, new, strict=True)) if a is not b]
-        if len(places) < MOST_CHANGED and all(kind.called(old[i]) == kind.called(new[i]) for i in places):
+        if len(places) < MOST_CHANGED and all(
+            kind.called(old[i]) == kind.called(new[i]) for i in places
+        ):
             made = list(new)
             for i, item in zip(places, canonical([new[i] for i in places]), strict=True):
                 made[i] = item
             return tuple(made)
         return None
     come = new[len(old) :]
-    if len(old) < len(new) and len(come) < MOST_CHANGED and all(a is b for a, b in zip(old, new, strict=False)):
+    if (
+        len(old) < len(new)
+        and len(come) < MOST_CHANGED
+        and all(a is b for a, b in zip(old, new, strict=False))
+    ):
         made = list(old)
         for item in canonical(come):
             insort(made, item, key=kind.order)
@@ -78,14 +91,18 @@ def _spelled(names: Names, known: Iterable[UnitFacts]) -> Iterable[UnitFacts]:
 
 
 def _each_once(rows: tuple[Usage, ...]) -> tuple[Usage, ...]:
-    """Usage in which each folder and owner stands once: several rows are one, as where two owners become nobody known."""
+    """Usage in which each folder and owner stands once: several rows are one, as where two owners
+    become nobody known.
+    """
     if len({(u.folder, u.owner) for u in rows}) == len(rows):
         return rows
     sums: dict[tuple[Place, str | None], Usage] = {}
     for u in rows:
         there = sums.get((u.folder, u.owner))
         sums[u.folder, u.owner] = (
-            u if there is None else replace(u, bytes=u.bytes + there.bytes, files=u.files + there.files)
+            u
+            if there is None
+            else replace(u, bytes=u.bytes + there.bytes, files=u.files + there.files)
         )
     return tuple(sums.values())
 
@@ -93,8 +110,8 @@ def _each_once(rows: tuple[Usage, ...]) -> tuple[Usage, ...]:
 def sound(model: Model, before: Model | None = None) -> Model:
     """The canonical form of a model without problems.
 
-    Items that are the same objects in `before`, a model in canonical form, are taken as they are, where
-    no name is spelled differently.
+    Items that are the same objects in `before`, a model in canonical form, are taken as they are,
+    where no name is spelled differently.
     """
     names = Names(model)
     if before is None or not Names(before).within(names):
@@ -115,18 +132,24 @@ def sound(model: Model, before: Model | None = None) -> Model:
 
     def of(section: str) -> tuple[Any, ...]:
         kind = OF_SECTION[section]
-        return made(kind, partial(canonical.items, kind), getattr(before, section), getattr(model, section))
+        return made(
+            kind, partial(canonical.items, kind), getattr(before, section), getattr(model, section)
+        )
 
     folders = {s.name: s.folders for s in before.stores}
 
     def with_folders(some: Iterable[Store]) -> list[Store]:
         each = partial(canonical.items, FOLDER)
-        return [replace(s, folders=made(FOLDER, each, folders.get(s.name, ()), s.folders)) for s in some]
+        return [
+            replace(s, folders=made(FOLDER, each, folders.get(s.name, ()), s.folders)) for s in some
+        ]
 
     parts = {section: of(section) for section in SECTIONS if section != STORE.section}
     parts["settings"] = tuple(s for s in parts["settings"] if s.values)
     parts["usage"] = _each_once(parts["usage"])
-    lines: dict[str, Any] = {section: tuple(sorted(set(getattr(model, section)))) for section in LINES}
+    lines: dict[str, Any] = {
+        section: tuple(sorted(set(getattr(model, section)))) for section in LINES
+    }
     lines["gone"] = tuple(sorted(names.gone.values()))
     return Model(
         units=tuple(sorted(names.unit.values(), key=fold)),

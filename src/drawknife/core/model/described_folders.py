@@ -1,4 +1,6 @@
-"""Folders with descriptors, in SDDL or as NFSv4 lists, and whom the identifiers in them stand for."""
+"""Folders with descriptors, in SDDL or as NFSv4 lists, and whom the identifiers in them
+stand for.
+"""
 
 from __future__ import annotations
 
@@ -57,10 +59,14 @@ def parse_described(text: str) -> DescribedFolder:
 
 
 def parse_sid_name(text: str) -> SidName:
-    """A line that says whom an identifier stands for: a security identifier, ``user:NAME`` or ``group:NAME``."""
+    """A line that says whom an identifier stands for: a security identifier, ``user:NAME`` or
+    ``group:NAME``.
+    """
     sid, space, subject = text.partition(" ")
     if not space:
-        raise BadValue(f"{text!r} names nobody", "SID SUBJECT, such as S-1-5-21-1-2-3-1105 account:ines")
+        raise BadValue(
+            f"{text!r} names nobody", "SID SUBJECT, such as S-1-5-21-1-2-3-1105 account:ines"
+        )
     is_name = sid.startswith(("user:", "group:"))
     return SidName(unquote(sid) if is_name else parse_sid(sid), parse_subject(subject))
 

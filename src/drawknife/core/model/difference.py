@@ -14,7 +14,10 @@ from .units import unit_data
 
 
 class Differs(NamedTuple):
-    """One item that is not the same in both. `section` as in the model file, or ``folders``; None: not there."""
+    """One item that is not the same in both.
+
+    `section` as in the model file, or ``folders``; None: not there.
+    """
 
     section: str
     name: str
@@ -61,7 +64,9 @@ def _units(old: Model, new: Model) -> Iterator[Differs]:
             yield Differs("units", unit, was, now)
 
 
-def _paired(kind: Kind, old: Iterable[Any], new: Iterable[Any], where: str = "") -> Iterator[Differs]:
+def _paired(
+    kind: Kind, old: Iterable[Any], new: Iterable[Any], where: str = ""
+) -> Iterator[Differs]:
     """The items of two lists by their names, which are told with `where` before them."""
     section, called = kind.section, kind.called
     olds, news = tuple(old), tuple(new)

@@ -1,7 +1,8 @@
-"""Edits: things of a model found, changed, and renamed (docs/rules.md, "Editing"); :mod:`removal` takes them away.
+"""Edits: things of a model found, changed, and renamed (docs/rules.md, "Editing"); :mod:`removal`
+takes them away.
 
-Each takes a sound model and gives a sound one, or raises :class:`ChangeRefused` and changes nothing. A rename
-carries all that names a thing along.
+Each takes a sound model and gives a sound one, or raises :class:`ChangeRefused` and changes
+nothing. A rename carries all that names a thing along.
 """
 
 from __future__ import annotations
@@ -22,7 +23,9 @@ from .soundness import Flaw, flaws
 
 
 class ChangeRefused(Refused):
-    """A change that the model does not allow: one problem or several, each with what would be right."""
+    """A change that the model does not allow: one problem or several, each with what would be
+    right.
+    """
 
     def __init__(self, found: list[Flaw], summary: str = "") -> None:
         super().__init__(summary or found[0].message)
@@ -44,7 +47,9 @@ def find(model: Model, kind: str, name: str) -> Any:
         store, path = store_and_path(model, name)
         found = next((f for f in store.folders if f.path == path), None)
         if found is None:
-            raise NotFound("recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]])
+            raise NotFound(
+                "recorded folder", name, [f"{store.name}:{f.path}" for f in store.folders[:10_000]]
+            )
         return found
     declared = KINDS[kind]
     items = getattr(model, declared.section)
@@ -81,13 +86,18 @@ def find_all(model: Model, kind: str, names: Sequence[str]) -> list[Any]:
 
 
 def one_virtual_path(items: Sequence[VirtualPath], name: str) -> VirtualPath:
-    """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there are several."""
-    there = [v for v in items if v.path == name] or [v for v in items if VIRTUAL_PATH.called(v) == name]
+    """The virtual path at ``PATH``, or the one that is called ``PATH>LEADS_TO``; refused if there
+    are several.
+    """
+    there = [v for v in items if v.path == name] or [
+        v for v in items if VIRTUAL_PATH.called(v) == name
+    ]
     if len(there) > 1:
         each = dict.fromkeys(VIRTUAL_PATH.called(v) for v in there)
         if len(each) == 1:
             raise refuse(
-                f"{len(there)} virtual paths are called {next(iter(each))}, and a change cannot tell them apart",
+                f"{len(there)} virtual paths are called {next(iter(each))}, and a change cannot"
+                " tell them apart",
                 "one with the grants of all: make them one in a model file, and load it",
             )
         raise refuse(f"{len(there)} virtual paths are at {name}", f"one of {', '.join(each)}")
@@ -104,7 +114,9 @@ def store_and_path(model: Model, name: str) -> tuple[Store, str]:
 
 
 def checked(model: Model, before: Model) -> Model:
-    """The canonical form of an edited model; :class:`ChangeRefused` with every problem, if there are any."""
+    """The canonical form of an edited model; :class:`ChangeRefused` with every problem, if there
+    are any.
+    """
     found = flaws(model, before)
     if found:
         raise ChangeRefused(found)
@@ -122,9 +134,11 @@ def change(model: Model, kind: str, old: Any, new: Any) -> Model:
 
 
 def rename(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Model:
-    """The model with things renamed, and everything that names them; pairs are (name, new name), well spelled.
+    """The model with things renamed, and everything that names them; pairs are (name, new name),
+    well spelled.
 
-    A unit takes those below it along, a folder its subfolders, the homes, quotas, and virtual paths there.
+    A unit takes those below it along, a folder its subfolders, the homes, quotas, and virtual paths
+    there.
     """
     at_once = KINDS[kind].key == "name" and independent(pairs)
     if not at_once:
@@ -160,7 +174,8 @@ def _rename_one(model: Model, kind: str, name: str, to: str) -> Model:
 def _rename_path(model: Model, name: str, to: str) -> Model:
     """A virtual path at another location; ``PATH>LEADS_TO`` is one of several at PATH.
 
-    Where all at a path are moved, start folders, promises and trials that name a location in it go along.
+    Where all at a path are moved, start folders, promises and trials that name a location in it go
+    along.
     """
     path, _, leads_to = name.partition(">")
     to = check_virtual_path(to)
@@ -191,7 +206,11 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
         if fold(to) in there and fold(to) != fold(name):
             raise refuse(f"{kind} {to!r} is there already", "another name")
         new[there[fold(name)]] = to
-    subjects = {Subject(kind, old): Subject(kind, to) for old, to in new.items()} if kind in SUBJECT_KINDS else {}
+    subjects = (
+        {Subject(kind, old): Subject(kind, to) for old, to in new.items()}
+        if kind in SUBJECT_KINDS
+        else {}
+    )
     rewriting = Rewriting(
         lambda s: subjects.get(s, s),
         (lambda n: new.get(n, n)) if kind == "account" else same_name,
@@ -199,12 +218,15 @@ def _rename_all(model: Model, kind: str, pairs: Sequence[tuple[str, str]]) -> Mo
         (lambda p: Place(new.get(p.store, p.store), p.path)) if kind == "store" else same_place,
         (lambda n: new.get(n, n)) if kind == "endpoint" else same_endpoint,
     )
-    items: Any = tuple(replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section))
+    items: Any = tuple(
+        replace(x, name=new[x.name]) if x.name in new else x for x in getattr(model, section)
+    )
     return checked(rewriting.of(replace(model, **{section: items})), model)
 
 
 def _rename_unit(model: Model, old: str, to: str) -> Model:
-    # What a directory once had below it, and lines still name, is not there, and keeps the name that it had.
+    # What a directory once had below it, and lines still name, is not there, and keeps the name
+    # that it had.
     moved = {path for path in model.units if path == old or path.startswith(old + "/")}
 
     def unit(path: str) -> str:
@@ -213,7 +235,10 @@ def _rename_unit(model: Model, old: str, to: str) -> Model:
     if fold(to).startswith(fold(old) + "/"):
         raise refuse(f"unit {old} cannot go below itself, to {to}", "a place outside of it")
     rewriting = Rewriting(
-        lambda s: Subject("unit", unit(s.name)) if s.kind == "unit" else s, same_name, unit, same_place
+        lambda s: Subject("unit", unit(s.name)) if s.kind == "unit" else s,
+        same_name,
+        unit,
+        same_place,
     )
     units = tuple(map(unit, model.units))
     facts = tuple(known._replace(path=unit(known.path)) for known in model.unit_facts)

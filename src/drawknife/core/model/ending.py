@@ -1,4 +1,6 @@
-"""Lines that count until a day, and from then on as if they were not there (docs/rules.md, "Until")."""
+"""Lines that count until a day, and from then on as if they were not there (docs/rules.md,
+"Until").
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ HOLDING: tuple[tuple[Kind, str], ...] = tuple(
 
 
 def ending(model: Model) -> Iterator[tuple[Kind, str, Line]]:
-    """Every line that has an end: the kind and name of what it stands in (a folder as ``STORE:/path``), and the line."""
+    """Every line that has an end: the kind and name of what it stands in (a folder as
+    ``STORE:/path``), and the line.
+    """
     for kind, name in HOLDING:
         if kind is FOLDER:
             some = ((f"{s.name}:{f.path}", f) for s in model.stores for f in s.folders if f.entries)
@@ -39,14 +43,17 @@ def ending(model: Model) -> Iterator[tuple[Kind, str, Line]]:
 def ends(model: Model) -> list[date]:
     """The days until which some line counts, in order."""
     items: Iterator[tuple[Line, ...]] = chain(
-        (x.members for x in model.groups), (x.grants for x in model.virtual_paths), (x.entries for x in model.endpoints),
+        (x.members for x in model.groups),
+        (x.grants for x in model.virtual_paths),
+        (x.entries for x in model.endpoints),
         (f.entries for s in model.stores for f in s.folders),
-    )  # fmt: skip
+    )
     return sorted({line.until for lines in items for line in lines if line.until is not None})
 
 
 def without_ended(model: Model, day: date) -> Model:
-    """The model without the lines that count no more on a day; what has none of them stays the same object.
+    """The model without the lines that count no more on a day; what has none of them stays the same
+    object.
 
     An endpoint whose entries have all ended has none, and lets nobody do anything.
     """
@@ -56,12 +63,14 @@ def without_ended(model: Model, day: date) -> Model:
             there = getattr(model, kind.section)
             some = _each(there, name, day)
             if some is not there and not kind.each_once:
-                # Several that are called alike, and so are told apart by their lines: what is left of them may be the same.
+                # Several that are called alike, and so are told apart by their lines: what is left
+                # of them may be the same.
                 some = tuple(sorted(dict.fromkeys(some), key=kind.order))
             parts[kind.section] = some
     stores = (replace(s, folders=_each(s.folders, "entries", day)) for s in model.stores)
     parts["stores"] = tuple(
-        new if new.folders is not s.folders else s for s, new in zip(model.stores, stores, strict=True)
+        new if new.folders is not s.folders else s
+        for s, new in zip(model.stores, stores, strict=True)
     )
     return replace(model, **parts)
 

@@ -13,7 +13,10 @@ Address = IPv4Address | IPv6Address
 
 
 def read_address(text: str) -> Address:
-    """An IP address; an IPv4 address written as an IPv6 one is read as IPv4. ValueError if it is none."""
+    """An IP address; an IPv4 address written as an IPv6 one is read as IPv4.
+
+    ValueError if it is none.
+    """
     address = ip_address(text)
     mapped = address.ipv4_mapped if isinstance(address, IPv6Address) else None
     return mapped or address
@@ -24,7 +27,10 @@ _MAPPED = IPv6Network("::ffff:0:0/96")
 
 
 def read_network(text: str) -> IPv4Network | IPv6Network:
-    """A network; one of IPv4 addresses written as IPv6 ones is read as IPv4. ValueError if it is none."""
+    """A network; one of IPv4 addresses written as IPv6 ones is read as IPv4.
+
+    ValueError if it is none.
+    """
     network = ip_network(text)
     if isinstance(network, IPv6Network) and network.subnet_of(_MAPPED):
         return IPv4Network((int(network.network_address) & 0xFFFFFFFF, network.prefixlen - 96))
@@ -73,10 +79,21 @@ def clash(a: Endpoint, b: Endpoint) -> str | None:
     """What two endpoints contend for, in words; None if nothing."""
     if not (a.enabled and b.enabled) or not _addresses_overlap(a.address, b.address):
         return None
-    if a.port == b.port and a.host_names and b.host_names and not set(a.host_names) & set(b.host_names):
+    if (
+        a.port == b.port
+        and a.host_names
+        and b.host_names
+        and not set(a.host_names) & set(b.host_names)
+    ):
         return None
-    ranges_a = [((a.port, a.port), "port"), *([(a.passive_ports, "passive ports")] if a.passive_ports else [])]
-    ranges_b = [((b.port, b.port), "port"), *([(b.passive_ports, "passive ports")] if b.passive_ports else [])]
+    ranges_a = [
+        ((a.port, a.port), "port"),
+        *([(a.passive_ports, "passive ports")] if a.passive_ports else []),
+    ]
+    ranges_b = [
+        ((b.port, b.port), "port"),
+        *([(b.passive_ports, "passive ports")] if b.passive_ports else []),
+    ]
     for range_a, what_a in ranges_a:
         for range_b, what_b in ranges_b:
             common = _overlap(range_a, range_b)
@@ -109,7 +126,8 @@ def stopped_by(endpoints: tuple[Endpoint, ...]) -> dict[str, Clash]:
 def reachable(endpoint: Endpoint, client: Address) -> bool:
     """Can a client at this address come to where the endpoint listens?
 
-    An endpoint listens in one address family, and one on a loopback address hears its own machine only.
+    An endpoint listens in one address family, and one on a loopback address hears its own machine
+    only.
     """
     address = read_address(endpoint.address)
     if address.version != client.version:

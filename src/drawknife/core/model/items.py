@@ -1,7 +1,8 @@
 """The model: immutable data, as an administrator writes it down.
 
-A :class:`Model` that has passed through :func:`drawknife.core.model.soundness.sound` is in canonical
-form: sorted, without repetitions, every name spelled as it is defined. Equal models are then equal.
+A :class:`Model` that has passed through :func:`drawknife.core.model.soundness.sound` is in
+canonical form: sorted, without repetitions, every name spelled as it is defined. Equal models are
+then equal.
 """
 
 from dataclasses import dataclass, field, replace
@@ -79,7 +80,10 @@ class Account:
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Members are accounts, groups and units. `source` is ``local`` or the name of a directory; it is `source_id` there."""
+    """Members are accounts, groups and units.
+
+    `source` is ``local`` or the name of a directory; it is `source_id` there.
+    """
 
     name: str
     members: tuple[Member, ...] = ()
@@ -89,7 +93,10 @@ class Group:
 
 
 class UnitFacts(NamedTuple):
-    """What is known of a unit, besides that it is there. `source` and `source_id` as for a group; `note`: why it is there."""
+    """What is known of a unit, besides that it is there.
+
+    `source` and `source_id` as for a group; `note`: why it is there.
+    """
 
     path: str
     source: str = "local"
@@ -110,7 +117,10 @@ class Folder:
 
 @dataclass(frozen=True, slots=True)
 class Store:
-    """A named place where files are kept. `capacity` in bytes; `creation_mode` are the modes that servers ask for there."""
+    """A named place where files are kept.
+
+    `capacity` in bytes; `creation_mode` are the modes that servers ask for there.
+    """
 
     name: str
     root: str | None = None
@@ -139,8 +149,8 @@ SIGNED_IN_ALL = parse_entry("allow signed-in all", at_endpoint=True)
 class Endpoint:
     """Where clients come in. `passive_ports` is a first and last port.
 
-    Nobody in `never` is admitted. Where there is an `only`, nobody else is: nobody at all, if it is empty. The certificate and its key are
-    paths of PEM files.
+    Nobody in `never` is admitted. Where there is an `only`, nobody else is: nobody at all, if it is
+    empty. The certificate and its key are paths of PEM files.
     """
 
     name: str
@@ -199,7 +209,9 @@ class Usage:
 
 
 class Opening(NamedTuple):
-    """Ports of an address that clients of some networks may connect to, ``ADDRESS PORTS from NETWORK,…``."""
+    """Ports of an address that clients of some networks may connect to, ``ADDRESS PORTS from
+    NETWORK,…``.
+    """
 
     address: str
     ports: tuple[int, int]
@@ -227,7 +239,9 @@ def _ports(ports: tuple[int, int]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Lockout:
-    """So many failures of an `account` or an `address` within so many seconds lock it for so many."""
+    """So many failures of an `account` or an `address` within so many seconds lock it
+    for so many.
+    """
 
     of: str
     failures: int
@@ -238,7 +252,10 @@ class Lockout:
 
 @dataclass(frozen=True, slots=True)
 class Promise:
-    """A sentence about everybody. `kept` is ``always``, and no change may break it, or ``watched``."""
+    """A sentence about everybody.
+
+    `kept` is ``always``, and no change may break it, or ``watched``.
+    """
 
     name: str
     says: Says
@@ -248,11 +265,14 @@ class Promise:
 
 @dataclass(frozen=True, slots=True)
 class DiskReading:
-    """What was read of the disk that a store is on: its folders and files, those above its root, the machine's users and groups.
+    """What was read of the disk that a store is on: its folders and files, those above its root,
+    the machine's users and groups.
 
-    `odd` counts names that no model can hold. `confined` says that a server sees nothing above the store's root. `absent` are
-    folders that the model records and that are not on the disk, `unknown` those below which nothing was read. Of the folders that
-    are not listed, `empty` are those with nothing in them; where the reading is `complete`, no others are without files. A folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
+    `odd` counts names that no model can hold. `confined` says that a server sees nothing above the
+    store's root. `absent` are folders that the model records and that are not on the disk,
+    `unknown` those below which nothing was read. Of the folders that are not listed, `empty` are
+    those with nothing in them; where the reading is `complete`, no others are without files. A
+    folder that is not listed is as :func:`drawknife.core.disk.read_folders.made_below` has it.
     """
 
     store: str
@@ -273,7 +293,8 @@ class DiskReading:
 
 @dataclass(frozen=True, slots=True)
 class DescriptorReading:
-    """What was read of a Windows tree that a store is on, or of one with NFSv4 lists: folders with these, and whom identifiers stand for.
+    """What was read of a Windows tree that a store is on, or of one with NFSv4 lists: folders with
+    these, and whom identifiers stand for.
 
     A folder that is not listed is as the nearest above that is would make it.
     """
@@ -289,9 +310,9 @@ class DescriptorReading:
 class Model:
     """Everything, at one revision.
 
-    `unit_facts` are of the units of which more is known than their paths, in the order of these. `gone` are subjects that
-    a directory no longer has, and that entries or memberships still name. `inside` are the networks from which clients
-    come straight to an endpoint.
+    `unit_facts` are of the units of which more is known than their paths, in the order of these.
+    `gone` are subjects that a directory no longer has, and that entries or memberships still name.
+    `inside` are the networks from which clients come straight to an endpoint.
     """
 
     units: tuple[str, ...] = ()
@@ -313,8 +334,8 @@ class Model:
     inside: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
     forwardings: tuple[Forwarding, ...] = ()
-    #: Where the model is a part of one (everybody/shown.py): what counts against limits, and is not in `usage`: kind and name
-    #: of the limit, bytes, files.
+    #: Where the model is a part of one (everybody/shown.py): what counts against limits, and is not
+    #: in `usage`: kind and name of the limit, bytes, files.
     beside: tuple[tuple[str, str, int, int], ...] = ()
 
     def facts_of_units(self) -> "dict[str, UnitFacts]":

@@ -14,7 +14,9 @@ from .fields import Field
 
 @dataclass(frozen=True, eq=False)
 class Kind:
-    """A kind of item: its name, the section of the model that holds it, how an item is made, and its fields."""
+    """A kind of item: its name, the section of the model that holds it, how an item is made, and
+    its fields.
+    """
 
     name: str
     section: str
@@ -59,7 +61,9 @@ class Kind:
     @cached_property
     def values_looked_at(self) -> Callable[[Any], Sequence[Any]]:
         """The values of both: an item that has none of them is in canonical form."""
-        return self.values([f for f in self.fields if f.names is not None or (f.many and not f.in_order)])
+        return self.values(
+            [f for f in self.fields if f.names is not None or (f.many and not f.in_order)]
+        )
 
     @cached_property
     def every_value(self) -> Callable[[Any], Sequence[Any]]:
@@ -123,10 +127,16 @@ class Kind:
 
     @cached_property
     def _plain(self) -> tuple[Any, ...]:
-        """The defaults of all fields but the first: an item that has these is told by its first field alone."""
+        """The defaults of all fields but the first: an item that has these is told by its first
+        field alone.
+        """
         return tuple(f.default for f in self.fields[1:])
 
     @cached_property
     def _writing(self) -> tuple[tuple[str, Any, Callable[[Any], Any] | None], ...]:
-        """How each field is written: its name, what is left out, and None where a value is written as it is."""
-        return tuple((f.name, f.default, f.written if f.many or f.write else None) for f in self.fields)
+        """How each field is written: its name, what is left out, and None where a value is written
+        as it is.
+        """
+        return tuple(
+            (f.name, f.default, f.written if f.many or f.write else None) for f in self.fields
+        )

@@ -1,7 +1,9 @@
-"""Lines that name somebody: entries, grants and members; until when they count, and why they are there.
+"""Lines that name somebody: entries, grants and members; until when they count, and why they are
+there.
 
-`until` is the last day (UTC) that a line counts, None: it does not end; `note` says why it is there, and decides
-nothing. What a line says is the rest: two lines that say the same are the same line (docs/rules.md, "Until").
+`until` is the last day (UTC) that a line counts, None: it does not end; `note` says why it is
+there, and decides nothing. What a line says is the rest: two lines that say the same are the same
+line (docs/rules.md, "Until").
 """
 
 from collections.abc import Iterable
@@ -33,7 +35,10 @@ class Subject(NamedTuple):
 
 
 class Line(Protocol):
-    """What the three kinds of lines have in common. As text they are read back by the parser of their kind."""
+    """What the three kinds of lines have in common.
+
+    As text they are read back by the parser of their kind.
+    """
 
     @property
     def subject(self) -> Subject: ...
@@ -47,7 +52,10 @@ class Line(Protocol):
 
 
 class Entry(NamedTuple):
-    """One line of a folder: ``EFFECT SUBJECT RIGHTS [REACH]``. `rights` is a set as in rights.py."""
+    """One line of a folder: ``EFFECT SUBJECT RIGHTS [REACH]``.
+
+    `rights` is a set as in rights.py.
+    """
 
     effect: str
     subject: Subject
@@ -97,7 +105,7 @@ def _until(line: Line) -> str:
     return line.says() if line.until is None else f"{line.says()} until {line.until}"
 
 
-# --- reading --------------------------------------------------------------------------------------
+# --- reading ------------------------------------------------------------------------------------
 
 
 def parse_subject(text: str, *, owner: bool = False) -> Subject:
@@ -107,12 +115,16 @@ def parse_subject(text: str, *, owner: bool = False) -> Subject:
         return Subject(kind, check_unit(name) if kind == "unit" else check_name(name))
     if not colon and kind in BUILT_IN and (owner or kind != "owner"):
         return Subject(kind)
-    words = "account:NAME, group:NAME, unit:PATH, anyone, signed-in, anonymous" + (", owner" if owner else "")
+    words = "account:NAME, group:NAME, unit:PATH, anyone, signed-in, anonymous" + (
+        ", owner" if owner else ""
+    )
     raise BadValue(f"{text!r} is no subject", words)
 
 
 def parse_entry(text: str, *, at_endpoint: bool = False) -> Entry:
-    """Read an entry, perhaps with ``until DAY``; at an endpoint there is no reach and no ``owner``."""
+    """Read an entry, perhaps with ``until DAY``; at an endpoint there is no reach and
+    no ``owner``.
+    """
     words, until = _words(text)
     shape = "EFFECT SUBJECT RIGHTS" if at_endpoint else "EFFECT SUBJECT RIGHTS [REACH]"
     if not 3 <= len(words) <= (3 if at_endpoint else 4):
@@ -123,7 +135,9 @@ def parse_entry(text: str, *, at_endpoint: bool = False) -> Entry:
     reach = words[3] if len(words) == 4 else "tree"
     if reach not in REACHES:
         raise BadValue(f"{reach!r} is no reach", "tree, here, below or children")
-    return Entry(effect, parse_subject(subject, owner=not at_endpoint), parse_rights(rights), reach, until)
+    return Entry(
+        effect, parse_subject(subject, owner=not at_endpoint), parse_rights(rights), reach, until
+    )
 
 
 def parse_grant(text: str) -> Grant:
@@ -162,13 +176,15 @@ def _words(text: str) -> tuple[list[str], date | None]:
     return words, None
 
 
-# --- lines that say the same, and lines that have ended -------------------------------------------
+# --- lines that say the same, and lines that have ended -----------------------------------------
 
 T = TypeVar("T", Entry, Grant, Member)
 
 
 def each_once(lines: Iterable[T]) -> tuple[T, ...]:
-    """The lines sorted, each once: one that is written twice counts as long as the later of the two."""
+    """The lines sorted, each once: one that is written twice counts as long as the later of the
+    two.
+    """
     found: dict[Any, T] = {}
     for line in lines:
         bare = line._replace(until=None, note=None)

@@ -1,4 +1,6 @@
-"""Where a virtual path leads: a store folder in which placeholders may stand (docs/rules.md, "Virtual paths")."""
+"""Where a virtual path leads: a store folder in which placeholders may stand (docs/rules.md,
+"Virtual paths").
+"""
 
 import re
 
@@ -10,15 +12,21 @@ WHOLE_HOME = "{home}"
 
 
 def check_leads_to(text: str) -> str:
-    """Return `text` if it may stand as where a virtual path leads; raise :class:`BadValue` if not."""
+    """Return `text` if it may stand as where a virtual path leads; raise
+    :class:`BadValue` if not.
+    """
     expected = "a folder such as homes:/{account}, or {home} alone"
     if text == WHOLE_HOME:
         return text
     for name in PLACEHOLDER.findall(text):
         if name not in PLACEHOLDERS:
-            raise BadValue(f"{{{name}}} is no placeholder", "{account}, {unit}, {unit-path} or {home}")
+            raise BadValue(
+                f"{{{name}}} is no placeholder", "{account}, {unit}, {unit-path} or {home}"
+            )
         if name == "home":
-            raise BadValue("{home} must be the whole of leads_to", "{home}, with nothing before or after it")
+            raise BadValue(
+                "{home} must be the whole of leads_to", "{home}, with nothing before or after it"
+            )
     store, colon, path = text.partition(":")
     if colon and "{" in store:
         raise BadValue("a placeholder cannot stand for the store", expected)

@@ -10,12 +10,18 @@ from ..words.rights import format_rights, parse_rights
 from .lines import REACHES, Subject, parse_subject
 
 QUANTIFIERS = ("nobody", "only", "everybody")
-_SHAPE = "nobody in SUBJECTS may RIGHTS at PLACE [REACH] [through ENDPOINT], or only SUBJECTS may …, or everybody in SUBJECTS may …"
+_SHAPE = (
+    "nobody in SUBJECTS may RIGHTS at PLACE [REACH] [through ENDPOINT], or only SUBJECTS may …, or"
+    " everybody in SUBJECTS may …"
+)
 _THROUGH = re.compile(r"(.*\S) through (\S+)")
 
 
 class Says(NamedTuple):
-    """What a promise says. `place` is a store folder, or a virtual location as text; `rights` a set as in rights.py."""
+    """What a promise says.
+
+    `place` is a store folder, or a virtual location as text; `rights` a set as in rights.py.
+    """
 
     quantifier: str
     subjects: tuple[Subject, ...]
@@ -28,7 +34,9 @@ class Says(NamedTuple):
         who = ", ".join(map(str, self.subjects))
         where = str(self.place)
         # A place that would be read otherwise is written with its reach after it.
-        explicit = self.reach != "here" or where.rpartition(" ")[2] in REACHES or _THROUGH.fullmatch(where)
+        explicit = (
+            self.reach != "here" or where.rpartition(" ")[2] in REACHES or _THROUGH.fullmatch(where)
+        )
         reach = f" {self.reach}" if explicit else ""
         through = f" through {self.endpoint}" if self.endpoint is not None else ""
         quantifier = self.quantifier if self.quantifier == "only" else f"{self.quantifier} in"

@@ -20,8 +20,9 @@ from .soundness import Flaw
 def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = False) -> Model:
     """The model without some things. Refused, with every place that still names one, if any does.
 
-    `everywhere`, for accounts, groups and units, strikes out the lines that name them as well; what an
-    account owned then belongs to nobody known. A list that narrows stays, if empty: nobody is let in by that.
+    `everywhere`, for accounts, groups and units, strikes out the lines that name them as well; what
+    an account owned then belongs to nobody known. A list that narrows stays, if empty: nobody is
+    let in by that.
     """
     if kind == "folder":
         return _without_folders(model, names)
@@ -33,14 +34,23 @@ def remove(model: Model, kind: str, names: Sequence[str], everywhere: bool = Fal
         naming = list(references(model, kind, called))
         if naming:
             hint = ", or remove it everywhere" if kind in SUBJECT_KINDS else ""
-            count = f"{len(naming)} places still name" if len(naming) > 1 else "something still names"
+            count = (
+                f"{len(naming)} places still name" if len(naming) > 1 else "something still names"
+            )
             what = " and ".join(sorted(called))
-            raise ChangeRefused([Flaw((), str(x)) for x in naming], f"{count} {kind} {what}; change these first{hint}")
+            raise ChangeRefused(
+                [Flaw((), str(x)) for x in naming],
+                f"{count} {kind} {what}; change these first{hint}",
+            )
         model_without = model
-    rest: Any = tuple(x for x in getattr(model_without, declared.section) if declared.called(x) not in called)
+    rest: Any = tuple(
+        x for x in getattr(model_without, declared.section) if declared.called(x) not in called
+    )
     without = replace(model_without, **{declared.section: rest})
     if kind == "unit":
-        without = replace(without, unit_facts=tuple(x for x in without.unit_facts if x.path not in called))
+        without = replace(
+            without, unit_facts=tuple(x for x in without.unit_facts if x.path not in called)
+        )
     return checked(without, model)
 
 
@@ -50,9 +60,11 @@ def _without_folders(model: Model, names: Sequence[str]) -> Model:
     for place in map(parse_place, names):
         gone.setdefault(fold(place.store), set()).add(place.path)
     stores = tuple(
-        replace(s, folders=tuple(f for f in s.folders if f.path not in gone[fold(s.name)]))
-        if fold(s.name) in gone
-        else s
+        (
+            replace(s, folders=tuple(f for f in s.folders if f.path not in gone[fold(s.name)]))
+            if fold(s.name) in gone
+            else s
+        )
         for s in model.stores
     )
     return checked(replace(model, stores=stores), model)
@@ -74,7 +86,9 @@ def _struck_out(model: Model, kind: str, names: set[str]) -> Model:
 
 
 class Reference(NamedTuple):
-    """A place that names a thing: the kind and name of what it stands in, and its line, if it is one."""
+    """A place that names a thing: the kind and name of what it stands in, and its line, if it is
+    one.
+    """
 
     kind: str
     name: str
@@ -85,11 +99,15 @@ class Reference(NamedTuple):
 
 
 def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
-    """Every place that names one of some accounts, groups, units, or stores, as the model spells them."""
+    """Every place that names one of some accounts, groups, units, or stores, as the model spells
+    them.
+    """
     wanted = {Subject(kind, name) for name in names}
     yield from (found for _, found in _naming(model, wanted, lambda field: True))
     if kind == "unit":
-        yield from (Reference("unit", u) for u in model.units if not names.isdisjoint(unit_ancestors(u)[1:]))
+        yield from (
+            Reference("unit", u) for u in model.units if not names.isdisjoint(unit_ancestors(u)[1:])
+        )
     for store in model.stores if kind == "store" else ():
         if store.name in names and store.folders:
             count = len(store.folders)
@@ -98,16 +116,20 @@ def references(model: Model, kind: str, names: Set[str]) -> Iterator[Reference]:
 
 
 def lines_naming(model: Model, subjects: Container[Subject]) -> Iterator[tuple[Subject, Reference]]:
-    """Every line that names one of these subjects: memberships, entries, grants, settings, quotas."""
+    """Every line that names one of these subjects: memberships, entries, grants,
+    settings, quotas.
+    """
     yield from _naming(model, subjects, lambda field: field.names in ("subject", "line"))
 
 
 def _naming(
     model: Model, wanted: Container[Subject], looked_at: Callable[[Field], bool]
 ) -> Iterator[tuple[Subject, Reference]]:
-    """Everything that names one of the wanted subjects (places as those of kind ``store``), and where it stands.
+    """Everything that names one of the wanted subjects (places as those of kind ``store``), and
+    where it stands.
 
-    What a place is called is only made into words where it is wanted: most lines of a large model are not.
+    What a place is called is only made into words where it is wanted: most lines of a large model
+    are not.
     """
     for kind in SECTIONS.values():
         for field in filter(looked_at, kind.naming):
@@ -123,12 +145,16 @@ def _in_field(
     """The same for one field of some items; folders are those of one store."""
     of_setting = kind is SETTING
     get: Callable[[Any], Any] = (
-        (lambda item: kind.get(item, field)) if of_setting else attrgetter(kind.attribute(field.name))
+        (lambda item: kind.get(item, field))
+        if of_setting
+        else attrgetter(kind.attribute(field.name))
     )
 
     def found(item: Any, subject: Subject, line: str) -> tuple[Subject, Reference]:
         called = f"{store}:{item.path}" if kind is FOLDER else kind.placed(item)
-        return subject, Reference(kind.title, called, "" if line == f"{field.name}: {called}" else line)
+        return subject, Reference(
+            kind.title, called, "" if line == f"{field.name}: {called}" else line
+        )
 
     if field.names == "line":
         for item in items:
@@ -152,7 +178,11 @@ def _in_field(
                 if subject in wanted:
                     yield found(item, subject, f"{word}{subject}")
     elif field.names == "subject":  # what is set for it, by name
-        yield from (found(x, x.subject, ", ".join(n for n, _ in x.values)) for x in items if x.subject in wanted)
+        yield from (
+            found(x, x.subject, ", ".join(n for n, _ in x.values))
+            for x in items
+            if x.subject in wanted
+        )
     else:
         for item in items:
             value = get(item)

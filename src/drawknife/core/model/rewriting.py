@@ -18,7 +18,10 @@ def same_endpoint(name: str) -> str:
 
 
 class Rewriting(NamedTuple):
-    """What becomes of each name. A subject that becomes None is struck out with the line it stands in."""
+    """What becomes of each name.
+
+    A subject that becomes None is struck out with the line it stands in.
+    """
 
     subject: Callable[[Subject], Subject | None]
     account: Callable[[str], str | None]
@@ -34,7 +37,8 @@ class Rewriting(NamedTuple):
                 found = (self.item(kind, x) for x in getattr(model, kind.section))
                 parts[kind.section] = tuple(x for x in found if x is not None)
         parts["stores"] = tuple(
-            replace(s, folders=tuple(self.item(FOLDER, f) for f in s.folders)) for s in getattr(model, STORE.section)
+            replace(s, folders=tuple(self.item(FOLDER, f) for f in s.folders))
+            for s in getattr(model, STORE.section)
         )
         return replace(model, **parts)
 
@@ -58,7 +62,10 @@ class Rewriting(NamedTuple):
         return kind.but(item, changed) if changed else item
 
     def _value(self, field: Field, value: Any) -> Any:
-        """The value of a field, written anew. A list that is emptied stays, and so still narrows."""
+        """The value of a field, written anew.
+
+        A list that is emptied stays, and so still narrows.
+        """
         match field.names:
             case "line":
                 return self._lines(value)
@@ -79,7 +86,9 @@ class Rewriting(NamedTuple):
             case "store":
                 return self.place(Place(value, "/")).store
             case "steps":  # whose file it is: where that account goes, nobody known
-                return tuple(s if s.owner is None else s._replace(owner=self.account(s.owner)) for s in value)
+                return tuple(
+                    s if s.owner is None else s._replace(owner=self.account(s.owner)) for s in value
+                )
             case _:  # where a virtual path leads
                 if value == WHOLE_HOME:
                     return value
@@ -87,7 +96,10 @@ class Rewriting(NamedTuple):
                 return str(self.place(Place(store, path)))
 
     def _says(self, says: Says) -> Says | None:
-        """What a promise says. Where its last subject goes, ``only`` nobody is left, and of the others nothing."""
+        """What a promise says.
+
+        Where its last subject goes, ``only`` nobody is left, and of the others nothing.
+        """
         kept = tuple(sorted({s for s in map(self.subject, says.subjects) if s is not None}))
         if not kept and says.quantifier != "only":
             return None
@@ -100,7 +112,9 @@ class Rewriting(NamedTuple):
         )
 
     def _lines(self, lines: tuple[Any, ...]) -> tuple[Any, ...]:
-        """Lines with their subjects written anew; the same tuple where none is different, as in nearly all."""
+        """Lines with their subjects written anew; the same tuple where none is different, as in
+        nearly all.
+        """
         subject = self.subject
         for line in lines:
             if subject(line.subject) is not line.subject:
@@ -109,22 +123,34 @@ class Rewriting(NamedTuple):
             return lines
         found = ((line, subject(line.subject)) for line in lines)
         return tuple(
-            line if now == line.subject else line._replace(subject=now) for line, now in found if now is not None
+            line if now == line.subject else line._replace(subject=now)
+            for line, now in found
+            if now is not None
         )
 
 
 def located(model: Model, location: Callable[[str], str]) -> Model:
-    """The model with every virtual location written anew: start folders, promises about locations, and trials' steps."""
+    """The model with every virtual location written anew: start folders, promises about locations,
+    and trials' steps.
+    """
     settings = tuple(
-        replace(s, values=tuple((k, location(x) if k == "landing" else x) for k, x in s.values)) for s in model.settings
+        replace(s, values=tuple((k, location(x) if k == "landing" else x) for k, x in s.values))
+        for s in model.settings
     )
     promises = tuple(
-        replace(p, says=p.says._replace(place=location(p.says.place))) if isinstance(p.says.place, str) else p
+        (
+            replace(p, says=p.says._replace(place=location(p.says.place)))
+            if isinstance(p.says.place, str)
+            else p
+        )
         for p in model.promises
     )
     trials = []
     for trial in model.trials:
-        steps = (s._replace(path=s.path and location(s.path), to=s.to and location(s.to)) for s in trial.steps)
+        steps = (
+            s._replace(path=s.path and location(s.path), to=s.to and location(s.to))
+            for s in trial.steps
+        )
         trials.append(replace(trial, steps=tuple(steps)))
     return replace(model, settings=settings, promises=promises, trials=tuple(trials))
 

@@ -1,4 +1,6 @@
-"""The settings there are: what each is, and how the values of equally near subjects become one (docs/rules.md, "Settings")."""
+"""The settings there are: what each is, and how the values of equally near subjects become one
+(docs/rules.md, "Settings").
+"""
 
 from __future__ import annotations
 
@@ -30,9 +32,15 @@ def _limit(name: str, about: str, unit: str = "") -> Field:
     """A setting that is a number, or `unlimited`; the smaller is stricter."""
     size = unit.startswith("bytes")
     return Field(
-        name, v.or_unlimited(read_size if size else v.COUNT), v.unlimited(v.SIZE if size else v.NUMBER), about,
-        write=_size_or_unlimited if size else None, stricter=_smallest, unset=m.UNLIMITED, unit=unit,
-    )  # fmt: skip
+        name,
+        v.or_unlimited(read_size if size else v.COUNT),
+        v.unlimited(v.SIZE if size else v.NUMBER),
+        about,
+        write=_size_or_unlimited if size else None,
+        stricter=_smallest,
+        unset=m.UNLIMITED,
+        unit=unit,
+    )
 
 
 SETTING_FIELDS = (
@@ -44,11 +52,55 @@ SETTING_FIELDS = (
     _limit("sessions", "how many sessions at once"),
     _limit("idle_timeout", "seconds without a command before a session ends", "s"),
     Field("require_tls", v.yes_no, v.BOOL, "must it use TLS?", stricter=any, unset=False),
-    Field("methods", v.one_of(m.METHODS), v.choice(m.METHODS), "the ways of signing in that are permitted", many=True, word="method", stricter=_common, unset=m.METHODS),
-    Field("addresses", v.address_line, v.STRING, "allow CIDR or deny CIDR: where it may come from", many=True, word="address-line", stricter=tuple, unset=()),
-    Field("hours", v.of(read_hours), v.STRING, "when it may sign in (UTC), such as mon-fri 06:00-20:00", many=True, word="hour-line", stricter=tuple, unset=()),
-    Field("landing", v.of(check_path), v.PATH, "the virtual location where a session starts", unset="/"),
+    Field(
+        "methods",
+        v.one_of(m.METHODS),
+        v.choice(m.METHODS),
+        "the ways of signing in that are permitted",
+        many=True,
+        word="method",
+        stricter=_common,
+        unset=m.METHODS,
+    ),
+    Field(
+        "addresses",
+        v.address_line,
+        v.STRING,
+        "allow CIDR or deny CIDR: where it may come from",
+        many=True,
+        word="address-line",
+        stricter=tuple,
+        unset=(),
+    ),
+    Field(
+        "hours",
+        v.of(read_hours),
+        v.STRING,
+        "when it may sign in (UTC), such as mon-fri 06:00-20:00",
+        many=True,
+        word="hour-line",
+        stricter=tuple,
+        unset=(),
+    ),
+    Field(
+        "landing",
+        v.of(check_path),
+        v.PATH,
+        "the virtual location where a session starts",
+        unset="/",
+    ),
     Field("greeting", v.greeting, v.STRING, "what is said at sign-in"),
-    Field("uploads_owner", v.of(check_name), v.NAME, "the account that owns what it creates", names="account"),
-    Field("acts_as", v.of(d.check_acts_as), v.STRING, "the user of the operating system that a server takes on for it: a name, or {account}"),
-)  # fmt: skip
+    Field(
+        "uploads_owner",
+        v.of(check_name),
+        v.NAME,
+        "the account that owns what it creates",
+        names="account",
+    ),
+    Field(
+        "acts_as",
+        v.of(d.check_acts_as),
+        v.STRING,
+        "the user of the operating system that a server takes on for it: a name, or {account}",
+    ),
+)

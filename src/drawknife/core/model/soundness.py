@@ -32,7 +32,10 @@ MOST_NEAREST = 200
 
 @lru_cache(maxsize=8)
 def _named(kind: str, names: tuple[str, ...]) -> tuple[dict[str, str], frozenset[Subject]]:
-    """The names of one kind: comparison form to spelling, and the subjects. Most changes leave them as they were."""
+    """The names of one kind: comparison form to spelling, and the subjects.
+
+    Most changes leave them as they were.
+    """
     spelled = {fold(name): name for name in reversed(names)}
     return spelled, frozenset(Subject(kind, name) for name in spelled.values())
 
@@ -49,7 +52,8 @@ class Names:
         self._missing = 0
         #: Subjects that exist and are spelled as they are defined: most need no second look.
         self.exact = {Subject("unit", path) for path in self.unit.values()}.union(accounts, groups)
-        #: Subjects that a directory once had, by their comparison form: what still names them matches nobody, and is kept.
+        #: Subjects that a directory once had, by their comparison form: what still names them
+        #: matches nobody, and is kept.
         there = {s.key for s in self.exact} if model.gone else set()
         self.gone = {s.key: s for s in sorted(model.gone, reverse=True) if s.key not in there}
 
@@ -60,7 +64,7 @@ class Names:
             and self.store.items() <= other.store.items()
             and self.endpoint.items() <= other.endpoint.items()
             and all(s in other.exact or other.gone.get(key) == s for key, s in self.gone.items())
-        )  # fmt: skip
+        )
 
     @cached_property
     def _by_kind(self) -> dict[str, dict[str, str]]:
@@ -94,13 +98,17 @@ class Names:
                         subjects = [value]
                     if not self.exact.issuperset(subjects):
                         found = self._missing_subjects(subjects, (*where, field.name))
-                        yield from found if field.many else (replace(p, where=p.where[:-1]) for p in found)
+                        yield from (
+                            found if field.many else (replace(p, where=p.where[:-1]) for p in found)
+                        )
                 case "promise":
                     yield from self._missing_in_promise(value, (*where, field.name))
                 case "steps":
                     for i, step in enumerate(value):
                         if step.owner is not None:
-                            yield from _maybe(self.missing("account", step.owner, (*where, field.name, i)))
+                            yield from _maybe(
+                                self.missing("account", step.owner, (*where, field.name, i))
+                            )
                 case "account" | "unit" | "endpoint" | "store" as named:
                     yield from self._maybe_missing(named, value, where, field)
                 case "place":
@@ -141,8 +149,8 @@ class Names:
 def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
     """Every mistake of `model` that is about meaning, not spelling, in the order of the model file.
 
-    What is the same object in `before`, a sound model, need not be looked at again, unless something
-    that it may name is no longer there.
+    What is the same object in `before`, a sound model, need not be looked at again, unless
+    something that it may name is no longer there.
     """
     names = Names(model)
     if before is None or not Names(before).within(names):
@@ -153,7 +161,11 @@ def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
         return new_items(getattr(before, section), getattr(model, section))
 
     for kind in SECTIONS.values():
-        if kind.each_once and kind is not USAGE and getattr(model, kind.section) is not getattr(before, kind.section):
+        if (
+            kind.each_once
+            and kind is not USAGE
+            and getattr(model, kind.section) is not getattr(before, kind.section)
+        ):
             out += _duplicates(kind, getattr(model, kind.section))
     out += _of_units(model)
     out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i))]
@@ -163,7 +175,9 @@ def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
     for i, store in new_to("stores"):
         out += _of_store(store, ("stores", i), names, known.get(store.name, ()))
     for i, trial in new_to("trials"):
-        out += [Flaw(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)]
+        out += [
+            Flaw(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)
+        ]
     for i, reading in new_to("disk_readings"):
         if all(folder.path != "/" for folder in reading.folders):
             what = "the reading does not tell of the root of its store", "a line of the folder /"
@@ -223,12 +237,18 @@ def _of_units(model: Model) -> Iterator[Flaw]:
     first: dict[str, str] = {}
     for i, unit in enumerate(model.units):
         if fold(unit) in first and first[fold(unit)] != unit:
-            yield Flaw(("units", i), f"unit {unit!r} is there already as {first[fold(unit)]!r}", "each unit once")
+            yield Flaw(
+                ("units", i),
+                f"unit {unit!r} is there already as {first[fold(unit)]!r}",
+                "each unit once",
+            )
         first.setdefault(fold(unit), unit)
     for facts in model.unit_facts:
         if fold(facts.path) not in first:
             yield Flaw(
-                ("units",), f"something is said of unit {facts.path!r}, which is not there", "a unit of the list"
+                ("units",),
+                f"something is said of unit {facts.path!r}, which is not there",
+                "a unit of the list",
             )
 
 
@@ -249,11 +269,16 @@ def _of_groups(model: Model) -> Iterator[Flaw]:
     for i, group in enumerate(model.groups):
         for j, member in enumerate(group.members):
             if member.subject.kind not in ("account", "group", "unit"):
-                yield Flaw(("groups", i, "members", j), f"{member} cannot be a member", "an account, group or unit")
+                yield Flaw(
+                    ("groups", i, "members", j),
+                    f"{member} cannot be a member",
+                    "an account, group or unit",
+                )
     sources = {g.name: g.source for g in model.groups}
     for loop in loops(model.groups):
         if all(sources[name] != "local" for name in loop):
-            continue  # a directory may bring one: each group then counts once, and a finding says so
+            # a directory may bring one: each group then counts once, and a finding says so
+            continue
         yield Flaw(
             ("groups", position[fold(loop[0])], "members"),
             "the groups form a loop: " + " > ".join(loop),
@@ -261,7 +286,9 @@ def _of_groups(model: Model) -> Iterator[Flaw]:
         )
 
 
-def _of_store(store: Store, where: Where, names: Names, known: tuple[Folder, ...]) -> Iterator[Flaw]:
+def _of_store(
+    store: Store, where: Where, names: Names, known: tuple[Folder, ...]
+) -> Iterator[Flaw]:
     where = (*where, "folders")
     seen: set[str] = set()
     paths = [f.path for f in store.folders]

@@ -38,7 +38,10 @@ class Standing:
 
 
 def groups_holding(groups: Iterable[Group]) -> dict[Subject, list[Subject]]:
-    """For each member the groups that hold it directly, sorted by name. In canonical form, names are equal if written so."""
+    """For each member the groups that hold it directly, sorted by name.
+
+    In canonical form, names are equal if written so.
+    """
     held: dict[Subject, list[Subject]] = {}
     for group in groups:
         subject = Subject("group", group.name)
@@ -87,7 +90,9 @@ def standing(account: Account, held: Mapping[Subject, list[Subject]]) -> Standin
 def loops(groups: Iterable[Group]) -> list[tuple[str, ...]]:
     """Every loop of groups found, each as the names along it, the first one again at the end."""
     inside = {
-        fold(g.name): sorted((fold(m.subject.name) for m in g.members if m.subject.kind == "group"), reverse=True)
+        fold(g.name): sorted(
+            (fold(m.subject.name) for m in g.members if m.subject.kind == "group"), reverse=True
+        )
         for g in groups
     }
     spelled = {fold(g.name): g.name for g in groups}
@@ -118,8 +123,9 @@ def loops(groups: Iterable[Group]) -> list[tuple[str, ...]]:
 def units_of(model: Model) -> dict[str, str]:
     """Every unit by its comparison form, those above a written one included, as it is spelled.
 
-    A unit is spelled as its own line spells it; one without a line, as the first line that needs it does, in
-    order of casefold and then of code points. What lies below a unit takes over its spelling.
+    A unit is spelled as its own line spells it; one without a line, as the first line that needs it
+    does, in order of casefold and then of code points. What lies below a unit takes over its
+    spelling.
     """
     last: dict[str, str] = {}  # by comparison form, how the last part is spelled
     lines = sorted(model.units, key=lambda unit: (fold(unit), unit))

@@ -1,4 +1,6 @@
-"""Trials: what an account does, step by step, and whether it is to be let (docs/reference/trials.md)."""
+"""Trials: what an account does, step by step, and whether it is to be let
+(docs/reference/trials.md).
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,19 @@ from ..words.names import BadValue, check_name, check_path
 from ..words.quantities import read_size, write_size
 
 _DONE = re.compile(
-    r"(?P<action>\S+)(?: (?P<path>/.*?))?(?: to (?P<to>/.*?))?(?: of (?P<owner>\S+))?(?: (?P<size>\d+(?:\.\d+)? ?(?:[KMGTP]i)?B))?"
+    r"(?P<action>\S+)(?: (?P<path>/.*?))?(?: to (?P<to>/.*?))?(?: of (?P<owner>\S+))?(?:"
+    r" (?P<size>\d+(?:\.\d+)? ?(?:[KMGTP]i)?B))?"
 )
 _SHAPE = "ACTION LOCATION [to LOCATION] [of OWNER] [SIZE]: yes, no, or `no, by GATE`"
 SIGN_IN = "sign-in"
 
 
 class Step(NamedTuple):
-    """One thing that is done, whether it is to be let, and by which gate it is to be refused, if that is said. `size` in bytes."""
+    """One thing that is done, whether it is to be let, and by which gate it is to be refused, if
+    that is said.
+
+    `size` in bytes.
+    """
 
     action: str
     path: str | None = None
@@ -34,7 +41,12 @@ class Step(NamedTuple):
     @property
     def says(self) -> str:
         """What is done."""
-        words = [self.action, self.path, self.to and f"to {self.to}", self.owner and f"of {self.owner}"]
+        words = [
+            self.action,
+            self.path,
+            self.to and f"to {self.to}",
+            self.owner and f"of {self.owner}",
+        ]
         if self.size is not None:
             size = write_size(self.size)
             words.append(f"{size} B" if isinstance(size, int) else size)
@@ -51,7 +63,9 @@ class Step(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """Steps that an account does one after the other, and the facts that they share; None: not held against it."""
+    """Steps that an account does one after the other, and the facts that they share; None: not held
+    against it.
+    """
 
     name: str
     account: str
@@ -65,7 +79,9 @@ class Trial:
 
 
 def read_step(value: Any) -> Step:
-    """A step from a line, or from a mapping of what is done to what is to come of it, as YAML reads such a line."""
+    """A step from a line, or from a mapping of what is done to what is to come of it, as YAML reads
+    such a line.
+    """
     if isinstance(value, dict) and len(value) == 1:
         ((says, expected),) = value.items()
     elif isinstance(value, str):
@@ -76,19 +92,31 @@ def read_step(value: Any) -> Step:
     if found is None or found["action"] not in ACTIONS:
         word = str(says).split(" ")[0]
         near = nearest(word, ACTIONS)
-        raise BadValue(f"{says!r} is no step", _SHAPE + (f"; the action nearest to {word!r} is {near}" if near else ""))
+        raise BadValue(
+            f"{says!r} is no step",
+            _SHAPE + (f"; the action nearest to {word!r} is {near}" if near else ""),
+        )
     action, path, to = found["action"], found["path"], found["to"]
     if path is None and action != SIGN_IN:
         raise BadValue(
-            f"{says!r} is no step: it says not where", "a location such as /inbox/line-07.xyz after the action"
+            f"{says!r} is no step: it says not where",
+            "a location such as /inbox/line-07.xyz after the action",
         )
     if (action == "rename") != (to is not None):
-        why = "a rename needs a destination" if action == "rename" else "only a rename has a destination"
+        why = (
+            "a rename needs a destination"
+            if action == "rename"
+            else "only a rename has a destination"
+        )
         raise BadValue(why, _SHAPE)
     return Step(
-        action, path and check_path(path), to and check_path(to), found["owner"] and check_name(found["owner"]),
-        read_size(found["size"]) if found["size"] else None, *_expected(expected),
-    )  # fmt: skip
+        action,
+        path and check_path(path),
+        to and check_path(to),
+        found["owner"] and check_name(found["owner"]),
+        read_size(found["size"]) if found["size"] else None,
+        *_expected(expected),
+    )
 
 
 def _expected(value: Any) -> tuple[bool, str | None]:
@@ -98,7 +126,9 @@ def _expected(value: Any) -> tuple[bool, str | None]:
         return False, None
     by = value.strip().removeprefix("no, by ") if isinstance(value, str) else ""
     if by not in GATES or by == value:
-        raise BadValue(f"{value!r} is no expectation", "yes, no, or `no, by` one of " + ", ".join(GATES))
+        raise BadValue(
+            f"{value!r} is no expectation", "yes, no, or `no, by` one of " + ", ".join(GATES)
+        )
     return False, by
 
 

@@ -12,7 +12,11 @@ def unit_data(unit: str, facts: UnitFacts | None) -> Any:
     """A unit as the model file has it: its path, or a mapping where there is more to say."""
     if facts is None or facts == UnitFacts(unit):
         return unit
-    return {key: value for key, value in facts._asdict().items() if value != UnitFacts._field_defaults.get(key)}
+    return {
+        key: value
+        for key, value in facts._asdict().items()
+        if value != UnitFacts._field_defaults.get(key)
+    }
 
 
 def unit_from(data: Any) -> UnitFacts:

@@ -22,20 +22,31 @@ Schema = dict[str, Any]
 def shown(value: Any) -> str:
     if value is None or isinstance(value, bool):
         return {None: "nothing", True: "true", False: "false"}[value]
-    found = "a list" if isinstance(value, list) else "a mapping" if isinstance(value, dict) else str(value)
+    found = (
+        "a list"
+        if isinstance(value, list)
+        else "a mapping"
+        if isinstance(value, dict)
+        else str(value)
+    )
     return found if len(found) <= 60 else found[:57] + "..."
 
 
 def text(value: Any, lines: bool = False) -> str:
     """A text on one line, or where `lines` says so on several."""
     if not isinstance(value, str):
-        raise BadValue(f"{shown(value)} is not text", "text (in quotation marks, if it looks like a number)")
+        raise BadValue(
+            f"{shown(value)} is not text", "text (in quotation marks, if it looks like a number)"
+        )
     if any("\ud800" <= c <= "\udfff" for c in value):
         raise BadValue("the text holds a character that cannot be kept", "text without it")
     hidden = hidden_in(value, lines)
     if hidden is not None:
         many = "one or more lines" if lines else "one line"
-        raise BadValue(f"the text holds the character {hidden}", f"{many} without control and direction characters")
+        raise BadValue(
+            f"the text holds the character {hidden}",
+            f"{many} without control and direction characters",
+        )
     return value
 
 
@@ -55,7 +66,9 @@ def title(value: Any) -> str:
     """What something is about, in a line of its own words."""
     found = text(value).strip()
     if not 0 < len(found) <= MOST_IN_TITLE or not found.isprintable():
-        raise BadValue(f"{shown(value)!r} is no title", f"a line of 1 to {MOST_IN_TITLE} characters")
+        raise BadValue(
+            f"{shown(value)!r} is no title", f"a line of 1 to {MOST_IN_TITLE} characters"
+        )
     return found
 
 
@@ -81,7 +94,9 @@ def yes_no(value: Any) -> bool:
 def number(low: int, high: int) -> Read:
     def read(value: Any) -> int:
         if not isinstance(value, int) or isinstance(value, bool) or not low <= value <= high:
-            raise BadValue(f"{shown(value)} is out of place", f"a whole number from {low} to {high}")
+            raise BadValue(
+                f"{shown(value)} is out of place", f"a whole number from {low} to {high}"
+            )
         return value
 
     return read
@@ -102,13 +117,19 @@ def line(parse: Callable[[str], Any], key: str = "line") -> Read:
             return parse(text(value))
         unknown = next((k for k in value if k not in (key, "until", "note")), None)
         if unknown is not None or key not in value:
-            what = f"unknown key {unknown!r}" if unknown is not None else f"the key {key!r} is missing"
+            what = (
+                f"unknown key {unknown!r}" if unknown is not None else f"the key {key!r} is missing"
+            )
             raise BadValue(what, f"{key}, until and note")
         found = parse(text(value[key]))
         if found.until is not None and value.get("until") is not None:
-            raise BadValue("its end is written twice", f"`until` in the mapping, and only the rest in `{key}`")
+            raise BadValue(
+                "its end is written twice", f"`until` in the mapping, and only the rest in `{key}`"
+            )
         until = found.until if value.get("until") is None else day(value["until"])
-        return found._replace(until=until, note=None if value.get("note") is None else text(value["note"]) or None)
+        return found._replace(
+            until=until, note=None if value.get("note") is None else text(value["note"]) or None
+        )
 
     return read
 
@@ -154,7 +175,8 @@ def _network(value: str) -> str:
         return str(read_network(value))
     except ValueError:
         raise BadValue(
-            f"{value!r} is no network", "a network such as 192.0.2.0/24, with no bits set behind the prefix"
+            f"{value!r} is no network",
+            "a network such as 192.0.2.0/24, with no bits set behind the prefix",
         ) from None
 
 
@@ -167,11 +189,14 @@ def _ports_of(words: str) -> tuple[int, int]:
 
 
 def opening(value: Any, *, mixed: bool = False) -> m.Opening:
-    """An opening; `mixed` lets a line of both families pass, as older versions kept it: it lets nobody in."""
+    """An opening; `mixed` lets a line of both families pass, as older versions kept it: it lets
+    nobody in.
+    """
     words = text(value).split()
     if len(words) != 4 or words[2] != "from":
         raise BadValue(
-            f"{shown(value)!r} is no opening", "ADDRESS PORTS from NETWORK, such as `198.51.100.5 2121 from 0.0.0.0/0`"
+            f"{shown(value)!r} is no opening",
+            "ADDRESS PORTS from NETWORK, such as `198.51.100.5 2121 from 0.0.0.0/0`",
         )
     networks = tuple(sorted({_network(n) for n in words[3].split(",")}))
     made = m.Opening(address(words[0]), _ports_of(words[1]), networks)
@@ -193,11 +218,15 @@ def forwarding(value: Any, *, mixed: bool = False) -> m.Forwarding:
             f"{shown(value)!r} is no forwarding",
             "ADDRESS PORTS to ADDRESS PORTS, such as `198.51.100.5 2121 to 192.0.2.10 2121`",
         )
-    made = m.Forwarding(address(words[0]), _ports_of(words[1]), address(words[3]), _ports_of(words[4]))
+    made = m.Forwarding(
+        address(words[0]), _ports_of(words[1]), address(words[3]), _ports_of(words[4])
+    )
     if not mixed and _family(made.address) != _family(made.to_address):
         raise BadValue("the line mixes IPv4 and IPv6", "two addresses of one family")
     if made.ports[1] - made.ports[0] != made.to_ports[1] - made.to_ports[0]:
-        raise BadValue("the two ranges of ports are not of one length", "as many ports inside as outside")
+        raise BadValue(
+            "the two ranges of ports are not of one length", "as many ports inside as outside"
+        )
     return made
 
 
@@ -206,7 +235,9 @@ def moment(value: Any) -> datetime:
         found = datetime.fromisoformat(text(value))
         return found.astimezone(UTC) if found.tzinfo else found.replace(tzinfo=UTC)
     except (ValueError, OverflowError):
-        raise BadValue(f"{shown(value)} is no time", "a time such as 2026-11-23T08:00:00+00:00") from None
+        raise BadValue(
+            f"{shown(value)} is no time", "a time such as 2026-11-23T08:00:00+00:00"
+        ) from None
 
 
 def write_moment(at: datetime) -> str:
@@ -226,9 +257,14 @@ def host_name(value: Any) -> str:
     if (
         not name
         or len(name) > 253
-        or any(not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum() for x in labels)
+        or any(
+            not x or len(x) > 63 or x[0] == "-" or x[-1] == "-" or not x.replace("-", "").isalnum()
+            for x in labels
+        )
     ):
-        raise BadValue(f"{shown(value)!r} is no host name", "a name such as files.tidewrack.example")
+        raise BadValue(
+            f"{shown(value)!r} is no host name", "a name such as files.tidewrack.example"
+        )
     return name
 
 
@@ -239,9 +275,17 @@ def or_unlimited(read: Read) -> Read:
 COUNT = number(0, 2**63 - 1)
 STRING: Schema = {"type": "string"}
 DAY: Schema = {"type": "string", "format": "date"}
-SIZE: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+(\.\d+)?( ?(B|[KMGTP]i?B))?$"}
+SIZE: Schema = {
+    "type": ["integer", "string"],
+    "minimum": 0,
+    "pattern": r"^\d+(\.\d+)?( ?(B|[KMGTP]i?B))?$",
+}
 NUMBER: Schema = {"type": "integer", "minimum": 0}
-DURATION: Schema = {"type": ["integer", "string"], "minimum": 0, "pattern": r"^\d+ ?(day|hour|minute|second)s?$"}
+DURATION: Schema = {
+    "type": ["integer", "string"],
+    "minimum": 0,
+    "pattern": r"^\d+ ?(day|hour|minute|second)s?$",
+}
 BOOL: Schema = {"type": "boolean"}
 NAME: Schema = {"type": "string", "minLength": 1, "maxLength": 64}
 TITLE: Schema = {"type": "string", "minLength": 1, "maxLength": MOST_IN_TITLE}
@@ -263,7 +307,12 @@ def choice(words: tuple[str, ...]) -> Schema:
 def line_schema(key: str = "line") -> Schema:
     """A line as text, or as a mapping."""
     keys: Schema = {key: STRING, "until": DAY, "note": STRING}
-    mapping = {"type": "object", "additionalProperties": False, "required": [key], "properties": keys}
+    mapping = {
+        "type": "object",
+        "additionalProperties": False,
+        "required": [key],
+        "properties": keys,
+    }
     return {"anyOf": [STRING, mapping]}
 
 

@@ -1,1 +1,3 @@
-"""A model made ready for questions: subjects numbered, namespaces, settings; and what a question is."""
+"""A model made ready for questions: subjects numbered, namespaces, settings; and what a question
+is.
+"""

@@ -1,7 +1,7 @@
 """Lockout after failed sign-ins (docs/rules.md, "Sign-in"): what counts, and until when.
 
-So many failures within so long lock an account, or an address, for so long. Failures while it is locked do
-not count; when the lock ends, and when an account signs in, counting begins anew.
+So many failures within so long lock an account, or an address, for so long. Failures while it is
+locked do not count; when the lock ends, and when an account signs in, counting begins anew.
 """
 
 from __future__ import annotations
@@ -34,7 +34,9 @@ class Counting(NamedTuple):
 
 
 def counting(policy: Lockout, name: str, attempts: Iterable[Attempt], at: datetime) -> Counting:
-    """How it stands with one account or address at a moment; `attempts` are its own, in order of time."""
+    """How it stands with one account or address at a moment; `attempts` are its own, in order of
+    time.
+    """
     window, lasting = timedelta(seconds=policy.within), timedelta(seconds=policy.lasts)
     counted: list[datetime] = []
     until: datetime | None = None
@@ -66,5 +68,11 @@ def standing_now(model: Model, attempts: Iterable[Attempt], at: datetime) -> lis
         by_name.setdefault(("account", fold(attempt.account)), []).append(attempt)
         by_name.setdefault(("address", attempt.address), []).append(attempt)
     policies = {p.of: p for p in model.lockouts}
-    found = [counting(policies[of], name, own, at) for (of, name), own in by_name.items() if of in policies]
-    return sorted((c for c in found if c.failures or c.until), key=lambda c: (c.until is None, c.of, c.name))
+    found = [
+        counting(policies[of], name, own, at)
+        for (of, name), own in by_name.items()
+        if of in policies
+    ]
+    return sorted(
+        (c for c in found if c.failures or c.until), key=lambda c: (c.until is None, c.of, c.name)
+    )

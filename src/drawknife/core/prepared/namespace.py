@@ -1,4 +1,6 @@
-"""Virtual paths: what an account sees, and where in the stores it is (docs/rules.md, "Virtual paths")."""
+"""Virtual paths: what an account sees, and where in the stores it is (docs/rules.md, "Virtual
+paths").
+"""
 
 from __future__ import annotations
 
@@ -58,13 +60,21 @@ class Namespace:
             served = self.served.get(at)
             if served is not None:
                 rest = "" if at == location else location[len(at) :] if at != "/" else location
-                return Location(location, served, Place(served.place.store, join(served.place.path, rest)), False, None)
+                return Location(
+                    location,
+                    served,
+                    Place(served.place.store, join(served.place.path, rest)),
+                    False,
+                    None,
+                )
             if at in self.unserved or at == "/":
                 return Location(location, None, None, location in self.above, self.unserved.get(at))
             at = at[: at.rindex("/")] or "/"
 
     def beginning(self, location: str) -> str:
-        """As much of `location` as a virtual path of this namespace could be, by its number of segments."""
+        """As much of `location` as a virtual path of this namespace could be, by its number of
+        segments.
+        """
         at = 0
         for _ in range(self.deepest):
             at = location.find("/", at + 1)
@@ -78,8 +88,10 @@ class Namespace:
 
 
 class Candidate(NamedTuple):
-    """A virtual path with the numbers of its grants' subjects: ((sid, rights), ...). `fixed` is where it leads
-    everybody; None where that has placeholders."""
+    """A virtual path with the numbers of its grants' subjects: ((sid, rights), ...).
+
+    `fixed` is where it leads everybody; None where that has placeholders.
+    """
 
     vpath: VirtualPath
     grants: tuple[tuple[int, int], ...]
@@ -87,7 +99,9 @@ class Candidate(NamedTuple):
 
 
 class VirtualPaths:
-    """All virtual paths, grouped by their path, and found by the subjects that their grants name."""
+    """All virtual paths, grouped by their path, and found by the subjects that their
+    grants name.
+    """
 
     def __init__(self, vpaths: tuple[VirtualPath, ...], number: Callable[..., int]) -> None:
         self.by_path: dict[str, list[Candidate]] = {}
@@ -104,7 +118,9 @@ class VirtualPaths:
         self._paths = list(self.by_path)
 
     def granted(self, ranks: dict[int, Rank]) -> list[str]:
-        """The paths, in their order, at which somebody is granted something who counts as these subjects."""
+        """The paths, in their order, at which somebody is granted something who counts as these
+        subjects.
+        """
         found: set[int] = set()
         for sid in self._naming.keys() & ranks.keys():
             found |= self._naming[sid]
@@ -138,7 +154,9 @@ def expand(vpath: VirtualPath, account: Account) -> Place:
 
 
 def namespace_of(account: Account, ranks: dict[int, Rank], vpaths: VirtualPaths) -> Namespace:
-    """The namespace of one account; `ranks` are those of the subjects that it counts as, by number."""
+    """The namespace of one account; `ranks` are those of the subjects that it counts
+    as, by number.
+    """
     served: dict[str, Served] = {}
     unserved: dict[str, Unserved] = {}
     for path in vpaths.granted(ranks):
@@ -155,7 +173,9 @@ def namespace_of(account: Account, ranks: dict[int, Rank], vpaths: VirtualPaths)
     return Namespace(served, unserved, frozenset(above), deepest)
 
 
-def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]) -> Served | Unserved:
+def _choose(
+    path: str, matching: list[Candidate], account: Account, ranks: dict[int, Rank]
+) -> Served | Unserved:
     """Which folder `path` leads the account to, if to one."""
     if len(matching) == 1 and matching[0].fixed is not None:
         return _served(path, matching[0].fixed, matching, ranks)
@@ -171,13 +191,21 @@ def _choose(path: str, matching: list[Candidate], account: Account, ranks: dict[
     chosen = next(iter(folders))
     if len(folders) > 1:
         nearest = {
-            key: min(ranks[sid] for c in found for sid, _ in c.grants if sid in ranks) for key, found in folders.items()
+            key: min(ranks[sid] for c in found for sid, _ in c.grants if sid in ranks)
+            for key, found in folders.items()
         }
         best = min(nearest.values())
         nearest_ones = [key for key, rank in nearest.items() if rank == best]
         if len(nearest_ones) > 1:
-            ways = sorted(key.vpath.leads_to if isinstance(key, Candidate) else str(key) for key in nearest_ones)
-            return Unserved(path, "ambiguous", f"{path} leads to {' and '.join(ways)} by grants that are equally near")
+            ways = sorted(
+                key.vpath.leads_to if isinstance(key, Candidate) else str(key)
+                for key in nearest_ones
+            )
+            return Unserved(
+                path,
+                "ambiguous",
+                f"{path} leads to {' and '.join(ways)} by grants that are equally near",
+            )
         chosen = nearest_ones[0]
     if chosen in troubles:
         return Unserved(path, "unusable", f"{path} cannot be used: {troubles[chosen]}")

@@ -1,4 +1,6 @@
-"""What a question demands: where its locations are, which rights it needs there, how far it has to pass."""
+"""What a question demands: where its locations are, which rights it needs there, how far it has to
+pass.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +16,9 @@ from .question import Question
 class Demand(NamedTuple):
     """A right that the request needs at one folder, and how far it has to pass to use it.
 
-    `own`: None where the folder itself is acted on and its recorded owner counts, else whether what is acted on is the
-    account's own. `through` is the last folder that has to be entered; None where there is none to pass.
+    `own`: None where the folder itself is acted on and its recorded owner counts, else whether what
+    is acted on is the account's own. `through` is the last folder that has to be entered; None
+    where there is none to pass.
     """
 
     right: str
@@ -41,7 +44,8 @@ def locate(namespace: Namespace, question: Question) -> Sites:
     there = namespace.resolve(question.to)
     one, other = parent(question.path), parent(question.to)
     same = one == other or (
-        (place := namespace.resolve(one).place) is not None and place == namespace.resolve(other).place
+        (place := namespace.resolve(one).place) is not None
+        and place == namespace.resolve(other).place
     )
     return Sites(here, there, same)
 
@@ -57,8 +61,13 @@ def needed_rights(question: Question, sites: Sites) -> tuple[tuple[str, ...], tu
     return ("rename",), () if sites.same_folder else ("upload",)
 
 
-def demands(prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites) -> list[Demand]:
-    """What has to be allowed by the entries of folders. Locations outside the stores demand nothing."""
+def demands(
+    prepared: Prepared, account: PreparedAccount, question: Question, sites: Sites
+) -> list[Demand]:
+    """What has to be allowed by the entries of folders.
+
+    Locations outside the stores demand nothing.
+    """
     out = []
     rights_here, rights_there = needed_rights(question, sites)
     here, there = sites.here, sites.there
@@ -78,9 +87,16 @@ def demands(prepared: Prepared, account: PreparedAccount, question: Question, si
 
 
 def _of_holder(
-    prepared: Prepared, account: PreparedAccount, right: str, place: Place, top: str, named: bool | None
+    prepared: Prepared,
+    account: PreparedAccount,
+    right: str,
+    place: Place,
+    top: str,
+    named: bool | None,
 ) -> Demand:
-    """The same right at the folder that holds a folder, which counts there as a file would (docs/rules.md, "Rights")."""
+    """The same right at the folder that holds a folder, which counts there as a file would
+    (docs/rules.md, "Rights").
+    """
     own = owns_folder(prepared, account, place) if named is None else named
     return Demand(right, Place(place.store, parent(place.path)), own, top, None)
 
@@ -96,8 +112,17 @@ def _demand(right: str, place: Place, top: str, on_file: bool, own: bool | None)
     if right in ("enter", "list"):
         return Demand(right, place, own, top, path)
     if right in ("upload", "make-folder"):
-        # The thing does not exist yet: its parent decides. At a virtual path there is no such folder.
-        return None if path == top else Demand(right, Place(store, parent(path)), None, top, parent(path))
+        # The thing does not exist yet: its parent decides. At a virtual path there is no such
+        # folder.
+        return (
+            None
+            if path == top
+            else Demand(right, Place(store, parent(path)), None, top, parent(path))
+        )
     if on_file:
-        return None if path == top else Demand(right, Place(store, parent(path)), own, top, parent(path))
+        return (
+            None
+            if path == top
+            else Demand(right, Place(store, parent(path)), own, top, parent(path))
+        )
     return Demand(right, place, own, top, None if path == top else parent(path))

@@ -27,11 +27,14 @@ class PreparedAccount:
         self.index = index
         self.account = account
         sid = people.sid
-        self.ranks: dict[int, Rank] = {sid[s]: rank for s, rank in standing(account, people.held).ranks.items()}
+        self.ranks: dict[int, Rank] = {
+            sid[s]: rank for s, rank in standing(account, people.held).ranks.items()
+        }
         #: Matched by entries when the account does not own the thing acted on, and when it does.
         self.who = frozenset(self.ranks)
         self.who_owning = self.who | {OWNER}
-        #: What it sees, by the virtual paths of the last two models that were asked about: before a change, and after it.
+        #: What it sees, by the virtual paths of the last two models that were asked about: before a
+        #: change, and after it.
         self.namespaces: tuple[tuple[VirtualPaths, Namespace], ...] = ()
 
     @property
@@ -66,20 +69,24 @@ class People:
         else:
             self._number_all(model)
         self.held = (
-            before.held if before is not None and before.groups == model.groups else groups_holding(model.groups)
+            before.held
+            if before is not None and before.groups == model.groups
+            else groups_holding(model.groups)
         )
         self._accounts: dict[int, PreparedAccount] = {}
         self._standings: dict[str, Standing] = {}
         #: Room for what is derived of the people alone.
         self.derived: dict[str, Any] = {}
-        #: What was derived of the people before these, and the groups that have other members than then. Empty where
-        #: anything else differs.
+        #: What was derived of the people before these, and the groups that have other members than
+        #: then. Empty where anything else differs.
         self.derived_before: dict[str, Any] = {}
         self.changed_groups: tuple[Subject, ...] = ()
         if before is not None and self.same_numbers and before.accounts == model.accounts:
             self.derived_before = dict(before.derived)
             pairs = zip(before.groups, model.groups, strict=True)
-            self.changed_groups = tuple(Subject("group", now.name) for was, now in pairs if was.members != now.members)
+            self.changed_groups = tuple(
+                Subject("group", now.name) for was, now in pairs if was.members != now.members
+            )
         #: Room for how the accounts are divided by virtual paths (core/everybody/division.py).
         self.divided: dict[Hashable, Any] = {}
 
@@ -135,7 +142,14 @@ class People:
                 bits[number] = bits.get(number, 0) | here
         for group in self.groups:
             inside = [m.subject for m in group.members]
-            found = bits_of([self.index[s.name] for s in inside if s.kind == "account" and s.name in self.index], count)
+            found = bits_of(
+                [
+                    self.index[s.name]
+                    for s in inside
+                    if s.kind == "account" and s.name in self.index
+                ],
+                count,
+            )
             for s in inside:
                 if s.kind == "unit":
                     found |= bits.get(self.number(s), 0)
@@ -149,7 +163,9 @@ class People:
     def _nest(self, bits: dict[int, int]) -> None:
         """Bring the members of groups up into the groups that hold them, loops included."""
         inner = {
-            self.sid[Subject("group", g.name)]: [self.number(m.subject) for m in g.members if m.subject.kind == "group"]
+            self.sid[Subject("group", g.name)]: [
+                self.number(m.subject) for m in g.members if m.subject.kind == "group"
+            ]
             for g in self.groups
         }
         order: list[int] = []

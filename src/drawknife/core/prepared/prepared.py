@@ -30,7 +30,9 @@ KEPT_DAYS = 4
 
 
 class ActingOn(NamedTuple):
-    """On which disk a question is decided, and as whom; `user` is None where the machine has none of the name."""
+    """On which disk a question is decided, and as whom; `user` is None where the machine has none
+    of the name.
+    """
 
     disk: Disk
     name: str
@@ -40,14 +42,17 @@ class ActingOn(NamedTuple):
 class Prepared:
     """A model made ready. Immutable to its users; caches fill as questions are asked.
 
-    All its lines count, also those that end some day: :meth:`on` gives it as it is on a day. `full` is the whole model
-    that it was taken from, itself where nothing has ended.
+    All its lines count, also those that end some day: :meth:`on` gives it as it is on a day. `full`
+    is the whole model that it was taken from, itself where nothing has ended.
     """
 
-    def __init__(self, model: Model, before: Prepared | None = None, full: Prepared | None = None) -> None:
+    def __init__(
+        self, model: Model, before: Prepared | None = None, full: Prepared | None = None
+    ) -> None:
         self.model = model
         self.full = full or self
-        #: By how many of the ends have passed: as the model is then; and as the model before was, to begin with.
+        #: By how many of the ends have passed: as the model is then; and as the model before was,
+        #: to begin with.
         self._passed: dict[int, Prepared] = {}
         self._passed_before: dict[int, Prepared] = {}
         if before is not None and full is None:
@@ -72,21 +77,30 @@ class Prepared:
             self.virtual_paths = VirtualPaths(model.virtual_paths, self.people.number)
         self.endpoints: dict[str, Endpoint] = {fold(e.name): e for e in model.endpoints}
         self.stopped_by = stopped_by(model.endpoints)
-        self.settings: dict[int, Setting] = {self.people.number(s.subject): s for s in model.settings}
+        self.settings: dict[int, Setting] = {
+            self.people.number(s.subject): s for s in model.settings
+        }
         #: Can the limits gate refuse anything at all?
         self.has_limits = bool(
             model.quotas
             or any(s.capacity is not None for s in model.stores)
-            or any(key in ("upload_limit", "quota_bytes", "quota_files") for s in model.settings for key, _ in s.values)
+            or any(
+                key in ("upload_limit", "quota_bytes", "quota_files")
+                for s in model.settings
+                for key, _ in s.values
+            )
         )
         #: What was read of the disks of stores, by the store's name.
         self.disks: dict[str, Disk] = {}
         for reading in model.disk_readings:
             seen = old.disks.get(reading.store) if old is not None else None
-            self.disks[reading.store] = seen if seen is not None and seen.reading is reading else Disk(reading)
+            self.disks[reading.store] = (
+                seen if seen is not None and seen.reading is reading else Disk(reading)
+            )
         #: By store and account, whom the server takes on there, as far as it was asked.
         self.taken_on: dict[str, dict[int, ActingOn | None]] = {name: {} for name in self.disks}
-        #: What was found lately by an account (its index), a right (negative: on what is its own) and a location.
+        #: What was found lately by an account (its index), a right (negative: on what is its own)
+        #: and a location.
         self.decided: dict[tuple[int, int, str], str | None] = {}
         #: And what was said of refusals: account, action, owner, and location; reason and sentence.
         self.sentences: dict[tuple[str, str, str | None, str], tuple[str, str]] = {}
@@ -114,7 +128,8 @@ class Prepared:
         return found
 
     def with_owned_folders(self, owners: Mapping[Place, str]) -> Prepared:
-        """The model of this day, in which some folders that nobody recorded have owners, by their place.
+        """The model of this day, in which some folders that nobody recorded have owners, by their
+        place.
 
         It stays as it is on every other day.
         """
@@ -138,7 +153,9 @@ class Prepared:
             return self
         found = self.derived.get("without disks")
         if not isinstance(found, Prepared):
-            found = self.derived["without disks"] = Prepared(replace(self.model, disk_readings=()), self)
+            found = self.derived["without disks"] = Prepared(
+                replace(self.model, disk_readings=()), self
+            )
         return found
 
     def account(self, name: str) -> PreparedAccount | None:
@@ -161,9 +178,7 @@ class Prepared:
 
 
 def _same(a: Model, b: Model, *sections: str) -> bool:
-    return all(
-        getattr(a, s) is getattr(b, s) or getattr(a, s) == getattr(b, s) for s in sections
-    )  # fmt: skip
+    return all(getattr(a, s) is getattr(b, s) or getattr(a, s) == getattr(b, s) for s in sections)
 
 
 def prepare(model: Model, before: Prepared | None = None) -> Prepared:

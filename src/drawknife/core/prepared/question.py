@@ -36,9 +36,11 @@ class Question:
     replaced_size: int | None = None
     files: int | None = None
     at: datetime | None = None
-    #: The methods that the account has a credential for: a password, a key, its directory. None: not known.
+    #: The methods that the account has a credential for: a password, a key, its directory. None:
+    #: not known.
     credentials: frozenset[str] | None = None
-    #: Sessions that the account has open, and what locks it or the client's address now, where that is known.
+    #: Sessions that the account has open, and what locks it or the client's address now, where that
+    #: is known.
     sessions: int | None = None
     locks: tuple[Counting, ...] = ()
     #: How the file is on disk, as a reading writes it; None: any that the folder has.
@@ -47,12 +49,16 @@ class Question:
     @property
     def on_file(self) -> bool:
         """Is it a file that is acted on?"""
-        return self.action in FILE_ACTIONS or (self.action in ("rename", "set-attributes") and self.thing == "file")
+        return self.action in FILE_ACTIONS or (
+            self.action in ("rename", "set-attributes") and self.thing == "file"
+        )
 
     @property
     def moves_folder(self) -> bool:
         """Does a folder leave its place: is it deleted, renamed or moved?"""
-        return self.action == "delete-folder" or (self.action == "rename" and self.thing == "folder")
+        return self.action == "delete-folder" or (
+            self.action == "rename" and self.thing == "folder"
+        )
 
 
 class Refusal(NamedTuple):

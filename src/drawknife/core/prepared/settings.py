@@ -20,9 +20,9 @@ if TYPE_CHECKING:
 class SettingValue:
     """The value of one setting for one account, and where it came from.
 
-    `subjects` set it at the deciding rank (empty: nobody did, it is the default); `overruled` are the
-    farther ones that set it too; `undecided` says that equally near ones disagreed where none is
-    stricter, and the first by name was taken. `addresses` is a tuple of lists: all must admit.
+    `subjects` set it at the deciding rank (empty: nobody did, it is the default); `overruled` are
+    the farther ones that set it too; `undecided` says that equally near ones disagreed where none
+    is stricter, and the first by name was taken. `addresses` is a tuple of lists: all must admit.
     """
 
     name: str
@@ -63,8 +63,8 @@ def resolve_all(prepared: Prepared, account: PreparedAccount) -> list[SettingVal
 def deciding_line(lines: tuple[str, ...], client: Address) -> tuple[bool, str | None]:
     """Does a list of ``allow CIDR`` and ``deny CIDR`` lines admit the address, and by which line?
 
-    The line with the longest prefix that holds it decides, on equal prefixes a deny; if none holds it, it is admitted
-    unless the list has an allow line.
+    The line with the longest prefix that holds it decides, on equal prefixes a deny; if none holds
+    it, it is admitted unless the list has an allow line.
     """
     best, admitted, by = -1, all(not line.startswith("allow") for line in lines), None
     for line in lines:

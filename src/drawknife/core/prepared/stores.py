@@ -30,8 +30,19 @@ class PreparedFolder:
     """
 
     __slots__ = (
-        "folder", "forbids", "forbids_above", "gap", "owner", "path", "ruled", "rules", "sealed", "sids", "up", "varies",
-    )  # fmt: skip
+        "folder",
+        "forbids",
+        "forbids_above",
+        "gap",
+        "owner",
+        "path",
+        "ruled",
+        "rules",
+        "sealed",
+        "sids",
+        "up",
+        "varies",
+    )
 
     def __init__(self, folder: Folder, up: PreparedFolder | None, people: People) -> None:
         self.folder = folder
@@ -50,17 +61,18 @@ class PreparedFolder:
                 self.forbids_above |= entry.rights
             else:
                 self.ruled |= entry.rights
-        self.varies: bool = (
-            any(e.reach != "tree" or e.subject.kind == "owner" for e in folder.entries)
-            or (up is not None and up.varies)
-        )  # fmt: skip
+        self.varies: bool = any(
+            e.reach != "tree" or e.subject.kind == "owner" for e in folder.entries
+        ) or (up is not None and up.varies)
 
 
 _NOTHING: tuple[tuple[Rule, ...], ...] = ((), (), ())
 SPEAKS_AT = (("tree", "here"), ("tree", "below", "children"), ("tree", "below"))
 
 
-def _by_depth(entries: tuple[Entry, ...], people: People, *, forbid: bool) -> tuple[tuple[Rule, ...], ...]:
+def _by_depth(
+    entries: tuple[Entry, ...], people: People, *, forbid: bool
+) -> tuple[tuple[Rule, ...], ...]:
     wanted = [e for e in entries if (e.effect == "forbid") is forbid]
     if not wanted:
         return _NOTHING
@@ -68,7 +80,11 @@ def _by_depth(entries: tuple[Entry, ...], people: People, *, forbid: bool) -> tu
         rules = tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted)
         return rules, rules, rules
     return tuple(
-        tuple(Rule(e.rights, people.number(e.subject), e.effect == "allow") for e in wanted if e.reach in reaches)
+        tuple(
+            Rule(e.rights, people.number(e.subject), e.effect == "allow")
+            for e in wanted
+            if e.reach in reaches
+        )
         for reaches in SPEAKS_AT
     )
 
@@ -92,7 +108,9 @@ class PreparedStore:
             self._mark(folders, 0, len(folders), people)
 
     def owned(self, owners: Mapping[str, int], people: People) -> PreparedStore:
-        """The same store in which some folders that carry nothing have owners; recorded they are not."""
+        """The same store in which some folders that carry nothing have owners; recorded they are
+        not.
+        """
         found = copy(self)
         found.marked = dict(self.marked)
         for path in sorted((p for p in owners if p not in self.marked), key=depth_of):
@@ -108,7 +126,11 @@ class PreparedStore:
         marked = self.marked
         trail: list[tuple[str, PreparedFolder]] = []
         if start < stop:
-            above, _ = self.nearest(parent(folders[start].path)) if folders[start].path != "/" else (None, 0)
+            above, _ = (
+                self.nearest(parent(folders[start].path))
+                if folders[start].path != "/"
+                else (None, 0)
+            )
             if above is not None:
                 trail = [("", above)]
         for i in range(start, stop):

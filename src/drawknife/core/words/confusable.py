@@ -1,4 +1,6 @@
-"""Names that look like others (after Unicode TR 39, section 4): a small table of letters that are often mistaken."""
+"""Names that look like others (after Unicode TR 39, section 4): a small table of letters that are
+often mistaken.
+"""
 
 from __future__ import annotations
 

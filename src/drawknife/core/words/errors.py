@@ -9,7 +9,8 @@
     ├── Refused               it is understood, and the rules do not allow it
     │   ├── ChangeRefused     a change that the model does not allow, with every place in the way
     │   ├── NotAllowed        whoever asks may not do it; what it would take is told
-    │   ├── NameTaken         another of a directory that is provisioned has the name (records/provisioned.py)
+    │   ├── NameTaken         another of a directory that is provisioned has the name
+    (records/provisioned.py)
     │   ├── NotKept           a past that was not kept (records/history.py)
     │   └── TooFew            a directory has suddenly far fewer people (directory/plan.py)
     ├── SchemaProblem         a schema of another version (records/database.py)
@@ -22,12 +23,14 @@
         │       └── ReadOnly  it takes no changes
         ├── NoRoom            the database has none (records/database.py)
         ├── DirectoryFailed   a directory (directory/source.py)
+        ├── MailRefused       the mail server, for a letter to somebody (service/tidings.py)
         ├── BackupFailed      PostgreSQL's own programs (records/backup.py)
         ├── NotReadable       a file (service/files.py)
         └── Busy              too much at once (service/busy.py)
 
-The service maps them to HTTP in service/problems.py, the command line to exit statuses in cli/common.py; each once.
-What the client raises, which knows only what it is told, is in client/errors.py.
+The service maps them to HTTP in service/problems.py, the command line to exit statuses in
+cli/common.py; each once. What the client raises, which knows only what it is told, is in
+client/errors.py.
 """
 
 from __future__ import annotations
@@ -38,7 +41,10 @@ from typing import Any, NamedTuple
 
 
 class Wrong(NamedTuple):
-    """One thing that is wrong: where, what, and what would be right. `line` and `found` are of documents."""
+    """One thing that is wrong: where, what, and what would be right.
+
+    `line` and `found` are of documents.
+    """
 
     where: str
     message: str
@@ -70,7 +76,9 @@ class BadValue(Mistaken):
 class BadInput(Mistaken):
     """A part of what was asked or sent: where, what stands there, what would be right."""
 
-    def __init__(self, where: str, message: str, expected: str = "", nearest: str | None = None) -> None:
+    def __init__(
+        self, where: str, message: str, expected: str = "", nearest: str | None = None
+    ) -> None:
         super().__init__(f"{where}: {message}" if where else message)
         self.where, self.message, self.expected, self.nearest = where, message, expected, nearest
         self.places = [Wrong(where, message, expected, nearest)]
@@ -82,10 +90,18 @@ class BadInput(Mistaken):
 
 
 class NotFound(DrawknifeError, LookupError):
-    """There is no `kind` of that name. `near` is the nearest name that there is; `where` names the field."""
+    """There is no `kind` of that name.
+
+    `near` is the nearest name that there is; `where` names the field.
+    """
 
     def __init__(
-        self, kind: str, name: str, names: Iterable[str] = (), where: str = "name", expected: str = ""
+        self,
+        kind: str,
+        name: str,
+        names: Iterable[str] = (),
+        where: str = "name",
+        expected: str = "",
     ) -> None:
         self.kind, self.name, self.near, self.where = kind, name, nearest(name, names), where
         said = f"there is no {kind} {name!r}"
@@ -110,7 +126,9 @@ class Conflict(DrawknifeError):
     """The model is at another revision than the change was made for."""
 
     def __init__(self, expected: int, found: int) -> None:
-        super().__init__(f"the model is at revision {found}, and the change was made for revision {expected}")
+        super().__init__(
+            f"the model is at revision {found}, and the change was made for revision {expected}"
+        )
         self.expected, self.found = expected, found
 
 

@@ -1,4 +1,6 @@
-"""Hours in which an account may sign in: lines such as ``mon-fri 06:00-20:00``, in UTC (docs/rules.md, "Settings")."""
+"""Hours in which an account may sign in: lines such as ``mon-fri 06:00-20:00``, in UTC
+(docs/rules.md, "Settings").
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,10 @@ def read_hours(text: str) -> str:
     """A line of hours as it is kept; :class:`BadValue` if it is none."""
     days, (begin, end) = _parse(text)
     if not days or begin == end:
-        raise BadValue(f"{text!r} is no line of hours", "such as `mon-fri 06:00-20:00` or `sat 22:00-04:00` (UTC)")
+        raise BadValue(
+            f"{text!r} is no line of hours",
+            "such as `mon-fri 06:00-20:00` or `sat 22:00-04:00` (UTC)",
+        )
     return " ".join(text.lower().split())
 
 

@@ -52,7 +52,10 @@ def check_name(name: str) -> str:
     """Return `name` if it may name something; raise :class:`BadValue` if not."""
     if _PLAIN_NAME.fullmatch(name) and name not in (".", ".."):
         return name
-    expected = "1 to 64 characters, no white space, no control or format characters, none of / \\ : { } , *"
+    expected = (
+        "1 to 64 characters, no white space, no control or format characters, none of / \\ : {"
+        " } , *"
+    )
     if not name:
         raise BadValue("a name may not be empty", expected)
     if len(name) > MAX_NAME:
@@ -61,15 +64,23 @@ def check_name(name: str) -> str:
         raise BadValue(f"{name!r} is not a name", expected)
     if not name.isascii() and not unicodedata.is_normalized("NFC", name):
         raise BadValue("the name is not in Unicode form NFC", "the same name in form NFC")
-    if _unwritable(name, _NOT_IN_NAMES) or any(c in FORBIDDEN_IN_NAMES or c.isspace() for c in name):
-        bad = next(c for c in name if c in FORBIDDEN_IN_NAMES or c.isspace() or _unwritable(c, _NOT_IN_NAMES))
+    if _unwritable(name, _NOT_IN_NAMES) or any(
+        c in FORBIDDEN_IN_NAMES or c.isspace() for c in name
+    ):
+        bad = next(
+            c
+            for c in name
+            if c in FORBIDDEN_IN_NAMES or c.isspace() or _unwritable(c, _NOT_IN_NAMES)
+        )
         shown = repr(bad) if bad.isprintable() else f"the character U+{ord(bad):04X}"
         raise BadValue(f"the name holds {shown}", expected)
     return name
 
 
 def check_subject_name(name: str) -> str:
-    """Like :func:`check_name`, for groups and units, which may not take a built-in subject's name."""
+    """Like :func:`check_name`, for groups and units, which may not take a built-in
+    subject's name.
+    """
     check_name(name)
     if fold(name) in RESERVED_SUBJECTS:
         raise BadValue(f"{name!r} is the name of a built-in subject", "another name")
@@ -96,7 +107,9 @@ _PLAIN_PATH = re.compile(r"(?:/(?!\.{1,2}(?:/|$))[ -.0-~]+)+")
 
 
 def check_path(path: str) -> str:
-    """Return the absolute path without a trailing ``/``; raise :class:`BadValue` if it breaks a rule."""
+    """Return the absolute path without a trailing ``/``; raise :class:`BadValue` if it breaks a
+    rule.
+    """
     if _PLAIN_PATH.fullmatch(path):
         return path
     expected = "an absolute path such as /a/b"
@@ -158,7 +171,9 @@ def ancestors(path: str) -> list[str]:
 
 
 def rest_below(path: str, top: str) -> str | None:
-    """What remains of `path` under `top` (empty, or beginning with ``/``); None if it is not there."""
+    """What remains of `path` under `top` (empty, or beginning with ``/``); None if it
+    is not there.
+    """
     if path == top:
         return ""
     if top == "/":

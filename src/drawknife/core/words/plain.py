@@ -1,12 +1,14 @@
-"""Text that shows what it says: without characters that move a cursor, ring, turn the direction, or forge a line."""
+"""Text that shows what it says: without characters that move a cursor, ring, turn the direction, or
+forge a line.
+"""
 
 from __future__ import annotations
 
 import re
 import unicodedata
 
-#: C0 and C1 control characters but line feed and tab, DEL, separators of lines and paragraphs, and marks of direction
-#: (Unicode Standard Annex 9, section 2).
+#: C0 and C1 control characters but line feed and tab, DEL, separators of lines and paragraphs, and
+#: marks of direction (Unicode Standard Annex 9, section 2).
 HIDDEN = "\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069"
 _IN_TEXT = re.compile(f"[{HIDDEN}]")
 _IN_A_LINE = re.compile(f"[{HIDDEN}\t\n]")
@@ -27,6 +29,8 @@ def escaped(text: str) -> str:
 
 
 def one_line(text: str) -> str:
-    """A text from elsewhere as a model can hold it: on one line, in NFC, without characters that cannot be seen."""
+    """A text from elsewhere as a model can hold it: on one line, in NFC, without characters that
+    cannot be seen.
+    """
     seen = "".join(c if unicodedata.category(c) not in ("Cc", "Cf", "Cs") else " " for c in text)
     return " ".join(unicodedata.normalize("NFC", seen).split())

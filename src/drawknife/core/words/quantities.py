@@ -17,7 +17,10 @@ MAX = 2**63 - 1
 
 
 def read_size(value: object) -> int:
-    """Bytes from ``40 GiB`` (1024), ``1.5 GB`` (1000) or a number. What is less than a byte is dropped."""
+    """Bytes from ``40 GiB`` (1024), ``1.5 GB`` (1000) or a number.
+
+    What is less than a byte is dropped.
+    """
     found = _SIZE.fullmatch(value) if isinstance(value, str) else None
     if found is not None:
         decimals = found[2] or ""
@@ -32,8 +35,14 @@ def read_size(value: object) -> int:
 
 
 def write_size(size: int) -> str | int:
-    """A size in the unit that gives the smallest whole number, or with a decimal point where that is the very size."""
-    whole = [(size // factor, unit) for unit, factor in _FACTOR.items() if unit != "B" and size % factor == 0]
+    """A size in the unit that gives the smallest whole number, or with a decimal point where that
+    is the very size.
+    """
+    whole = [
+        (size // factor, unit)
+        for unit, factor in _FACTOR.items()
+        if unit != "B" and size % factor == 0
+    ]
     if not whole:
         near = show_size(size) if 1024 <= size <= MAX // 2 else size
         return near if read_size(near) == size else size
@@ -51,7 +60,9 @@ def read_duration(value: object) -> int:
     elif isinstance(value, int) and not isinstance(value, bool) and value >= 0:
         seconds = value
     else:
-        raise BadValue(f"{value!r} is no duration", "a number of seconds, or such as 7 days or 12 hours")
+        raise BadValue(
+            f"{value!r} is no duration", "a number of seconds, or such as 7 days or 12 hours"
+        )
     if seconds > 10**10:
         raise BadValue(f"{value!r} is out of range", "at most 300 years")
     return seconds

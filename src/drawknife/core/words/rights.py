@@ -41,7 +41,14 @@ _look = mask_of("enter", "list")
 _read = _look | BIT["download"]
 _add = _read | mask_of("upload", "append", "make-folder")
 _change = _add | mask_of("overwrite", "rename", "delete-file", "delete-folder")
-BUNDLES = {"look": _look, "read": _read, "drop": mask_of("enter", "upload"), "add": _add, "change": _change, "all": ALL}
+BUNDLES = {
+    "look": _look,
+    "read": _read,
+    "drop": mask_of("enter", "upload"),
+    "add": _add,
+    "change": _change,
+    "all": ALL,
+}
 _WORDS = {**BIT, **BUNDLES}
 _LARGEST_FIRST = sorted(BUNDLES.items(), key=lambda item: -item[1].bit_count())
 
@@ -52,7 +59,11 @@ def parse_rights(text: str) -> int:
     for word in text.split(","):
         if word not in _WORDS:
             raise BadValue(
-                f"{word!r} is no right and no bundle" if word else "the list of rights has an empty place",
+                (
+                    f"{word!r} is no right and no bundle"
+                    if word
+                    else "the list of rights has an empty place"
+                ),
                 "some of " + ", ".join(RIGHTS) + ", or the bundles " + ", ".join(BUNDLES),
             )
         mask |= _WORDS[word]
@@ -79,7 +90,13 @@ PERM_FOLDER = (
     ("m", "make-folder"),
     ("p", "delete-file"),
 )
-PERM_FILE = (("a", "append"), ("d", "delete-file"), ("f", "rename"), ("r", "download"), ("w", "overwrite"))
+PERM_FILE = (
+    ("a", "append"),
+    ("d", "delete-file"),
+    ("f", "rename"),
+    ("r", "download"),
+    ("w", "overwrite"),
+)
 
 
 def perm_word(states: "tuple[str, ...] | list[str]") -> str:

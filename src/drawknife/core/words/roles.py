@@ -8,7 +8,10 @@ ADDS = {
     READER: "asks everything",
     DRAFTER: "writes drafts",
     EDITOR: "changes the model, in its area",
-    OWNER: "has administrators, tokens, directories and networks, loads models and goes back to old ones",
+    OWNER: (
+        "has administrators, tokens, directories and networks, loads models and goes back to old"
+        " ones"
+    ),
 }
 
 

@@ -19,11 +19,19 @@ def show_size(size: int) -> str:
 
 
 def show_sizes(before: int, after: int) -> str:
-    """How a size has become another, both in the unit of the larger one: ``5.68 TiB → 5.76 TiB (+82 GiB)``."""
+    """How a size has become another, both in the unit of the larger one: ``5.68 TiB → 5.76 TiB (+82
+    GiB)``.
+    """
     unit = show_size(max(before, after)).split()[1]
     factor = 1024 ** UNITS.index(unit)
-    a, b = (f"{size / factor:.3g}" if size / factor < 999.5 else f"{size / factor:.0f}" for size in (before, after))
-    return f"{a} {unit} → {b} {unit} ({'−' if after < before else '+'}{show_size(abs(after - before))})"
+    a, b = (
+        f"{size / factor:.3g}" if size / factor < 999.5 else f"{size / factor:.0f}"
+        for size in (before, after)
+    )
+    return (
+        f"{a} {unit} → {b} {unit}"
+        f" ({'−' if after < before else '+'}{show_size(abs(after - before))})"
+    )
 
 
 def number_of(number: int, word: str) -> str:
@@ -33,7 +41,10 @@ def number_of(number: int, word: str) -> str:
 
 
 def several(names: Iterable[str], few: int = 3, count: int | None = None) -> str:
-    """The first names, and how many more there are: ``ines, yuki and 2 more``. `count` if more are known than named."""
+    """The first names, and how many more there are: ``ines, yuki and 2 more``.
+
+    `count` if more are known than named.
+    """
     every = list(dict.fromkeys(names))
     more = (len(every) if count is None else count) - min(few, len(every))
     return ", ".join(every[:few]) + (f" and {more} more" if more > 0 else "")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import stat
 import sys
@@ -12,23 +11,19 @@ from typing import Any, NamedTuple
 
 from .file_names import location_of, shown
 from .lists_and_modes import (
-    ACCESS,
-    DEFAULT,
     READ,
     SEARCH,
     WRITE,
-    Acl,
     NotKept,
     Thing,
     User,
-    acl_from_bytes,
-    acl_to_bytes,
     allows,
     as_getfacl,
     kept_things,
     made_below,
     thing_from_text,
 )
+from .opened_things import closing, open_below, opened, opened_if_there, put, thing_at
 
 #: So many things are noted at once before they are changed.
 BATCH = 1000
@@ -38,7 +33,7 @@ Keep = Callable[[bytes], None]
 Progress = Callable[[int], None]
 
 
-# --- the plan -------------------------------------------------------------------------------------
+# --- the plan -----------------------------------------------------------------------------------
 
 
 class Plan:
@@ -59,7 +54,9 @@ class Plan:
             for path, some in data["below"].items()
         }
         self._with_steps = {"/", *data["with_steps"]}
-        self.users = [User(uid, gid, tuple(groups)) for uid, gid, groups in data["users"] if uid != 0]
+        self.users = [
+            User(uid, gid, tuple(groups)) for uid, gid, groups in data["users"] if uid != 0
+        ]
 
     def as_read(self, path: str) -> Thing:
         """What a folder was when the disk was read."""
@@ -85,20 +82,28 @@ class Plan:
         return self.becoming.get(folder, {}).get(now, now)
 
     def gaining_search(self, now: Thing, then: Thing) -> list[User]:
-        """Users who can pass a folder as it will be, and cannot as it is; of those not known one for each group, and a stranger."""
+        """Users who can pass a folder as it will be, and cannot as it is; of those not known one
+        for each group, and a stranger.
+        """
         gids = {then.gid, *(gid for gid, _ in then.acl.groups)} if then.acl else {then.gid}
         named = {uid for uid, _ in then.acl.users} if then.acl else set()
         known = {user.uid for user in self.users}
-        others = [User(-1, gid) for gid in sorted(gids)] + [User(uid, -1) for uid in sorted(named - known - {0})]
+        others = [User(-1, gid) for gid in sorted(gids)] + [
+            User(uid, -1) for uid in sorted(named - known - {0})
+        ]
         every = [*self.users, *others, User(-1, -1)]
-        return [user for user in every if allows(user, then, SEARCH) and not allows(user, now, SEARCH)]
+        return [
+            user for user in every if allows(user, then, SEARCH) and not allows(user, now, SEARCH)
+        ]
 
 
-# --- the disk -------------------------------------------------------------------------------------
+# --- the disk -----------------------------------------------------------------------------------
 
 
 class Found(NamedTuple):
-    """A thing below the root: its path, where it is in the store (empty for a file), what it is, and what it becomes."""
+    """A thing below the root: its path, where it is in the store (empty for a file), what it is,
+    and what it becomes.
+    """
 
     path: bytes
     location: str
@@ -107,7 +112,10 @@ class Found(NamedTuple):
 
 
 class Left(NamedTuple):
-    """A thing that is left alone, and why. `now` None: it is not there, or its permissions are not known."""
+    """A thing that is left alone, and why.
+
+    `now` None: it is not there, or its permissions are not known.
+    """
 
     path: bytes
     why: str
@@ -133,10 +141,15 @@ def _shown(path: bytes) -> str:
 NOT_AS_READ = "changed since it was read; everything below it is left, too"
 
 
-def carry_out(root: str, data: dict[str, Any], keep: Keep, progress: Progress | None = None) -> Done:
-    """Make the disk at `root` what a plan says. OSError where something cannot be done; what was done until then is kept."""
+def carry_out(
+    root: str, data: dict[str, Any], keep: Keep, progress: Progress | None = None
+) -> Done:
+    """Make the disk at `root` what a plan says.
+
+    OSError where something cannot be done; what was done until then is kept.
+    """
     plan, done = Plan(data), Done()
-    with _opened(os.fsencode(os.path.realpath(root)), None) as top:
+    with opened(os.fsencode(os.path.realpath(root)), None) as top:
         found, folders = _look(top, plan, done, progress)
         # Folders come after everything in them.
         found.reverse()
@@ -148,8 +161,12 @@ def carry_out(root: str, data: dict[str, Any], keep: Keep, progress: Progress | 
     return done
 
 
-def _look(top: int, plan: Plan, done: Done, progress: Progress | None) -> tuple[list[Found], dict[bytes, Thing]]:
-    """What is to change, each folder before what is in it; and what each folder is that was come to."""
+def _look(
+    top: int, plan: Plan, done: Done, progress: Progress | None
+) -> tuple[list[Found], dict[bytes, Thing]]:
+    """What is to change, each folder before what is in it; and what each folder is that was come
+    to.
+    """
     start = plan.under.strip("/").encode()
     found: list[Found] = []
     folders: dict[bytes, Thing] = {}
@@ -160,12 +177,12 @@ def _look(top: int, plan: Plan, done: Done, progress: Progress | None) -> tuple[
     while todo:
         path, location = todo.pop()
         try:
-            fd = _open_below(top, path, os.O_RDONLY | os.O_DIRECTORY)
+            fd = open_below(top, path, os.O_RDONLY | os.O_DIRECTORY)
         except FileNotFoundError:
             done.left.append(Left(path, "gone since it was read", None))
             continue
-        with _closing(fd):
-            now = _thing(fd, True)
+        with closing(fd):
+            now = thing_at(fd, True)
             met.add(location)
             if now != plan.as_read(location):
                 done.left.append(Left(path, NOT_AS_READ, now))
@@ -177,9 +194,11 @@ def _look(top: int, plan: Plan, done: Done, progress: Progress | None) -> tuple[
                 if progress is not None and seen % BATCH == 0:
                     progress(seen)
                 below = os.path.join(path, name)
-                with _opened_if_there(name, fd) as thing:
+                with opened_if_there(name, fd) as thing:
                     if thing is not None:
-                        inner = _look_at(thing, below, location, name, device, plan, found, done)
+                        inner = _look_at(
+                            thing, below, location, name, device, plan=plan, found=found, done=done
+                        )
                         todo += [(below, inner)] if inner is not None else []
     for location in plan.folders.keys() - met - plan.perhaps:
         if _is_below(location, plan.under) and not any(
@@ -194,13 +213,21 @@ def _is_below(location: str, top: str) -> bool:
 
 
 def _look_at(
-    fd: int, path: bytes, folder: str, name: bytes, device: int, plan: Plan, found: list[Found], done: Done
+    fd: int,
+    path: bytes,
+    folder: str,
+    name: bytes,
+    device: int,
+    *,
+    plan: Plan,
+    found: list[Found],
+    done: Done,
 ) -> str | None:
     """Look at one thing in a folder; where it is in the store if it is a folder to go into."""
     status = os.fstat(fd)
     if stat.S_ISLNK(status.st_mode):
         return None
-    now = _thing(fd, stat.S_ISDIR(status.st_mode))
+    now = thing_at(fd, stat.S_ISDIR(status.st_mode))
     if stat.S_ISREG(status.st_mode):
         then = plan.file(folder, now)
         if now not in plan.files.get(folder, ()):
@@ -224,18 +251,23 @@ def _look_at(
 
 
 def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> None:
-    """Change one thing, if it is still as it was seen, and nobody gets to something by it that is left alone."""
+    """Change one thing, if it is still as it was seen, and nobody gets to something by it that is
+    left alone.
+    """
     if each.location and (left := _opened_up(plan, each, folders, done)) is not None:
-        why = f"opening it would give more users access to {shown(b'/' + left.path)}, which is not changed"
+        why = (
+            f"opening it would give more users access to {shown(b'/' + left.path)}, which is not"
+            " changed"
+        )
         done.left.append(Left(each.path, why, each.now))
         return
     try:
-        fd = _open_below(top, each.path, os.O_PATH)
+        fd = open_below(top, each.path, os.O_PATH)
     except (FileNotFoundError, NotADirectoryError):
         done.left.append(Left(each.path, "gone since it was read", None))
         return
-    with _closing(fd):
-        if _thing(fd, bool(each.location)) != each.now:
+    with closing(fd):
+        if thing_at(fd, bool(each.location)) != each.now:
             done.left.append(Left(each.path, "changed meanwhile", each.now))
             return
         put(fd, each.path, each.now, each.then)
@@ -245,7 +277,9 @@ def _change(top: int, plan: Plan, each: Found, folders: dict[bytes, Thing], done
 
 
 def _opened_up(plan: Plan, each: Found, folders: dict[bytes, Thing], done: Done) -> Left | None:
-    """What is left alone below a folder, and could be used by somebody who can pass the folder only once it is changed."""
+    """What is left alone below a folder, and could be used by somebody who can pass the folder only
+    once it is changed.
+    """
     some = [left for left in done.left if left.now is not None and _lies_in(left.path, each.path)]
     users = plan.gaining_search(each.now, each.then) if some else []
     for left in some:
@@ -260,7 +294,10 @@ def _lies_in(path: bytes, folder: bytes) -> bool:
 
 
 def _can_come_to(user: User, path: bytes, folder: bytes, folders: dict[bytes, Thing]) -> bool:
-    """Can a user pass every folder between one and something below it? One that is not known is taken to be passed."""
+    """Can a user pass every folder between one and something below it?
+
+    One that is not known is taken to be passed.
+    """
     at = os.path.dirname(path)
     while at != folder:
         thing = folders.get(at)
@@ -274,106 +311,26 @@ def _can_use(user: User, thing: Thing | None) -> bool:
     return thing is None or any(allows(user, thing, bit) for bit in (READ, WRITE, SEARCH))
 
 
-@contextmanager
-def _opened(name: bytes, folder: int | None) -> Iterator[int]:
-    fd = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC, dir_fd=folder)
-    with _closing(fd):
-        yield fd
-
-
-@contextmanager
-def _opened_if_there(name: bytes, folder: int) -> Iterator[int | None]:
-    try:
-        fd = os.open(name, os.O_PATH | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
-    except FileNotFoundError:
-        yield None
-        return
-    with _closing(fd):
-        yield fd
-
-
-@contextmanager
-def _closing(fd: int) -> Iterator[None]:
-    try:
-        yield
-    finally:
-        os.close(fd)
-
-
-def _open_below(top: int, path: bytes, flags: int) -> int:
-    """Open what is at a path below a folder; no part of the path may be a link."""
-    at = os.dup(top)
-    parts = path.split(b"/") if path else []
-    try:
-        for part in parts[:-1]:
-            inner = os.open(part, os.O_PATH | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=at)
-            os.close(at)
-            at = inner
-        return os.open(parts[-1] if parts else b".", flags | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=at)
-    finally:
-        os.close(at)
-
-
-def _through(fd: int) -> str:
-    """A path that leads to what was opened, wherever it is by now."""
-    return f"/proc/self/fd/{fd}"
-
-
-def _thing(fd: int, is_folder: bool) -> Thing:
-    status = os.fstat(fd)
-    acl = _list_of(fd, ACCESS)
-    return Thing(
-        status.st_uid, status.st_gid, stat.S_IMODE(status.st_mode), acl, _list_of(fd, DEFAULT) if is_folder else None
-    )
-
-
-def _list_of(fd: int, name: str) -> Acl | None:
-    try:
-        return acl_from_bytes(os.getxattr(_through(fd), name))
-    except OSError as error:
-        if error.errno in (errno.ENODATA, errno.ENOTSUP):
-            return None
-        raise
-
-
-def put(fd: int, path: bytes, now: Thing, wanted: Thing) -> None:
-    """Give a thing that was opened its mode and lists. OSError where it cannot be done, or did not come out so."""
-    through = _through(fd)
-    try:
-        if wanted.acl is None and now.acl is not None:
-            os.removexattr(through, ACCESS)
-        os.chmod(through, wanted.mode)
-        if wanted.acl is not None:
-            os.setxattr(through, ACCESS, acl_to_bytes(wanted.acl))
-        if wanted.default is not None:
-            os.setxattr(through, DEFAULT, acl_to_bytes(wanted.default))
-        elif now.default is not None:
-            os.removexattr(through, DEFAULT)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, _shown(path)) from None
-    came = _thing(fd, now.default is not None or wanted.default is not None)
-    plain = wanted.acl is not None and not (wanted.acl.users or wanted.acl.groups or wanted.acl.mask is not None)
-    if came != (wanted._replace(acl=None) if plain and came.acl is None else wanted):
-        raise OSError(errno.EPERM, f"it became {came}, and not {wanted}", _shown(path))
-
-
 def put_back(root: str, text: bytes) -> Done:
-    """Put back what was kept, the folders first. :class:`NotKept` before anything is changed; OSError as above."""
+    """Put back what was kept, the folders first.
+
+    :class:`NotKept` before anything is changed; OSError as above.
+    """
     was = kept_things(text)
     done = Done()
-    with _opened(os.fsencode(os.path.realpath(root)), None) as top:
+    with opened(os.fsencode(os.path.realpath(root)), None) as top:
         for path, thing in reversed(was):
             try:
-                fd = _open_below(top, path, os.O_PATH)
+                fd = open_below(top, path, os.O_PATH)
             except (FileNotFoundError, NotADirectoryError):
                 done.left.append(Left(path, "does not exist any more", None))
                 continue
-            with _closing(fd):
+            with closing(fd):
                 status = os.fstat(fd)
                 if stat.S_ISLNK(status.st_mode):
                     done.left.append(Left(path, "is a link now", None))
                     continue
-                now = _thing(fd, stat.S_ISDIR(status.st_mode))
+                now = thing_at(fd, stat.S_ISDIR(status.st_mode))
                 wanted = thing._replace(uid=now.uid, gid=now.gid)
                 if wanted != now:
                     put(fd, path, now, wanted)
@@ -381,12 +338,15 @@ def put_back(root: str, text: bytes) -> Done:
     return done
 
 
-# --- a file of what was ---------------------------------------------------------------------------
+# --- a file of what was -------------------------------------------------------------------------
 
 
 @contextmanager
 def kept_in(name: str) -> Iterator[Keep]:
-    """A new file, for nobody else, in which is kept what things were. One that nothing was kept in is removed."""
+    """A new file, for nobody else, in which is kept what things were.
+
+    One that nothing was kept in is removed.
+    """
     fd = os.open(name, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
     size = 0
 
@@ -409,12 +369,15 @@ def kept_in(name: str) -> Iterator[Keep]:
 
 
 def _sync_folder(path: str) -> None:
-    with _opened(os.fsencode(path), None) as fd:
+    with opened(os.fsencode(path), None) as fd:
         os.fsync(fd)
 
 
 def main(data: dict[str, Any], arguments: Iterable[str]) -> int:
-    """Run as a script: with ``undo`` it puts back what it kept. Exit status 1 where something went wrong, 3 where things were left."""
+    """Run as a script: with ``undo`` it puts back what it kept.
+
+    Exit status 1 where something went wrong, 3 where things were left.
+    """
     root, kept = data["root"], f"{data['store']}-before.acl"
     undoing = list(arguments) == ["undo"]
     try:
@@ -426,14 +389,21 @@ def main(data: dict[str, Any], arguments: Iterable[str]) -> int:
                 done = carry_out(root, data, keep)
     except FileExistsError:
         print(
-            f"{kept} already exists, and may be needed to undo an earlier run. Move it away, or undo first.",
+            f"{kept} already exists, and may be needed to undo an earlier run. Move it away, or"
+            " undo first.",
             file=sys.stderr,
         )
         return 1
     except (OSError, NotKept) as error:
-        print(f"{error}; run with `undo` to put back what was changed" if not undoing else str(error), file=sys.stderr)
+        print(
+            f"{error}; run with `undo` to put back what was changed" if not undoing else str(error),
+            file=sys.stderr,
+        )
         return 1
-    print(f"{done.changed} things {'put back' if undoing else f'changed; what they were is in {kept}'}")
+    print(
+        f"{done.changed} things"
+        f" {'put back' if undoing else f'changed; what they were is in {kept}'}"
+    )
     for line in done.in_words():
         print(f"not changed: {line}")
     return 3 if done.left else 0

@@ -7,12 +7,16 @@ import unicodedata
 
 
 def location_of(above: str, name: bytes) -> str | None:
-    """Where a folder is in its store; None if no model can hold its name (Unicode NFC, no control characters)."""
+    """Where a folder is in its store; None if no model can hold its name (Unicode NFC, no control
+    characters).
+    """
     try:
         text = name.decode("utf-8")
     except UnicodeDecodeError:
         return None
-    if unicodedata.normalize("NFC", text) != text or any(unicodedata.category(c) == "Cc" for c in text):
+    if unicodedata.normalize("NFC", text) != text or any(
+        unicodedata.category(c) == "Cc" for c in text
+    ):
         return None
     return f"{above.rstrip('/')}/{text}"
 

@@ -1,4 +1,6 @@
-"""Folders and files of a disk with their modes and lists: as text, as the kernel keeps them, and its check of one."""
+"""Folders and files of a disk with their modes and lists: as text, as the kernel keeps them, and
+its check of one.
+"""
 
 from __future__ import annotations
 
@@ -39,12 +41,15 @@ class User(NamedTuple):
     groups: tuple[int, ...] = ()
 
 
-# --- text -----------------------------------------------------------------------------------------
+# --- text ---------------------------------------------------------------------------------------
 
 
 def letters(permissions: int) -> str:
     """Permissions as ``rwx``."""
-    return "".join(letter if permissions & bit else "-" for letter, bit in (("r", READ), ("w", WRITE), ("x", SEARCH)))
+    return "".join(
+        letter if permissions & bit else "-"
+        for letter, bit in (("r", READ), ("w", WRITE), ("x", SEARCH))
+    )
 
 
 def acl_from_text(text: str) -> Acl:
@@ -53,7 +58,9 @@ def acl_from_text(text: str) -> Acl:
     named: dict[str, list[tuple[int, int]]] = {"u": [], "g": []}
     for part in text.split(","):
         kind, number, shown = part.split(":")
-        permissions = sum(bit for letter, bit in zip(shown, (READ, WRITE, SEARCH), strict=True) if letter != "-")
+        permissions = sum(
+            bit for letter, bit in zip(shown, (READ, WRITE, SEARCH), strict=True) if letter != "-"
+        )
         if number:
             named[kind].append((int(number), permissions))
         else:
@@ -67,7 +74,9 @@ def thing_from_text(text: str) -> Thing:
     numbers, mode, *lists = text.split(" ")
     uid, gid = numbers.split(":")
     found = dict(each.split("=", 1) for each in lists)
-    acl, default = (acl_from_text(found[key]) if key in found else None for key in ("acl", "default"))
+    acl, default = (
+        acl_from_text(found[key]) if key in found else None for key in ("acl", "default")
+    )
     return Thing(int(uid), int(gid), int(mode, 8), acl, default)
 
 
@@ -89,19 +98,33 @@ def thing_to_text(thing: Thing) -> str:
 def _escaped(path: bytes) -> bytes:
     """A path as getfacl writes it."""
     return b"".join(
-        b"\\\\" if byte == 0x5C else b"\\%03o" % byte if byte < 0x20 or byte == 0x7F else bytes([byte]) for byte in path
+        (
+            b"\\\\"
+            if byte == 0x5C
+            else b"\\%03o" % byte
+            if byte < 0x20 or byte == 0x7F
+            else bytes([byte])
+        )
+        for byte in path
     )
 
 
 def _unescaped(path: bytes) -> bytes:
-    return re.sub(rb"\\([0-7]{3}|\\)", lambda m: b"\\" if m[1] == b"\\" else bytes([int(m[1], 8) & 0xFF]), path)
+    return re.sub(
+        rb"\\([0-7]{3}|\\)",
+        lambda m: b"\\" if m[1] == b"\\" else bytes([int(m[1], 8) & 0xFF]),
+        path,
+    )
 
 
 def as_getfacl(path: bytes, thing: Thing) -> bytes:
-    """A thing as ``getfacl -n`` writes it, by its path from the root; ``setfacl --restore`` reads it, too."""
+    """A thing as ``getfacl -n`` writes it, by its path from the root; ``setfacl --restore`` reads
+    it, too.
+    """
     acl = thing.acl or Acl(thing.mode >> 6 & 7, (), thing.mode >> 3 & 7, (), None, thing.mode & 7)
     flags = "".join(
-        letter if thing.mode & bit else "-" for letter, bit in (("s", 0o4000), ("s", 0o2000), ("t", 0o1000))
+        letter if thing.mode & bit else "-"
+        for letter, bit in (("s", 0o4000), ("s", 0o2000), ("t", 0o1000))
     )
     lines = [f"# owner: {thing.uid}", f"# group: {thing.gid}"]
     lines += [f"# flags: {flags}"] if flags != "---" else []
@@ -112,7 +135,10 @@ def as_getfacl(path: bytes, thing: Thing) -> bytes:
 
 def _long(acl: Acl, prefix: str) -> list[str]:
     lines = [f"user::{letters(acl.owner)}", *(f"user:{uid}:{letters(p)}" for uid, p in acl.users)]
-    lines += [f"group::{letters(acl.group)}", *(f"group:{gid}:{letters(p)}" for gid, p in acl.groups)]
+    lines += [
+        f"group::{letters(acl.group)}",
+        *(f"group:{gid}:{letters(p)}" for gid, p in acl.groups),
+    ]
     lines += [] if acl.mask is None else [f"mask::{letters(acl.mask)}"]
     return [prefix + line for line in (*lines, f"other::{letters(acl.other)}")]
 
@@ -122,7 +148,9 @@ class NotKept(ValueError):
 
 
 def kept_things(text: bytes) -> list[tuple[bytes, Thing]]:
-    """What was kept, in order: paths from the root, and what each thing was. A last one that is cut off is left out.
+    """What was kept, in order: paths from the root, and what each thing was.
+
+    A last one that is cut off is left out.
 
     :class:`NotKept` with the number of a line that is none.
     """
@@ -153,18 +181,28 @@ def _kept_thing(lines: list[bytes], first: int) -> tuple[bytes, Thing]:
         elif text.startswith("# ") and head in heads and value.isdecimal():
             heads[head] = int(value)
         elif text.startswith("# flags: "):
-            flags = sum(bit for letter, bit in zip(value, (0o4000, 0o2000, 0o1000), strict=True) if letter != "-")
+            flags = sum(
+                bit
+                for letter, bit in zip(value, (0o4000, 0o2000, 0o1000), strict=True)
+                if letter != "-"
+            )
         elif found is not None:
             lists[found[1] or ""].append(f"{found[2][0]}:{found[3]}:{found[4]}")
         else:
             raise NotKept(f"line {number}: {text!r} is no line of what was kept")
     try:
-        acl, default = (acl_from_text(",".join(lines)) if lines else None for lines in lists.values())
+        acl, default = (
+            acl_from_text(",".join(lines)) if lines else None for lines in lists.values()
+        )
     except KeyError:
         acl = None
     if path is None or acl is None:
-        raise NotKept(f"line {first}: a thing without its name, or without user::, group:: and other::")
-    return (b"" if path == b"." else path), _with_list(Thing(heads["owner"], heads["group"], flags), acl, default)
+        raise NotKept(
+            f"line {first}: a thing without its name, or without user::, group:: and other::"
+        )
+    return (b"" if path == b"." else path), _with_list(
+        Thing(heads["owner"], heads["group"], flags), acl, default
+    )
 
 
 def _with_list(thing: Thing, acl: Acl, default: Acl | None) -> Thing:
@@ -174,7 +212,7 @@ def _with_list(thing: Thing, acl: Acl, default: Acl | None) -> Thing:
     return Thing(thing.uid, thing.gid, mode, None if plain else acl, default)
 
 
-# --- the kernel's form, and its check -------------------------------------------------------------
+# --- the kernel's form, and its check -----------------------------------------------------------
 
 _VERSION, _NOBODY = 2, 0xFFFFFFFF
 _OWNER, _USER, _GROUP, _NAMED_GROUP, _MASK, _OTHER = 1, 2, 4, 8, 0x10, 0x20
@@ -195,7 +233,11 @@ def acl_from_bytes(data: bytes) -> Acl:
 
 def acl_to_bytes(acl: Acl) -> bytes:
     """The extended attribute that holds a list."""
-    entries = [(_OWNER, acl.owner, _NOBODY), *((_USER, p, uid) for uid, p in acl.users), (_GROUP, acl.group, _NOBODY)]
+    entries = [
+        (_OWNER, acl.owner, _NOBODY),
+        *((_USER, p, uid) for uid, p in acl.users),
+        (_GROUP, acl.group, _NOBODY),
+    ]
     entries += [(_NAMED_GROUP, p, gid) for gid, p in acl.groups]
     entries += [] if acl.mask is None else [(_MASK, acl.mask, _NOBODY)]
     entries.append((_OTHER, acl.other, _NOBODY))
@@ -203,7 +245,10 @@ def acl_to_bytes(acl: Acl) -> bytes:
 
 
 def allows(user: User, thing: Thing, bit: int) -> bool:
-    """May a user do this to a thing? As Linux checks it (POSIX.1e draft 17, section 23.5.1); user 0 is not asked."""
+    """May a user do this to a thing?
+
+    As Linux checks it (POSIX.1e draft 17, section 23.5.1); user 0 is not asked.
+    """
     if user.uid == thing.uid:
         return bool(thing.mode >> 6 & bit)
     in_group = thing.gid in (user.gid, *user.groups)
@@ -222,7 +267,9 @@ def allows(user: User, thing: Thing, bit: int) -> bool:
 
 
 def made_below(thing: Thing) -> Thing:
-    """What a folder is that a reading does not list, where `thing` is the nearest above that it does."""
+    """What a folder is that a reading does not list, where `thing` is the nearest above that it
+    does.
+    """
     mode, default = thing.mode & ~0o1000, thing.default
     if default is None:
         return thing._replace(mode=mode)

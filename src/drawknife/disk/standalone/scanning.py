@@ -1,6 +1,8 @@
-"""A disk read: folders that differ from what the one above would create, and files counted by owner, mode and list.
+"""A disk read: folders that differ from what the one above would create, and files counted by
+owner, mode and list.
 
-Links are not followed and other file systems not entered. Both are noted. A change during the reading does no harm.
+Links are not followed and other file systems not entered. Both are noted. A change during the
+reading does no harm.
 """
 
 from __future__ import annotations
@@ -95,8 +97,14 @@ class Scan:
             "confined": confined,
             "above": [f"{thing_to_text(thing)} {path}" for path, thing in self.above],
             "folders": [f"{thing_to_text(thing)} {path}" for path, thing in self.folders],
-            "files": [f"{number} of {thing_to_text(thing)} in {path}" for path, thing, number in self.files],
-            "users": [f"{name} {uid} {','.join(map(str, (gid, *more)))}" for name, uid, gid, more in self.users],
+            "files": [
+                f"{number} of {thing_to_text(thing)} in {path}"
+                for path, thing, number in self.files
+            ],
+            "users": [
+                f"{name} {uid} {','.join(map(str, (gid, *more)))}"
+                for name, uid, gid, more in self.users
+            ],
             "groups": [f"{name} {gid}" for name, gid in self.groups],
             "odd": self.odd,
             "notes": self.notes(),
@@ -107,26 +115,30 @@ class Scan:
         }
 
 
-def scan(root: str, recorded: Iterable[str], acting: Iterable[str], progress: Progress | None = None) -> Scan:
+def scan(
+    root: str, recorded: Iterable[str], acting: Iterable[str], progress: Progress | None = None
+) -> Scan:
     """Read the disk below a root. OSError if the root cannot be read.
 
-    `recorded` are folders that the model has; those that do not exist are a part of the reading. `acting` are users that
-    accounts act as; they are looked up by name, and whoever the disk names by number, as a directory of users need not list
-    them.
+    `recorded` are folders that the model has; those that do not exist are a part of the reading.
+    `acting` are users that accounts act as; they are looked up by name, and whoever the disk names
+    by number, as a directory of users need not list them.
     """
     named = os.fsencode(os.path.abspath(root))
     top = os.path.realpath(named)
     found = Scan()
     _walk(top, found, progress)
     found.above = _above(named)
-    uids, gids = _numbers([*(thing for _, thing in found.folders), *(thing for _, thing, _ in found.files)])
+    uids, gids = _numbers(
+        [*(thing for _, thing in found.folders), *(thing for _, thing, _ in found.files)]
+    )
     found.users = _users(uids, acting)
     found.groups = _groups(gids.union(*((gid, *more) for _, _, gid, more in found.users)))
     found.absent = sorted(path for path in recorded if _is_absent(top, path))
     return found
 
 
-# --- the tree -------------------------------------------------------------------------------------
+# --- the tree -----------------------------------------------------------------------------------
 
 
 class _Folder(NamedTuple):
@@ -172,7 +184,9 @@ def _walk(top: bytes, found: Scan, progress: Progress | None) -> None:
     found.empty.sort()
 
 
-def _look(entry: os.DirEntry[bytes], above: _Folder, device: int, files: Counter[Thing], found: Scan) -> _Folder | None:
+def _look(
+    entry: os.DirEntry[bytes], above: _Folder, device: int, files: Counter[Thing], found: Scan
+) -> _Folder | None:
     """Look at one thing; returns a folder that is to be read."""
     try:
         status = entry.stat(follow_symlinks=False)
@@ -205,7 +219,9 @@ def _folder(path: bytes, location: str, status: os.stat_result, found: Scan) -> 
 
 def _file(entry: os.DirEntry[bytes], above: str, status: os.stat_result, found: Scan) -> Thing:
     names = _attributes(entry.path)
-    _note_what_is_not_judged(entry.path, f"{above.rstrip('/')}/{shown(entry.name)}", status, names, found)
+    _note_what_is_not_judged(
+        entry.path, f"{above.rstrip('/')}/{shown(entry.name)}", status, names, found
+    )
     acl = _list_of(entry.path, ACCESS) if ACCESS in names else None
     return Thing(status.st_uid, status.st_gid, stat.S_IMODE(status.st_mode), acl)
 
@@ -219,11 +235,15 @@ def _list_of(path: bytes, name: str) -> Acl | None:
         raise
 
 
-# --- what is not judged ---------------------------------------------------------------------------
+# --- what is not judged -------------------------------------------------------------------------
 
-#: Of statx(2): from this folder, without following a link, and where the attributes are in what it fills.
+#: Of statx(2): from this folder, without following a link, and where the attributes are in what it
+#: fills.
 _AT_FDCWD, _AT_SYMLINK_NOFOLLOW, _STATX_SIZE, _ATTRIBUTES_AT = -100, 0x100, 256, 8
-_FLAGS = ((0x10, "attribute i (cannot be changed)"), (0x20, "attribute a (can only be appended to)"))
+_FLAGS = (
+    (0x10, "attribute i (cannot be changed)"),
+    (0x20, "attribute a (can only be appended to)"),
+)
 _LIBRARY = ctypes.CDLL(None, use_errno=True)
 
 
@@ -237,7 +257,9 @@ def _attributes(path: bytes) -> list[str]:
         raise
 
 
-def _note_what_is_not_judged(path: bytes, location: str, status: os.stat_result, names: list[str], found: Scan) -> None:
+def _note_what_is_not_judged(
+    path: bytes, location: str, status: os.stat_result, names: list[str], found: Scan
+) -> None:
     is_folder = stat.S_ISDIR(status.st_mode)
     for name in names:
         if name.startswith("security.") and name != "security.capability":
@@ -257,26 +279,44 @@ def _note_what_is_not_judged(path: bytes, location: str, status: os.stat_result,
 
 
 def _flags(path: bytes) -> int:
-    """The attributes that a file system keeps, as ``lsattr`` shows them; none where it has none. Nothing is opened."""
+    """The attributes that a file system keeps, as ``lsattr`` shows them; none where it has none.
+
+    Nothing is opened.
+    """
     found = ctypes.create_string_buffer(_STATX_SIZE)
     if _LIBRARY.statx(_AT_FDCWD, path, _AT_SYMLINK_NOFOLLOW, 0, found):
         return 0
     return int.from_bytes(found.raw[_ATTRIBUTES_AT : _ATTRIBUTES_AT + 8], sys.byteorder)
 
 
-# --- NFSv4 lists ----------------------------------------------------------------------------------
+# --- NFSv4 lists --------------------------------------------------------------------------------
 
-#: Kinds, flags and permissions of an entry, in the order in which nfs4_getfacl writes them (RFC 8881, section 6.2.1).
+#: Kinds, flags and permissions of an entry, in the order in which nfs4_getfacl writes them (RFC
+#: 8881, section 6.2.1).
 NFS4_KINDS = "ADUL"
 NFS4_FLAGS = {"f": 0x1, "d": 0x2, "n": 0x4, "i": 0x8, "S": 0x10, "F": 0x20, "g": 0x40}
 NFS4_PERMISSIONS = {
-    "r": 0x1, "w": 0x2, "a": 0x4, "x": 0x20, "d": 0x10000, "D": 0x40, "t": 0x80, "T": 0x100, "n": 0x8, "N": 0x10,
-    "c": 0x20000, "C": 0x40000, "o": 0x80000, "y": 0x100000,
-}  # fmt: skip
+    "r": 0x1,
+    "w": 0x2,
+    "a": 0x4,
+    "x": 0x20,
+    "d": 0x10000,
+    "D": 0x40,
+    "t": 0x80,
+    "T": 0x100,
+    "n": 0x8,
+    "N": 0x10,
+    "c": 0x20000,
+    "C": 0x40000,
+    "o": 0x80000,
+    "y": 0x100000,
+}
 
 
 def nfs4_entries(data: bytes, is_folder: bool) -> str:
-    """The entries that an extended attribute holds (XDR, RFC 4506), as nfs4_getfacl writes them: one a line."""
+    """The entries that an extended attribute holds (XDR, RFC 4506), as nfs4_getfacl writes them:
+    one a line.
+    """
     (count,) = struct.unpack_from(">I", data)
     at, lines = 4, []
     for _ in range(count):
@@ -284,16 +324,20 @@ def nfs4_entries(data: bytes, is_folder: bool) -> str:
         who = data[at + 16 : at + 16 + length].decode("utf-8", "surrogateescape")
         at += 16 + (length + 3 & ~3)
         shown_flags = "".join(letter for letter, bit in NFS4_FLAGS.items() if flags & bit)
-        letters = (x for x, bit in NFS4_PERMISSIONS.items() if mask & bit and (is_folder or x != "D"))
+        letters = (
+            x for x, bit in NFS4_PERMISSIONS.items() if mask & bit and (is_folder or x != "D")
+        )
         lines.append(f"{NFS4_KINDS[kind]}:{shown_flags}:{who}:{''.join(letters)}")
     return "\n".join(lines)
 
 
-# --- the way to the root, and the machine's users -------------------------------------------------
+# --- the way to the root, and the machine's users -----------------------------------------------
 
 
 def _above(root: bytes) -> list[tuple[str, Thing]]:
-    """The folders that the kernel passes on the way to the root, from the top of the file system: links are followed."""
+    """The folders that the kernel passes on the way to the root, from the top of the file system:
+    links are followed.
+    """
     found: dict[str, Thing] = {}
     at, todo = b"/", [part for part in root.split(b"/") if part]
     links = 0
@@ -364,8 +408,12 @@ def _groups(gids: Iterable[int]) -> list[tuple[str, int]]:
     return sorted(found)
 
 
-def _users(uids: Iterable[int], names: Iterable[str]) -> list[tuple[str, int, int, tuple[int, ...]]]:
-    """The users of this machine, also those that are only found by their numbers or names, with all their groups."""
+def _users(
+    uids: Iterable[int], names: Iterable[str]
+) -> list[tuple[str, int, int, tuple[int, ...]]]:
+    """The users of this machine, also those that are only found by their numbers or names, with all
+    their groups.
+    """
     every = {user.pw_name: user for user in pwd.getpwall()}
     for name in set(names) - every.keys():
         with suppress(KeyError):
@@ -382,12 +430,18 @@ def _users(uids: Iterable[int], names: Iterable[str]) -> list[tuple[str, int, in
 
 
 def print_scan(asked: dict[str, Any], arguments: Iterable[str]) -> int:
-    """Run as a script: print what was read, for ``disk read STORE -``. An argument is a root to read in place of the store's."""
+    """Run as a script: print what was read, for ``disk read STORE -``.
+
+    An argument is a root to read in place of the store's.
+    """
     root = next(iter(arguments), asked["root"])
     try:
         found = scan(root, asked["recorded"], asked["acting"])
     except OSError as error:
-        print(f"{shown(os.fsencode(error.filename or root))} cannot be read: {error.strerror}", file=sys.stderr)
+        print(
+            f"{shown(os.fsencode(error.filename or root))} cannot be read: {error.strerror}",
+            file=sys.stderr,
+        )
         return 1
     data = found.data(asked["store"], bool(asked["confined"]))
     data["nfs4"] = [list(each) for each in found.nfs4]

@@ -30,16 +30,24 @@ api = blueprint("accounts", "Accounts, their standing and their access")
 
 
 class Matching(AskingPage):
-    matching: Annotated[str, Field(max_length=200, description="Part of a name, display name, mail or unit")] = ""
+    matching: Annotated[
+        str, Field(max_length=200, description="Part of a name, display name, mail or unit")
+    ] = ""
     limit: Annotated[int, Field(ge=1, le=200_000, description="How many to tell at most")] = 200
 
 
 class Accounts(Matching):
-    expires_within: Annotated[int | None, Field(ge=0, le=36_500, description="Days to the last day, or over")] = None
+    expires_within: Annotated[
+        int | None, Field(ge=0, le=36_500, description="Days to the last day, or over")
+    ] = None
     off: Annotated[bool, Field(description="Only those that are switched off")] = False
     locked: Annotated[bool, Field(description="Only those that are locked out now")] = False
-    no_credential: Annotated[bool, Field(description="Only those that have nothing to sign in with")] = False
-    source: Annotated[str | None, Field(max_length=64, description="Only those of this directory, or `local`")] = None
+    no_credential: Annotated[
+        bool, Field(description="Only those that have nothing to sign in with")
+    ] = False
+    source: Annotated[
+        str | None, Field(max_length=64, description="Only those of this directory, or `local`")
+    ] = None
 
 
 class Under(AskingPage):
@@ -49,9 +57,15 @@ class Under(AskingPage):
 
 
 class Folded(Under):
-    folded: Annotated[bool, Field(description="Only count what is as the location above it")] = False
-    depth: Annotated[int, Field(ge=0, le=4096, description="So many levels below at most")] | None = None
-    matching: Annotated[str, Field(max_length=4200, description="Only locations with this in them, not folded")] = ""
+    folded: Annotated[bool, Field(description="Only count what is as the location above it")] = (
+        False
+    )
+    depth: (
+        Annotated[int, Field(ge=0, le=4096, description="So many levels below at most")] | None
+    ) = None
+    matching: Annotated[
+        str, Field(max_length=4200, description="Only locations with this in them, not folded")
+    ] = ""
 
 
 class At(Asking):
@@ -59,13 +73,23 @@ class At(Asking):
     endpoint: str | None = None
 
 
-@api.get("/accounts", summary="Accounts, in order of names", responses={200: also_as_rows(msg.AccountList)})
+@api.get(
+    "/accounts",
+    summary="Accounts, in order of names",
+    responses={200: also_as_rows(msg.AccountList)},
+)
 def accounts(query: Accounts) -> Response:
     asked = ask(query)
-    return rows_answer(asked.accounts(**query.model_dump(exclude=set(OF_WHICH_MODEL))), "accounts", asked.revision)
+    return rows_answer(
+        asked.accounts(**query.model_dump(exclude=set(OF_WHICH_MODEL))), "accounts", asked.revision
+    )
 
 
-@api.get("/host-users", summary="The users on the host that accounts act as", responses={200: msg.HostUsers})
+@api.get(
+    "/host-users",
+    summary="The users on the host that accounts act as",
+    responses={200: msg.HostUsers},
+)
 def host_users(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.host_users(), asked.revision)
@@ -97,10 +121,19 @@ def access(path: NamePath, query: Folded) -> Response:
     asked = ask(query)
     kind = wanted_type(JSON, LINES, CSV)
     if kind != JSON and "limit" not in query.model_fields_set and query.depth is None:
-        rows = asked.access_rows(path.name, query.under, query.endpoint, query.folded, query.matching)
+        rows = asked.access_rows(
+            path.name, query.under, query.endpoint, query.folded, query.matching
+        )
         return rows_response(rows, kind, asked.revision)
     found = asked.access(
-        path.name, query.under, query.endpoint, query.offset, query.limit, query.folded, query.depth, query.matching
+        path.name,
+        query.under,
+        query.endpoint,
+        query.offset,
+        limit=query.limit,
+        folded=query.folded,
+        deepest=query.depth,
+        matching=query.matching,
     )
     return rows_answer(found, "rows", asked.revision)
 
@@ -112,4 +145,6 @@ def access(path: NamePath, query: Folded) -> Response:
 )
 def listing(path: NamePath, query: At) -> Response:
     asked = ask(query)
-    return rows_answer(asked.listing(path.name, query.location, query.endpoint), "folders", asked.revision)
+    return rows_answer(
+        asked.listing(path.name, query.location, query.endpoint), "folders", asked.revision
+    )

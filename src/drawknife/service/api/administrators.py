@@ -1,4 +1,6 @@
-"""Who may use the service: administrators, their passwords and links, and the tokens of programs."""
+"""Who may use the service: administrators, their passwords and links, and the tokens of
+programs.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +66,9 @@ def add(body: msg.NewAdministrator) -> Response:
         raise BadInput("name", str(bad), bad.expected) from None
     database = current().database
     directory = _bound(body.directory) if body.directory else None
-    rights = administrators.Rights(body.role, _area(body.area, body.role), body.reads or tokens.AREA, directory)
+    rights = administrators.Rights(
+        body.role, _area(body.area, body.role), body.reads or tokens.AREA, directory
+    )
     administrators.add(database, name, rights, g.who)
     return answer(_line(administrators.find(database, name)))
 
@@ -93,7 +97,13 @@ def change(path: AdministratorPath, body: msg.AdministratorChange) -> Response:
     role = body.role or old.role
     given = "area" in body.model_fields_set
     area = body.area if given else None if role == OWNER or old.area is None else list(old.area)
-    directory = old.directory if body.directory is None else _bound(body.directory) if body.directory else None
+    directory = (
+        old.directory
+        if body.directory is None
+        else _bound(body.directory)
+        if body.directory
+        else None
+    )
     rights = administrators.Rights(role, _area(area, role), body.reads or old.reads, directory)
     administrators.change(state.database, old.name, rights, g.who)
     state.forget_tokens()
@@ -107,7 +117,9 @@ def change(path: AdministratorPath, body: msg.AdministratorChange) -> Response:
 )
 def remove(path: AdministratorPath) -> Response:
     state = current()
-    ended = administrators.remove(state.database, administrators.find(state.database, path.name).name, g.who)
+    ended = administrators.remove(
+        state.database, administrators.find(state.database, path.name).name, g.who
+    )
     state.forget_tokens()
     return answer(msg.Ended(ended=ended))
 
@@ -115,7 +127,10 @@ def remove(path: AdministratorPath) -> Response:
 @api.put(
     "/administrators/<string:name>/password",
     summary="Set an administrator's password: one's own, or for an owner anybody's",
-    description="The console sessions and links that the administrator has end with it. One's own takes the current one.",
+    description=(
+        "The console sessions and links that the administrator has end with it. One's own takes the"
+        " current one."
+    ),
     responses={204: None, **problems(403, 413, 415, 429)},
 )
 def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Response:
@@ -124,7 +139,10 @@ def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Re
     found = administrators.find(state.database, path.name)
     name = found.name
     if (through := administrators.signs_in_through(state.database, name)) is not None:
-        raise refuse(f"{name} signs in with the password of the directory {through[1]}", "a change of it there")
+        raise refuse(
+            f"{name} signs in with the password of the directory {through[1]}",
+            "a change of it there",
+        )
     if len(body.password) < SHORTEST:
         raise BadInput("password", "the password is too short", f"{SHORTEST} characters or more")
     if found.has_password and name == g.holder.by:
@@ -141,8 +159,13 @@ def set_password(path: AdministratorPath, body: msg.AdministratorPassword) -> Re
 
 def _check_own(name: str, what: str) -> None:
     """One's own business, as a person; or an owner's."""
-    if not covers(g.holder.role, OWNER) and not (fold(g.holder.by) == fold(name) and g.holder.person):
-        raise NotAllowed(f"to {what} {name} takes the role owner, or to be {name}; you are {g.who}, a {g.holder.role}")
+    if not covers(g.holder.role, OWNER) and not (
+        fold(g.holder.by) == fold(name) and g.holder.person
+    ):
+        raise NotAllowed(
+            f"to {what} {name} takes the role owner, or to be {name}; you are {g.who}, a"
+            f" {g.holder.role}"
+        )
 
 
 @api.post(
@@ -157,15 +180,19 @@ def make_link(path: AdministratorPath) -> Response:
     note(database, g.who, f"made a sign-in link for {name}")
     until = datetime.now(UTC).replace(microsecond=0) + LINK_LASTS
     end, public = f"/sign-in#{code}", current().public_url
-    return answer(msg.SignInLink(administrator=name, path=end, until=until, url=public and public + end))
+    return answer(
+        msg.SignInLink(administrator=name, path=end, until=until, url=public and public + end)
+    )
 
 
-# --- tokens ---------------------------------------------------------------------------------------
+# --- tokens -------------------------------------------------------------------------------------
 
 
 @api.get(
     "/tokens",
-    summary="What is signed in with: tokens of programs, sessions, links; an owner sees everybody's",
+    summary=(
+        "What is signed in with: tokens of programs, sessions, links; an owner sees everybody's"
+    ),
     responses={200: msg.TokenList},
 )
 def list_tokens() -> Response:
@@ -175,24 +202,38 @@ def list_tokens() -> Response:
 
 def _token(t: tokens.Token) -> msg.TokenLine:
     # Its last day ends where it does: a moment before is within it.
-    last_day = None if t.expires is None else (t.expires - timedelta(microseconds=1)).astimezone(UTC).date()
+    last_day = (
+        None
+        if t.expires is None
+        else (t.expires - timedelta(microseconds=1)).astimezone(UTC).date()
+    )
     return msg.TokenLine(
-        id=t.id, administrator=t.administrator, kind=t.kind, called=t.called, role=t.role, made=t.made,
-        last_day=last_day, last_used=t.last_used, directory=t.directory,
-    )  # fmt: skip
+        id=t.id,
+        administrator=t.administrator,
+        kind=t.kind,
+        called=t.called,
+        role=t.role,
+        made=t.made,
+        last_day=last_day,
+        last_used=t.last_used,
+        directory=t.directory,
+    )
 
 
 @api.post(
     "/tokens",
     summary="Make a token for a program, which is told this once",
-    description="Its role is never wider than what its maker's is at the time, and it ends with its maker.",
+    description=(
+        "Its role is never wider than what its maker's is at the time, and it ends with its maker."
+    ),
     responses={200: msg.TokenMade, **problems(403, 413, 415)},
 )
 def make_token(body: msg.NewToken) -> Response:
     role = OWNER if body.directory is not None else body.role or g.holder.role
     if body.directory is None and not covers(g.holder.role, role):
         raise NotAllowed(
-            f"a token's role is no wider than its maker's: yours is {g.holder.role}, and this one's {role}"
+            f"a token's role is no wider than its maker's: yours is {g.holder.role}, and this one's"
+            f" {role}"
         )
     try:
         called = check_name(body.called)
@@ -203,7 +244,9 @@ def make_token(body: msg.NewToken) -> Response:
     end = None if body.last_day is None else _end_of(body.last_day)
     database = current().database
     directory = None if body.directory is None else _provisioned(body.directory)
-    made = tokens.make_token(database, g.holder.by, called=called, role=role, until=end, directory=directory)
+    made = tokens.make_token(
+        database, g.holder.by, called=called, role=role, until=end, directory=directory
+    )
     until = f", until {body.last_day}" if body.last_day else ""
     what = f"with the role {role}" if directory is None else f"that provisions {directory}"
     note(database, g.who, f"made the token {called} {what}{until}")
@@ -211,12 +254,20 @@ def make_token(body: msg.NewToken) -> Response:
 
 
 def _provisioned(name: str) -> str:
-    """A directory that a token is to provision, which takes an owner, as all that has to do with directories does."""
+    """A directory that a token is to provision, which takes an owner, as all that has to do with
+    directories does.
+    """
     if not covers(g.holder.role, OWNER):
-        raise NotAllowed(f"a token that provisions a directory takes the role owner; yours is {g.holder.role}")
+        raise NotAllowed(
+            f"a token that provisions a directory takes the role owner; yours is {g.holder.role}"
+        )
     found = _directory(name)
     if not options_of(found).is_provisioned:
-        raise BadInput("directory", f"{found.name} is fetched, and not sent", f"one whose address is {PROVISIONED}")
+        raise BadInput(
+            "directory",
+            f"{found.name} is fetched, and not sent",
+            f"one whose address is {PROVISIONED}",
+        )
     return found.name
 
 
@@ -226,7 +277,9 @@ def _bound(name: str) -> str:
     try:
         check_can_bind(options_of(found))
     except DirectoryFailed as error:
-        raise BadInput("directory", f"nobody can sign in through {found.name}: {error}", "a server, over TLS") from None
+        raise BadInput(
+            "directory", f"nobody can sign in through {found.name}: {error}", "a server, over TLS"
+        ) from None
     return found.name
 
 
@@ -244,7 +297,11 @@ def _end_of(text: str) -> datetime:
     except BadValue as bad:
         raise BadInput("last_day", str(bad), bad.expected) from None
     if not datetime.now(UTC).date() <= day <= date(9000, 1, 1):
-        raise BadInput("last_day", f"{day} has passed, or is too far ahead", "today or later, before the year 9000")
+        raise BadInput(
+            "last_day",
+            f"{day} has passed, or is too far ahead",
+            "today or later, before the year 9000",
+        )
     return datetime(day.year, day.month, day.day, tzinfo=UTC) + timedelta(days=1)
 
 
@@ -255,8 +312,12 @@ def _end_of(text: str) -> datetime:
 )
 def end_token(path: TokenPath) -> Response:
     state = current()
-    ended = tokens.end(state.database, path.id, None if covers(g.holder.role, OWNER) else g.holder.by)
+    ended = tokens.end(
+        state.database, path.id, None if covers(g.holder.role, OWNER) else g.holder.by
+    )
     state.forget_tokens()
-    what = {"token": f"the token {ended.called}", "session": "a session", "code": "a sign-in link"}[ended.kind]
+    what = {"token": f"the token {ended.called}", "session": "a session", "code": "a sign-in link"}[
+        ended.kind
+    ]
     note(state.database, g.who, f"ended {what} of {ended.administrator}")
     return answer(msg.Ended(ended=1))

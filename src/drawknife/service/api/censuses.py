@@ -27,17 +27,35 @@ from drawknife.records.changes import change_model
 from drawknife.records.journal import note
 
 from ..keeping import check_may, check_place, note_what_followed
-from .common import Page, Query, also_as_rows, answer, blueprint, current, not_ahead, problems, reading, rows_answer
+from .common import (
+    Page,
+    Query,
+    also_as_rows,
+    answer,
+    blueprint,
+    current,
+    not_ahead,
+    problems,
+    reading,
+    rows_answer,
+)
 
 api = blueprint("limits", "The way in and the limits", part="censuses")
 
 
-@api.get("/censuses", summary="The censuses, the newest first", responses={200: also_as_rows(msg.CensusList)})
+@api.get(
+    "/censuses",
+    summary="The censuses, the newest first",
+    responses={200: also_as_rows(msg.CensusList)},
+)
 def list_censuses(query: Page) -> Response:
     found = censuses.read_censuses(current().database, query.limit)
     if (area := reading().area) is not None:
         found = [c for c in found if area.holds_place(Place(c.store, "/"))]
-    lines = [msg.CensusLine.model_validate_json(c.report).model_copy(update={"at": c.at, "who": c.who}) for c in found]
+    lines = [
+        msg.CensusLine.model_validate_json(c.report).model_copy(update={"at": c.at, "who": c.who})
+        for c in found
+    ]
     return rows_answer(msg.CensusList(censuses=lines), "censuses")
 
 
@@ -58,9 +76,16 @@ def take_census(body: msg.NewCensus) -> Response:
         after, new = _with_census(model, store.name, body, reading().accounts())
         total = sum(r.bytes for r in body.rows), sum(r.files for r in body.rows)
         line = msg.CensusLine(
-            store=store.name, at=at, who=g.who, measured=body.measured, bytes=total[0], files=total[1],
-            unknown_owners=body.unknown_owners, unreadable=body.unreadable, notes=body.notes,
-        )  # fmt: skip
+            store=store.name,
+            at=at,
+            who=g.who,
+            measured=body.measured,
+            bytes=total[0],
+            files=total[1],
+            unknown_owners=body.unknown_owners,
+            unreadable=body.unreadable,
+            notes=body.notes,
+        )
         last = censuses.last_census(connection, store.name)
         newest = last is None or at >= last
         levels = [
@@ -85,13 +110,19 @@ def take_census(body: msg.NewCensus) -> Response:
         check_may(state, g.holder, model, after, Renames())
         return after
 
-    after = change_model(state.database, noting, g.who, _counted(body.store), None, before, kind="census")
+    after = change_model(
+        state.database, noting, g.who, _counted(body.store), None, at_hand=before, kind="census"
+    )
     state.took(after)
     note_what_followed(state, was[-1], after, state.credentials(before))
     message = msg.CensusDone(
-        revision=after.revision, changed=after.revision != before.revision, store=body.store,
-        bytes=sum(r.bytes for r in body.rows), files=sum(r.files for r in body.rows), new_folders=sum(added),
-    )  # fmt: skip
+        revision=after.revision,
+        changed=after.revision != before.revision,
+        store=body.store,
+        bytes=sum(r.bytes for r in body.rows),
+        files=sum(r.files for r in body.rows),
+        new_folders=sum(added),
+    )
     return answer(message, after.revision)
 
 
@@ -99,7 +130,9 @@ def _counted(store: str) -> Callable[[Model, Model], str]:
     """What the journal says of a census: what was counted until then, and what now."""
 
     def said(before: Model, after: Model) -> str:
-        was, now = ([u for u in model.usage if u.folder.store == store] for model in (before, after))
+        was, now = (
+            [u for u in model.usage if u.folder.store == store] for model in (before, after)
+        )
         files = sum(u.files for u in now) - sum(u.files for u in was)
         return (
             f"census of {store}: {show_sizes(sum(u.bytes for u in was), sum(u.bytes for u in now))}"
@@ -115,7 +148,9 @@ class CensusQuery(Query):
 
 
 @api.delete(
-    "/censuses", summary="Forget a census: its line, and what it added to the history of limits", responses={204: None}
+    "/censuses",
+    summary="Forget a census: its line, and what it added to the history of limits",
+    responses={204: None},
 )
 def forget_census(query: CensusQuery) -> Response:
     database = current().database
@@ -128,24 +163,39 @@ def forget_census(query: CensusQuery) -> Response:
         raise NotFound(
             f"census of {query.store} at",
             query.at,
-            [c.at.isoformat() for c in censuses.read_censuses(database, 200) if c.store == query.store],
+            [
+                c.at.isoformat()
+                for c in censuses.read_censuses(database, 200)
+                if c.store == query.store
+            ],
             "at",
         )
-    note(database, g.who, f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}", kind="census")
+    note(
+        database,
+        g.who,
+        f"forget the census of {query.store} at {at.isoformat(timespec='seconds')}",
+        kind="census",
+    )
     return Response(status=204)
 
 
 def _measured_by(f: Filled, store: str, newest: bool) -> bool:
-    """Does a census of this store say what stands against a limit? Of an older one, only if it is all of the store's."""
+    """Does a census of this store say what stands against a limit?
+
+    Of an older one, only if it is all of the store's.
+    """
     if f.limit.kind == "capacity":
         return f.limit.name == store
     return f.place.startswith(f"{store}:") if f.limit.kind == "folder" else newest
 
 
-def _with_census(model: Model, store: str, body: msg.NewCensus, known: frozenset[str] | None) -> tuple[Model, int]:
+def _with_census(
+    model: Model, store: str, body: msg.NewCensus, known: frozenset[str] | None
+) -> tuple[Model, int]:
     """The model with the usage of a store replaced, and how many new folders it has.
 
-    `known` are the accounts that are there for who sends it, in the form in which names are compared; None: all.
+    `known` are the accounts that are there for who sends it, in the form in which names are
+    compared; None: all.
     """
     names = {fold(a.name): a.name for a in model.accounts if known is None or fold(a.name) in known}
     rows: dict[tuple[str, str | None], list[int]] = {}
@@ -165,9 +215,17 @@ def _with_census(model: Model, store: str, body: msg.NewCensus, known: frozenset
         was = old.get(key)
         usage.append(was if was == made and was is not None else made)
     recorded = {f.path for s in model.stores if s.name == store for f in s.folders}
-    new = [p for i, f in enumerate(body.new_folders) if (p := _path(f, f"new_folders[{i}]")) not in recorded]
+    new = [
+        p
+        for i, f in enumerate(body.new_folders)
+        if (p := _path(f, f"new_folders[{i}]")) not in recorded
+    ]
     stores = tuple(
-        replace(s, folders=(*s.folders, *(Folder(p) for p in dict.fromkeys(new)))) if s.name == store and new else s
+        (
+            replace(s, folders=(*s.folders, *(Folder(p) for p in dict.fromkeys(new))))
+            if s.name == store and new
+            else s
+        )
         for s in model.stores
     )
     return checked(replace(model, usage=tuple(usage), stores=stores), model), len(new)

@@ -39,18 +39,26 @@ class ItemsQuery(AskingPage):
 
 class ItemQuery(Asking):
     kind: Kind
-    name: Annotated[str, Field(min_length=1, max_length=8192, description="Its name; a folder's is STORE:/path")]
+    name: Annotated[
+        str, Field(min_length=1, max_length=8192, description="Its name; a folder's is STORE:/path")
+    ]
 
 
 @api.get(
-    "/items", summary="All items of one kind, as the model file has them", responses={200: also_as_rows(msg.ItemList)}
+    "/items",
+    summary="All items of one kind, as the model file has them",
+    responses={200: also_as_rows(msg.ItemList)},
 )
 def items(query: ItemsQuery) -> Response:
     asked = ask(query)
     return rows_answer(asked.items(query.kind, query.offset, query.limit), "items", asked.revision)
 
 
-@api.get("/item", summary="One item as the model file has it, and what names it", responses={200: msg.ItemMessage})
+@api.get(
+    "/item",
+    summary="One item as the model file has it, and what names it",
+    responses={200: msg.ItemMessage},
+)
 def item(query: ItemQuery) -> Response:
     asked = ask(query)
     return answer(asked.item(query.kind, query.name), asked.revision)
@@ -58,7 +66,11 @@ def item(query: ItemQuery) -> Response:
 
 class InDraft(Query):
     draft: (
-        Annotated[str, Field(max_length=64, description="Laid upon this draft; left out: on what is in force")] | None
+        Annotated[
+            str,
+            Field(max_length=64, description="Laid upon this draft; left out: on what is in force"),
+        ]
+        | None
     ) = None
 
 
@@ -76,7 +88,10 @@ def preview_changes(body: msg.Changes, query: InDraft) -> Response:
 
 @api.post(
     "/changes/check",
-    summary="Could the changes be done, and do they look like slips? Nothing is changed, nor looked at what follows",
+    summary=(
+        "Could the changes be done, and do they look like slips? Nothing is changed, nor looked at"
+        " what follows"
+    ),
     responses={200: msg.Checked, **problems(409, 413, 415)},
 )
 def check_changes(body: msg.Changes, query: InDraft) -> Response:
@@ -89,12 +104,17 @@ def check_changes(body: msg.Changes, query: InDraft) -> Response:
 @api.post(
     "/changes",
     summary="Change the model; all of the changes are done, or none",
-    description='One revision and one line in the journal. With `If-Match: "REVISION"` only if that revision is in force.',
+    description=(
+        'One revision and one line in the journal. With `If-Match: "REVISION"` only if that'
+        " revision is in force."
+    ),
     responses={200: msg.Changed, **problems(409, 412, 413, 415, 507)},
 )
 def change(body: msg.Changes) -> Response:
     check_no_second_person()
-    done = write().change([c.plain() for c in body.changes], if_match(request.headers.get("If-Match")))
+    done = write().change(
+        [c.plain() for c in body.changes], if_match(request.headers.get("If-Match"))
+    )
     return answer(done, done.revision)
 
 

@@ -33,10 +33,14 @@ READ_WITHIN = 60.0
 
 
 class ProblemResponse(Problem):
-    """Described as application/problem+json; :func:`describe_problems` takes the other type away."""
+    """Described as application/problem+json; :func:`describe_problems` takes the other
+    type away.
+    """
 
     model_config = ConfigDict(
-        openapi_extra={"content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/ProblemResponse"}}}}  # type: ignore[typeddict-unknown-key]
+        openapi_extra={
+            "content": {MEDIA_TYPE: {"schema": {"$ref": "#/components/schemas/ProblemResponse"}}}
+        }  # type: ignore[typeddict-unknown-key]
     )
 
 
@@ -56,7 +60,9 @@ def problems(*more: int) -> dict[Any, Any]:
     return dict.fromkeys((*more, 503), ProblemResponse)
 
 
-def blueprint(name: str, description: str, *, part: str = "", open_to_all: bool = False) -> APIBlueprint:
+def blueprint(
+    name: str, description: str, *, part: str = "", open_to_all: bool = False
+) -> APIBlueprint:
     """The routes of one subject, or of a part of it."""
     return APIBlueprint(
         part or name,
@@ -74,13 +80,19 @@ AHEAD = timedelta(minutes=5)
 
 
 def not_ahead(at: datetime, now: datetime, where: str) -> datetime:
-    """A time in UTC that has come, but for the differences of clocks; :class:`BadInput` if it is none."""
+    """A time in UTC that has come, but for the differences of clocks; :class:`BadInput` if it is
+    none.
+    """
     try:
         found = at.astimezone(UTC) if at.tzinfo else at.replace(tzinfo=UTC)
     except OverflowError:
         raise BadInput(where, f"{at.isoformat()} is out of range", "a time that has come") from None
     if found - now > AHEAD:
-        raise BadInput(where, f"{found.isoformat()} lies ahead", "a time that has come, in UTC or with its offset")
+        raise BadInput(
+            where,
+            f"{found.isoformat()} lies ahead",
+            "a time that has come, in UTC or with its offset",
+        )
     if found.year < 1970:
         raise BadInput(where, f"{found.isoformat()} is too long ago", "a time since 1970")
     return found
@@ -92,7 +104,9 @@ def current() -> Current:
     return found
 
 
-def answer(message: Message | BaseModel, revision: int | None = None, status: int = 200) -> Response:
+def answer(
+    message: Message | BaseModel, revision: int | None = None, status: int = 200
+) -> Response:
     """A message as a response, with the revision that it is about as its ETag."""
     response = Response(message.model_dump_json(by_alias=True), status, mimetype="application/json")
     if revision is not None:
@@ -104,11 +118,17 @@ def also_as_rows(kind: type[BaseModel]) -> type[BaseModel]:
     """The same message, described as to be had as JSON lines and as CSV, too."""
     text = {"schema": {"type": "string"}}
     config = ConfigDict(openapi_extra={"content": {LINES: text, CSV: text}})  # type: ignore[typeddict-unknown-key]
-    return type(kind.__name__, (kind,), {"model_config": config, "__doc__": kind.__doc__, "__module__": __name__})
+    return type(
+        kind.__name__,
+        (kind,),
+        {"model_config": config, "__doc__": kind.__doc__, "__module__": __name__},
+    )
 
 
 def rows_answer(message: BaseModel, items: str, revision: int | None = None) -> Response:
-    """A message that is a list; as JSON lines or CSV, only its items, if the client likes that better."""
+    """A message that is a list; as JSON lines or CSV, only its items, if the client likes that
+    better.
+    """
     kind = wanted_type(JSON, LINES, CSV)
     if kind == JSON:
         return answer(message, revision)
@@ -116,7 +136,9 @@ def rows_answer(message: BaseModel, items: str, revision: int | None = None) -> 
     return rows_response(rows, kind)
 
 
-def rows_response(rows: Iterable[Mapping[str, Any]], kind: str, revision: int | None = None) -> Response:
+def rows_response(
+    rows: Iterable[Mapping[str, Any]], kind: str, revision: int | None = None
+) -> Response:
     """Rows as JSON lines or CSV, sent as they are made."""
     response = Response(rows_text(rows, kind), mimetype=kind)
     if revision is not None:
@@ -125,7 +147,9 @@ def rows_response(rows: Iterable[Mapping[str, Any]], kind: str, revision: int | 
 
 
 def ask(query: Asking | None = None) -> Answering:
-    """Answers about the model in force; or as of a revision or a time that has been; or as it would be with a draft."""
+    """Answers about the model in force; or as of a revision or a time that has been; or as it would
+    be with a draft.
+    """
     found = reading().of(_asked_of(query or Asking()))
     return found.without_disks() if query is not None and query.without_disk else found
 
@@ -159,7 +183,8 @@ def check_no_second_person() -> None:
     """:class:`NotAllowed` where every change is a draft, which somebody else applies."""
     if current().second_person:
         raise NotAllowed(
-            "here every change is a draft that a second person applies: put it in one (--draft NAME), and ask somebody to"
+            "here every change is a draft that a second person applies: put it in one (--draft"
+            " NAME), and ask somebody to"
         )
 
 
@@ -179,7 +204,9 @@ def if_match(value: str | None) -> int | None:
         return None
     found = re.fullmatch(r'\s*"(\d{1,18})"\s*', value)
     if found is None:
-        raise BadInput("If-Match", f"{value!r} is no revision", 'a revision in quotation marks, such as "12"')
+        raise BadInput(
+            "If-Match", f"{value!r} is no revision", 'a revision in quotation marks, such as "12"'
+        )
     return int(found[1])
 
 
@@ -188,8 +215,14 @@ class Query(BaseModel):
 
     @classmethod
     def model_json_schema(cls, *arguments: Any, **options: Any) -> dict[str, Any]:
-        """The schema; it is made once, as flask-openapi3 asks for it at each request, and only reads it."""
-        return super().model_json_schema(*arguments, **options) if arguments or options else _schema_of(cls)
+        """The schema; it is made once, as flask-openapi3 asks for it at each request, and only
+        reads it.
+        """
+        return (
+            super().model_json_schema(*arguments, **options)
+            if arguments or options
+            else _schema_of(cls)
+        )
 
 
 @cache
@@ -201,9 +234,16 @@ class Asking(Query):
     """Of which model it is asked."""
 
     as_of: (
-        Annotated[str, Field(max_length=64, description="A revision, or a time that has been; left out: now")] | None
+        Annotated[
+            str,
+            Field(max_length=64, description="A revision, or a time that has been; left out: now"),
+        ]
+        | None
     ) = None
-    draft: Annotated[str, Field(max_length=64, description="As it would be with this draft applied")] | None = None
+    draft: (
+        Annotated[str, Field(max_length=64, description="As it would be with this draft applied")]
+        | None
+    ) = None
     without_disk: Annotated[bool, Field(description="As if no disk had been read")] = False
 
 

@@ -24,7 +24,12 @@ from drawknife.core.words.sizes import number_of, several
 from drawknife.directory.login_names import check_template
 from drawknife.directory.losses import TooFew
 from drawknife.directory.sent import name_of, sent_name
-from drawknife.directory.source import DirectoryFailed, check_address, check_server_address, compile_filter
+from drawknife.directory.source import (
+    DirectoryFailed,
+    check_address,
+    check_server_address,
+    compile_filter,
+)
 from drawknife.directory.sync import counted, options_of, planned, report_of
 from drawknife.records import administrators, provisioned
 from drawknife.records import directories as records
@@ -56,27 +61,44 @@ def _find(name: str) -> Directory:
 
 def _line(d: Directory, model: Model, state: records.SyncState) -> msg.DirectoryLine:
     return msg.DirectoryLine(
-        name=d.name, options=options_of(d), has_password=d.secret is not None,
-        accounts=sum(a.source == d.name for a in model.accounts), groups=sum(x.source == d.name for x in model.groups),
+        name=d.name,
+        options=options_of(d),
+        has_password=d.secret is not None,
+        accounts=sum(a.source == d.name for a in model.accounts),
+        groups=sum(x.source == d.name for x in model.groups),
         units=sum(facts.source == d.name for facts in model.unit_facts),
         last=msg.SyncReport.model_validate_json(state.report) if state.report else None,
-        confirmed=state.confirmed, last_good=state.last_good, failing_since=state.failing_since,
-    )  # fmt: skip
+        confirmed=state.confirmed,
+        last_good=state.last_good,
+        failing_since=state.failing_since,
+    )
 
 
 def _lines(wanted: str | None = None) -> list[msg.DirectoryLine]:
     database, model = current().database, current().snapshot().model
     states = {state.directory: state for state in records.sync_states(database)}
     every = records.read_directories(database)
-    return [_line(d, model, states[d.name]) for d in every if wanted in (None, d.name) and d.name in states]
+    return [
+        _line(d, model, states[d.name])
+        for d in every
+        if wanted in (None, d.name) and d.name in states
+    ]
 
 
-@api.get("/directories", summary="The directories, each with its last sync", responses={200: msg.DirectoryList})
+@api.get(
+    "/directories",
+    summary="The directories, each with its last sync",
+    responses={200: msg.DirectoryList},
+)
 def directories() -> Response:
     return answer(msg.DirectoryList(directories=_lines()))
 
 
-@api.get("/directories/<string:name>", summary="One directory, with its last sync", responses={200: msg.DirectoryLine})
+@api.get(
+    "/directories/<string:name>",
+    summary="One directory, with its last sync",
+    responses={200: msg.DirectoryLine},
+)
 def directory(path: DirectoryPath) -> Response:
     return answer(_lines(_find(path.name).name)[0])
 
@@ -99,9 +121,15 @@ def _check(options: msg.DirectoryOptions, password: str | None) -> bytes | None:
         try:
             compile_filter(getattr(options, key))
         except DirectoryFailed as bad:
-            raise BadInput(f"options.{key}", str(bad), "such as (objectClass=inetOrgPerson)") from None
+            raise BadInput(
+                f"options.{key}", str(bad), "such as (objectClass=inetOrgPerson)"
+            ) from None
     servers = (options.address, *options.servers_referred_to)
-    if options.bind_name and not options.start_tls and any(urlsplit(x).scheme == "ldap" for x in servers):
+    if (
+        options.bind_name
+        and not options.start_tls
+        and any(urlsplit(x).scheme == "ldap" for x in servers)
+    ):
         raise BadInput(
             "options.start_tls",
             "a bind password would go over the network unprotected",
@@ -130,7 +158,9 @@ def _check_files(options: msg.DirectoryOptions) -> None:
                 current().files.find(name)
         except NotReadable as error:
             raise BadInput(
-                f"options.{key}", str(error), "a file below a folder that was named with serve --files"
+                f"options.{key}",
+                str(error),
+                "a file below a folder that was named with serve --files",
             ) from None
 
 
@@ -138,7 +168,11 @@ def _check_files(options: msg.DirectoryOptions) -> None:
 _TOWARDS = ("address", "start_tls", "ca_file", "bind_name", "referral_servers")
 
 
-@api.post("/directories", summary="Add a directory", responses={200: msg.DirectoryLine, **problems(409, 413, 415)})
+@api.post(
+    "/directories",
+    summary="Add a directory",
+    responses={200: msg.DirectoryLine, **problems(409, 413, 415)},
+)
 def add(body: msg.NewDirectory) -> Response:
     try:
         name = check_name(body.name)
@@ -171,14 +205,23 @@ def _with(old: Directory, changed: dict[str, Any]) -> msg.DirectoryOptions:
         return msg.DirectoryOptions.model_validate({**old.options, **changed})
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False)[0]
-        raise BadInput("options." + ".".join(map(str, first["loc"])), str(first["msg"]), "") from None
+        raise BadInput(
+            "options." + ".".join(map(str, first["loc"])), str(first["msg"]), ""
+        ) from None
 
 
 def _check_passwords_stay(
-    old: Directory, options: msg.DirectoryOptions, changed: dict[str, Any], password: str | None = None
+    old: Directory,
+    options: msg.DirectoryOptions,
+    changed: dict[str, Any],
+    password: str | None = None,
 ) -> None:
-    """:class:`BadInput` if a bind password would go to another server than it was given for, without being given again."""
-    elsewhere = [key for key in _TOWARDS if getattr(options, key) != old.options.get(key, DEFAULTS[key])]
+    """:class:`BadInput` if a bind password would go to another server than it was given for,
+    without being given again.
+    """
+    elsewhere = [
+        key for key in _TOWARDS if getattr(options, key) != old.options.get(key, DEFAULTS[key])
+    ]
     if not elsewhere:
         return
     why = f"a changed {' and '.join(elsewhere)} would send the bind password to another server"
@@ -206,10 +249,22 @@ def _save(directory: Directory, what: str, old: Directory | None = None) -> Resp
         return model
 
     state = current()
-    kept = directory if directory.secret is not None or old is None else directory._replace(secret=old.secret)
+    kept = (
+        directory
+        if directory.secret is not None or old is None
+        else directory._replace(secret=old.secret)
+    )
     beside = [("directories", directory.name, _kept(old), _kept(kept))]
     state.took(
-        change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
+        change_model(
+            state.database,
+            edit,
+            g.who,
+            what,
+            even_if_same=True,
+            at_hand=state.snapshot(),
+            beside=beside,
+        )
     )
     return answer(_lines(directory.name)[0])
 
@@ -224,16 +279,26 @@ def _call_otherwise(connection: Connection[TupleRow], directory: Directory) -> N
         try:
             name = fold(name_of(resource.kind, resource.body, options))
         except BadValue as bad:
-            raise BadInput("options", f"{sent} would have no name: {bad}", "other options") from None
+            raise BadInput(
+                "options", f"{sent} would have no name: {bad}", "other options"
+            ) from None
         if (resource.kind, name) in taken:
             both = f"{taken[resource.kind, name]} and {sent}"
-            raise BadInput("options", f"{both} would both be called {name}", "options that give them different names")
+            raise BadInput(
+                "options",
+                f"{both} would both be called {name}",
+                "options that give them different names",
+            )
         taken[resource.kind, name] = sent
         called[resource.id] = name
     provisioned.call(connection, directory.name, called)
 
 
-@api.delete("/directories/<string:name>", summary="Remove a directory", responses={204: None, **problems(409)})
+@api.delete(
+    "/directories/<string:name>",
+    summary="Remove a directory",
+    responses={204: None, **problems(409)},
+)
 def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
     old = _find(path.name)
 
@@ -241,23 +306,30 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
         theirs = [a.name for a in model.accounts if a.source == old.name]
         if theirs and not query.keep:
             raise refuse(
-                f"{number_of(len(theirs), 'account')} of {old.name} would be left, {theirs[0]} first",
+                f"{number_of(len(theirs), 'account')} of {old.name} would be left, {theirs[0]}"
+                " first",
                 "keep them as local ones, with `keep`",
             )
         who = administrators.signing_in_through(connection, old.name)
         if who:
-            raise refuse(f"{several(who, 5)} would have no way to sign in any more", "another way for them before")
+            raise refuse(
+                f"{several(who, 5)} would have no way to sign in any more",
+                "another way for them before",
+            )
         records.delete_directory(connection, old.name)
         return replace(
             model,
             accounts=tuple(
-                replace(a, source="local", source_id=None) if a.source == old.name else a for a in model.accounts
+                replace(a, source="local", source_id=None) if a.source == old.name else a
+                for a in model.accounts
             ),
             groups=tuple(
-                replace(x, source="local", source_id=None) if x.source == old.name else x for x in model.groups
+                replace(x, source="local", source_id=None) if x.source == old.name else x
+                for x in model.groups
             ),
             unit_facts=unit_facts(
-                x._replace(source="local", source_id=None) if x.source == old.name else x for x in model.unit_facts
+                x._replace(source="local", source_id=None) if x.source == old.name else x
+                for x in model.unit_facts
             ),
         )
 
@@ -265,7 +337,15 @@ def remove(path: DirectoryPath, query: RemovalQuery) -> Response:
     beside = [("directories", old.name, _kept(old), None)]
     what = f"remove directory {old.name}"
     state.took(
-        change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot(), beside=beside)
+        change_model(
+            state.database,
+            edit,
+            g.who,
+            what,
+            even_if_same=True,
+            at_hand=state.snapshot(),
+            beside=beside,
+        )
     )
     state.forget_tokens()  # those that provisioned it went with it
     return Response(status=204)
@@ -286,17 +366,24 @@ def try_(path: DirectoryPath, body: msg.TryWish) -> Response:
         directory = directory._replace(options=options.model_dump())
     found = fetch_within(state, directory)
     would = planned(state.snapshot().model, directory, found, 100)
-    people = [f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip() for p in list(found.people.values())[:10]]
+    people = [
+        f"{p.name}  {p.display or ''}  {p.unit or ''}".rstrip()
+        for p in list(found.people.values())[:10]
+    ]
     groups = [
         f"{name}  {len(members)} member{'' if len(members) == 1 else 's'}"
         for name, members in list(found.groups.items())[:10]
     ]
     return answer(
         msg.Tried(
-            people=people, groups=groups, units=sorted(found.units)[:10], left_out=found.left_out[:20],
-            renamed=[f"{kind} {old} → {new}" for kind, old, new in would.renames[:20]], left_alone=would.left_alone[:20],
+            people=people,
+            groups=groups,
+            units=sorted(found.units)[:10],
+            left_out=found.left_out[:20],
+            renamed=[f"{kind} {old} → {new}" for kind, old, new in would.renames[:20]],
+            left_alone=would.left_alone[:20],
         )
-    )  # fmt: skip
+    )
 
 
 @api.post(
@@ -312,13 +399,20 @@ def preview_sync(path: DirectoryPath, body: msg.SyncWish) -> Response:
         made = planned(snapshot.model, directory, found, body.most_leavers, adopt)
     except TooFew as error:
         return answer(
-            msg.SyncPreview(report=report_of(directory.name, g.who, "refused", str(error), found, None), changes=None)
+            msg.SyncPreview(
+                report=report_of(directory.name, g.who, "refused", str(error), found, None),
+                changes=None,
+            )
         )
     report = report_of(directory.name, g.who, "preview", counted(made), found, made)
     changes = preview(
-        prepared, made.model, snapshot.revision, datetime.now(UTC), Renames(Renaming(*r) for r in made.renames),
-        state.credentials(snapshot),
-    )  # fmt: skip
+        prepared,
+        made.model,
+        snapshot.revision,
+        datetime.now(UTC),
+        Renames(Renaming(*r) for r in made.renames),
+        credentials=state.credentials(snapshot),
+    )
     return answer(msg.SyncPreview(report=report, changes=changes), snapshot.revision)
 
 
@@ -333,7 +427,9 @@ def sync_now(path: DirectoryPath, body: msg.SyncWish) -> Response:
 
 
 def _subjects(lines: list[str]) -> list[Subject]:
-    """The accounts and groups that are handed over, which are here: :class:`NotFound` with the nearest."""
+    """The accounts and groups that are handed over, which are here: :class:`NotFound` with the
+    nearest.
+    """
     model, found = current().snapshot().model, []
     for number, line in enumerate(lines):
         try:
@@ -341,7 +437,9 @@ def _subjects(lines: list[str]) -> list[Subject]:
         except BadValue as bad:
             raise BadInput(f"adopt[{number}]", str(bad), bad.expected) from None
         if subject.kind not in ("account", "group"):
-            raise BadInput(f"adopt[{number}]", f"{line} is no account and no group", "such as account:ines")
+            raise BadInput(
+                f"adopt[{number}]", f"{line} is no account and no group", "such as account:ines"
+            )
         there = [x.name for x in (model.accounts if subject.kind == "account" else model.groups)]
         if fold(subject.name) not in map(fold, there):
             raise NotFound(subject.kind, subject.name, there, f"adopt[{number}]")

@@ -12,7 +12,9 @@ from drawknife.answers.disk import TOLD
 
 from .common import Asking, answer, ask, blueprint
 
-api = blueprint("disks", "What was read of disks, and where they say something else than the model.")
+api = blueprint(
+    "disks", "What was read of disks, and where they say something else than the model."
+)
 
 
 class StorePath(BaseModel):
@@ -20,7 +22,9 @@ class StorePath(BaseModel):
 
 
 class DriftQuery(Asking):
-    account: Annotated[str, Field(min_length=1, max_length=64)] | None = Field(None, description="Only of this account")
+    account: Annotated[str, Field(min_length=1, max_length=64)] | None = Field(
+        None, description="Only of this account"
+    )
     most: Annotated[int, Field(ge=1, le=200_000)] = Field(TOLD, description="So many lines at most")
 
 
@@ -30,14 +34,20 @@ def disks(query: Asking) -> Response:
     return answer(asked.disks(), asked.revision)
 
 
-@api.get("/disks/<store>/plan", summary="What makes a disk say what the model says", responses={200: msg.PlanAnswer})
+@api.get(
+    "/disks/<store>/plan",
+    summary="What makes a disk say what the model says",
+    responses={200: msg.PlanAnswer},
+)
 def plan(path: StorePath, query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.disk_plan(path.store), asked.revision)
 
 
 @api.get(
-    "/disks/<store>/adoption", summary="What a disk says, as changes of the model", responses={200: msg.AdoptAnswer}
+    "/disks/<store>/adoption",
+    summary="What a disk says, as changes of the model",
+    responses={200: msg.AdoptAnswer},
 )
 def adoption(path: StorePath, query: Asking) -> Response:
     asked = ask(query)
@@ -55,7 +65,9 @@ def descriptors(path: StorePath, query: Asking) -> Response:
 
 
 @api.get(
-    "/disks/<store>/drift", summary="Where the server and a disk do not say the same", responses={200: msg.DriftAnswer}
+    "/disks/<store>/drift",
+    summary="Where the server and a disk do not say the same",
+    responses={200: msg.DriftAnswer},
 )
 def drift(path: StorePath, query: DriftQuery) -> Response:
     asked = ask(query)

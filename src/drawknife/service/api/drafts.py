@@ -38,7 +38,9 @@ def begin(body: msg.NewDraft) -> Response:
 
 @api.get(
     "/drafts/<string:name>",
-    summary="A draft, and what would follow from it today; or which of its steps fit no more, and why",
+    summary=(
+        "A draft, and what would follow from it today; or which of its steps fit no more, and why"
+    ),
     responses={200: msg.DraftAnswer},
 )
 def show(path: DraftPath) -> Response:
@@ -83,7 +85,11 @@ def leave_out(path: StepPath) -> Response:
     return Response(status=204)
 
 
-@api.post("/drafts/<string:name>/comments", summary="Say something of a draft", responses={204: None, **_WRITES})
+@api.post(
+    "/drafts/<string:name>/comments",
+    summary="Say something of a draft",
+    responses={204: None, **_WRITES},
+)
 def comment(path: DraftPath, body: msg.NewComment) -> Response:
     drafting().comment(path.name, body.says)
     return Response(status=204)
@@ -92,8 +98,10 @@ def comment(path: DraftPath, body: msg.NewComment) -> Response:
 @api.post(
     "/drafts/<string:name>/apply",
     summary="Put a draft in force, as one change",
-    description='With `If-Match: "REVISION"` only if that revision, which it was looked at with, is in force. Without it, '
-    "it is refused where others have changed what it touches.",
+    description=(
+        'With `If-Match: "REVISION"` only if that revision, which it was looked at with, is in'
+        " force. Without it, it is refused where others have changed what it touches."
+    ),
     responses={200: msg.Changed, **problems(403, 409, 412, 507)},
 )
 def apply(path: DraftPath) -> Response:

@@ -10,7 +10,18 @@ from pydantic import Field
 from drawknife import messages as msg
 from drawknife.messages import Location
 
-from .common import Query, answer, ask, blueprint, check_no_second_person, current, if_match, problems, reading, write
+from .common import (
+    Query,
+    answer,
+    ask,
+    blueprint,
+    check_no_second_person,
+    current,
+    if_match,
+    problems,
+    reading,
+    write,
+)
 
 api = blueprint("history", "Since when, and the way back")
 
@@ -20,7 +31,12 @@ class WhenQuery(Query):
     action: Annotated[str, Field(max_length=20)]
     path: Location
     to: Location | None = None
-    owner: Annotated[str, Field(min_length=1, max_length=64, description="Who owns the thing acted on")] | None = None
+    owner: (
+        Annotated[
+            str, Field(min_length=1, max_length=64, description="Who owns the thing acted on")
+        ]
+        | None
+    ) = None
     endpoint: Annotated[str, Field(min_length=1, max_length=64)] | None = None
 
 
@@ -38,17 +54,26 @@ def when(query: WhenQuery) -> Response:
 
 
 _CHANGES = problems(409, 412, 415)
-_ONE = "`revision` is undone on the model of today; refused where something later touched what it changed."
+_ONE = (
+    "`revision` is undone on the model of today; refused where something later touched what it"
+    " changed."
+)
 _ALL = "The whole model becomes what it was as of a revision or a time."
 
 
-@api.post("/back/preview", summary="What undoing one revision would do", responses={200: msg.Preview, **_CHANGES})
+@api.post(
+    "/back/preview",
+    summary="What undoing one revision would do",
+    responses={200: msg.Preview, **_CHANGES},
+)
 def preview_back(body: msg.Back) -> Response:
     found = write().preview_back(body.revision)
     return answer(found, found.revision)
 
 
-@api.post("/back", summary="Undo one revision", description=_ONE, responses={200: msg.Changed, **_CHANGES})
+@api.post(
+    "/back", summary="Undo one revision", description=_ONE, responses={200: msg.Changed, **_CHANGES}
+)
 def back(body: msg.Back) -> Response:
     check_no_second_person()
     done = write().back(body.revision, if_match(request.headers.get("If-Match")))
@@ -56,14 +81,21 @@ def back(body: msg.Back) -> Response:
 
 
 @api.post(
-    "/back-to/preview", summary="What taking the whole model back would do", responses={200: msg.Preview, **_CHANGES}
+    "/back-to/preview",
+    summary="What taking the whole model back would do",
+    responses={200: msg.Preview, **_CHANGES},
 )
 def preview_back_to(body: msg.BackTo) -> Response:
     found = write().preview_back_to(body.as_of)
     return answer(found, found.revision)
 
 
-@api.post("/back-to", summary="Take the whole model back", description=_ALL, responses={200: msg.Changed, **_CHANGES})
+@api.post(
+    "/back-to",
+    summary="Take the whole model back",
+    description=_ALL,
+    responses={200: msg.Changed, **_CHANGES},
+)
 def back_to(body: msg.BackTo) -> Response:
     check_no_second_person()
     done = write().back_to(body.as_of, if_match(request.headers.get("If-Match")))

@@ -1,4 +1,6 @@
-"""The way in and the limits: reach, certificates, lockout, headroom, usage, the sheet for a user."""
+"""The way in and the limits: reach, certificates, lockout, headroom, usage, the sheet
+for a user.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ class LockPath(Query):
 
 
 @api.get(
-    "/endpoints/<string:name>/reach", summary="Can a client at an address come to it?", responses={200: msg.ReachAnswer}
+    "/endpoints/<string:name>/reach",
+    summary="Can a client at an address come to it?",
+    responses={200: msg.ReachAnswer},
 )
 def reach(path: EndpointPath, query: ReachQuery) -> Response:
     asked = ask(query)
@@ -87,7 +91,7 @@ def certificate(path: EndpointPath) -> Response:
     return answer(asked.certificate(path.name))
 
 
-# --- sign-in --------------------------------------------------------------------------------------
+# --- sign-in ------------------------------------------------------------------------------------
 
 
 @api.post(
@@ -133,7 +137,9 @@ def lockouts() -> Response:
     message = msg.LockoutList(
         revision=snapshot.revision,
         counting=[
-            msg.CountingMessage(of=c.of, name=c.name, failures=list(c.failures), most=c.most, locked_until=c.until)
+            msg.CountingMessage(
+                of=c.of, name=c.name, failures=list(c.failures), most=c.most, locked_until=c.until
+            )
             for c in found
         ],
     )
@@ -150,7 +156,8 @@ def lift(path: LockPath) -> Response:
         check_account_named(current(), g.holder, path.name)
     elif g.holder.area is not None:
         raise NotAllowed(
-            f"addresses lie in no area, and yours is {', '.join(g.holder.area)}: ask for the lock to be lifted"
+            f"addresses lie in no area, and yours is {', '.join(g.holder.area)}: ask for the lock"
+            " to be lifted"
         )
     name = path.name if path.of == "account" else _address(path.name, "name")
     sign_ins.lift(current().database, path.of, name, g.who)
@@ -158,7 +165,7 @@ def lift(path: LockPath) -> Response:
     return Response(status=204)
 
 
-# --- usage and limits -----------------------------------------------------------------------------
+# --- usage and limits ---------------------------------------------------------------------------
 
 
 @api.get(
@@ -188,10 +195,12 @@ def usage(query: UsageQuery) -> Response:
 )
 def limits(query: AtQuery) -> Response:
     asked = ask(query)
-    return rows_answer(asked.limits(query.at, censuses.read_levels(current().database)), "limits", asked.revision)
+    return rows_answer(
+        asked.limits(query.at, censuses.read_levels(current().database)), "limits", asked.revision
+    )
 
 
-# --- handing over ---------------------------------------------------------------------------------
+# --- handing over -------------------------------------------------------------------------------
 
 
 @api.get(
@@ -211,9 +220,13 @@ class SheetQuery(Asking):
 @api.get(
     "/accounts/<string:name>/handover/document",
     summary="The same sheet as a PDF",
-    responses={200: {"content": {"application/pdf": {"schema": {"type": "string", "format": "binary"}}}}},
+    responses={
+        200: {"content": {"application/pdf": {"schema": {"type": "string", "format": "binary"}}}}
+    },
 )
 def handover_document(path: NamePath, query: SheetQuery) -> Response:
-    response = Response(ask(query).handover_document(path.name, query.endpoint), mimetype="application/pdf")
+    response = Response(
+        ask(query).handover_document(path.name, query.endpoint), mimetype="application/pdf"
+    )
     response.headers["Content-Disposition"] = f"inline; filename*=UTF-8''{quote(path.name)}.pdf"
     return response

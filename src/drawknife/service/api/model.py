@@ -24,7 +24,7 @@ from drawknife.messages import (
     Loaded,
     LoadLosses,
 )
-from drawknife.records import accepted, journal
+from drawknife.records import accepted, history, journal
 from drawknife.records.history import KNOWN
 
 from .common import (
@@ -73,7 +73,8 @@ def read(query: Asking) -> Response:
     response = Response(write_model(asked.full.model, as_json=kind == JSON), mimetype=kind)
     if query.draft is None:
         response.headers["ETag"] = f'"{asked.revision}"'
-        # A model file is what the revision is, and nothing else: whoever has it need not be sent it again.
+        # A model file is what the revision is, and nothing else: whoever has it need not be sent it
+        # again.
         response.make_conditional(request)
     return response
 
@@ -108,7 +109,11 @@ def schema() -> Response:
     return jsonify(json_schema())
 
 
-@api.get("/findings", summary="What wants attention though no rule is broken", responses={200: FindingList})
+@api.get(
+    "/findings",
+    summary="What wants attention though no rule is broken",
+    responses={200: FindingList},
+)
 def findings(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.findings(), asked.revision)
@@ -127,7 +132,12 @@ def accept_finding(body: AcceptFinding) -> Response:
     found = current().answering().overview()
     known = [(f.kind, f.about) for f in (*found.findings, *found.accepted)]
     if (body.kind, body.about) not in known:
-        raise NotFound("finding", f"{body.kind} {body.about}", [f"{kind} {about}" for kind, about in known], "about")
+        raise NotFound(
+            "finding",
+            f"{body.kind} {body.about}",
+            [f"{kind} {about}" for kind, about in known],
+            "about",
+        )
     accepted.accept(current().database, body.kind, body.about, body.until, body.note, g.who)
     return Response(status=204)
 
@@ -137,7 +147,11 @@ class AcceptedQuery(Query):
     about: Annotated[str, Field(max_length=8192)]
 
 
-@api.delete("/findings/accepted", summary="Show a finding again that was accepted", responses={204: None, **problems()})
+@api.delete(
+    "/findings/accepted",
+    summary="Show a finding again that was accepted",
+    responses={204: None, **problems()},
+)
 def reopen_finding(query: AcceptedQuery) -> Response:
     _without_area()
     if not accepted.reopen(current().database, query.kind, query.about):
@@ -151,7 +165,11 @@ def _without_area() -> None:
         raise NotAllowed("findings are accepted by somebody who has no area")
 
 
-@api.get("/idle", summary="What has no effect, why, and the change that takes it away", responses={200: IdleAnswer})
+@api.get(
+    "/idle",
+    summary="What has no effect, why, and the change that takes it away",
+    responses={200: IdleAnswer},
+)
 def idle(query: Asking) -> Response:
     asked = ask(query)
     return answer(asked.idle(), asked.revision)
@@ -172,14 +190,21 @@ class JournalQuery(Page):
             str,
             Field(
                 max_length=8192,
-                description="Only what changed this, or a line that names it: group:NAME, STORE:/path, …",
+                description=(
+                    "Only what changed this, or a line that names it: group:NAME, STORE:/path, …"
+                ),
             ),
         ]
         | None
     ) = None
     since: Annotated[str, Field(max_length=64, description="From this time on")] | None = None
     until: Annotated[str, Field(max_length=64, description="Up to this time")] | None = None
-    kind: Annotated[JournalKind, Field(description="Only lines of this sort; done: all but the sign-ins")] | None = None
+    kind: (
+        Annotated[
+            JournalKind, Field(description="Only lines of this sort; done: all but the sign-ins")
+        ]
+        | None
+    ) = None
 
 
 def _moment(key: str, text: str | None) -> datetime | None:
@@ -194,7 +219,11 @@ def _line(line: journal.JournalRow) -> JournalLine:
     return JournalLine.model_validate({**line._asdict(), "items": items})
 
 
-@api.get("/journal", summary="Who changed what, when; the newest first", responses={200: also_as_rows(JournalPage)})
+@api.get(
+    "/journal",
+    summary="Who changed what, when; the newest first",
+    responses={200: also_as_rows(JournalPage)},
+)
 def read_lines(query: JournalQuery) -> Response:
     wanted = journal.LinesWanted(
         query.who,
@@ -208,11 +237,15 @@ def read_lines(query: JournalQuery) -> Response:
 
 
 @api.get(
-    "/journal/<int:revision>", summary="One revision, with every item that it changed", responses={200: JournalLine}
+    "/journal/<int:revision>",
+    summary="One revision, with every item that it changed",
+    responses={200: JournalLine},
 )
 def read_line(path: LinePath, query: Page) -> Response:
     reading().check_revision(path.revision)
     found = journal.read_line(current().database, path.revision, query.limit, query.offset)
+    if found is None:
+        history.check_not_removed(current().database, path.revision)
     if found is None:
         raise NotFound("revision", str(path.revision), [], "revision", KNOWN)
     return answer(_line(reading().of_line(found)))

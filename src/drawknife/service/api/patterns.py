@@ -20,16 +20,25 @@ class PatternPath(BaseModel):
 
 class Steps(Asking):
     step: int | None = Field(
-        None, ge=1, le=1000, description="Only this step of it, from 1 on; all, where it is left out"
+        None,
+        ge=1,
+        le=1000,
+        description="Only this step of it, from 1 on; all, where it is left out",
     )
 
 
-@api.get("/patterns", summary="The patterns, with their questions", responses={200: msg.PatternList})
+@api.get(
+    "/patterns", summary="The patterns, with their questions", responses={200: msg.PatternList}
+)
 def patterns() -> Response:
     return answer(every_pattern(current().pattern_folders))
 
 
-@api.get("/patterns/<string:name>", summary="One pattern", responses={200: msg.PatternMessage, **problems(404)})
+@api.get(
+    "/patterns/<string:name>",
+    summary="One pattern",
+    responses={200: msg.PatternMessage, **problems(404)},
+)
 def pattern(path: PatternPath) -> Response:
     return answer(one_pattern(path.name, current().pattern_folders))
 
@@ -41,4 +50,7 @@ def pattern(path: PatternPath) -> Response:
 )
 def pattern_changes(path: PatternPath, body: msg.PatternAnswers, query: Steps) -> Response:
     asked = ask(query)
-    return answer(asked.pattern_changes(path.name, body.answers, current().pattern_folders, query.step), asked.revision)
+    return answer(
+        asked.pattern_changes(path.name, body.answers, current().pattern_folders, query.step),
+        asked.revision,
+    )

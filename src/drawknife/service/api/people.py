@@ -25,7 +25,18 @@ from drawknife.records.changes import change_model
 from drawknife.records.snapshots import Snapshot
 
 from ..keeping import check_account
-from .common import Asking, AskingPage, NamePath, also_as_rows, answer, ask, blueprint, current, problems, rows_answer
+from .common import (
+    Asking,
+    AskingPage,
+    NamePath,
+    also_as_rows,
+    answer,
+    ask,
+    blueprint,
+    current,
+    problems,
+    rows_answer,
+)
 
 api = blueprint("people", "Groups, units, what comes down from them; credentials")
 
@@ -55,7 +66,9 @@ class KeyPath(NamePath):
 @api.get("/groups", summary="The groups", responses={200: also_as_rows(msg.GroupList)})
 def groups(query: GroupsQuery) -> Response:
     asked = ask(query)
-    return rows_answer(asked.groups(query.matching, query.offset, query.limit), "groups", asked.revision)
+    return rows_answer(
+        asked.groups(query.matching, query.offset, query.limit), "groups", asked.revision
+    )
 
 
 @api.get("/units", summary="The units, in tree order", responses={200: also_as_rows(msg.UnitList)})
@@ -98,7 +111,9 @@ def without(path: NamePath, query: WithoutQuery) -> Response:
 
 
 @api.get(
-    "/accounts/<string:name>/credentials", summary="What an account signs in with", responses={200: msg.Credentials}
+    "/accounts/<string:name>/credentials",
+    summary="What an account signs in with",
+    responses={200: msg.Credentials},
 )
 def show_credentials(path: NamePath) -> Response:
     return _credentials(ask().account(path.name).name)
@@ -116,7 +131,12 @@ def _credentials(account: str, followed: Sequence[str] = ()) -> Response:
         }
     return answer(
         msg.Credentials.model_validate(
-            {"account": account, "has_keys": bool(found["keys"]), "followed": list(followed), **found}
+            {
+                "account": account,
+                "has_keys": bool(found["keys"]),
+                "followed": list(followed),
+                **found,
+            }
         )
     )
 
@@ -140,7 +160,9 @@ def set_password(path: NamePath, body: msg.NewPassword) -> Response:
 
     after, followed = _with_method(account, f"set the password of {account}", "password", write)
     generated = None if body.password else password
-    found = msg.PasswordSet(revision=after.revision, account=account, password=generated, followed=followed)
+    found = msg.PasswordSet(
+        revision=after.revision, account=account, password=generated, followed=followed
+    )
     return answer(found, after.revision)
 
 
@@ -151,11 +173,15 @@ def set_password(path: NamePath, body: msg.NewPassword) -> Response:
 )
 def check_password(path: NamePath, body: msg.PasswordGuess) -> Response:
     account = _in_area(path.name)
-    return answer(msg.PasswordRight(right=credentials.is_right(current().database, account, body.password)))
+    return answer(
+        msg.PasswordRight(right=credentials.is_right(current().database, account, body.password))
+    )
 
 
 @api.delete(
-    "/accounts/<string:name>/password", summary="Take the password away", responses={204: None, **problems(409)}
+    "/accounts/<string:name>/password",
+    summary="Take the password away",
+    responses={204: None, **problems(409)},
 )
 def clear_password(path: NamePath) -> Response:
     account = _in_area(path.name)
@@ -210,7 +236,9 @@ def remove_key(path: KeyPath) -> Response:
 def _may_have_credentials(name: str) -> str:
     account = _in_area(name)
     if fold(account) == ANONYMOUS:
-        raise BadInput("name", "the anonymous account signs in without credentials", "another account")
+        raise BadInput(
+            "name", "the anonymous account signs in without credentials", "another account"
+        )
     return account
 
 
@@ -223,9 +251,11 @@ def _in_area(name: str) -> str:
 def _with_method(
     account: str, what: str, method: str, write: Callable[[Connection[TupleRow]], bool]
 ) -> tuple[Snapshot, list[str]]:
-    """Write a credential; then the account's methods say whether it has one of that method, as `write` tells.
+    """Write a credential; then the account's methods say whether it has one of that method, as
+    `write` tells.
 
-    One transaction, one revision, one line in the journal, without any secret. Also returned is what followed, in words.
+    One transaction, one revision, one line in the journal, without any secret. Also returned is
+    what followed, in words.
     """
 
     def edit(model: Model, connection: Connection[TupleRow]) -> Model:
@@ -238,7 +268,9 @@ def _with_method(
 
     state = current()
     held = state.credentials(state.snapshot()).get(account, frozenset())
-    after = change_model(state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot())
+    after = change_model(
+        state.database, edit, g.who, what, even_if_same=True, at_hand=state.snapshot()
+    )
     state.took(after)
     snapshot, prepared = state.prepared()
     found = prepared.account(account)

@@ -71,16 +71,22 @@ def decide_many(body: msg.Questions, query: Asking) -> Response:
 )
 def mend(body: msg.MendQuestion, query: Asking) -> Response:
     asked = ask(query)
-    question = body.model_dump(by_alias=True, exclude_none=True, exclude={"stop", "most", "until", "note"})
+    question = body.model_dump(
+        by_alias=True, exclude_none=True, exclude={"stop", "most", "until", "note"}
+    )
     return answer(asked.mend(question, body.stop, body.most, body.until, body.note), asked.revision)
 
 
 class WhoQuery(AskingPage):
     right: Annotated[str, Field(description="One of the eleven rights")]
-    at: Annotated[str, Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder")]
+    at: Annotated[
+        str,
+        Field(min_length=1, max_length=4200, description="A virtual location, or STORE:/folder"),
+    ]
     endpoint: str | None = None
     but_for: Annotated[
-        str | None, Field(description="Who lacks it only by this gate: endpoint, virtual path, folder")
+        str | None,
+        Field(description="Who lacks it only by this gate: endpoint, virtual path, folder"),
     ] = None
 
 
@@ -91,7 +97,9 @@ class WhoQuery(AskingPage):
 )
 def who(query: WhoQuery) -> Response:
     asked = ask(query)
-    found = asked.who(query.right, query.at, query.endpoint, query.but_for, query.offset, query.limit)
+    found = asked.who(
+        query.right, query.at, query.endpoint, query.but_for, offset=query.offset, limit=query.limit
+    )
     return rows_answer(found, "almost" if query.but_for else "holders", asked.revision)
 
 
@@ -114,13 +122,19 @@ class MapQuery(Asking):
     location_limit: Annotated[int, Field(ge=1, le=1_000_000)] = 100
 
 
-@api.get("/map", summary="Accounts by places: a window of the map", responses={200: also_as_rows(msg.MapAnswer)})
+@api.get(
+    "/map",
+    summary="Accounts by places: a window of the map",
+    responses={200: also_as_rows(msg.MapAnswer)},
+)
 def map_(query: MapQuery) -> Response:
     if query.account_limit * query.location_limit > MOST_CELLS:
         raise BadInput(
-            "location_limit", f"{query.account_limit:,} accounts by {query.location_limit:,} locations are too many at once",
+            "location_limit",
+            f"{query.account_limit:,} accounts by {query.location_limit:,} locations are too many"
+            " at once",
             f"{MOST_CELLS:,} cells at most; window by window, it is the whole",
-        )  # fmt: skip
+        )
     asked = ask(query)
     found = asked.map(MapWindow(**query.model_dump(exclude=set(OF_WHICH_MODEL))))
     kind = wanted_type(JSON, LINES, CSV)
@@ -150,7 +164,9 @@ class CompareQuery(AskingPage):
     other: msg.Name
     under: msg.Location = "/"
     endpoint: str | None = None
-    folded: Annotated[bool, Field(description="Only count what differs as the location above it")] = False
+    folded: Annotated[
+        bool, Field(description="Only count what differs as the location above it")
+    ] = False
 
 
 @api.get(
@@ -166,7 +182,14 @@ def compare(query: CompareQuery) -> Response:
         rows = asked.compare_rows(query.one, query.other, query.under, query.endpoint, query.folded)
         return rows_response(rows, kind, asked.revision)
     found = asked.compare(
-        query.one, query.other, query.under, query.endpoint, query.offset, query.limit, None, query.folded
+        query.one,
+        query.other,
+        query.under,
+        query.endpoint,
+        offset=query.offset,
+        limit=query.limit,
+        other_model=None,
+        folded=query.folded,
     )
     return rows_answer(found, "differences", asked.revision)
 
@@ -184,11 +207,17 @@ def compare_models(body: msg.ModelComparison, query: Asking) -> Response:
 
 
 class FindQuery(Asking):
-    text: Annotated[str, Field(min_length=1, max_length=256, description="A part of a name, case aside")]
+    text: Annotated[
+        str, Field(min_length=1, max_length=256, description="A part of a name, case aside")
+    ]
     most: Annotated[int, Field(ge=1, le=1000, description="How many to tell at most")] = 20
 
 
-@api.get("/find", summary="What has a text in its name, the likeliest first", responses={200: msg.NamedAnswer})
+@api.get(
+    "/find",
+    summary="What has a text in its name, the likeliest first",
+    responses={200: msg.NamedAnswer},
+)
 def find(query: FindQuery) -> Response:
     asked = ask(query)
     return answer(asked.find(query.text, query.most), asked.revision)

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
 from flask import Response, g, request
 from pydantic import BaseModel, Field
 
 from drawknife import messages as msg
-from drawknife.answers.drafting import says
-from drawknife.answers.reports import compared
-from drawknife.core.words.errors import BadInput, Refused
+from drawknife.answers.reports import compared, still_there
+from drawknife.core.words.errors import NotFound
+from drawknife.core.words.names import fold
+from drawknife.core.words.sizes import number_of
 from drawknife.records import reports as records
 from drawknife.records.journal import note
+from drawknife.records.retention import SIGN_INS
+from drawknife.records.sign_ins import last_sign_ins
 
-from .common import Query, answer, ask, blueprint, current, drafting, problems, reading
+from ..review_links import send_link
+from ..signing import Signer, sign
+from .common import Query, answer, ask, blueprint, current, problems, reading
 
 api = blueprint("reports", "Reports of who can get at what, for somebody to sign")
 
@@ -32,12 +36,20 @@ class ReportPath(BaseModel):
 
 
 class DocumentQuery(Query):
-    kind: Annotated[Literal["pdf", "xlsx", "html"], Field(description="The kind of document")] = "pdf"
+    kind: Annotated[Literal["pdf", "xlsx", "html"], Field(description="The kind of document")] = (
+        "pdf"
+    )
 
 
 class SignQuery(Query):
     draft: (
-        Annotated[str, Field(max_length=64, description="Into which draft what is to go is put; left out: a new one")]
+        Annotated[
+            str,
+            Field(
+                max_length=64,
+                description="Into which draft what is to go is put; left out: a new one",
+            ),
+        ]
         | None
     ) = None
 
@@ -45,18 +57,41 @@ class SignQuery(Query):
 def _line(kept: records.KeptReport) -> msg.ReportLine:
     signed = None if kept.signed is None else msg.Signed.model_validate(kept.signed["summary"])
     return msg.ReportLine(
-        number=kept.number, about=kept.about, revision=kept.revision, made=kept.made, made_by=kept.made_by, signed=signed
-    )  # fmt: skip
+        number=kept.number,
+        about=kept.about,
+        revision=kept.revision,
+        made=kept.made,
+        made_by=kept.made_by,
+        signed=signed,
+    )
 
 
-def _report(kept: records.KeptReport) -> msg.Report:
-    since = None if kept.since is None else _line(_find(kept.since))
-    return msg.Report(**{**_line(kept).model_dump(), **kept.document, "since": since})
+def whole_report(kept: records.KeptReport) -> msg.Report:
+    """A report with all that is known of it."""
+    since = None if kept.since is None else _line(records.find(current().database, kept.since))
+    decided = [] if kept.signed is None else kept.signed["decided"]
+    links = [
+        msg.ReviewLink(address=x.address, sent_by=x.administrator, sent=x.sent, expires=x.expires)
+        for x in records.links_to(current().database, kept.number)
+    ]
+    return msg.Report(
+        **{
+            **_line(kept).model_dump(),
+            **kept.document,
+            "since": since,
+            "decided": decided,
+            "links": links,
+        }
+    )
 
 
 @api.get("/reports", summary="The reports, the newest first", responses={200: msg.ReportList})
 def reports() -> Response:
-    return answer(msg.ReportList(reports=[_line(kept) for kept in records.each(current().database, _only_by())]))
+    return answer(
+        msg.ReportList(
+            reports=[_line(kept) for kept in records.each(current().database, _only_by())]
+        )
+    )
 
 
 def _only_by() -> str | None:
@@ -68,73 +103,132 @@ def _find(number: int) -> records.KeptReport:
     return records.find(current().database, number, _only_by())
 
 
-@api.post("/reports", summary="Make a report", responses={200: msg.Report, **problems(409, 413, 415)})
+@api.post(
+    "/reports", summary="Make a report", responses={200: msg.Report, **problems(409, 413, 415)}
+)
 def make(body: msg.NewReport) -> Response:
     database, asked = current().database, ask()
     about, title, rows, notes = asked.report(body.about)
     before = records.last_signed(database, about, _only_by())
     gone: list[str] = []
-    if before is not None:
-        rows, gone = compared(rows, [msg.ReportRow(**row) for row in before.document["rows"]])
-    document: dict[str, Any] = {"title": title, "rows": [r.model_dump() for r in rows], "gone": gone, "notes": notes}
-    number = records.add(database, about, asked.revision, g.who, document, None if before is None else before.number)
+    still: list[str] = []
+    if before is not None and before.signed is not None:
+        earlier = [msg.ReportRow(**row) for row in before.document["rows"]]
+        rows, gone = compared(rows, earlier)
+        taken = before.signed["summary"]["taken_away"]
+        still = still_there(rows, earlier, taken, f"report {before.number}")
+    named = asked.people_of(rows)
+    seen = last_sign_ins(database, named)
+    people = [
+        msg.ReportPerson(name=n, display=shown, last_sign_in=seen.get(fold(n)))
+        for n, shown in named.items()
+    ]
+    days = current().retention[SIGN_INS.name]
+    within = "" if days is None else f" within the last {number_of(days, 'day')}"
+    if not seen:
+        notes = [*notes, f"No transfer server reported a sign-in of anybody in it{within}."]
+    document: dict[str, Any] = {
+        "title": title,
+        "rows": [r.model_dump() for r in rows],
+        "gone": gone,
+        "still": still,
+        "notes": notes,
+        "people": [p.model_dump(mode="json") for p in people],
+    }
+    number = records.add(
+        database, about, asked.revision, g.who, document, None if before is None else before.number
+    )
     note(database, g.who, f"made report {number}, about {about}")
-    return answer(_report(records.find(database, number)))
+    return answer(whole_report(records.find(database, number)))
 
 
 @api.get("/reports/<int:number>", summary="A report", responses={200: msg.Report})
 def report(path: ReportPath) -> Response:
-    return answer(_report(_find(path.number)))
+    return answer(whole_report(_find(path.number)))
 
 
 @api.get(
     "/reports/<int:number>/document",
-    summary="A report as a PDF, a workbook, or a page, to be gone through",
+    summary="A report as a PDF, a workbook, or a page, to be gone through, or as it was signed",
     responses={
-        200: {"content": {kind: {"schema": {"type": "string", "format": "binary"}} for kind in DOCUMENTS.values()}}
+        200: {
+            "content": {
+                kind: {"schema": {"type": "string", "format": "binary"}}
+                for kind in DOCUMENTS.values()
+            }
+        }
     },
 )
 def document(path: ReportPath, query: DocumentQuery) -> Response:
     from drawknife.documents import page, paper, workbook
 
     made = {"pdf": paper, "xlsx": workbook, "html": page}[query.kind]
-    found = _report(_find(path.number))
-    response = Response(made.report(found), mimetype=DOCUMENTS[query.kind])
-    response.headers["Content-Disposition"] = f'attachment; filename="report-{path.number}.{query.kind}"'
+    found = whole_report(_find(path.number))
+    return _file(made.report(found), DOCUMENTS[query.kind], f"report-{path.number}.{query.kind}")
+
+
+def _file(body: bytes, kind: str, name: str) -> Response:
+    response = Response(body, mimetype=kind)
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
+
+
+@api.get(
+    "/reports/<int:number>/returned",
+    summary="The document that a report was signed with, as it came back",
+    responses={
+        200: {
+            "content": {
+                "application/octet-stream": {"schema": {"type": "string", "format": "binary"}}
+            }
+        }
+    },
+)
+def returned(path: ReportPath) -> Response:
+    kept = _find(path.number)
+    body = records.returned(current().database, kept.number)
+    if body is None:
+        raise NotFound(
+            "returned document", str(kept.number), [], "number", "a report that was signed"
+        )
+    ending = "pdf" if body.startswith(b"%PDF") else "xlsx" if body.startswith(b"PK") else "json"
+    return _file(body, "application/octet-stream", f"report-{kept.number}-returned.{ending}")
 
 
 @api.post(
     "/reports/<int:number>/signed",
     summary="Take back a report that somebody went through: what is to go is put into a draft",
-    description="Whoever sends it has signed it: a person, not a program. The body is the document: the PDF or workbook with"
-    " what was decided, or the file that the page saved.",
+    description=(
+        "Whoever sends it has signed it: a person, not a program. The body is the document: the PDF"
+        " or workbook with what was decided, or the file that the page saved."
+    ),
     responses={200: msg.SignedReport, **problems(403, 409, 413)},
 )
 def signed(path: ReportPath, query: SignQuery) -> Response:
     from drawknife.documents import apart
 
-    database = current().database
     kept = _find(path.number)
     if kept.signed is not None:
-        raise Refused(f"report {kept.number} is signed already; make another to go through it again")
-    rows = _report(kept).rows
-    decided = apart.read(request.get_data(), kept.number)
-    to_decide = {r.number for r in rows if r.to_decide}
-    for d in decided:
-        if d.row not in to_decide:
-            raise BadInput("document", f"there is nothing to decide of row {d.row}", "a row of the report")
-    go = sorted(d.row for d in decided if d.decision == "take away")
-    changes, left = ask().taking_away(rows, go) if go else ([], [])
-    draft = (query.draft or f"report-{kept.number}") if changes else None
-    summary = msg.Signed(
-        at=datetime.now(UTC).replace(microsecond=0), by=g.who, kept=sum(d.decision == "keep" for d in decided),
-        taken_away=go, undecided=sorted(to_decide - {d.row for d in decided}), draft=draft,
-    )  # fmt: skip
-    remarks = [d.model_dump() for d in decided]
-    if draft is not None:
-        drafting().add(draft, changes)
-    records.sign(database, kept.number, {"summary": summary.model_dump(mode="json"), "decided": remarks})
-    note(database, g.who, f"report {kept.number}, about {kept.about}, was signed by {g.who}")
-    line = _line(records.find(database, kept.number))
-    return answer(msg.SignedReport(report=line, says=[says(c) for c in changes], left=left))
+        raise records.already_signed(kept.number)
+    raw = request.get_data()
+    said, left = sign(
+        current(), kept, apart.read(raw, kept.number), Signer(g.holder), raw, query.draft
+    )
+    line = _line(records.find(current().database, kept.number))
+    return answer(msg.SignedReport(report=line, says=said, left=left))
+
+
+@api.post(
+    "/reports/<int:number>/links",
+    summary="Mail somebody a link by which they sign a report, good once",
+    description=(
+        "What they decide is done with your role and area, and put into a draft. The service needs"
+        " a mail server and its public address."
+    ),
+    responses={200: msg.ReviewLink, **problems(403, 409, 502)},
+)
+def send(path: ReportPath, body: msg.NewReviewLink) -> Response:
+    kept = _find(path.number)
+    if kept.signed is not None:
+        raise records.already_signed(kept.number)
+    return answer(send_link(current(), kept, body, g.holder))

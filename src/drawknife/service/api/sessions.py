@@ -25,7 +25,11 @@ log = structlog.get_logger()
 LASTS = timedelta(hours=12)
 
 
-@api.get("/health", summary="Is the service well, and which revision does it have?", responses={200: Health})
+@api.get(
+    "/health",
+    summary="Is the service well, and which revision does it have?",
+    responses={200: Health},
+)
 def health() -> Response:
     snapshot = current().snapshot()
     return answer(Health(status="ok", version=__version__, revision=snapshot.revision))
@@ -34,13 +38,18 @@ def health() -> Response:
 def _signed_in(holder: tokens.Holder) -> SignedIn:
     area = None if holder.area is None else list(holder.area)
     return SignedIn(
-        name=holder.name, role=holder.role, area=area, reads="everything" if holder.shown is None else "area",
+        name=holder.name,
+        role=holder.role,
+        area=area,
+        reads="everything" if holder.shown is None else "area",
         second_person=current().second_person,
-    )  # fmt: skip
+    )
 
 
 @api.get(
-    "/sessions", summary="Who is signed in with the cookie or token sent?", responses={200: SignedIn, **problems(401)}
+    "/sessions",
+    summary="Who is signed in with the cookie or token sent?",
+    responses={200: SignedIn, **problems(401)},
 )
 def session() -> Response:
     found = asker(request, current())
@@ -50,14 +59,21 @@ def session() -> Response:
 @api.post(
     "/sessions",
     summary="Sign in with a token, the code of a sign-in link, or a name and a password",
-    description="After twenty refused tries of an address, or of a name, within a minute the next are not looked at.",
+    description=(
+        "After twenty refused tries of an address, or of a name, within a minute the next are not"
+        " looked at."
+    ),
     responses={200: SignedIn, **problems(400, 401, 413, 429, 502)},
 )
 def sign_in(body: SignIn) -> Response:
     database = current().database
     if (body.token is None) == (body.name is None or body.password is None):
-        raise BadInput("token", "one way of signing in is wanted", "a token, or a name and a password")
-    tried = [request.remote_addr or ""] + ([f"name {fold(body.name)}"] if body.name is not None else [])
+        raise BadInput(
+            "token", "one way of signing in is wanted", "a token, or a name and a password"
+        )
+    tried = [request.remote_addr or ""] + (
+        [f"name {fold(body.name)}"] if body.name is not None else []
+    )
     wait = max(REFUSALS.wait(by) for by in tried)
     if wait:
         return too_many(wait)
@@ -67,7 +83,9 @@ def sign_in(body: SignIn) -> Response:
             REFUSALS.note(by)
         SIGN_INS.labels("refused").inc()
         log.warning("sign-in refused", address=tried[0], path=request.path)
-        return problem("sign-in-refused", "Sign-in refused", 401, _why_not(body), WWW_Authenticate="Bearer")
+        return problem(
+            "sign-in-refused", "Sign-in refused", 401, _why_not(body), WWW_Authenticate="Bearer"
+        )
     SIGN_INS.labels("done").inc()
     note(database, name, f"signed in to the console, from {tried[0]}", kind="sign-in")
     session_token = tokens.make_token(database, name, "session", LASTS)
@@ -76,9 +94,13 @@ def sign_in(body: SignIn) -> Response:
         return unauthorized()
     response = answer(_signed_in(found))
     response.set_cookie(
-        COOKIE, session_token, max_age=int(LASTS.total_seconds()), httponly=True, samesite="Strict",
+        COOKIE,
+        session_token,
+        max_age=int(LASTS.total_seconds()),
+        httponly=True,
+        samesite="Strict",
         secure=request.is_secure,
-    )  # fmt: skip
+    )
     return response
 
 
@@ -89,7 +111,9 @@ def _known(body: SignIn) -> str | None:
         through = administrators.signs_in_through(database, body.name or "")
         if through is None:
             return administrators.with_password(database, body.name or "", body.password or "")
-        return through[0] if bound_as(current(), through[1], through[0], body.password or "") else None
+        return (
+            through[0] if bound_as(current(), through[1], through[0], body.password or "") else None
+        )
     name = tokens.spend_code(database, body.token)
     if name is None:
         found = tokens.holder(database, body.token, "token")
@@ -102,10 +126,13 @@ def _why_not(body: SignIn) -> str:
         return "there is no administrator of this name and password"
     found = tokens.holder(current().database, body.token, "token")
     if found is not None:
-        return f"this is the token of the program {found.name}: sign in with a name and a password, or by a link"
+        return (
+            f"this is the token of the program {found.name}: sign in with a name and a password, or"
+            " by a link"
+        )
     return (
-        "this is no token that is good, nor the code of a link: a link signs in once, and only for a while;"
-        " ask an owner for another"
+        "this is no token that is good, nor the code of a link: a link signs in once, and only for"
+        " a while; ask an owner for another"
     )
 
 

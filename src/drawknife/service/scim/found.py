@@ -34,11 +34,15 @@ class Reading:
             found = records.find(connection, self._directory.name, kind.__name__, id_)
             if found is None:
                 raise NotFoundException(detail=f"there is no {kind.__name__} {id_}")
-            groups = records.groups_of(connection, self._directory.name, id_) if kind is User else ()
+            groups = (
+                records.groups_of(connection, self._directory.name, id_) if kind is User else ()
+            )
         return _as_resource(found, groups)
 
     def some(self, kind: Kind, wish: SearchRequest[Any]) -> list[User | Group]:
-        """Those that a search may be about: by its filter, where that names one by what it is called."""
+        """Those that a search may be about: by its filter, where that names one by what it is
+        called.
+        """
         name = self._directory.name
         with self._database.connection() as connection:
             named = self._named(connection, kind, wish)
@@ -53,13 +57,21 @@ class Reading:
     def _named(
         self, connection: Connection[TupleRow], kind: Kind, wish: SearchRequest[Any]
     ) -> list[records.Resource] | None:
-        """What ``userName eq "ines"``, or the like, is about, looked up; None for every other filter."""
+        """What ``userName eq "ines"``, or the like, is about, looked up; None for every other
+        filter.
+        """
         tree = wish.filter.ast if wish.filter is not None else None
-        if not isinstance(tree, Comparison) or tree.op.lower() != "eq" or not isinstance(tree.value, str):
+        if (
+            not isinstance(tree, Comparison)
+            or tree.op.lower() != "eq"
+            or not isinstance(tree.value, str)
+        ):
             return None
         attribute = tree.attr_path.attr.lower()
         if attribute == "externalid":
-            return records.with_external_id(connection, self._directory.name, kind.__name__, tree.value)
+            return records.with_external_id(
+                connection, self._directory.name, kind.__name__, tree.value
+            )
         if attribute != ("username" if kind is User else "displayname"):
             return None
         options = options_of(self._directory)
@@ -83,10 +95,15 @@ def _as_resource(r: records.Resource, groups: Sequence[records.Resource]) -> Use
         made.members = [
             Member(value=m["value"], ref=location_of(f"{m['type']}s", m["value"]), type=m["type"])
             for m in r.body.get("members") or ()
-        ] or None  # fmt: skip
+        ] or None
     else:
         made.groups = [
-            GroupMembership(value=x.id, ref=location_of("Groups", x.id), display=x.body["displayName"], type="direct")
+            GroupMembership(
+                value=x.id,
+                ref=location_of("Groups", x.id),
+                display=x.body["displayName"],
+                type="direct",
+            )
             for x in groups
         ] or None
     return made  # type: ignore[no-any-return]

@@ -1,4 +1,6 @@
-"""What is sent to a directory: kept, and taken over at once, as a sync would; or kept for a sync, where that is asked for."""
+"""What is sent to a directory: kept, and taken over at once, as a sync would; or kept for a sync,
+where that is asked for.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,11 @@ class Provisioning:
         self._options = options_of(directory)
 
     def create(self, resource: User | Group) -> str:
-        """Add one; its id. Who was deleted and comes back under the same name is the same person, with the id of before."""
+        """Add one; its id.
+
+        Who was deleted and comes back under the same name is the same person, with the id of
+        before.
+        """
         new = str(uuid4())
         taken: list[str] = []
 
@@ -49,8 +55,12 @@ class Provisioning:
         self._write(write, "add")
         return taken[0]
 
-    def _former_id(self, connection: Connection[TupleRow], model: Model, resource: User | Group) -> str | None:
-        """The id of an account of this directory of which it has nobody any more, if that is its name; None for all others."""
+    def _former_id(
+        self, connection: Connection[TupleRow], model: Model, resource: User | Group
+    ) -> str | None:
+        """The id of an account of this directory of which it has nobody any more, if that is its
+        name; None for all others.
+        """
         if not isinstance(resource, User):
             return None
         try:
@@ -58,10 +68,21 @@ class Provisioning:
             called = fold(name_of("User", body, self._options))
         except BadValue:
             return None
-        found = next((a for a in model.accounts if fold(a.name) == called and a.source == self._directory.name), None)
+        found = next(
+            (
+                a
+                for a in model.accounts
+                if fold(a.name) == called and a.source == self._directory.name
+            ),
+            None,
+        )
         if found is None or found.source_id is None:
             return None
-        return None if records.each_of(connection, self._directory.name, [found.source_id]) else found.source_id
+        return (
+            None
+            if records.each_of(connection, self._directory.name, [found.source_id])
+            else found.source_id
+        )
 
     def change(self, kind: Kind, id_: str, edit: Edit) -> None:
         """Change one; NotFoundException if it is not there."""
@@ -89,12 +110,16 @@ class Provisioning:
             raise NotFoundException(detail=f"there is no {kind.__name__} {id_}")
         return kind.model_validate(found.body)
 
-    def _put(self, connection: Connection[TupleRow], model: Model, id_: str, resource: User | Group) -> str:
+    def _put(
+        self, connection: Connection[TupleRow], model: Model, id_: str, resource: User | Group
+    ) -> str:
         """Keep one as it was sent, if it can be one of this directory; what it is called."""
         kind = type(resource).__name__
         body: dict[str, Any] = resource.model_dump(scim_ctx=Context.RESOURCE_CREATION_REQUEST)
         if "\\u0000" in json.dumps(body):
-            raise InvalidValueException(detail="a value holds the character U+0000, which cannot be kept")
+            raise InvalidValueException(
+                detail="a value holds the character U+0000, which cannot be kept"
+            )
         try:
             called = name_of(kind, body, self._options)
         except BadValue as bad:
@@ -116,13 +141,17 @@ class Provisioning:
             raise UniquenessException(detail=str(error)) from None
         return called
 
-    def _members(self, connection: Connection[TupleRow], id_: str, group: Group) -> list[dict[str, Any]]:
+    def _members(
+        self, connection: Connection[TupleRow], id_: str, group: Group
+    ) -> list[dict[str, Any]]:
         """The members, each once and with its kind; only those that the directory has."""
         wanted = list(dict.fromkeys(m.value or "" for m in group.members or ()))
         kinds = {r.id: r.kind for r in records.each_of(connection, self._directory.name, wanted)}
         for value in wanted:
             if value not in kinds:
-                raise InvalidValueException(detail=f"there is no User and no Group with the id {value!r}")
+                raise InvalidValueException(
+                    detail=f"there is no User and no Group with the id {value!r}"
+                )
             if value == id_:
                 raise InvalidValueException(detail="a group is no member of itself")
         return [{"value": value, "type": kinds[value]} for value in wanted]
@@ -144,9 +173,22 @@ class Provisioning:
             found = found_in(records.read(connection, name), self._options)
             return plan(model, name, found, 100)
 
-        done = take_over(current.database, plan_of, self._who, f"SCIM, directory {name}: {what}", before)
+        done = take_over(
+            current.database, plan_of, self._who, f"SCIM, directory {name}: {what}", before
+        )
         took_over(current, done, held)
         if done.plan.changes:
-            report = report_of(name, self._who, "done", f"{what} {called[0]}: {counted(done.plan)}", None, done.plan)
-            report = report.model_copy(update={"revision": done.after.revision, "at": datetime.now(UTC)})
-            record_sync(current.database, name, self._who, True, report.revision, report.model_dump_json())
+            report = report_of(
+                name,
+                self._who,
+                "done",
+                f"{what} {called[0]}: {counted(done.plan)}",
+                None,
+                done.plan,
+            )
+            report = report.model_copy(
+                update={"revision": done.after.revision, "at": datetime.now(UTC)}
+            )
+            record_sync(
+                current.database, name, self._who, True, report.revision, report.model_dump_json()
+            )

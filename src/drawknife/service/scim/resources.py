@@ -1,4 +1,6 @@
-"""What is kept of people and groups (RFC 7643, section 4): the schemas are published with just these attributes."""
+"""What is kept of people and groups (RFC 7643, section 4): the schemas are published with just
+these attributes.
+"""
 
 from typing import Annotated, Any, Union
 
@@ -27,7 +29,9 @@ ReadOnly = Mutability.read_only
 
 
 class MailAddress(ComplexAttribute):
-    """A mail address, as it was sent: also one of this machine or network, without a dot (RFC 5321, section 2.3.5)."""
+    """A mail address, as it was sent: also one of this machine or network, without a dot (RFC 5321,
+    section 2.3.5).
+    """
 
     value: str | None = None
     display: str | None = None
@@ -93,10 +97,18 @@ _TOKEN = {
 }
 CONFIG = ServiceProviderConfig.model_validate(
     {
-        "patch": _supported(), "bulk": _BULK, "filter": _supported(maxResults=MOST), "changePassword": _NOT,
-        "sort": _supported(), "etag": _NOT, "authenticationSchemes": [_TOKEN],
+        "patch": _supported(),
+        "bulk": _BULK,
+        "filter": _supported(maxResults=MOST),
+        "changePassword": _NOT,
+        "sort": _supported(),
+        "etag": _NOT,
+        "authenticationSchemes": [_TOKEN],
     }
-)  # fmt: skip
+)
 PROVIDER = ScimProvider(
-    [User, Group], [ResourceType.from_resource(User), ResourceType.from_resource(Group)], CONFIG, LENIENT
+    [User, Group],
+    [ResourceType.from_resource(User), ResourceType.from_resource(Group)],
+    CONFIG,
+    LENIENT,
 )

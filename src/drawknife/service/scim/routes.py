@@ -1,4 +1,7 @@
-"""The routes below ``/scim/v2`` (RFC 7644). Whoever asks shows a token that was made to provision one directory."""
+"""The routes below ``/scim/v2`` (RFC 7644).
+
+Whoever asks shows a token that was made to provision one directory.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +55,10 @@ _KIND = f"<any({','.join(KINDS)}):kind>"
 
 
 def make_app(current: Current, look_at: Callable[[Flask, Current], None]) -> Flask:
-    """The routes of SCIM as an application of their own, beside the API. `look_at` counts and logs each request."""
+    """The routes of SCIM as an application of their own, beside the API.
+
+    `look_at` counts and logs each request.
+    """
     app = Flask("drawknife.scim", static_folder=None)
     app.request_class = Request
     app.config["MAX_CONTENT_LENGTH"] = LARGEST_PROVISIONED
@@ -77,10 +83,14 @@ def provisioning_only() -> Response | None:
         problem = refused(request, current())
         if problem.status_code == 429:
             return problem
-        return _error(UnauthorizedException(detail="a token that provisions a directory is wanted").to_error())
+        return _error(
+            UnauthorizedException(detail="a token that provisions a directory is wanted").to_error()
+        )
     g.who = g.holder.name
     if not covers(g.holder.role, OWNER):
-        raise ForbiddenException(detail=f"{g.holder.by}, who made this token, is not an owner any more")
+        raise ForbiddenException(
+            detail=f"{g.holder.by}, who made this token, is not an owner any more"
+        )
     found = [d for d in read_directories(current().database) if d.name == g.holder.directory]
     if not found or not options_of(found[0]).is_provisioned:
         raise ForbiddenException(detail="this token does not provision a directory")
@@ -91,7 +101,9 @@ def provisioning_only() -> Response | None:
 @scim.get("/ServiceProviderConfig")
 def config() -> Response:
     return _answer(
-        CONFIG.model_copy(update={"meta": Meta(resource_type="ServiceProviderConfig", location=request.base_url)})
+        CONFIG.model_copy(
+            update={"meta": Meta(resource_type="ServiceProviderConfig", location=request.base_url)}
+        )
     )
 
 
@@ -171,7 +183,9 @@ def replace(kind: str, id_: str) -> Response:
 @scim.patch(f"/{_KIND}/<id_>")
 def patch(kind: str, id_: str) -> Response:
     operations = _patch_of(KINDS[kind]).model_validate(
-        plain_operations(request.get_data(), id_), scim_ctx=Context.RESOURCE_PATCH_REQUEST, scim_provider=PROVIDER
+        plain_operations(request.get_data(), id_),
+        scim_ctx=Context.RESOURCE_PATCH_REQUEST,
+        scim_provider=PROVIDER,
     )
 
     def edit(there: Any) -> Any:
@@ -191,7 +205,9 @@ def delete(kind: str, id_: str) -> Response:
 @scim.route("/Me", methods=["GET", "POST", "PUT", "PATCH", "DELETE"])
 @scim.post("/Bulk")
 def not_supported() -> Response:
-    raise NotImplementedException(detail="this is not supported; /ServiceProviderConfig tells what is")
+    raise NotImplementedException(
+        detail="this is not supported; /ServiceProviderConfig tells what is"
+    )
 
 
 def _writing() -> Provisioning:
@@ -230,7 +246,9 @@ def of_drawknife(error: DrawknifeError) -> Response:
 def of_chance(error: Exception) -> Response:
     number = secrets.token_hex(4)
     log.exception("unexpected", number=number, method=request.method, path=request.path)
-    detail = f"something went wrong that should not have; the service's log tells more under {number}"
+    detail = (
+        f"something went wrong that should not have; the service's log tells more under {number}"
+    )
     return _error(Error(status=500, detail=detail))
 
 
@@ -267,8 +285,12 @@ def _list(kind: Any, items: list[Any]) -> Response:
     return _listed(kind, items, len(items), 1, None)
 
 
-def _listed(kind: Any, page: list[Any], total: int, start: int, wish: ResponseParameters[Any] | None) -> Response:
-    made = ListResponse[kind](total_results=total, start_index=start, items_per_page=len(page), resources=page)
+def _listed(
+    kind: Any, page: list[Any], total: int, start: int, wish: ResponseParameters[Any] | None
+) -> Response:
+    made = ListResponse[kind](
+        total_results=total, start_index=start, items_per_page=len(page), resources=page
+    )
     return _answer(made, Context.RESOURCE_QUERY_RESPONSE, wish)
 
 
@@ -290,7 +312,9 @@ def _one_of(items: list[Any], id_: str) -> Response:
 
 
 def _answer(
-    item: Any, context: Context = Context.RESOURCE_QUERY_RESPONSE, wish: ResponseParameters[Any] | None = None
+    item: Any,
+    context: Context = Context.RESOURCE_QUERY_RESPONSE,
+    wish: ResponseParameters[Any] | None = None,
 ) -> Response:
     text = item.model_dump_json(scim_ctx=context, response_parameters=wish)
     return Response(text, mimetype=MEDIA_TYPE)
