@@ -177,7 +177,7 @@ def test_the_history_is_removed_where_that_was_said_and_commands_say_what_is_mis
         asked = run("database", "trim", "--keep", "journal=40", environment=where, given="n\n")
         assert (
             asked.returncode == 0
-            and "up to revision 2" in asked.stdout
+            and "history before revision 2" in asked.stdout
             and "removed" not in asked.stderr
         )
         assert (
@@ -187,13 +187,13 @@ def test_the_history_is_removed_where_that_was_said_and_commands_say_what_is_mis
         done = run("database", "trim", "--keep", "journal=40", "--yes", environment=where)
         assert "removed: journal" in done.stderr
         again = run("database", "trim", "--keep", "journal=40", "--yes", environment=where)
-        assert (again.stdout, again.stderr) == ("", "nothing is older than it is kept\n")
-        with pytest.raises(ClientError, match="revision 1 was removed"):
+        assert (again.stdout, again.stderr) == ("", "Nothing has expired.\n")
+        with pytest.raises(ClientError, match="Revision 1 was removed"):
             client.as_of("1").dump()
         assert (
             "name: zoe" in client.as_of("2").dump() and "name: zac" not in client.as_of("2").dump()
         )
-        with pytest.raises(ClientError, match="begins with the model of revision 2"):
+        with pytest.raises(ClientError, match="starts with the model of revision 2"):
             client.journal_line(2)
         told = run("when", "ines", "list", "/charts", environment=service.environment)
         assert "or earlier" in told.stdout and "before revision 2 was removed" in " ".join(
@@ -203,5 +203,5 @@ def test_the_history_is_removed_where_that_was_said_and_commands_say_what_is_mis
         connection.execute("UPDATE revisions SET at = at - interval '45 days' WHERE number = 3")
         connection.execute("UPDATE journal SET at = at - interval '45 days' WHERE revision = 3")
     with serving(address, tmp_path, "--keep", "journal=40") as service, service.client() as client:
-        until(lambda: "up to revision 3" in client.journal().lines[0].what)
+        until(lambda: "before revision 3" in client.journal().lines[0].what)
         assert client.journal().lines[0].who == "drawknife serve"

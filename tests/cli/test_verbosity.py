@@ -1,12 +1,13 @@
 """What a command says beside its answer: with -v and -q, on a terminal and in a pipe."""
 
 import io
+import sys
 from types import SimpleNamespace
 
 import pytest
 
 from drawknife.cli import verbosity
-from drawknife.cli.common import counting, moment, print_text, say
+from drawknife.cli.common import counting, moment, print_text, say, write_output
 from drawknife.cli.main import main
 from drawknife.cli.verbosity import VERBOSITY
 
@@ -44,6 +45,16 @@ def test_on_a_terminal_a_line_says_that_something_goes_on_until_something_is_pri
     with counting("rows") as tell:  # another line takes its place
         tell("rows: 7")
     assert "working" not in terminal.getvalue()[len(there) :]
+
+
+def test_an_answer_goes_where_it_is_sent_while_progress_is_shown(terminal, capsys):
+    before = sys.stdout
+    VERBOSITY.start_progress()
+    assert until(lambda: "working" in terminal.getvalue())
+    assert sys.stdout is before, "a file that takes the answer is not the terminal"
+    write_output("the model\n")
+    assert VERBOSITY._progress is None
+    assert capsys.readouterr().out == "the model\n" and "the model" not in terminal.getvalue()
 
 
 def test_nothing_is_said_of_progress_in_a_pipe_or_to_who_wants_quiet(terminal, monkeypatch):

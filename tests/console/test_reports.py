@@ -53,7 +53,7 @@ def test_the_page_of_a_report_saves_what_is_decided(own_page, tmp_path):
         number = client.make_report("survey:/inbox").number
         (tmp_path / "report.html").write_bytes(client.report_document(number, "html"))
         page.goto(f"file://{tmp_path / 'report.html'}")
-        page.get_by_role("group", name="row 2").get_by_label("take away").check()
+        page.get_by_role("group", name="row 2").get_by_label("remove").check()
         page.get_by_label("remark on row 2").fill("left the crew")
         with page.expect_download() as download:
             page.get_by_role("button", name="Save what is decided").click()
@@ -98,12 +98,12 @@ def test_somebody_without_an_account_signs_by_a_link(own_page, browser):
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.goto(f"/review#{code}")
     expect(page.get_by_role("heading", name=report.title)).to_be_visible()
-    page.get_by_role("group", name="row 2").get_by_label("take away").check()
+    page.get_by_role("group", name="row 2").get_by_label("remove").check()
     page.get_by_label("remark on row 2").fill("left the crew")
     asked = []
     page.on("dialog", lambda dialog: (asked.append(dialog.message), dialog.accept()))
     page.get_by_role("button", name="Sign the report").click()
-    expect(page.get_by_role("status")).to_contain_text("Signed: 0 kept, 1 to take away")
+    expect(page.get_by_role("status")).to_contain_text("Signed: 0 kept, 1 to remove")
     assert "rows have no decision" in asked[0] and wrong == []
     page.reload()
     expect(page.get_by_role("alert")).to_contain_text("this link was used")
@@ -119,9 +119,7 @@ def test_somebody_without_an_account_signs_by_a_link(own_page, browser):
         own_page.get_by_role("link", name="the document that came back").click()
     assert json.loads(download.value.path().read_text())["decided"][0]["remark"] == "left the crew"
     own_page.goto("/drafts/" + f"report-{report.number}")
-    expect(
-        own_page.get_by_text("take away, said by edda@tidewrack.example; left the crew")
-    ).to_be_visible()
+    expect(own_page.get_by_text("removed by edda@tidewrack.example; left the crew")).to_be_visible()
 
 
 def test_a_link_that_cannot_be_mailed_says_why(own_page):

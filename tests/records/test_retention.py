@@ -182,7 +182,8 @@ def test_the_last_census_of_each_store_stays(database):
 def test_the_last_signed_report_about_each_thing_stays(database):
     numbers = [reports.add(database, about, 1, "ada", {}, None) for about in ("a", "a", "a", "b")]
     for number in numbers[:2]:
-        reports.sign(database, number, {"summary": {"by": "ada"}, "decided": []}, b"{}")
+        with database.transaction() as connection:
+            reports.sign(connection, number, {"summary": {"by": "ada"}, "decided": []}, b"{}")
     with database.transaction() as connection:
         connection.execute("UPDATE reports SET made = made - interval '10 days'")
     assert remove(database) == {} and remove(database, reports=9) == {"reports": 3}

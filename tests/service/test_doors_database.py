@@ -12,6 +12,22 @@ from drawknife.records.database import NoRoom, Uncertain
 from ..conftest import DEMO, run, serving
 from .test_doors import listener
 
+
+@pytest.fixture(scope="module")
+def own(cluster, tmp_path_factory):
+    """A service whose model may be changed."""
+    folder = tmp_path_factory.mktemp("doors")
+    database = cluster.create_database("doors_database")
+    with serving(database, folder, "--key-file", folder / "key", "--load", DEMO) as service:
+        yield service
+
+
+@pytest.fixture
+def client(own):
+    with own.client() as client:
+        yield client
+
+
 # --- times --------------------------------------------------------------------------------------
 
 FAR = "9999-12-31T23:59:59-14:00"

@@ -218,7 +218,10 @@ def test_the_configuration_file_goes_behind_the_environment_and_the_command_line
             "--behind-proxy: 'the proxy'",
         ),
         ('database = "dbname=x"\nbehind_proxy = "10.0.0.1/8"\n', "has host bits set"),
-        ('database = "dbname=x"\nkeep = ["journals=40"]\n', "line 2: keep: 'journals=40'"),
+        (
+            'database = "dbname=x"\nkeep = ["journals=40"]\n',
+            "line 2: keep: unknown data 'journals'; did you mean journal?",
+        ),
         ('database_file = "{folder}/open"\n', "chmod 600"),
         (
             'database = "postgresql://u:secret@h/x"\n',

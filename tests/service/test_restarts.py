@@ -6,7 +6,6 @@ import http.client
 import json
 import os
 import signal
-import socket
 import threading
 from contextlib import ExitStack
 from pathlib import Path
@@ -15,25 +14,27 @@ import httpx
 import pytest
 
 from ..conftest import DEMO, serving, until
+from .nginx import free_port, nginx
 
 ASKED = json.dumps({"account": "ines", "action": "download", "path": "/soundings/x"})
-RESTARTS = 2
+RESTARTS = int(os.environ.get("DRAWKNIFE_RESTARTS") or 2)
 
 
 class Failed(Exception):
     """What a proxy could not hide from its client."""
 
 
-class Upstreams:
-    """What a proxy does: connections that are kept, one to each service; where one is refused, the
-    other is asked.
+class Connections:
+    """A client whose connections are kept, one to each port; where one port refuses, the other is
+    asked.
     """
 
     def __init__(self, ports, token):
         self.ports, self.token, self.kept = ports, token, {}
 
     def ask(self, first):
-        for port in (self.ports[first % 2], self.ports[(first + 1) % 2], self.ports[first % 2]):
+        ports = self.ports[first % len(self.ports) :] + self.ports[: first % len(self.ports)]
+        for port in (*ports, ports[0]):
             kept = self.kept.pop(port, None)
             for connection in filter(
                 None, (kept, http.client.HTTPConnection("127.0.0.1", port, timeout=60))
@@ -81,15 +82,13 @@ def test_one_process_that_is_told_to_stop_by_itself_stops_no_other(address, tmp_
             assert httpx.get(service.url + "/health/ready", timeout=10).status_code == 200
 
 
-def free_port():
-    with socket.socket() as found:
-        found.bind(("127.0.0.1", 0))
-        return found.getsockname()[1]
-
-
-@pytest.mark.parametrize("drain", ["0", "0.5"])
-def test_two_services_restarted_in_turn_under_load_fail_no_request(cluster, tmp_path, drain):
-    address = cluster.create_database(f"restarts{drain.replace('.', '')}")
+@pytest.mark.parametrize(
+    ("through", "drain"), [("clients", "0"), ("clients", "0.5"), ("nginx", "0.5")]
+)
+def test_two_services_restarted_in_turn_under_load_fail_no_request(
+    cluster, tmp_path, through, drain
+):
+    address = cluster.create_database(f"restarts_{through}{drain.replace('.', '')}")
     ports = [free_port(), free_port()]
     token_file = tmp_path / "token"
 
@@ -98,14 +97,15 @@ def test_two_services_restarted_in_turn_under_load_fail_no_request(cluster, tmp_
 
     with ExitStack() as ended:
         running = [ended.enter_context(start(0, "--load", DEMO)), ended.enter_context(start(1))]
+        asked = [ended.enter_context(nginx(tmp_path, ports))] if through == "nginx" else ports
         token, over = token_file.read_text().strip(), threading.Event()
         answers, failures = [], []
 
         def load(number):
-            upstreams = Upstreams(ports, token)
+            connections = Connections(asked, token)
             while not over.is_set():
                 try:
-                    answers.append(upstreams.ask(number + len(answers)))
+                    answers.append(connections.ask(number + len(answers)))
                 except Exception as error:
                     failures.append(repr(error))
 

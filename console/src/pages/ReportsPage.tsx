@@ -223,7 +223,7 @@ function OneReport({ report }: { report: Report }) {
         tall
       />
       <Lines title="Removed since the last signed report" lines={report.gone} />
-      <Lines title="To be removed by the last signed report, and still there" lines={report.still} />
+      <Lines title="To be removed by the last signed report, but still present" lines={report.not_removed} />
     </>
   );
 }
@@ -255,7 +255,9 @@ function decisionOf(report: Report): Column<ReportRow> {
       if (!decided) return r.to_decide ? <span className="quiet">none</span> : "";
       return (
         <div style={{ whiteSpace: "normal" }}>
-          <span className={decided.decision === "keep" ? "good" : "bad"}>{decided.decision}</span>
+          <span className={decided.decision === "keep" ? "good" : "bad"}>
+            {decided.decision === "keep" ? "keep" : "remove"}
+          </span>
           {decided.remark && <div className="quiet">{decided.remark}</div>}
         </div>
       );
@@ -268,7 +270,7 @@ function IsSigned({ number, signed }: { number: number; signed: NonNullable<Repo
     <Text fz="sm">
       <span className="good">● signed</span> by {signed.by}
       {signed.sent_by && `, through a link that ${signed.sent_by} sent,`} on {day(signed.at)}: {signed.kept} kept,{" "}
-      {signed.taken_away.length} to go
+      {signed.taken_away.length} to remove
       {signed.undecided.length > 0 &&
         `, ${signed.undecided.length} without a word (rows ${signed.undecided.join(", ")})`}
       {signed.draft && (
@@ -287,7 +289,7 @@ function IsSigned({ number, signed }: { number: number; signed: NonNullable<Repo
   );
 }
 
-/** Somebody without an account here signs by a link that is good once. */
+/** Mails a link through which somebody without an account here signs, once. */
 function SendReport({ report }: { report: Report }) {
   const [to, setTo] = useState("");
   const client = useQueryClient();
@@ -319,7 +321,7 @@ function SendReport({ report }: { report: Report }) {
           size="xs"
           w={230}
           type="email"
-          label="Ask somebody to sign by mail"
+          label="Send a link to sign"
           placeholder="edda@tidewrack.example"
           value={to}
           onChange={(event) => setTo(event.currentTarget.value)}
@@ -335,7 +337,7 @@ function SendReport({ report }: { report: Report }) {
       )}
       {report.links.map((link) => (
         <div key={link.sent} className="quiet" style={{ fontSize: 13, marginTop: 4 }}>
-          sent to {link.address}; good once, until {day(link.expires)}
+          sent to {link.address}; expires on {day(link.expires)}
         </div>
       ))}
     </form>

@@ -24,6 +24,7 @@ from .common import (
     console,
     fail,
     print_json,
+    print_text,
     say,
     serves,
 )
@@ -289,7 +290,7 @@ def password(
         say(f"{name} has no password any more")
     elif generate:
         made = client.set_password(name, None, length, alphabet)
-        click.echo(made.password)
+        print_text(made.password or "")
         say_followed(made.followed)
     else:
         asked = sys.stdin.isatty()

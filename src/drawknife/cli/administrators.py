@@ -13,7 +13,7 @@ from drawknife.core.words.roles import ADDS, ROLES
 from drawknife.messages.administrators import Reads
 
 from .columns import plain_table
-from .common import WRONG_USAGE, console, fail, moment, print_json, say, serves
+from .common import WRONG_USAGE, console, fail, moment, print_json, print_text, say, serves
 
 _ROLE = click.option(
     "--role",
@@ -108,7 +108,7 @@ def add(
 def _print_link(client: Client, name: str) -> None:
     link = client.sign_in_link(name)
     say(f"a link for {name}, good once, until {moment(link.until)}:")
-    click.echo(link.url or client.url + link.path)
+    print_text(link.url or client.url + link.path)
 
 
 @administrator.command("change")
@@ -279,7 +279,7 @@ def make(
         else f"which provisions {directory} at {client.url}/scim/v2"
     )
     say(f"the token {made.called}, {what}; it is not shown again:")
-    click.echo(made.token)
+    print_text(made.token)
 
 
 @token.command("end")

@@ -78,6 +78,12 @@ def print_text(text: str, nl: bool = True, err: bool = False) -> None:
     click.echo(escaped(text), nl=nl, err=err)
 
 
+def write_output(text: str) -> None:
+    """Write a document for a program or a file to standard output, as it is."""
+    VERBOSITY.stop_progress()
+    sys.stdout.write(text)
+
+
 def say(text: str) -> None:
     """A message for people, on standard error; not with -q."""
     if not VERBOSITY.quiet:
@@ -461,7 +467,7 @@ def print_rows(rows: Iterable[dict[str, Any]], kind: str, raw: bool) -> bool:
     pieces = 0
     with counting("rows") as tell:
         for pieces, piece in enumerate(rows_text(rows, kind, raw), 1):
-            sys.stdout.write(escaped(piece))
+            write_output(escaped(piece))
             tell(f"rows: {pieces * AT_ONCE:,}")
     return pieces > 0
 

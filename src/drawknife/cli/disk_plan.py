@@ -30,6 +30,7 @@ from .common import (
     print_json,
     say,
     write_csv,
+    write_output,
 )
 
 if TYPE_CHECKING:
@@ -251,9 +252,9 @@ def _print_text(
             f"Makes the disk of {found.store}{read} say what the model says at revision"
             f" {found.revision}."
         )
-        click.echo(script(_data(answers, found, _root(found, root), under), about), nl=False)
+        write_output(script(_data(answers, found, _root(found, root), under), about))
         return
-    click.echo(restore_text(steps), nl=False)
+    write_output(restore_text(steps))
     left = sum(s.what != "folder" or s.perhaps for s in steps)
     if left:
         say(
@@ -285,7 +286,7 @@ def _do(
             " says",
         )
     if not (_only_under(found, under) if under != "/" else found).steps:
-        click.echo("Nothing to change.")
+        write_output("Nothing to change.\n")
         return
     if not yes:
         _draw(found, under)

@@ -20,7 +20,7 @@ from drawknife.core.words.errors import BadInput, NotFound
 from drawknife.core.words.sizes import number_of
 
 from .changing import Apply, asking_with, edits, put
-from .common import FAILED, Answers, asks, counting, fail, say
+from .common import FAILED, Answers, asks, counting, fail, say, write_output
 
 if TYPE_CHECKING:
     from drawknife.core.model.described_folders import SidName
@@ -342,6 +342,4 @@ def scanner(answers: Answers, store: str, root: str | None, confined: bool, as_j
         "recorded": asked.recorded(),
         "acting": asked.acting(),
     }
-    click.echo(
-        json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data), nl=False
-    )
+    write_output(json.dumps(data, ensure_ascii=False, indent=2) + "\n" if as_json else script(data))

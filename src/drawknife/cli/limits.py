@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -32,6 +31,7 @@ from .common import (
     say,
     serves,
     write_csv,
+    write_output,
 )
 
 Apply = Callable[[Sequence[dict[str, Any]]], None]
@@ -329,7 +329,7 @@ def handover(
     elif out is not None:
         out.write_text(found.text)
     else:
-        sys.stdout.write(found.text)
+        write_output(found.text)
 
 
 @click.command()

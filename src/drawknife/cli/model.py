@@ -37,6 +37,7 @@ from .common import (
     read_model_file,
     say,
     serves,
+    write_output,
 )
 from .previews import draw_preview
 
@@ -154,7 +155,7 @@ def dump(client: Client, as_json: bool, as_of: str | None, draft: str | None) ->
       drawknife dump > model.yaml
       drawknife dump --as-of 12 > before.yaml
     """
-    sys.stdout.write(asked_of(client, as_of, draft).dump(as_json))
+    write_output(asked_of(client, as_of, draft).dump(as_json))
 
 
 @click.command()

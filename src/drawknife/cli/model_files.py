@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 from datetime import UTC, datetime
 from pathlib import Path
 from tempfile import NamedTemporaryFile
@@ -15,7 +14,7 @@ from drawknife.formats.document import read_document
 from drawknife.formats.model_file import model_from
 from drawknife.formats.rewritten import rewritten
 
-from .common import FAILED, fail, read_model_file, say
+from .common import FAILED, fail, read_model_file, say, write_output
 
 
 def file_changing(path: str, out: str | None) -> Changing:
@@ -27,7 +26,7 @@ def file_changing(path: str, out: str | None) -> Changing:
     def keep(after: Model, renames: Renames) -> None:
         made, whole = rewritten(text, model, after, renames)
         if target == "-":
-            sys.stdout.write(made)
+            write_output(made)
         else:
             _write(Path(target), made)
         if not whole:

@@ -14,7 +14,7 @@ from drawknife import messages as msg
 from drawknife.client import Client
 
 from .changing import Apply, asking_with, edits
-from .common import WRONG_USAGE, Answers, asks, console, fail, print_json, say
+from .common import WRONG_USAGE, Answers, asks, console, fail, print_json, say, write_output
 
 OWN = click.option(
     "--patterns",
@@ -83,7 +83,7 @@ def show_pattern(
     if as_yaml:
         from drawknife.patterns import source_of
 
-        click.echo(source_of(name), nl=False)
+        write_output(source_of(name))
         return
     found = _pattern(answers, name, folders)
     if as_json:

@@ -104,27 +104,28 @@ def _draw(found: msg.Report) -> None:
                 Text("gone since ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False
             )
         )
-    for line in found.still:
-        still = Text("to be removed, and still there ", "yellow").append(line, "default")
-        out.print(Padding(still, (0, 0, 0, 2), expand=False))
+    for line in found.not_removed:
+        text = Text("to be removed, but still present ", "yellow").append(line, "default")
+        out.print(Padding(text, (0, 0, 0, 2), expand=False))
     _draw_signed(found.signed)
     _draw_decided(found)
     for link in found.links:
         out.print(
-            f"sent to {link.address} by {link.sent_by}; the link is good until"
+            f"sent to {link.address} by {link.sent_by}; the link expires on"
             f" {link.expires:%Y-%m-%d}",
             style="dim",
         )
 
 
 def _draw_decided(found: msg.Report) -> None:
-    """What was decided of each row, with the remarks."""
+    """The decision on each row, with its remark."""
     for d in found.decided:
         style = "yellow" if d.decision == "take away" else ""
-        remark = f": {d.remark}" if d.remark else ""
-        console().print(
-            Padding(Text(f"row {d.row}: ").append(d.decision, style).append(remark), (0, 0, 0, 2))
+        text = Text(f"row {d.row}: ").append(
+            "remove" if d.decision == "take away" else d.decision, style
         )
+        text.append(f": {d.remark}" if d.remark else "")
+        console().print(Padding(text, (0, 0, 0, 2)))
 
 
 def _draw_signed(signed: msg.Signed | None) -> None:
@@ -134,7 +135,7 @@ def _draw_signed(signed: msg.Signed | None) -> None:
     through = f", through a link that {signed.sent_by} sent," if signed.sent_by is not None else ""
     said = (
         f"signed by {signed.by}{through} on {signed.at:%Y-%m-%d}: {number_of(signed.kept, 'row')}"
-        f" kept, {len(signed.taken_away)} to go"
+        f" kept, {len(signed.taken_away)} to remove"
     )
     if signed.undecided:
         said += (
@@ -198,23 +199,23 @@ def show(
 @report.command("send")
 @click.argument("number", type=int)
 @click.option(
-    "--to", required=True, metavar="ADDRESS", help="The mail address of whoever answers for it."
+    "--to", required=True, metavar="ADDRESS", help="Mail address of the person who signs."
 )
 @click.option(
     "--days",
     default=14,
     show_default=True,
     type=click.IntRange(1, 90),
-    help="Days for which the link is good.",
+    help="Days until the link expires.",
 )
 @_JSON
 @serves
 def send(client: Client, number: int, to: str, days: int, as_json: bool) -> None:
     """Mail somebody a link to review and sign a report.
 
-    They need no account here. The link shows this report only, is good once, and what they take
-    away goes into a draft that an administrator applies. The service needs a mail server and its
-    public address (`serve --public-url`).
+    The person needs no account here. The link shows only this report and works once. The access
+    that they remove goes into a draft, which an administrator applies. The service needs a mail
+    server and its public address (`serve --public-url`).
 
     \b
     Example:
@@ -224,7 +225,7 @@ def send(client: Client, number: int, to: str, days: int, as_json: bool) -> None
     if as_json:
         print_json(sent)
         return
-    say(f"sent to {sent.address}; the link is good once, until {moment(sent.expires)}")
+    say(f"sent to {sent.address}; the link works once and expires on {moment(sent.expires)}")
 
 
 @report.command("signed")

@@ -90,8 +90,8 @@ def _file(**more: Any) -> click.Path:
     "--behind-proxy",
     metavar="ADDRESSES",
     help=(
-        "Addresses and networks of reverse proxies, such as `127.0.0.1, 10.0.0.0/8`, which say who"
-        " asks and over what."
+        "Addresses and networks of reverse proxies, such as `127.0.0.1, 10.0.0.0/8`, whose"
+        " X-Forwarded headers are trusted."
     ),
 )
 @click.option(

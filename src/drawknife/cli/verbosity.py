@@ -58,7 +58,13 @@ class Verbosity:
             if self._timer is None:
                 return
             columns = SpinnerColumn(), TextColumn("{task.description}"), TimeElapsedColumn()
-            self._progress = Progress(*columns, console=Console(file=sys.stderr), transient=True)
+            self._progress = Progress(
+                *columns,
+                console=Console(file=sys.stderr),
+                transient=True,
+                redirect_stdout=False,  # an answer goes where it is sent, not to the terminal
+                redirect_stderr=False,
+            )
             self._progress.add_task("working", total=None)
             self._progress.start()
 

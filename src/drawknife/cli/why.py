@@ -26,7 +26,7 @@ from drawknife.formats.mistakes import BadDocument
 if TYPE_CHECKING:
     from drawknife.answers import Answering
 
-from .common import WITHOUT_DISK, Answers, asks, console, print_json
+from .common import WITHOUT_DISK, Answers, asks, console, print_json, write_output
 
 F = TypeVar("F", bound=Callable[..., Any])
 FATES = {"decides": ("▶", "bold"), "agrees": ("=", "default"), "overruled": ("×", "default")}
@@ -275,12 +275,11 @@ def decide(answers: Answers, file: IO[bytes], as_json: bool) -> None:
     answered = (
         _by_service(answers, lines) if isinstance(answers, Client) else _locally(answers, lines)
     )
-    write = sys.stdout.write
     bad = False
     dumps = json.JSONEncoder(ensure_ascii=False).encode
     for answer in answered:
         bad = bad or "error" in answer
-        write(escaped(dumps(answer)) + "\n")
+        write_output(escaped(dumps(answer)) + "\n")
     sys.stdout.flush()
     raise SystemExit(1 if bad else 0)
 

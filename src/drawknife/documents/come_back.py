@@ -23,6 +23,7 @@ from .workbook import ABOUT, HEADS
 MOST_PARTS, UNPACKED = 1000, 2**28
 _WORDS: dict[str, Literal["keep", "take away"]] = {
     "keep": "keep",
+    "remove": "take away",
     "take away": "take away",
     "take-away": "take away",
 }
@@ -109,9 +110,7 @@ def _workbook(raw: bytes) -> tuple[int, list[msg.Decided]]:
         word = _WORDS.get(str(decision).strip().lower())
         if word is None:
             raise BadInput(
-                "document",
-                f"row {number}: {str(decision)[:40]!r} is no decision",
-                "keep, or take away",
+                "document", f"row {number}: {str(decision)[:40]!r} is no decision", "keep or remove"
             )
         found.append(
             msg.Decided(

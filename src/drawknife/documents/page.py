@@ -110,8 +110,8 @@ def _row(line: Line, is_signed: bool, said: Mapping[int, msg.Decided]) -> str:
         decide, remark = decision(decided), escape((decided.remark if decided else None) or "")
     elif row.to_decide:
         choices = "".join(
-            f'<label><input type=radio name="row-{row.number}" value="{word}"> {word}</label>'
-            for _, word in DECISIONS
+            f'<label><input type=radio name="row-{row.number}" value="{code}"> {label}</label>'
+            for code, label in DECISIONS.items()
         )
         decide = f'<fieldset aria-label="row {row.number}">{choices}</fieldset>'
         remark = (

@@ -42,7 +42,7 @@ from .words import (
 REGULAR, BOLD = "Drawknife", "Drawknife-Bold"
 GREY, LIGHT = colors.HexColor("#6b6b66"), colors.HexColor("#c9c8c2")
 #: The heads of the columns, and how wide these are.
-HEADS = ("no.", "where", "who", "may", "by", "keep", "take away")
+HEADS = ("no.", "where", "who", "may", "by", "keep", "remove")
 WIDTHS = [10 * mm, 46 * mm, 58 * mm, 66 * mm, 64 * mm, 11 * mm, 18 * mm]
 #: Lines in one table. A table is copied at each page that it ends, so the time grows with their
 #: square.
@@ -186,8 +186,8 @@ class _Rows:
             last[0] = _said(decision(decided) + remark, self.small)
         elif row.to_decide:
             last = [
-                Box(f"row-{row.number}-{key}", f"row {row.number}: {word}")
-                for key, word in DECISIONS
+                Box(f"row-{row.number}-{code.replace(' ', '-')}", f"row {row.number}: {label}")
+                for code, label in DECISIONS.items()
             ]
         said = [
             _said(text, self.small)

@@ -12,8 +12,8 @@ from drawknife.core.words.plain import hidden_in
 from drawknife.core.words.sizes import number_of
 
 T = TypeVar("T")
-#: What is decided of a row: the key of its field, and the word.
-DECISIONS = (("keep", "keep"), ("take-away", "take away"))
+#: The decisions on a row: their codes in the API, and their labels.
+DECISIONS = {"keep": "keep", "take away": "remove"}
 #: So many people stand in their row, with a line each; more of them are in a list.
 FEW = 12
 #: So many names of a list are written in one paragraph.
@@ -63,9 +63,7 @@ def check_decided(decided: Iterable[msg.Decided]) -> None:
                 "document", f"the remark of row {d.row} holds the character {hidden}", "plain text"
             )
         if d.row in rows:
-            raise BadInput(
-                "document", f"row {d.row} is to be kept, and to be taken away", "one of them"
-            )
+            raise BadInput("document", f"row {d.row} has two decisions", "one of them")
         rows.add(d.row)
 
 
@@ -76,7 +74,7 @@ def said_of(found: msg.Report) -> dict[int, msg.Decided]:
 
 def decision(decided: msg.Decided | None) -> str:
     """The decision of one row in a signed report."""
-    return "no decision" if decided is None else decided.decision
+    return "no decision" if decided is None else DECISIONS[decided.decision]
 
 
 def signature(signed: msg.Signed) -> str:
@@ -91,7 +89,7 @@ def lists_of(found: msg.Report) -> list[tuple[str, list[str]]]:
     """What is told beside the rows, under headings."""
     lists = [
         ("Removed since the last signed report", found.gone),
-        ("To be removed by the last signed report, and still there", found.still),
+        ("To be removed by the last signed report, but still present", found.not_removed),
     ]
     return [(heading, lines) for heading, lines in lists if lines]
 

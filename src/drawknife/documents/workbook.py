@@ -58,8 +58,8 @@ def report(found: msg.Report) -> bytes:
     rows.repeat_rows(0)
     choice = {
         "validate": "list",
-        "source": [word for _, word in DECISIONS],
-        "error_message": "keep, or take away",
+        "source": list(DECISIONS.values()),
+        "error_message": "keep or remove",
     }
     said = said_of(found)
     last = 0

@@ -75,7 +75,7 @@ class Decided(Message):
 
 
 class ReviewLink(Message):
-    """A link by which somebody can sign a report, good once."""
+    """A link through which a report can be signed, once."""
 
     address: str
     sent_by: str
@@ -88,10 +88,10 @@ class Report(ReportLine):
     rows: list[ReportRow]
     people: list[ReportPerson] = Field([], description="Everybody whom a row names")
     decided: list[Decided] = Field([], description="What was decided, once it is signed")
-    links: list[ReviewLink] = Field([], description="The links that can still be used")
+    links: list[ReviewLink] = Field([], description="Links that are neither used nor expired")
     gone: list[str] = Field([], description="Removed since the last signed report")
-    still: list[str] = Field(
-        [], description="To be removed by the last signed report, and still there"
+    not_removed: list[str] = Field(
+        [], description="To be removed by the last signed report, but still present"
     )
     since: ReportLine | None = Field(
         None, description="The one that was signed last, with which it is compared"
@@ -111,24 +111,18 @@ class NewReport(Message):
 
 class NewReviewLink(Message):
     to: Annotated[str, Field(max_length=254, description="A mail address")]
-    days: Annotated[int, Field(ge=1, le=90)] = Field(
-        14, description="Days for which the link is good"
-    )
-
-
-class ReviewCode(Message):
-    code: Annotated[str, Field(max_length=200, description="The code of a link")]
+    days: Annotated[int, Field(ge=1, le=90)] = Field(14, description="Days until the link expires")
 
 
 class Review(Message):
-    """A report as it is shown to somebody who has a link."""
+    """A report as a link shows it."""
 
     number: int
     title: str
-    html: str = Field(description="What is to be gone through, as HTML")
+    html: str = Field(description="Its rows, with fields for the decisions, as HTML")
 
 
-class ReviewDone(ReviewCode):
+class Decisions(Message):
     decided: Annotated[list[Decided], Field(max_length=5000)]
 
 

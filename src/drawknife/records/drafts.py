@@ -5,7 +5,7 @@ said of them.
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from itertools import zip_longest
 from typing import Any, NamedTuple
@@ -142,14 +142,18 @@ def add(
     administrator: str,
     expected: int | None,
     why: Sequence[str] = (),
+    first: Callable[[Connection[TupleRow]], None] | None = None,
 ) -> bool:
     """Put steps at its end, each with `why` where that is known; it is begun if there is none, and
     true is returned.
 
     `expected` is the version that they were looked at with, None for a draft that there is none of
-    yet. :class:`BadInput` if another version is there.
+    yet. :class:`BadInput` if another version is there. `first` is called at the beginning of the
+    transaction: both are done, or neither.
     """
     with database.transaction() as connection:
+        if first is not None:
+            first(connection)
         begun = expected is None and _begun(connection, name, None, who)
         row = connection.execute(
             "SELECT name, version, (SELECT coalesce(max(number), 0) FROM draft_steps WHERE draft ="

@@ -6,6 +6,8 @@ import secrets
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
+from psycopg import Connection
+from psycopg.rows import TupleRow
 from psycopg.types.json import Jsonb
 
 from drawknife.core.words.errors import NotFound, Refused
@@ -88,18 +90,20 @@ def last_signed(database: Database, about: str, made_by: str | None = None) -> K
     return KeptReport(*rows[0]) if rows else None
 
 
-def sign(database: Database, number: int, signed: dict[str, Any], returned: bytes) -> None:
-    """Keep what was decided, and what came back as it was; :class:`Refused` if it is signed
-    already.
+def sign(
+    connection: Connection[TupleRow], number: int, signed: dict[str, Any], returned: bytes
+) -> None:
+    """Keep the decisions, and the document that came back as it was; its links end.
+
+    :class:`Refused` if the report is signed already.
     """
-    with database.transaction() as connection:
-        done = connection.execute(
-            "UPDATE reports SET signed = %s, returned = %s WHERE number = %s AND signed IS NULL",
-            (Jsonb(signed), returned, number),
-        ).rowcount
-        if not done:
-            raise already_signed(number)
-        connection.execute("DELETE FROM review_links WHERE report = %s", (number,))
+    done = connection.execute(
+        "UPDATE reports SET signed = %s, returned = %s WHERE number = %s AND signed IS NULL",
+        (Jsonb(signed), returned, number),
+    ).rowcount
+    if not done:
+        raise already_signed(number)
+    connection.execute("DELETE FROM review_links WHERE report = %s", (number,))
 
 
 def already_signed(number: int) -> Refused:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from itertools import groupby
 from typing import Any
@@ -168,11 +168,16 @@ class Drafting:
         return _line(drafts.summary(self._database, name))
 
     def add(
-        self, name: str, steps: Sequence[dict[str, Any]], why: Sequence[str] = ()
+        self,
+        name: str,
+        steps: Sequence[dict[str, Any]],
+        why: Sequence[str] = (),
+        first: Callable[[Connection[TupleRow]], None] | None = None,
     ) -> msg.DraftWritten:
         """Put steps into a draft, each with `why`; it is begun if there is none.
 
-        No step is put in that cannot be done.
+        No step is put in that cannot be done. `first` is called at the beginning of the
+        transaction that writes the draft.
         """
         there = drafts.find(self._database, name)
         draft = drafts.read(self._database, name) if there is not None else None
@@ -202,6 +207,7 @@ class Drafting:
             administrator=self._holder.by,
             expected=draft.version if draft else None,
             why=why,
+            first=first,
         )
         if begun:
             journal.note(self._database, self._holder.name, f"begin draft {name}")

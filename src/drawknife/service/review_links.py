@@ -1,11 +1,12 @@
-"""Links by mail with which somebody signs a report who is no administrator. Each is good once.
+"""Links by mail through which somebody signs a report who is no administrator. Each works once.
 
-Whoever opens one sees that report and nothing else. The code stands in the address's fragment, so
-that no server's log has it, and only its digest is kept.
+A link shows that report and nothing else. Its code is the fragment of the address, so that no log
+of a server has it, and only its digest is kept.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import timedelta
 from email.errors import MessageError
 from email.headerregistry import Address
@@ -13,7 +14,7 @@ from email.headerregistry import Address
 from drawknife import messages as msg
 from drawknife.core.words.errors import BadInput, NotFound, Refused
 from drawknife.core.words.plain import hidden_in
-from drawknife.core.words.roles import DRAFTER, covers
+from drawknife.core.words.roles import DRAFTER, READER, covers
 from drawknife.core.words.sizes import number_of
 from drawknife.records import reports
 from drawknife.records.journal import note
@@ -21,6 +22,7 @@ from drawknife.records.reports import KeptReport, Link
 from drawknife.records.tokens import Holder
 
 from .current import Current
+from .security import token_in
 from .signing import Signer
 from .tidings import MailRefused, NotTaken
 
@@ -33,13 +35,14 @@ def send_link(
 ) -> msg.ReviewLink:
     """Mail a link.
 
-    :class:`Refused` where no mail can be sent, :class:`MailRefused` where it was not taken.
+    :class:`Refused` where the service has no mail server, :class:`MailRefused` where that refused
+    the mail.
     """
     address = _address(wanted.to)
     if current.mail is None or current.public_url is None:
         raise Refused(
-            "no mail can be sent: the service needs --mail-server, --mail-from, --mail-to, and"
-            " --public-url for the link"
+            "no mail can be sent: start the service with --mail-server, --mail-from, --mail-to, and"
+            " with --public-url for the link"
         )
     lasts = timedelta(days=wanted.days)
     code = reports.add_link(current.database, kept.number, address, holder.by, lasts)
@@ -51,11 +54,11 @@ def send_link(
         )
     except NotTaken as error:
         reports.end_link(current.database, code)
-        raise MailRefused(f"the mail was not taken: {error}") from None
+        raise MailRefused(f"the mail server refused the mail: {error}") from None
     note(
         current.database,
         holder.name,
-        f"sent {address} a link to sign report {kept.number}, about {kept.about}",
+        f"sent {address} a link to sign report {kept.number} about {kept.about}",
     )
     sent = reports.link_of(current.database, code)
     if sent is None:  # the report was signed meanwhile
@@ -68,12 +71,12 @@ def send_link(
 def _address(text: str) -> str:
     """A mail address (RFC 5322, addr-spec); :class:`BadInput`."""
     try:
-        found = Address(addr_spec=text.strip()).addr_spec
+        address = Address(addr_spec=text.strip()).addr_spec
     except (MessageError, ValueError, IndexError):
-        found = ""
-    if not found or hidden_in(found) is not None:
+        address = ""
+    if not address or hidden_in(address) is not None:
         raise BadInput("to", f"{text!r} is not a mail address", "such as edda@tidewrack.example")
-    return found
+    return address
 
 
 def _letter(
@@ -81,17 +84,18 @@ def _letter(
 ) -> str:
     return (
         f"{holder.by} asks you to review who has access.\n\n{kept.document['title']} (report"
-        f" {kept.number})\n\n{current.public_url}{PAGE}#{code}\n\nDecide for each row whether to"
-        " keep it or to take it away, then sign. The link works once, and for"
-        f" {number_of(wanted.days, 'day')}. Whoever has it can sign in your name: do not pass it"
-        " on.\nNothing changes by your signature alone: an administrator applies what you"
-        " decide.\n"
+        f" {kept.number})\n\n{current.public_url}{PAGE}#{code}\n\nFor each row, choose keep or"
+        " remove, then sign. The link works once and expires after"
+        f" {number_of(wanted.days, 'day')}. Anybody who has the link can sign for you: do not"
+        " forward it.\nYour signature alone changes nothing: an administrator applies your"
+        " decisions.\n"
     )
 
 
 def opened(current: Current, code: str) -> tuple[Link, KeptReport, Signer] | None:
-    """The report that a code opens, and who signs it; None where the link is not good, or its
-    sender may no more.
+    """The link of a code, its report, and who signs it.
+
+    None where there is no such link, it has expired, or its sender can no longer write drafts.
     """
     link = reports.link_of(current.database, code)
     if link is None:
@@ -103,3 +107,15 @@ def opened(current: Current, code: str) -> tuple[Link, KeptReport, Signer] | Non
     if not covers(signer.holder.role, DRAFTER):
         return None
     return link, reports.find(current.database, link.report), signer
+
+
+def known_by_link(headers: Mapping[str, str], current: Current) -> Holder | None:
+    """The signer of a request's link, with WSGI's names of headers, as somebody who may only read.
+
+    The decisions on a long report are more than is received from nobody known.
+    """
+    link = opened(current, token_in(headers.get("AUTHORIZATION", "")))
+    if link is None:
+        return None
+    *_, signer = link
+    return Holder(signer.name, READER, (), signer.holder.by, session=False)

@@ -1,7 +1,4 @@
-"""The page that a link to sign a report opens.
-
-It holds nothing by itself: the report comes with the link's code.
-"""
+"""The page of a link to sign a report. It loads the report with the code of the link."""
 
 from __future__ import annotations
 
@@ -17,25 +14,22 @@ _PAGE = f"""<!doctype html>
 <meta name="viewport" content="width=device-width,initial-scale=1">
 <title>Review a report</title><style>{STYLE}
 main{{overflow-x:auto}}[role=alert]{{color:#a11;font-weight:600}}</style></head>
-<body><main><p>Opening the report …</p></main>
-<p id="said" role="status"></p>
+<body><main><p>Loading the report …</p></main>
+<p id="state" role="status"></p>
 <button type="button" hidden>Sign the report</button>
 <script src="{PAGE}.js"></script></body></html>
 """
 
 _SCRIPT = f"""{DECIDED}
 const code = location.hash.slice(1);
-const [main, said, button] = ['main', '#said', 'button'].map((x) => document.querySelector(x));
-const tell = (text, role) => {{ said.textContent = text; said.setAttribute('role', role); }};
-const post = async (path, body) => {{
-  const answer = await fetch('{PREFIX}' + path, {{
-    method: 'POST',
-    headers: {{ 'Content-Type': 'application/json' }},
-    body: JSON.stringify({{ code, ...body }}),
-  }});
-  const found = await answer.json();
-  if (!answer.ok) throw new Error(found.detail || found.title);
-  return found;
+const [main, state, button] = ['main', '#state', 'button'].map((x) => document.querySelector(x));
+const show = (text, role) => {{ state.textContent = text; state.setAttribute('role', role); }};
+const send = async (path, options) => {{
+  const headers = {{ Authorization: `Bearer ${{code}}`, 'Content-Type': 'application/json' }};
+  const answer = await fetch('{PREFIX}' + path, {{ headers, ...options }});
+  const content = await answer.json();
+  if (!answer.ok) throw new Error(content.detail || content.title);
+  return content;
 }};
 const opened = (report) => {{
   document.title = report.title;
@@ -46,21 +40,22 @@ const signed = (done) => {{
   button.remove();
   for (const field of document.querySelectorAll('input')) field.disabled = true;
   const open = done.undecided.length ? `; ${{done.undecided.length}} without a decision` : '';
-  const counts = `${{done.kept}} kept, ${{done.taken_away.length}} to take away${{open}}`;
-  tell(`Signed: ${{counts}}. You can close this page.`, 'status');
+  const counts = `${{done.kept}} kept, ${{done.taken_away.length}} to remove${{open}}`;
+  show(`Signed: ${{counts}}. You can close this page.`, 'status');
 }};
 const failed = (error) => {{
   if (button.hidden) main.textContent = '';
   button.disabled = false;
-  tell(error.message, 'alert');
+  show(error.message, 'alert');
 }};
 button.addEventListener('click', () => {{
   const open = document.querySelectorAll('fieldset').length - decided().length;
-  if (open && !confirm(`${{open}} rows have no decision. Sign all the same?`)) return;
+  if (open && !confirm(`${{open}} rows have no decision. Sign anyway?`)) return;
   button.disabled = true;
-  post('/reviews/signed', {{ decided: decided() }}).then(signed, failed);
+  const body = JSON.stringify({{ decided: decided() }});
+  send('/reviews/signed', {{ method: 'POST', body }}).then(signed, failed);
 }});
-post('/reviews', {{}}).then(opened, failed);
+send('/reviews').then(opened, failed);
 """
 
 

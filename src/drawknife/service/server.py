@@ -30,6 +30,7 @@ from .files import ReadableFolders
 from .http_server import LEFT, HttpServer, make_server
 from .proxies import Proxies
 from .readiness import tell_manager
+from .review_links import known_by_link
 from .security import known_by
 from .shared import Shared
 from .telling import Telling, When
@@ -243,7 +244,7 @@ def _work(
         shared,
         options.certificate,
         proxies=options.proxies,
-        known=lambda headers: known_by(headers, current),
+        known=lambda headers: known_by(headers, current) or known_by_link(headers, current),
     )
 
     stopping = threading.Event()

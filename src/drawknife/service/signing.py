@@ -1,4 +1,4 @@
-"""Signing a report: what was decided is kept, and what is to go is put into a draft."""
+"""Signing a report: its decisions are kept, and a draft gets the changes that remove access."""
 
 from __future__ import annotations
 
@@ -7,13 +7,16 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
+from psycopg import Connection
+from psycopg.rows import TupleRow
+
 from drawknife import messages as msg
 from drawknife.answers import Answering
 from drawknife.answers.drafting import says
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.sizes import several
 from drawknife.records import administrators, reports
-from drawknife.records.journal import note
+from drawknife.records.journal import write_line
 from drawknife.records.reports import KeptReport, Link
 from drawknife.records.tokens import Holder
 
@@ -23,34 +26,44 @@ from .drafting import Drafting
 
 
 class Signer(NamedTuple):
-    """Who signs: an administrator, or whoever has the mail address that the holder sent a link to.
+    """Who signs: the administrator `holder`, or `address`, to which the holder sent a link.
 
-    What a link can change is what its sender can: `holder` is the sender then, under the mail
-    address.
+    A signature through a link can change what the holder could change at that time.
     """
 
     holder: Holder
-    sent_by: str | None = None
+    address: str | None = None
 
     @classmethod
     def by_link(cls, current: Current, link: Link) -> Signer:
-        """Who signs by a link. :class:`NotFound` where its sender is no administrator any more."""
+        """The signer of a link. :class:`NotFound` if its sender is no longer an administrator."""
         sender = administrators.find(current.database, link.administrator)
-        return cls(
-            Holder(
-                link.address,
-                sender.role,
-                sender.area,
-                sender.name,
-                session=True,
-                reads=sender.reads,
-            ),
-            sender.name,
+        holder = Holder(
+            sender.name, sender.role, sender.area, sender.name, session=True, reads=sender.reads
         )
+        return cls(holder, link.address)
 
-    def asked(self, current: Current) -> Answering:
-        """Answers about what the holder reads."""
+    @property
+    def name(self) -> str:
+        return self.address or self.holder.name
+
+    @property
+    def sent_by(self) -> str | None:
+        """The administrator who sent the link, if the report is signed through one."""
+        return None if self.address is None else self.holder.name
+
+    def answers(self, current: Current) -> Answering:
+        """Answers about the part of the model that the holder reads."""
         return Reading(current, self.holder).of(current.answering())
+
+
+class Signature(NamedTuple):
+    """What a signed report leads to: `changes` of its draft in words, and `left`, the access that
+    these changes do not remove.
+    """
+
+    changes: list[str]
+    left: list[str]
 
 
 def sign(
@@ -60,49 +73,56 @@ def sign(
     signer: Signer,
     returned: bytes,
     draft: str | None = None,
-) -> tuple[list[str], list[str]]:
-    """Sign a report, once: the changes that its draft was given, in words, and what is to go and
-    does not go by them.
+) -> Signature:
+    """Sign a report once: decisions, draft and journal line are written in one transaction.
 
-    :class:`BadInput` for a row of which there is nothing to decide, :class:`Refused` if it is
-    signed already.
+    `returned` is the document that came back, kept as it is. :class:`BadInput` for a row without a
+    decision to take, :class:`Refused` if the report is signed already.
     """
     if kept.signed is not None:
         raise reports.already_signed(kept.number)
     rows = [msg.ReportRow(**row) for row in kept.document["rows"]]
     to_decide = {r.number for r in rows if r.to_decide}
-    for d in decided:
-        if d.row not in to_decide:
+    for decision in decided:
+        if decision.row not in to_decide:
             raise BadInput(
-                "document", f"there is nothing to decide of row {d.row}", "a row of the report"
+                "document",
+                f"there is nothing to decide of row {decision.row}",
+                "a row of the report",
             )
-    go = sorted(d.row for d in decided if d.decision == "take away")
-    changes, left = signer.asked(current).taking_away(rows, go) if go else ([], [])
+    removed = sorted(d.row for d in decided if d.decision == "take away")
+    changes, left = signer.answers(current).taking_away(rows, removed) if removed else ([], [])
     name = (draft or f"report-{kept.number}") if changes else None
     summary = msg.Signed(
         at=datetime.now(UTC).replace(microsecond=0),
-        by=signer.holder.name,
+        by=signer.name,
         sent_by=signer.sent_by,
         kept=sum(d.decision == "keep" for d in decided),
-        taken_away=go,
+        taken_away=removed,
         undecided=sorted(to_decide - {d.row for d in decided}),
         draft=name,
     )
-    if name is not None:
-        why = _reasons(changes, kept.number, rows, decided, signer.holder.name)
-        Drafting(current, signer.holder).add(name, changes, why)
-    told = {
+    document = {
         "summary": summary.model_dump(mode="json"),
         "decided": [d.model_dump() for d in decided],
     }
-    reports.sign(current.database, kept.number, told, returned)
-    through = "" if signer.sent_by is None else f", through a link that {signer.sent_by} sent"
-    note(
-        current.database,
-        signer.holder.name,
-        f"report {kept.number}, about {kept.about}, was signed by {signer.holder.name}{through}",
-    )
-    return [says(change) for change in changes], left
+
+    def keep(connection: Connection[TupleRow]) -> None:
+        reports.sign(connection, kept.number, document, returned)
+        write_line(connection, signer.holder.name, _journal_line(kept, signer))
+
+    if name is None:
+        with current.database.transaction() as connection:
+            keep(connection)
+    else:
+        reasons = _reasons(changes, kept.number, rows, decided, signer.name)
+        Drafting(current, signer.holder).add(name, changes, reasons, first=keep)
+    return Signature([says(change) for change in changes], left)
+
+
+def _journal_line(kept: KeptReport, signer: Signer) -> str:
+    line = f"{signer.name} signed report {kept.number} about {kept.about}"
+    return line if signer.sent_by is None else f"{line} through a link from {signer.sent_by}"
 
 
 def _reasons(
@@ -112,21 +132,16 @@ def _reasons(
     decided: Sequence[msg.Decided],
     by: str,
 ) -> list[str]:
-    """Why each change is made: the rows of its place that are to go, who said so, and their
-    remarks.
-    """
-    going = {d.row: d.remark for d in decided if d.decision == "take away"}
-    at: dict[str, list[int]] = defaultdict(list)
+    """The reason of each change: the removed rows of its place, who decided, and the remarks."""
+    remarks = {d.row: d.remark for d in decided if d.decision == "take away"}
+    rows_of: dict[str, list[int]] = defaultdict(list)
     for row in rows:
-        if row.number in going:
-            at[row.place.removeprefix("group:")].append(row.number)
+        if row.number in remarks:
+            rows_of[row.place.removeprefix("group:")].append(row.number)
     reasons = []
     for change in changes:
-        here = at[change["name"]]
-        remarks = "".join(f"; {going[n]}" for n in here if going[n])
-        called = "row" if len(here) == 1 else "rows"
-        reasons.append(
-            f"report {number}, {called} {several(map(str, here), 6)}: take away, said by"
-            f" {by}{remarks}"
-        )
+        numbers = rows_of[change["name"]]
+        label = "row" if len(numbers) == 1 else "rows"
+        reason = f"report {number}, {label} {several(map(str, numbers), 6)}: removed by {by}"
+        reasons.append("; ".join([reason, *(remarks[n] or "" for n in numbers if remarks[n])]))
     return reasons

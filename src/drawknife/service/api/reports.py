@@ -111,12 +111,12 @@ def make(body: msg.NewReport) -> Response:
     about, title, rows, notes = asked.report(body.about)
     before = records.last_signed(database, about, _only_by())
     gone: list[str] = []
-    still: list[str] = []
+    not_removed: list[str] = []
     if before is not None and before.signed is not None:
         earlier = [msg.ReportRow(**row) for row in before.document["rows"]]
         rows, gone = compared(rows, earlier)
         taken = before.signed["summary"]["taken_away"]
-        still = still_there(rows, earlier, taken, f"report {before.number}")
+        not_removed = still_there(rows, earlier, taken, f"report {before.number}")
     named = asked.people_of(rows)
     seen = last_sign_ins(database, named)
     people = [
@@ -125,14 +125,16 @@ def make(body: msg.NewReport) -> Response:
     ]
     days = current().retention[SIGN_INS.name]
     within = "" if days is None else f" within the last {number_of(days, 'day')}"
-    if not seen:
-        notes = [*notes, f"No transfer server reported a sign-in of anybody in it{within}."]
+    if seen:
+        about_sign_ins = f"Last sign-ins are those that transfer servers reported{within}, by name."
+    else:
+        about_sign_ins = f"No transfer server reported a sign-in of these people{within}."
     document: dict[str, Any] = {
         "title": title,
         "rows": [r.model_dump() for r in rows],
         "gone": gone,
-        "still": still,
-        "notes": notes,
+        "not_removed": not_removed,
+        "notes": [*notes, about_sign_ins],
         "people": [p.model_dump(mode="json") for p in people],
     }
     number = records.add(
@@ -211,19 +213,18 @@ def signed(path: ReportPath, query: SignQuery) -> Response:
     if kept.signed is not None:
         raise records.already_signed(kept.number)
     raw = request.get_data()
-    said, left = sign(
-        current(), kept, apart.read(raw, kept.number), Signer(g.holder), raw, query.draft
-    )
+    decided = apart.read(raw, kept.number)
+    signature = sign(current(), kept, decided, Signer(g.holder), raw, query.draft)
     line = _line(records.find(current().database, kept.number))
-    return answer(msg.SignedReport(report=line, says=said, left=left))
+    return answer(msg.SignedReport(report=line, says=signature.changes, left=signature.left))
 
 
 @api.post(
     "/reports/<int:number>/links",
-    summary="Mail somebody a link by which they sign a report, good once",
+    summary="Mail somebody a link through which they sign a report once",
     description=(
-        "What they decide is done with your role and area, and put into a draft. The service needs"
-        " a mail server and its public address."
+        "Their decisions go into a draft that you begin: they can remove what your role and area"
+        " allow you to remove. The service needs a mail server and its public address."
     ),
     responses={200: msg.ReviewLink, **problems(403, 409, 502)},
 )
