@@ -155,7 +155,7 @@ def _decision(prepared: Prepared) -> Figures:
     ]
 
 
-def _who(prepared: Prepared) -> Figures:
+def _who(prepared: Prepared) -> Figures:  # noqa: C901 - what it is held against is as bare as can be
     rng = random.Random(9)
     store = prepared.stores["survey"]
     map_ = access_of_all(prepared).restricted(BIT["download"])

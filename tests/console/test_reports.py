@@ -106,7 +106,7 @@ def test_somebody_without_an_account_signs_by_a_link(own_page, browser):
     expect(page.get_by_role("status")).to_contain_text("Signed: 0 kept, 1 to remove")
     assert "rows have no decision" in asked[0] and wrong == []
     page.reload()
-    expect(page.get_by_role("alert")).to_contain_text("this link was used")
+    expect(page.get_by_role("alert")).to_contain_text("This link was used")
     expect(page.get_by_role("button")).to_be_hidden()
     own_page.goto(f"/reports/{report.number}")
     expect(
@@ -127,6 +127,6 @@ def test_a_link_that_cannot_be_mailed_says_why(own_page):
     with page.service.client() as client:
         number = client.make_report("group:boats").number
     page.goto(f"/reports/{number}")
-    page.get_by_label("Ask somebody to sign by mail").fill("edda@tidewrack.example")
+    page.get_by_label("Send a link to sign").fill("edda@tidewrack.example")
     page.get_by_role("button", name="Send link").click()
     expect(page.get_by_role("alert")).to_contain_text("no mail can be sent")

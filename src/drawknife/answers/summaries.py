@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
+from drawknife.core.everybody.findings import Finding
 from drawknife.core.follows.access_differences import AccessChange
 from drawknife.core.follows.consequences import Consequences, SettingChange
 from drawknife.core.follows.disk_changes import OnDisk, not_compared, of_disks
@@ -23,69 +24,96 @@ def summary(f: Consequences, nobody: str = "nobody") -> list[str]:
     What is not the same for all that a sentence names is told as "some of". `nobody` is whom
     nothing concerns then: of a part of a model only those are told of who are in it.
     """
-    said: list[str] = []
+    lines = [
+        *_come_and_gone(f),
+        *_sign_in(f),
+        *_all_access(f),
+        *_leads(f),
+        *_settings(f.settings),
+        *_room(f),
+        *_on_disk(f.on_disk, nobody),
+        *_for_everybody(f),
+        *([f"{nobody} gains or loses anything"] if f.for_nobody else []),
+        *_new_trials(f),
+        *_later(f, nobody),
+        *_findings("new finding", f.new_findings, "no more as expected"),
+        *_findings("mended", f.mended, "as expected again"),
+    ]
+    if len(lines) > MOST_LINES:
+        lines = [*lines[: MOST_LINES - 1], f"and {len(lines) - MOST_LINES + 1} more consequences"]
+    return lines
+
+
+def _come_and_gone(f: Consequences) -> Iterator[str]:
     if f.come:
-        said.append(f"new: {several(f.come)}")
+        yield f"new: {several(f.come)}"
     if f.gone:
-        said.append(f"gone: {several(f.gone)}")
+        yield f"gone: {several(f.gone)}"
+
+
+def _sign_in(f: Consequences) -> Iterator[str]:
     for may, word in ((False, "can no longer sign in"), (True, "can now sign in")):
-        some = [s for s in f.sign_in if s.may is may]
-        if some:
-            said.append(
-                f"{_who(some)} {word} at"
-                f" {_some_of(_unlike(_whom(some)), (s.endpoint for s in some))}"
-            )
-    said += _access([a for a in f.access if a.endpoint is None])
+        changes = [s for s in f.sign_in if s.may is may]
+        if changes:
+            endpoints = _some_of(_unlike(_whom(changes)), (s.endpoint for s in changes))
+            yield f"{_who(changes)} {word} at {endpoints}"
+
+
+def _all_access(f: Consequences) -> list[str]:
+    """Changes of access, but for those that follow from sign-in, which is reported already."""
     signing = {(account, s.endpoint) for s in f.sign_in for account in s.accounts}
-    # Who comes in no more has nothing there: that is said already.
-    said += _access(
-        [
-            a
-            for a in f.access
-            if a.endpoint is not None
-            and any((name, a.endpoint) not in signing for name in a.accounts)
-        ]
-    )
+
+    def says_more(change: AccessChange) -> bool:
+        return any((name, change.endpoint) not in signing for name in change.accounts)
+
+    everywhere = [a for a in f.access if a.endpoint is None]
+    at_endpoints = [a for a in f.access if a.endpoint is not None and says_more(a)]
+    return _access(everywhere) + _access(at_endpoints)
+
+
+def _leads(f: Consequences) -> Iterator[str]:
     for x in f.leads[:2]:
-        said.append(f"for {several(x.accounts)}: {x.location} leads to {x.after or 'nothing'}")
+        yield f"for {several(x.accounts)}: {x.location} leads to {x.after or 'nothing'}"
     if len(f.leads) > 2:
-        said.append(f"{number_of(len(f.leads) - 2, 'more change')} of where virtual paths lead")
-    said += _settings(f.settings)
+        yield f"{number_of(len(f.leads) - 2, 'more change')} of where virtual paths lead"
+
+
+def _room(f: Consequences) -> Iterator[str]:
     if f.room:
         differ = len({r.accounts for r in f.room}) > 1
-        said.append(
-            f"{_who(f.room, 'has', 'have')} other room at"
-            f" {_some_of(differ, (r.location for r in f.room))}"
-        )
-    said += _on_disk(f.on_disk, nobody)
-    said += f.for_everybody[:2]
+        locations = _some_of(differ, (r.location for r in f.room))
+        yield f"{_who(f.room, 'has', 'have')} other room at {locations}"
+
+
+def _for_everybody(f: Consequences) -> Iterator[str]:
+    yield from f.for_everybody[:2]
     if len(f.for_everybody) > 2:
-        said.append(f"and {len(f.for_everybody) - 2} more that hold for everybody")
-    if f.for_nobody:
-        said.append(f"{nobody} gains or loses anything")
-    new = [x.about for x in f.new_findings if x.kind == NEW]
-    if new:
-        said.append(f"{number_of(len(new), 'new trial')} not as expected: {several(new)}")
+        yield f"and {len(f.for_everybody) - 2} more that hold for everybody"
+
+
+def _new_trials(f: Consequences) -> Iterator[str]:
+    trials = [x.about for x in f.new_findings if x.kind == NEW]
+    if trials:
+        yield f"{number_of(len(trials), 'new trial')} not as expected: {several(trials)}"
+
+
+def _later(f: Consequences, nobody: str) -> Iterator[str]:
     for day, then in f.later[:2]:
-        said.append(
-            f"from {day} on: " + "; ".join(summary(then, nobody)[1 if then.for_nobody else 0 :][:2])
-        )
+        first = 1 if then.for_nobody else 0
+        yield f"from {day} on: " + "; ".join(summary(then, nobody)[first:][:2])
     if len(f.later) > 2:
-        said.append(f"and more from {number_of(len(f.later) - 2, 'later day')} on")
-    for word, every in (("new finding", f.new_findings), ("mended", f.mended)):
-        trials = [x for x in every if x.kind == TURNED]
-        if trials:
-            how = "no more as expected" if every is f.new_findings else "as expected again"
-            named = several([x.about for x in trials])
-            said.append(f"turns {number_of(len(trials), 'trial')}, {how}: {named}")
-        if found := [x for x in every if x.kind not in (TURNED, NEW)]:
-            said.append(
-                f"{word}: {found[0].text}"
-                + (f" (and {len(found) - 1} more)" if len(found) > 1 else "")
-            )
-    if len(said) > MOST_LINES:
-        said = [*said[: MOST_LINES - 1], f"and {len(said) - MOST_LINES + 1} more consequences"]
-    return said
+        yield f"and more from {number_of(len(f.later) - 2, 'later day')} on"
+
+
+def _findings(word: str, findings: Sequence[Finding], how: str) -> Iterator[str]:
+    """The trials that a change turns, and its other findings; `how` the trials are then."""
+    trials = [x.about for x in findings if x.kind == TURNED]
+    if trials:
+        yield f"turns {number_of(len(trials), 'trial')}, {how}: {several(trials)}"
+    others = [x for x in findings if x.kind not in (TURNED, NEW)]
+    if others:
+        more = f" (and {len(others) - 1} more)" if len(others) > 1 else ""
+        yield f"{word}: {others[0].text}{more}"
 
 
 def _on_disk(found: OnDisk, nobody: str) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from itertools import groupby
 from typing import IO, TYPE_CHECKING, Any
 
@@ -126,15 +126,7 @@ def _draw(found: msg.PlanAnswer, under: str = "/") -> None:
         found = _only_under(found, under)
     for path, steps in groupby(found.steps, key=lambda step: step.path):
         out.print(Text(f"{found.store}:{path}", "bold"))
-        alike: dict[tuple[str, ...], list[str]] = {}
-        for step in steps:
-            what = number_of(step.number, "file") if step.what == "files" else _WHAT[step.what]
-            perhaps = ", if it is there" if step.perhaps and step.what == "folder" else ""
-            alike.setdefault(tuple(step.lines), []).append(what + perhaps)
-        for lines, whats in alike.items():
-            out.print(Text("  " + " and ".join(whats), "dim"))
-            for line in lines:
-                out.print(Text(f"    {line}", "green" if line[0] == "+" else "red"))
+        _draw_steps(out, steps)
     if found.not_said or found.made:
         out.print()
     tell_not_said(found.not_said, "What the lists cannot say:", out)
@@ -143,32 +135,42 @@ def _draw(found: msg.PlanAnswer, under: str = "/") -> None:
             f"  new files in {made.place} can be {made.text} besides: one list is for new files and"
             " new folders"
         )
-    for title, files in (
-        ("Files opened to more users:", found.opened),
-        (
-            (
-                "Files that stay closed, as others beside them are open (open them by hand, and"
-                " read the disk again):"
-            ),
-            found.private,
-        ),
-    ):
-        if files:
-            out.print(title, style="bold")
-        for x in files:
-            out.print(
-                Text(f"  {number_of(x.number, 'file')} in {x.place}", "bold").append(
-                    f"   {x.thing}", "dim"
-                )
-            )
-            for word, users in (("read", x.read), ("write", x.write)):
-                if users:
-                    out.print(f"    {word}: {', '.join(users)}")
+    _draw_opened(out, "Files opened to more users:", found.opened)
+    _draw_opened(
+        out,
+        "Files that stay closed, as others beside them are open (open them by hand, and read the"
+        " disk again):",
+        found.private,
+    )
     changes = number_of(len(found.steps), "change")
     said = number_of(len(found.not_said), "thing") if found.not_said else "nothing"
     out.print(f"\n{changes if found.steps else 'Nothing to change'}; {said} that lists cannot say")
     for note in found.notes:
         out.print(f"  {note}", style="dim")
+
+
+def _draw_steps(out: Console, steps: Iterable[msg.PlanStepMessage]) -> None:
+    """The steps of one folder; those that change the same lines together."""
+    alike: dict[tuple[str, ...], list[str]] = {}
+    for step in steps:
+        what = number_of(step.number, "file") if step.what == "files" else _WHAT[step.what]
+        perhaps = ", if it is there" if step.perhaps and step.what == "folder" else ""
+        alike.setdefault(tuple(step.lines), []).append(what + perhaps)
+    for lines, whats in alike.items():
+        out.print(Text("  " + " and ".join(whats), "dim"))
+        for line in lines:
+            out.print(Text(f"    {line}", "green" if line[0] == "+" else "red"))
+
+
+def _draw_opened(out: Console, title: str, files: Sequence[msg.OpenedMessage]) -> None:
+    if files:
+        out.print(title, style="bold")
+    for file in files:
+        line = Text(f"  {number_of(file.number, 'file')} in {file.place}", "bold")
+        out.print(line.append(f"   {file.thing}", "dim"))
+        for word, users in (("read", file.read), ("write", file.write)):
+            if users:
+                out.print(f"    {word}: {', '.join(users)}")
 
 
 def _only_under(found: msg.PlanAnswer, under: str) -> msg.PlanAnswer:

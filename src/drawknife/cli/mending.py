@@ -12,6 +12,7 @@ from rich.text import Text
 
 from drawknife import messages as msg
 from drawknife.client import Client
+from drawknife.core.words.sizes import number_of
 
 from .changing import Writer, asking_with, tell_changed, writes
 from .common import NOT_SO, WRONG_USAGE, console, fail, print_json, say
@@ -115,41 +116,8 @@ def _draw(out: Console, found: msg.MendsAnswer, stop: bool, until: date | None) 
             "No change of the model would "
             + ("refuse it." if stop else "allow it: see `drawknife why`.")
         )
-    for m in found.mends:
-        out.print()
-        out.print(Text(f"{m.number:>2}  ", "bold").append(m.says[0], "bold"))
-        for line in m.says[1:]:
-            out.print(Padding(Text(line, "bold"), (0, 0, 0, 4), expand=False))
-        for alike in m.alike[:ALIKE]:
-            others = "; ".join(line for line in alike.says if line not in m.says)
-            out.print(
-                Padding(Text("or ", "dim").append(others, "default"), (0, 0, 0, 4), expand=False)
-            )
-        if len(m.alike) > ALIKE:
-            out.print(f"    or {len(m.alike) - ALIKE} more that are wider", style="dim")
-        for broken in m.breaks:
-            out.print(
-                Padding(
-                    Text("✗ breaks ", "red").append(broken, "default"), (0, 0, 0, 4), expand=False
-                )
-            )
-        where = " in your area" if found.only_area else ""
-        others = (
-            f"no effect on others{where}"
-            if not m.other_count
-            else f"{m.other_count} other account" + (("" if m.other_count == 1 else "s") + where)
-        )
-        out.print(
-            Padding(
-                Text(others, "dim" if not m.other_count else "yellow"), (0, 0, 0, 4), expand=False
-            )
-        )
-        for line in m.follows:
-            out.print(
-                Padding(Text("→ ", "dim").append(line, "default"), (0, 0, 0, 4), expand=False)
-            )
-        if until is not None and not m.ends:
-            out.print(Padding(Text(_stays(until), "yellow"), (0, 0, 0, 4), expand=False))
+    for mend in found.mends:
+        _draw_fix(out, mend, " in your area" if found.only_area else "", until)
     if found.on_disk:
         out.print(Text("\nOn the disk, as well" if found.mends else "\nOn the disk", "bold"))
         for line in found.on_disk:
@@ -157,6 +125,33 @@ def _draw(out: Console, found: msg.MendsAnswer, stop: bool, until: date | None) 
     for left in found.left_out:
         out.print()
         out.print(Padding(Text(left, "dim"), (0, 0, 0, 0), expand=False))
+
+
+def _draw_fix(out: Console, m: msg.MendMessage, where: str, until: date | None) -> None:
+    """One fix with what it changes, and `where` its effects on others were checked."""
+
+    def below(text: Text) -> None:
+        out.print(Padding(text, (0, 0, 0, 4), expand=False))
+
+    out.print()
+    out.print(Text(f"{m.number:>2}  ", "bold").append(m.says[0], "bold"))
+    for line in m.says[1:]:
+        below(Text(line, "bold"))
+    for alike in m.alike[:ALIKE]:
+        others = "; ".join(line for line in alike.says if line not in m.says)
+        below(Text("or ", "dim").append(others, "default"))
+    if len(m.alike) > ALIKE:
+        out.print(f"    or {len(m.alike) - ALIKE} more that are wider", style="dim")
+    for broken in m.breaks:
+        below(Text("✗ breaks ", "red").append(broken, "default"))
+    if m.other_count:
+        below(Text(f"{number_of(m.other_count, 'other account')}{where}", "yellow"))
+    else:
+        below(Text(f"no effect on others{where}", "dim"))
+    for line in m.follows:
+        below(Text("→ ", "dim").append(line, "default"))
+    if until is not None and not m.ends:
+        below(Text(_stays(until), "yellow"))
 
 
 def add_to(group: click.Group) -> None:

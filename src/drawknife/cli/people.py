@@ -132,27 +132,36 @@ def _show(found: msg.SubjectDetail, as_json: bool) -> None:
         if x.until is not None or x.note is not None:
             out.print(Text(f"  {'holds':<9}", "dim").append_text(line_of(x)))
     if found.accounts:
-        out.print("\nWho is in it", style="bold")
-        table = plain_table("  account", "through")
-        for a in found.accounts[:200]:
-            through = " > ".join(a.chain[1:-1]) or "directly"
-            table.add_row(f"  {a.account}", Text(through, "default" if len(a.chain) > 2 else "dim"))
-        out.print(table)
-        if found.total > 200:
-            out.print(f"  and {found.total - 200} more", style="dim")
+        _draw_accounts(out, found)
     out.print("\nWhat comes down from it", style="bold")
     draw_given(out, found.gives)
     if found.settings:
         out.print("\nWhom its settings reach", style="bold")
-    for r in found.settings:
-        line = Text(f"  {r.name} ", "default").append(show_value(r.name, r.value), "bold")
-        line.append(f"   reaches {len(r.reaches)} of {len(r.reaches) + len(r.nearer)}", "dim")
-        out.print(line)
-        for n in r.nearer[:8]:
-            nearer = " and ".join(n.subjects) or "a stricter value"
-            out.print(Text(f"      {n.account}: {nearer} goes before it", "yellow"))
-        if len(r.nearer) > 8:
-            out.print(f"      and {len(r.nearer) - 8} more have something nearer", style="dim")
+    for reach in found.settings:
+        _draw_reach(out, reach)
+
+
+def _draw_accounts(out: Console, found: msg.SubjectDetail) -> None:
+    out.print("\nWho is in it", style="bold")
+    table = plain_table("  account", "through")
+    for a in found.accounts[:200]:
+        through = " > ".join(a.chain[1:-1]) or "directly"
+        table.add_row(f"  {a.account}", Text(through, "default" if len(a.chain) > 2 else "dim"))
+    out.print(table)
+    if found.total > 200:
+        out.print(f"  and {found.total - 200} more", style="dim")
+
+
+def _draw_reach(out: Console, r: msg.ReachMessage) -> None:
+    """How many accounts a setting reaches, and whose nearer setting goes before it."""
+    line = Text(f"  {r.name} ", "default").append(show_value(r.name, r.value), "bold")
+    line.append(f"   reaches {len(r.reaches)} of {len(r.reaches) + len(r.nearer)}", "dim")
+    out.print(line)
+    for n in r.nearer[:8]:
+        nearer = " and ".join(n.subjects) or "a stricter value"
+        out.print(Text(f"      {n.account}: {nearer} goes before it", "yellow"))
+    if len(r.nearer) > 8:
+        out.print(f"      and {len(r.nearer) - 8} more have something nearer", style="dim")
 
 
 def draw_given(out: Console, given: list[msg.GivenMessage]) -> None:

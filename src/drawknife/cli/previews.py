@@ -61,18 +61,7 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
             " goes.",
             style="dim",
         )
-    elif not (
-        follows.come_count
-        or follows.gone_count
-        or follows.sign_in
-        or follows.access
-        or (follows.on_disk and follows.on_disk.access)
-        or follows.leads
-        or follows.settings
-        or follows.room
-        or follows.for_everybody
-        or follows.left_out  # what was not looked at is told below, and nothing is said of it here
-    ):
+    elif not _concerns_anybody(follows):
         out.print(
             f"\nNobody gains or loses anything, anywhere{', now' if follows.later else ''}.",
             style="dim",
@@ -86,17 +75,7 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
     _draw_sign_in(out, follows.sign_in)
     _draw_all_access(out, follows)
     if follows.on_disk is not None:
-        out.print(
-            Text(
-                f"\nWith what the disk of {', '.join(follows.on_disk.stores)} lets through", "bold"
-            )
-        )
-        draw_access(out, follows.on_disk.access, heading=False)
-        if not follows.on_disk.access:
-            out.print(
-                "  nothing of it: `drawknife disk plan` says what the disk would have to let",
-                style="yellow",
-            )
+        _draw_on_disk(out, follows.on_disk)
     for x in follows.leads[:LINES]:
         if x is follows.leads[0]:
             out.print(Text("\nWhere locations lead", "bold"))
@@ -113,19 +92,50 @@ def draw_follows(out: Console, follows: msg.Follows) -> None:
     _draw_lines(
         out, "Mended", [Text("! ", "green").append(f.text, "default") for f in follows.mended]
     )
-    if follows.without_effect:
-        out.print(Text("\nWithout effect", "bold"))
-    for idle in follows.without_effect:
-        out.print(Padding(Text(idle.line), (0, 0, 0, 2), expand=False))
-        for reason in idle.reasons[:6]:
-            out.print(Padding(Text(f"as {reason}", "dim"), (0, 0, 0, 4), expand=False))
-        if len(idle.reasons) > 6:
-            out.print(f"    and {len(idle.reasons) - 6} more reasons", style="dim")
+    _draw_without_effect(out, follows.without_effect)
     for said in follows.left_out:
         out.print(Text(f"\n{said}", "dim"))
     for later in follows.later:
         out.print(Text(f"\nFrom {later.day} on", "bold underline"))
         draw_follows(out, later.follows)
+
+
+def _concerns_anybody(follows: msg.Follows) -> bool:
+    """Is anybody's access, sign-in or room different, or was something not checked?"""
+    on_disk = follows.on_disk.access if follows.on_disk is not None else []
+    return bool(
+        follows.come_count
+        or follows.gone_count
+        or follows.sign_in
+        or follows.access
+        or on_disk
+        or follows.leads
+        or follows.settings
+        or follows.room
+        or follows.for_everybody
+        or follows.left_out
+    )
+
+
+def _draw_on_disk(out: Console, on_disk: msg.OnDiskMessage) -> None:
+    out.print(Text(f"\nWith what the disk of {', '.join(on_disk.stores)} lets through", "bold"))
+    draw_access(out, on_disk.access, heading=False)
+    if not on_disk.access:
+        out.print(
+            "  nothing of it: `drawknife disk plan` says what the disk would have to let",
+            style="yellow",
+        )
+
+
+def _draw_without_effect(out: Console, lines: Sequence[msg.NoEffectMessage]) -> None:
+    if lines:
+        out.print(Text("\nWithout effect", "bold"))
+    for idle in lines:
+        out.print(Padding(Text(idle.line), (0, 0, 0, 2), expand=False))
+        for reason in idle.reasons[:6]:
+            out.print(Padding(Text(f"as {reason}", "dim"), (0, 0, 0, 4), expand=False))
+        if len(idle.reasons) > 6:
+            out.print(f"    and {len(idle.reasons) - 6} more reasons", style="dim")
 
 
 def _draw_sign_in(out: Console, found: Sequence[msg.SignInChangeMessage]) -> None:

@@ -314,25 +314,52 @@ def _public_url(value: str | None) -> str | None:
 
 def check_options(given: Mapping[str, Any]) -> str:
     """What is wrong with the options, each of which is one; empty if they can be served with."""
+    for check in (
+        _check_database,
+        _check_written_files,
+        _check_proxies,
+        check_telling,
+        _check_secrets_apart,
+        _check_secrets_closed,
+        _check_certificate,
+    ):
+        if wrong := check(given):
+            return wrong
+    if given["patterns"]:
+        from drawknife.patterns import all_patterns
+
+        with errors_in_words():
+            all_patterns(given["patterns"])  # told now, and not when somebody asks
+    return ""
+
+
+def _check_database(given: Mapping[str, Any]) -> str:
     if bool(given["database"]) == bool(given["database_file"]):
         return "expected one of --database and --database-file"
     if given["database"] and (wrong := _wrong_with_address(given["database"])):
         return f"--database: {wrong}"
+    return ""
+
+
+def _check_written_files(given: Mapping[str, Any]) -> str:
     for option in ("token_file", "key_file"):
         if (path := given[option]) is not None and (wrong := _why_not_written(path)):
             return f"--{option.replace('_', '-')} {path}: {wrong}"
-    if bool(given["tls_cert"]) != bool(given["tls_key"]):
-        return "--tls-cert and --tls-key go together"
-    if given["behind_proxy"]:
-        try:
-            _proxies(given)
-        except ValueError as bad:
-            return (
-                f"--behind-proxy: {bad}; expected addresses and networks, such as 127.0.0.1,"
-                " 10.0.0.0/8"
-            )
-    if wrong := check_telling(given):
-        return wrong
+    return ""
+
+
+def _check_proxies(given: Mapping[str, Any]) -> str:
+    if not given["behind_proxy"]:
+        return ""
+    try:
+        _proxies(given)
+    except ValueError as bad:
+        expected = "addresses and networks, such as 127.0.0.1, 10.0.0.0/8"
+        return f"--behind-proxy: {bad}; expected {expected}"
+    return ""
+
+
+def _check_secrets_apart(given: Mapping[str, Any]) -> str:
     for option in _SECRETS:
         path, folder = given[option], _opened_by(given, given[option])
         if folder is not None:
@@ -341,6 +368,10 @@ def check_options(given: Mapping[str, Any]) -> str:
                 f"{named} {path} lies below --files {folder}, where files are read for whoever may"
                 f" name them: move the file, or open a folder of its own, such as {folder}/files"
             )
+    return ""
+
+
+def _check_secrets_closed(given: Mapping[str, Any]) -> str:
     for option in ("database_file", "tls_key", "webhook_secret_file", "mail_password_file"):
         path = given[option]
         # A key of TLS is often kept for a group of services.
@@ -350,11 +381,12 @@ def check_options(given: Mapping[str, Any]) -> str:
                 f"others can read {path} (its mode is {path.stat().st_mode & 0o777:o}), and it"
                 f" holds a secret: chmod 600 {path}"
             )
-    if given["patterns"]:
-        from drawknife.patterns import all_patterns
+    return ""
 
-        with errors_in_words():
-            all_patterns(given["patterns"])  # told now, and not when somebody asks
+
+def _check_certificate(given: Mapping[str, Any]) -> str:
+    if bool(given["tls_cert"]) != bool(given["tls_key"]):
+        return "--tls-cert and --tls-key go together"
     try:
         _certificate(given)
     except OSError as error:

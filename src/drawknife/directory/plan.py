@@ -8,7 +8,7 @@ no more are removed; what still names them is kept, and matches nobody.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Container, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -284,6 +284,26 @@ def _as_in(
     )
 
 
+def _known_groups(
+    found: DirectoryContents, was: Mapping[str, Group], others: Container[str]
+) -> dict[str, Group]:
+    """The groups of a directory that are here already, by their names there: by identity first."""
+    by_id = {g.source_id: g for g in was.values() if g.source_id is not None}
+    known: dict[str, Group] = {}
+    for key in map(fold, found.groups):
+        group = by_id.get(found.group_ids.get(key, ""))
+        if group is None and key not in others:
+            group = was.get(key)
+        if group is not None:
+            known[key] = group
+    return known
+
+
+def _spelled(name: str, before: Group | None) -> str:
+    """The name of a group here: a known one keeps its own, but for upper and lower case."""
+    return name if before is None or fold(before.name) == fold(name) else before.name
+
+
 def _groups(
     model: Model,
     directory: str,
@@ -294,24 +314,17 @@ def _groups(
 ) -> list[Group]:
     others = {fold(g.name): g for g in model.groups if g.source != directory}
     was = {fold(g.name): g for g in model.groups if g.source == directory}
-    by_id = {g.source_id: g for g in was.values() if g.source_id is not None}
     for name in sorted(found.groups):
         if (other := others.get(fold(name))) is not None:
             made.left_alone.append(f"group {name}")
             _note_other_source(made, "group", other)
-    #: What each is called here, by what it is called there; and the group as it was, if it was.
-    spelled: dict[str, str] = {}
-    known: dict[str, Group] = {}
-    for name in found.groups:
-        key = fold(name)
-        before = by_id.get(found.group_ids.get(key, ""))
-        if before is None and key not in others:
-            before = was.get(key)
-        if before is not None:
-            known[key] = before
-            spelled[key] = name if fold(before.name) == key else before.name
-        elif key not in others:
-            spelled[key] = name
+    known = _known_groups(found, was, others)
+    #: What each is called here, by what it is called there.
+    spelled = {
+        fold(name): _spelled(name, known.get(fold(name)))
+        for name in found.groups
+        if fold(name) in known or fold(name) not in others
+    }
     dropped = 0
 
     def member(subject: Subject) -> Subject | None:

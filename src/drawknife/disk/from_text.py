@@ -207,32 +207,35 @@ def _blocks(text: bytes, top: str) -> Iterator[_Block | None]:
             )
         elif block is None:
             continue
-        elif line.startswith(b"# owner: "):
-            block.owner = line[9:].strip()
-        elif line.startswith(b"# group: "):
-            block.group = line[9:].strip()
-        elif line.startswith(b"# flags: "):
-            block.flags = sum(
-                bit
-                for letter, bit in zip(line[9:12], (0o4000, 0o2000, 0o1000), strict=False)
-                if letter != ord("-")
-            )
-        elif not line.startswith(b"#"):
-            found = _LINE.fullmatch(line.strip())
-            if found is None:
-                raise BadInput(
-                    f"getfacl:{number}",
-                    f"{line.decode(errors='replace')!r} is no line of getfacl",
-                    "such as user:ines:rwx",
-                )
-            permissions = sum(
-                bit
-                for letter, bit in zip(found[4], (READ, WRITE, SEARCH), strict=True)
-                if letter != ord("-")
-            )
-            (block.default if found[1] else block.access).append((found[2], found[3], permissions))
+        else:
+            _read_line(block, line, number)
     if begun:
         yield block
+
+
+def _read_line(block: _Block, line: bytes, number: int) -> None:
+    """Put a line of getfacl into the block of its thing; :class:`BadInput` where it is none."""
+    if line.startswith(b"# owner: "):
+        block.owner = line[9:].strip()
+    elif line.startswith(b"# group: "):
+        block.group = line[9:].strip()
+    elif line.startswith(b"# flags: "):
+        block.flags = _bits(line[9:12], (0o4000, 0o2000, 0o1000))
+    elif not line.startswith(b"#"):
+        entry = _LINE.fullmatch(line.strip())
+        if entry is None:
+            raise BadInput(
+                f"getfacl:{number}",
+                f"{line.decode(errors='replace')!r} is no line of getfacl",
+                "such as user:ines:rwx",
+            )
+        permissions = _bits(entry[4], (READ, WRITE, SEARCH))
+        (block.default if entry[1] else block.access).append((entry[2], entry[3], permissions))
+
+
+def _bits(letters: bytes, bits: tuple[int, ...]) -> int:
+    """The bits whose letters are not ``-``."""
+    return sum(bit for letter, bit in zip(letters, bits, strict=False) if letter != ord("-"))
 
 
 def _id(name: bytes, numbers: dict[str, int], what: str, line: int) -> int:

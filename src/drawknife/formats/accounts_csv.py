@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from drawknife.core.model.kinds import ACCOUNT, OF_A_DIRECTORY
@@ -16,6 +16,30 @@ from .spreadsheets import delimiter_of, unguarded
 COLUMNS = (*(key.name for key in ACCOUNT.fields if key.name not in OF_A_DIRECTORY), "groups")
 _LISTS = {key.name for key in ACCOUNT.fields if key.many}
 _YES_NO = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False}
+
+
+def _mistakes_of_head(columns: Sequence[str | None]) -> Iterator[Mistake]:
+    for column in columns:
+        if column not in COLUMNS:
+            near = nearest(column or "", COLUMNS)
+            message = f"there is no column {column!r}"
+            yield Mistake((), 1, column or "", message, "some of " + ", ".join(COLUMNS), near)
+    if "name" not in columns:
+        expected = "a first line such as name,display,unit"
+        yield Mistake((), 1, "", "there is no column name", expected)
+
+
+def _change_of_account(
+    name: str, cells: Mapping[str, str], is_known: bool
+) -> Iterator[dict[str, Any]]:
+    """The change that a line makes of its account; none where it says nothing of a known one."""
+    item = {k: _value(k, v) for k, v in cells.items() if k != "groups"}
+    if not is_known:
+        yield {"op": "add", "kind": "account", "item": item}
+        return
+    del item["name"]
+    if item:
+        yield {"op": "change", "kind": "account", "name": name, "set": item}
 
 
 def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[dict[str, Any]]:
@@ -31,19 +55,7 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
     joins: dict[str, list[str]] = {}
     known, seen = set(map(fold, existing)), dict[str, int]()
     try:
-        for column in reader.fieldnames or ():
-            if column not in COLUMNS:
-                near = nearest(column or "", COLUMNS)
-                message = f"there is no column {column!r}"
-                wrong.append(
-                    Mistake((), 1, column or "", message, "some of " + ", ".join(COLUMNS), near)
-                )
-        if "name" not in (reader.fieldnames or ()):
-            wrong.append(
-                Mistake(
-                    (), 1, "", "there is no column name", "a first line such as name,display,unit"
-                )
-            )
+        wrong += _mistakes_of_head(reader.fieldnames or ())
         for row in [] if wrong else reader:
             line = reader.line_num
             name = unguarded((row.get("name") or "").strip())
@@ -69,14 +81,7 @@ def changes_from_csv(lines: Iterable[str], existing: Collection[str]) -> list[di
             cells = {
                 k: unguarded(v.strip()) for k, v in row.items() if isinstance(v, str) and v.strip()
             }
-            values = {k: v for k, v in cells.items() if k != "groups"}
-            item = {k: _value(k, v) for k, v in values.items()}
-            if fold(name) in known:
-                del item["name"]
-                if item:
-                    changes.append({"op": "change", "kind": "account", "name": name, "set": item})
-            else:
-                changes.append({"op": "add", "kind": "account", "item": item})
+            changes += _change_of_account(name, cells, fold(name) in known)
             for group in cells.get("groups", "").split():
                 joins.setdefault(group, []).append(f"account:{name}")
     except csv.Error as error:

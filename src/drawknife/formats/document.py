@@ -8,6 +8,8 @@ import json
 import math
 import re
 import time
+from collections.abc import Iterator
+from itertools import count
 from typing import Any
 
 import yaml
@@ -77,68 +79,87 @@ def _check_size(text: str) -> None:
         )
 
 
+class _Open:
+    """A collection that is being read: its own place, and the key that waits for its value."""
+
+    def __init__(self, value: Any, place: Where) -> None:
+        self.value, self.place = value, place
+        self.key: str | None = None
+
+    def add_key(self, key: Any, event: yaml.NodeEvent) -> None:
+        if not isinstance(key, str):
+            raise _Wrong("a key is not text", event.start_mark)
+        if key in self.value:
+            raise _Wrong(f"the key {key!r} is there twice", event.start_mark)
+        self.key = key
+
+    def add(self, value: Any) -> str | int:
+        """Put a value at its key, or at the end of a list; returns that."""
+        if not isinstance(self.value, dict):
+            self.value.append(value)
+            return len(self.value) - 1
+        key, self.key = self.key, None
+        assert key is not None
+        self.value[key] = value
+        return key
+
+
 def _yaml(text: str, lines: dict[Where, int] | None = None, until: float = math.inf) -> Any:
     """Plain data from YAML, without recursion; `lines` receives the line of every part.
 
     One document, text keys, each once, no tags and no aliases: a model needs none. TimeoutError
     after `until`, by the monotonic clock.
     """
-    parser = yaml.CSafeLoader(text)
-    events = 0
     root: list[Any] = []
-    # Each open collection with the key that waits for its value, and its own place.
-    stack: list[tuple[Any, list[str], Where]] = [(root, [], ())]
-    documents = 0
-    while True:
-        event = parser.get_event()
-        events += 1
-        if events % 4096 == 0 and time.monotonic() > until:
-            raise TimeoutError
-        if event is None or isinstance(event, yaml.StreamEndEvent):
-            return root[0] if root else None
-        if isinstance(event, yaml.DocumentStartEvent):
-            documents += 1
-            if documents > 1:
-                raise _Wrong("there is a second document", event.start_mark)
-            continue
-        if isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
+    stack = [_Open(root, ())]
+    for event in _nodes(text, until):
+        if isinstance(event, yaml.CollectionEndEvent):
             stack.pop()
             continue
-        if isinstance(event, yaml.AliasEvent):
-            raise _Wrong("aliases are not used here", event.start_mark)
-        if not isinstance(event, yaml.NodeEvent):
-            continue
-        tag = getattr(event, "tag", None)
-        if tag not in (None, "!"):
-            raise _Wrong(f"the tag {tag!r} is not used here", event.start_mark)
-        into, waiting, place = stack[-1]
         value: Any
         if isinstance(event, yaml.ScalarEvent):
             value = _scalar(event.value) if event.implicit[0] else event.value
         else:
             value = {} if isinstance(event, yaml.MappingStartEvent) else []
-        if isinstance(into, dict) and not waiting:
-            if not isinstance(value, str):
-                raise _Wrong("a key is not text", event.start_mark)
-            if value in into:
-                raise _Wrong(f"the key {value!r} is there twice", event.start_mark)
-            waiting.append(value)
+        into = stack[-1]
+        if isinstance(into.value, dict) and into.key is None:
+            into.add_key(value, event)
             if lines is not None:
-                lines[(*place, value)] = _line(event)
+                lines[(*into.place, value)] = _line(event)
             continue
-        if isinstance(into, dict):
-            step: str | int = waiting.pop()
-            into[step] = value
-        else:
-            step = len(into)
-            into.append(value)
-        if lines is not None and into is not root:
-            lines.setdefault((*place, step), _line(event))
+        step = into.add(value)
+        place: Where = ()
+        if lines is not None and into.value is not root:
+            place = (*into.place, step)
+            lines.setdefault(place, _line(event))
         if not isinstance(event, yaml.ScalarEvent):
             if len(stack) > MAX_DEPTH:
                 raise _Wrong("the document is nested too deep", event.start_mark)
-            own = (*place, step) if lines is not None and into is not root else ()
-            stack.append((value, [], own))
+            stack.append(_Open(value, place))
+    return root[0] if root else None
+
+
+def _nodes(text: str, until: float) -> Iterator[Any]:
+    """The values, keys, and beginnings and ends of collections of one document."""
+    parser = yaml.CSafeLoader(text)
+    documents = 0
+    for number in count(1):
+        event = parser.get_event()
+        if number % 4096 == 0 and time.monotonic() > until:
+            raise TimeoutError
+        if event is None or isinstance(event, yaml.StreamEndEvent):
+            return
+        if isinstance(event, yaml.DocumentStartEvent):
+            documents += 1
+            if documents > 1:
+                raise _Wrong("there is a second document", event.start_mark)
+        elif isinstance(event, yaml.AliasEvent):
+            raise _Wrong("aliases are not used here", event.start_mark)
+        elif isinstance(event, yaml.NodeEvent | yaml.CollectionEndEvent):
+            tag = getattr(event, "tag", None)
+            if tag not in (None, "!"):
+                raise _Wrong(f"the tag {tag!r} is not used here", event.start_mark)
+            yield event
 
 
 def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -1,6 +1,6 @@
 """Questions as JSON, one a line: docs/reference/questions.md."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
@@ -138,20 +138,26 @@ def read_question(data: Any) -> tuple[Question, bool]:
     values: dict[str, Any] = {}
     explain = False
     for key, value in data.items():
-        field = _FIELDS.get(key)
-        if value is None and (field or key == "explain"):
+        if key not in _FIELDS and key != "explain":
+            raise BadInput(
+                key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS)
+            )
+        if value is None:
             continue
         try:
-            if field is not None:
-                values[field[0]] = field[1](value)
-            elif key == "explain":
+            if key == "explain":
                 explain = _flag(value)
             else:
-                raise BadInput(
-                    key, f"unknown key {key!r}", "one of " + ", ".join(KEYS), nearest(key, KEYS)
-                )
+                name, read = _FIELDS[key]
+                values[name] = read(value)
         except BadValue as bad:
             raise BadInput(key, str(bad), bad.expected) from None
+    _check_whole(values)
+    return Question(**values), explain
+
+
+def _check_whole(values: Mapping[str, Any]) -> None:
+    """:class:`BadInput` where the action of a question needs more, or takes less."""
     action = values.get("action")
     for key in ("account", "action"):
         if key not in values:
@@ -167,4 +173,3 @@ def read_question(data: Any) -> tuple[Question, bool]:
         if action == "rename":
             raise BadInput("to", "a rename needs a destination", "a virtual location")
         raise BadInput("to", "only a rename has a destination", "the key left out")
-    return Question(**values), explain

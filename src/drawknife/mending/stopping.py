@@ -26,23 +26,32 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
         yield from _out(prepared, case)
         return
     used: set[Subject] = set()
+    yield from _at_folders(prepared, case, used)
+    yield from _on_paths(prepared, case, used)
+    if case.sites.here.synthetic:
+        yield _paths_below(prepared, case, used)
+    yield from _leaving(prepared, account, used)
+    if case.endpoint is not None:
+        refused = f"deny account:{account.name} {case.question.action}"
+        yield (at_endpoint(case.endpoint.name, [refused]),)
+        yield from _out(prepared, case)
+
+
+def _at_folders(prepared: Prepared, case: Case, used: set[Subject]) -> Iterator[Way]:
+    """A deny, or less of the entry that allows each right; `used` receives its subject."""
+    account = case.account
     for right, place, own, _, _ in demands(prepared, account, case.question, case.sites):
         store = prepared.stores[place.store]
-        node, depth = store.nearest(place.path)
-        owning = (
-            (depth == 0 and node is not None and node.owner == account.index)
-            if own is None
-            else own
-        )
-        decision, _ = decider(
-            store, place.path, BIT[right], account.who_owning if owning else account.who
-        )
+        if own is None:
+            node, depth = store.nearest(place.path)
+            own = depth == 0 and node is not None and node.owner == account.index
+        who = account.who_owning if own else account.who
+        decision, _ = decider(store, place.path, BIT[right], who)
         yield (at_folder(place, [f"deny account:{account.name} {right} here"]),)
         recorded = next((at for at in ancestors(place.path) if store.folder(at) is not None), None)
         if recorded is not None:
-            yield (
-                at_folder(Place(place.store, recorded), [f"deny account:{account.name} {right}"]),
-            )
+            denied = f"deny account:{account.name} {right}"
+            yield (at_folder(Place(place.store, recorded), [denied]),)
         if decision is not None and decision.entry.effect == "allow":
             at, entry = Place(place.store, decision.at), decision.entry
             used.add(entry.subject)
@@ -52,33 +61,33 @@ def ways(prepared: Prepared, case: Case) -> Iterator[Way]:
                 yield (at_folder(at, [narrower], [entry.says()]),)
         if store.store.baseline != "closed":
             yield (set_to("store", store.name, baseline="closed"),)
+
+
+def _on_paths(prepared: Prepared, case: Case, used: set[Subject]) -> Iterator[Way]:
+    """Less of the grants of the virtual paths that lead here; `used` receives their subjects."""
     served = case.sites.here.served
-    for v in served.sources if served is not None else ():
-        for grant in v.grants:
-            if prepared.people.number(grant.subject) in account.who:
-                used.add(grant.subject)
-                yield (on_path(v, drop=[grant.says()]),)
-                narrower = without_rights(grant, case.question.action)
-                if narrower is not None:
-                    yield (on_path(v, [narrower], [grant.says()]),)
-    if (
-        case.sites.here.synthetic
-    ):  # it is there for the virtual paths below it, as long as one of them is
-        each = []
-        for v in prepared.model.virtual_paths:
-            if rest_below(v.path, case.sites.here.location) is not None:
-                held = [g for g in v.grants if prepared.people.number(g.subject) in account.who]
-                used.update(g.subject for g in held)
-                each += [on_path(v, drop=[g.says() for g in held])] if held else []
-        yield tuple(each)
-    yield from _leaving(prepared, account, used)
-    if case.endpoint is not None:
-        yield (
-            at_endpoint(
-                case.endpoint.name, [f"deny account:{account.name} {case.question.action}"]
-            ),
-        )
-        yield from _out(prepared, case)
+    for path in served.sources if served is not None else ():
+        for grant in path.grants:
+            if prepared.people.number(grant.subject) not in case.account.who:
+                continue
+            used.add(grant.subject)
+            yield (on_path(path, drop=[grant.says()]),)
+            narrower = without_rights(grant, case.question.action)
+            if narrower is not None:
+                yield (on_path(path, [narrower], [grant.says()]),)
+
+
+def _paths_below(prepared: Prepared, case: Case, used: set[Subject]) -> Way:
+    """The grants of all virtual paths below a location that is there only for these."""
+    changes = []
+    for path in prepared.model.virtual_paths:
+        if rest_below(path.path, case.sites.here.location) is None:
+            continue
+        held = [g for g in path.grants if prepared.people.number(g.subject) in case.account.who]
+        used.update(g.subject for g in held)
+        if held:
+            changes.append(on_path(path, drop=[g.says() for g in held]))
+    return tuple(changes)
 
 
 def _leaving(prepared: Prepared, account: PreparedAccount, used: set[Subject]) -> Iterator[Way]:

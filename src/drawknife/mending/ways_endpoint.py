@@ -28,7 +28,17 @@ def ways_in(prepared: Prepared, case: Case, reason: str, later: date) -> Iterato
     endpoint, account = case.endpoint, case.account
     if endpoint is None:
         return
-    name, who = endpoint.name, f"account:{account.name}"
+    yield from _at_the_endpoint(prepared, case, endpoint, reason, later)
+    yield from _for_the_account(prepared, case, reason, later)
+    if reason in ("not-among-only", "address-not-admitted", "outside-hours"):
+        yield from members_again(prepared.full, account, case.at.date(), later)
+
+
+def _at_the_endpoint(
+    prepared: Prepared, case: Case, endpoint: Endpoint, reason: str, later: date
+) -> Iterator[Way]:
+    """Changes of the endpoint, or of the network before it."""
+    name, account = endpoint.name, case.account
     match reason:
         case "endpoint-off":
             yield (set_to("endpoint", name, enabled=True),)
@@ -36,11 +46,6 @@ def ways_in(prepared: Prepared, case: Case, reason: str, later: date) -> Iterato
             yield (set_to("endpoint", name, port=_free_port(prepared, endpoint)),)
         case "endpoint-out-of-reach" | "data-out-of-reach":
             yield from _openings(case, endpoint)
-        case "account-off":
-            yield (set_to("account", account.name, enabled=True),)
-        case "account-expired":
-            yield (set_to("account", account.name, expires=str(later)),)
-            yield (set_to("account", account.name, expires=None),)
         case "endpoint-admits-nothing":
             yield from at_entries(prepared, case, later)
         case "never-admitted":
@@ -50,6 +55,17 @@ def ways_in(prepared: Prepared, case: Case, reason: str, later: date) -> Iterato
             for subject in subjects_of(account):
                 yield (at_endpoint(name, [str(subject)], field="only"),)
             yield (set_to("endpoint", name, only=None),)
+
+
+def _for_the_account(prepared: Prepared, case: Case, reason: str, later: date) -> Iterator[Way]:
+    """Changes of the account, and of what is set for it."""
+    account, who = case.account, f"account:{case.account.name}"
+    match reason:
+        case "account-off":
+            yield (set_to("account", account.name, enabled=True),)
+        case "account-expired":
+            yield (set_to("account", account.name, expires=str(later)),)
+            yield (set_to("account", account.name, expires=None),)
         case "outside-hours":
             yield (set_to("setting", who, hours=[ALWAYS]),)
             for subject in resolve(prepared, account, "hours").subjects:
@@ -58,15 +74,17 @@ def ways_in(prepared: Prepared, case: Case, reason: str, later: date) -> Iterato
             yield (set_to("setting", who, sessions=(case.question.sessions or 0) + 1),)
         case "address-not-admitted":
             yield from _addresses(prepared, case, who)
-        case "tls-required":
-            yield (set_to("setting", who, require_tls=False),)
-            yield (set_to("endpoint", name, tls="optional"),)
-        case "tls-off":
-            yield (set_to("endpoint", name, tls="optional"),)
+        case "tls-required" | "tls-off":
+            yield from _without_tls(case, who, reason)
         case "no-method" | "method-not-accepted":
             yield from _methods(prepared, case, who)
-    if reason in ("not-among-only", "address-not-admitted", "outside-hours"):
-        yield from members_again(prepared.full, account, case.at.date(), later)
+
+
+def _without_tls(case: Case, who: str, reason: str) -> Iterator[Way]:
+    assert case.endpoint is not None
+    if reason == "tls-required":
+        yield (set_to("setting", who, require_tls=False),)
+    yield (set_to("endpoint", case.endpoint.name, tls="optional"),)
 
 
 def _free_port(prepared: Prepared, endpoint: Endpoint) -> int:

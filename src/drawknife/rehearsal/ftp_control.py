@@ -223,19 +223,13 @@ class Control:
         """Open the data connection and do something with it in a thread, while the client may say
         that it is enough.
         """
-        if not self._data.asked_for:
-            if broken is not None:
-                broken()
-            await self.say(425, "How is it to come? Send EPSV or PASV first.")
-            return
-        await self.say(150, what)
         problem: tuple[int, str] | None = None
         try:
-            data = await self._data.connected()
-        except CutOff:
+            data = await self._data_connection(what)
+        except CutOff as none:
             if broken is not None:
                 broken()
-            await self.say(425, "The data connection did not come.")
+            await self.say(425, str(none))
             return
         context = self.stand.data_tls if self._private else None
         # A second handle on the same connection, to cut it by: TLS takes the first one over in the
@@ -271,6 +265,16 @@ class Control:
         await self.say(*(problem or (226, "Done.")))
         if aborted:
             await self.say(226, "It was broken off.")
+
+    async def _data_connection(self, what: str) -> socket.socket:
+        """Announce a transfer, and wait for the connection; :class:`CutOff` with what to say."""
+        if not self._data.asked_for:
+            raise CutOff("How is it to come? Send EPSV or PASV first.")
+        await self.say(150, what)
+        try:
+            return await self._data.connected()
+        except CutOff:
+            raise CutOff("The data connection did not come.") from None
 
     async def _until_done(self, doing: asyncio.Future[None]) -> bool:
         """Wait for a transfer, and listen meanwhile; True: the client has sent ABOR.

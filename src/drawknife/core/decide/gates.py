@@ -44,21 +44,11 @@ def virtual_path_gate(
 ) -> Iterator[Refusal]:
     """Do the locations resolve, do the ceilings hold the rights, is nothing fixed acted on?"""
     rights_here, rights_there = needed_rights(question, sites)
-    action, here, there = question.action, sites.here, sites.there
-    yield from _in_view(account, here, action)
+    here, there = sites.here, sites.there
+    yield from _in_view(account, here, question.action)
     yield from _under_ceiling(account, here, rights_here)
     if here.served is not None and namespace.fixed(question.path):
-        is_path = question.path in namespace.served
-        if question.on_file:
-            yield _fixed(question.path, "there is no file there", is_path)
-        elif action in ("delete-folder", "rename"):
-            yield _fixed(
-                question.path,
-                f"it cannot be {'renamed' if action == 'rename' else 'deleted'}",
-                is_path,
-            )
-        elif action == "make-folder" and is_path:
-            yield _fixed(question.path, "no folder can be made there", is_path)
+        yield from _at_fixed_point(question, question.path in namespace.served)
     if there is None:
         return
     yield from _in_view(account, there, "be the destination")
@@ -69,8 +59,27 @@ def virtual_path_gate(
         yield _fixed(
             there.location, "nothing can be moved there", there.location in namespace.served
         )
-    if here.place is None or there.place is None:
-        return
+    if here.place is not None and there.place is not None:
+        yield from _move(prepared, question, here, there)
+
+
+def _at_fixed_point(question: Question, is_path: bool) -> Iterator[Refusal]:
+    """A virtual path, or a location above one, is a folder that stays where it is."""
+    if question.on_file:
+        yield _fixed(question.path, "there is no file there", is_path)
+    elif question.action == "rename":
+        yield _fixed(question.path, "it cannot be renamed", is_path)
+    elif question.action == "delete-folder":
+        yield _fixed(question.path, "it cannot be deleted", is_path)
+    elif question.action == "make-folder" and is_path:
+        yield _fixed(question.path, "no folder can be made there", is_path)
+
+
+def _move(
+    prepared: Prepared, question: Question, here: Location, there: Location
+) -> Iterator[Refusal]:
+    """A thing moves within a store, not into itself, and takes the place of a file at most."""
+    assert here.place is not None and there.place is not None
     if here.place.store != there.place.store:
         yield Refusal(
             "virtual path",

@@ -6,12 +6,12 @@ for, what decides there; the first account of each reason is named.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date, datetime
 from itertools import islice
 from typing import NamedTuple
 
-from ..decide.folder_decision import decider
+from ..decide.folder_decision import Decider, decider
 from ..decide.sign_in import endpoint_allows
 from ..everybody.division import bits_in
 from ..everybody.effective import right_obstacles
@@ -20,6 +20,7 @@ from ..model.items import Entry, Grant, Model, Subject
 from ..model.lines import has_ended
 from ..prepared.people import PreparedAccount
 from ..prepared.prepared import Prepared, prepare
+from ..prepared.question import Refusal
 from ..words.names import Place, fold, join, parent, rest_below
 from ..words.rights import BIT, FILE_RIGHTS, RIGHTS, format_rights
 from ..words.sizes import number_of, several
@@ -241,21 +242,10 @@ def _of_right(
     added: Added,
 ) -> Reasons:
     """Why the line has no part in whether one account has one right at one location."""
-    entry: Entry = added.line
     who = account.name
     for own in (False, True) if right in FILE_RIGHTS else (False,):
         obstacles = list(right_obstacles(prepared, account, location, right, own))
-        for obstacle in obstacles:
-            if obstacle.reason == "ceiling-lacks-right":
-                served = prepared.namespace(account).resolve(location).served
-                yield (
-                    f"the grants on {served.path if served else location} hold it back from {WHO}",
-                    who,
-                )
-            elif obstacle.reason == "fixed-point":
-                yield f"{location} is, or is above, a virtual path of {WHO}", who
-            elif obstacle.reason == "cannot-pass":
-                yield f"{WHO} cannot pass through to {place}", who
+        yield from _of_obstacles(prepared, account, location, place, obstacles)
         if any(o.gate != "folder" or o.reason == "cannot-pass" for o in obstacles):
             continue
         decision, seal = decider(
@@ -264,28 +254,55 @@ def _of_right(
             BIT[right],
             account.who_owning if own else account.who,
         )
-        line = f"`{decision.entry}` on {place.store}:{decision.at}" if decision is not None else ""
         if decision is None:
-            if entry.effect != "allow":
-                yield f"it is so without it: no entry allows it to {WHO}", who
-            elif seal is not None:
-                yield (
-                    f"{place.store}:{seal[1]} is sealed, and the line does not come down into it",
-                    "",
-                )
-            else:
-                yield f"it is so without it: what nothing decides is allowed in {place.store}", ""
-        elif (decision.entry.effect == "allow") is (entry.effect == "allow"):
-            if decision.entry != entry:
-                yield f"it is so without it: {line} decides the same for {WHO}", who
-            else:
-                yield _the_same(before, place, BIT[right], account, own), who
-        elif decision.entry.effect == "forbid":
-            yield f"{line} forbids it, and overrules the line", ""
-        elif f"{place.store}:{decision.at}" == added.name:
-            yield f"{line}, a deny on its level, overrules the line", ""
+            yield _nothing_decides(added.line, place, seal, who)
+        elif decision.entry == added.line:
+            yield _the_same(before, place, BIT[right], account, own), who
         else:
-            yield f"a nearer level decides for {WHO}: {line}", who
+            yield _another_decides(added, place, decision, who)
+
+
+def _of_obstacles(
+    prepared: Prepared,
+    account: PreparedAccount,
+    location: str,
+    place: Place,
+    obstacles: Iterable[Refusal],
+) -> Reasons:
+    """Why the line is not even asked: what refuses the right before it, or beside it."""
+    who = account.name
+    for obstacle in obstacles:
+        if obstacle.reason == "ceiling-lacks-right":
+            served = prepared.namespace(account).resolve(location).served
+            path = served.path if served else location
+            yield f"the grants on {path} hold it back from {WHO}", who
+        elif obstacle.reason == "fixed-point":
+            yield f"{location} is, or is above, a virtual path of {WHO}", who
+        elif obstacle.reason == "cannot-pass":
+            yield f"{WHO} cannot pass through to {place}", who
+
+
+def _nothing_decides(
+    entry: Entry, place: Place, seal: tuple[int, str] | None, who: str
+) -> tuple[str, str]:
+    """Why the line decides nothing where no other entry does."""
+    if entry.effect != "allow":
+        return f"it is so without it: no entry allows it to {WHO}", who
+    if seal is not None:
+        return f"{place.store}:{seal[1]} is sealed, and the line does not come down into it", ""
+    return f"it is so without it: what nothing decides is allowed in {place.store}", ""
+
+
+def _another_decides(added: Added, place: Place, decision: Decider, who: str) -> tuple[str, str]:
+    """Why another entry decides, and the line does not: alike, or against it."""
+    line = f"`{decision.entry}` on {place.store}:{decision.at}"
+    if (decision.entry.effect == "allow") is (added.line.effect == "allow"):
+        return f"it is so without it: {line} decides the same for {WHO}", who
+    if decision.entry.effect == "forbid":
+        return f"{line} forbids it, and overrules the line", ""
+    if f"{place.store}:{decision.at}" == added.name:
+        return f"{line}, a deny on its level, overrules the line", ""
+    return f"a nearer level decides for {WHO}: {line}", who
 
 
 def _the_same(before: Prepared, place: Place, bit: int, account: PreparedAccount, own: bool) -> str:

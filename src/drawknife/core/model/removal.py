@@ -143,52 +143,91 @@ def _in_field(
     kind: Kind, field: Field, items: Iterable[Any], store: str, wanted: Container[Subject]
 ) -> Iterator[tuple[Subject, Reference]]:
     """The same for one field of some items; folders are those of one store."""
-    of_setting = kind is SETTING
     get: Callable[[Any], Any] = (
         (lambda item: kind.get(item, field))
-        if of_setting
+        if kind is SETTING
         else attrgetter(kind.attribute(field.name))
     )
-
-    def found(item: Any, subject: Subject, line: str) -> tuple[Subject, Reference]:
+    for item, subject, line in _wanted_in(kind, field, items, get, wanted):
         called = f"{store}:{item.path}" if kind is FOLDER else kind.placed(item)
-        return subject, Reference(
-            kind.title, called, "" if line == f"{field.name}: {called}" else line
-        )
+        shown = "" if line == f"{field.name}: {called}" else line
+        yield subject, Reference(kind.title, called, shown)
 
-    if field.names == "line":
-        for item in items:
-            for x in get(item):
-                if x.subject in wanted:
-                    yield found(item, x.subject, str(x))
-    elif field.names == "promise":
-        for item in items:
-            for one in _named_in_promise(item.says):
-                if one in wanted:
-                    yield found(item, one, str(item.says))
-    elif field.names == "steps":
-        for item in items:
-            for step in get(item):
-                if step.owner is not None and Subject("account", step.owner) in wanted:
-                    yield found(item, Subject("account", step.owner), str(step))
-    elif field.many:
-        word = "" if sum(f.names == "subject" for f in kind.naming) == 1 else f"{field.word} "
-        for item in items:
-            for subject in get(item) or ():
-                if subject in wanted:
-                    yield found(item, subject, f"{word}{subject}")
-    elif field.names == "subject":  # what is set for it, by name
-        yield from (
-            found(x, x.subject, ", ".join(n for n, _ in x.values))
-            for x in items
-            if x.subject in wanted
-        )
-    else:
-        for item in items:
-            value = get(item)
-            named = _named(field, value) if value else None
-            if named is not None and named in wanted:
-                yield found(item, named, f"{field.name}: {value}")
+
+#: An item, a wanted subject that it names, and the line that names it.
+_Naming = Iterator[tuple[Any, Subject, str]]
+
+
+def _wanted_in(
+    kind: Kind,
+    field: Field,
+    items: Iterable[Any],
+    get: Callable[[Any], Any],
+    wanted: Container[Subject],
+) -> _Naming:
+    match field.names:
+        case "line":
+            return _in_lines(items, get, wanted)
+        case "promise":
+            return _in_promises(items, wanted)
+        case "steps":
+            return _in_steps(items, get, wanted)
+    if field.many:
+        is_only = sum(f.names == "subject" for f in kind.naming) == 1
+        return _in_lists(items, get, wanted, "" if is_only else f"{field.word} ")
+    if field.names == "subject":
+        return _in_settings(items, wanted)
+    return _in_values(field, items, get, wanted)
+
+
+def _in_lines(
+    items: Iterable[Any], get: Callable[[Any], Any], wanted: Container[Subject]
+) -> _Naming:
+    for item in items:
+        for line in get(item):
+            if line.subject in wanted:
+                yield item, line.subject, str(line)
+
+
+def _in_promises(items: Iterable[Any], wanted: Container[Subject]) -> _Naming:
+    for item in items:
+        for subject in _named_in_promise(item.says):
+            if subject in wanted:
+                yield item, subject, str(item.says)
+
+
+def _in_steps(
+    items: Iterable[Any], get: Callable[[Any], Any], wanted: Container[Subject]
+) -> _Naming:
+    for item in items:
+        for step in get(item):
+            if step.owner is not None and Subject("account", step.owner) in wanted:
+                yield item, Subject("account", step.owner), str(step)
+
+
+def _in_lists(
+    items: Iterable[Any], get: Callable[[Any], Any], wanted: Container[Subject], word: str
+) -> _Naming:
+    for item in items:
+        for subject in get(item) or ():
+            if subject in wanted:
+                yield item, subject, f"{word}{subject}"
+
+
+def _in_settings(items: Iterable[Any], wanted: Container[Subject]) -> _Naming:
+    for item in items:
+        if item.subject in wanted:
+            yield item, item.subject, ", ".join(name for name, _ in item.values)
+
+
+def _in_values(
+    field: Field, items: Iterable[Any], get: Callable[[Any], Any], wanted: Container[Subject]
+) -> _Naming:
+    for item in items:
+        value = get(item)
+        subject = _named(field, value) if value else None
+        if subject is not None and subject in wanted:
+            yield item, subject, f"{field.name}: {value}"
 
 
 def _named_in_promise(says: Says) -> set[Subject]:

@@ -1,6 +1,6 @@
 """Is a model sound? Dangling names, loops, duplicates."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Any
@@ -92,29 +92,34 @@ class Names:
             if not value:
                 continue
             match field.names:
-                case "line" | "subject":
-                    subjects = [line.subject for line in value] if field.names == "line" else value
-                    if not field.many:
-                        subjects = [value]
-                    if not self.exact.issuperset(subjects):
-                        found = self._missing_subjects(subjects, (*where, field.name))
-                        yield from (
-                            found if field.many else (replace(p, where=p.where[:-1]) for p in found)
-                        )
+                case "line":
+                    yield from self._missing_in_list(
+                        [line.subject for line in value], (*where, field.name)
+                    )
+                case "subject" if field.many:
+                    yield from self._missing_in_list(value, (*where, field.name))
+                case "subject":
+                    for flaw in self._missing_in_list([value], (*where, field.name)):
+                        yield replace(flaw, where=flaw.where[:-1])
                 case "promise":
                     yield from self._missing_in_promise(value, (*where, field.name))
                 case "steps":
-                    for i, step in enumerate(value):
-                        if step.owner is not None:
-                            yield from _maybe(
-                                self.missing("account", step.owner, (*where, field.name, i))
-                            )
+                    yield from self._missing_in_steps(value, (*where, field.name))
                 case "account" | "unit" | "endpoint" | "store" as named:
                     yield from self._maybe_missing(named, value, where, field)
                 case "place":
                     yield from self._maybe_missing("store", value.store, where, field)
                 case _ if value != WHOLE_HOME:
                     yield from self._maybe_missing("store", value.partition(":")[0], where, field)
+
+    def _missing_in_list(self, subjects: Sequence[Subject], where: Where) -> Iterator[Flaw]:
+        if not self.exact.issuperset(subjects):
+            yield from self._missing_subjects(subjects, where)
+
+    def _missing_in_steps(self, steps: Iterable[Any], where: Where) -> Iterator[Flaw]:
+        for i, step in enumerate(steps):
+            if step.owner is not None:
+                yield from _maybe(self.missing("account", step.owner, (*where, i)))
 
     def _missing_in_promise(self, says: Says, where: Where) -> Iterator[Flaw]:
         yield from (replace(p, where=where) for p in self._missing_subjects(says.subjects, where))
@@ -160,13 +165,7 @@ def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
     def new_to(section: str) -> Iterator[tuple[int, Any]]:
         return new_items(getattr(before, section), getattr(model, section))
 
-    for kind in SECTIONS.values():
-        if (
-            kind.each_once
-            and kind is not USAGE
-            and getattr(model, kind.section) is not getattr(before, kind.section)
-        ):
-            out += _duplicates(kind, getattr(model, kind.section))
+    out += _all_duplicates(model, before)
     out += _of_units(model)
     out += [p for i, a in new_to("accounts") for p in _of_account(a, ("accounts", i))]
     if model.groups is not before.groups:
@@ -178,14 +177,9 @@ def flaws(model: Model, before: Model | None = None) -> list[Flaw]:
         out += [
             Flaw(("trials", i, *where), said, right) for where, said, right in mistakes_of(trial)
         ]
-    for i, reading in new_to("disk_readings"):
-        if all(folder.path != "/" for folder in reading.folders):
-            what = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Flaw(("disk_readings", i, "folders"), *what))
-    for i, described in new_to("descriptor_readings"):
-        if all(folder.path != "/" for folder in described.folders):
-            what = "the reading does not tell of the root of its store", "a line of the folder /"
-            out.append(Flaw(("descriptor_readings", i, "folders"), *what))
+    for section in ("disk_readings", "descriptor_readings"):
+        for i, reading in new_to(section):
+            out += _of_reading(reading, (section, i, "folders"))
     for kind in SECTIONS.values():
         if kind.naming:
             for i, item in new_to(kind.section):
@@ -218,6 +212,19 @@ MOST_CHANGED = 1000
 
 def _maybe(problem: Flaw | None) -> list[Flaw]:
     return [] if problem is None else [problem]
+
+
+def _of_reading(reading: Any, where: Where) -> Iterator[Flaw]:
+    if all(folder.path != "/" for folder in reading.folders):
+        message = "the reading does not tell of the root of its store"
+        yield Flaw(where, message, "a line of the folder /")
+
+
+def _all_duplicates(model: Model, before: Model) -> Iterator[Flaw]:
+    for kind in SECTIONS.values():
+        items = getattr(model, kind.section)
+        if kind.each_once and kind is not USAGE and items is not getattr(before, kind.section):
+            yield from _duplicates(kind, items)
 
 
 def _duplicates(kind: Kind, items: Iterable[Any]) -> Iterator[Flaw]:
