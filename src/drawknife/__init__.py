@@ -1,3 +1,3 @@
 """Drawknife: what each account of a file transfer server can really do, and why."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
