@@ -136,7 +136,7 @@ def _terminal(name: str, shown: str) -> None:
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
     script = f"""
-        xterm -geometry 102x47+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' \\
+        xterm -geometry 102x52+0+0 -fa 'DejaVu Sans Mono' -fs 10 -bg '#1d1d1b' -fg '#d7d3ca' \\
             -b 14 +sb \\
             -xrm 'XTerm*color1: #ee8274' -xrm 'XTerm*color2: #63c3b1' \\
             -xrm 'XTerm*color3: #e3a544' \\

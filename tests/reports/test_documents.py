@@ -223,7 +223,7 @@ def test_from_the_command_to_the_draft_and_what_has_changed_since(address, tmp_p
             tmp_path / "inbox.pdf",
             environment=service.environment,
         )
-        assert made.returncode == 0 and "report 1, about survey:/inbox" in made.stderr, made.stderr
+        assert made.returncode == 0 and "wrote report 1 about" in made.stderr, made.stderr
         found = client.report(1)
         odile = next(r.number for r in found.rows if r.accounts == ["odile"])
         keep = {

@@ -209,6 +209,18 @@ def test_what_a_links_sender_may_read_they_read_in_its_draft(own, client):
         assert draft.draft.begun_by == "olaf" and "removed by edda" in draft.steps[0].why
 
 
+def test_a_draft_of_somebody_else_is_not_in_the_way_of_a_signature(own, client):
+    report = client.make_report("survey:/inbox")
+    with Client(own.url, signed_in(own, "dora")) as dora:
+        dora.begin_draft(f"report-{report.number}")
+    row = next(r.number for r in report.rows if r.to_decide)
+    client.send_report(report.number, EDDA)
+    assert signed(own, code_of(own.mail.to(EDDA)[-1]), deciding(report, row)).is_success
+    kept = client.report(report.number).signed
+    assert kept.draft == f"report-{report.number}-2" and client.draft(kept.draft).steps
+    assert client.draft(f"report-{report.number}").steps == []
+
+
 def test_the_decisions_of_a_long_report_are_received_from_who_has_a_link(own, client):
     report = client.make_report("group:boats")
     client.send_report(report.number, EDDA)

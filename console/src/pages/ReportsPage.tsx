@@ -271,8 +271,7 @@ function IsSigned({ number, signed }: { number: number; signed: NonNullable<Repo
       <span className="good">● signed</span> by {signed.by}
       {signed.sent_by && `, through a link that ${signed.sent_by} sent,`} on {day(signed.at)}: {signed.kept} kept,{" "}
       {signed.taken_away.length} to remove
-      {signed.undecided.length > 0 &&
-        `, ${signed.undecided.length} without a word (rows ${signed.undecided.join(", ")})`}
+      {signed.undecided.length > 0 && `, ${signed.undecided.length} undecided (rows ${signed.undecided.join(", ")})`}
       {signed.draft && (
         <>
           {"; "}

@@ -163,7 +163,7 @@ function Since({ question }: { question: Asked & { path: string } }) {
             ? `${turn.what}, by ${turn.who} (revision ${turn.revision})`
             : i === (query.data?.turns.length ?? 0) - 1
               ? query.data?.history_start
-                ? "or earlier"
+                ? "at this time or earlier"
                 : "as it was at first"
               : "as something ended"}
         </div>

@@ -186,7 +186,7 @@ def when(
             t.allowed
         ]
         by = f"{t.revision} {t.who}" if t.revision is not None else ""
-        first = "as it was at first" if found.history_start is None else "or earlier"
+        first = "as it was at first" if found.history_start is None else "at this time or earlier"
         what = t.what or (first if t is found.turns[-1] else "something ended")
         table.add_row(f"  {moment(t.at)}", mark, by, what)
     out.print(table)

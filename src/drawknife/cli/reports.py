@@ -69,10 +69,9 @@ def _give(
 ) -> None:
     if out is not None and kind is not None:
         out.write_bytes(client.report_document(found.number, kind))
-        say(
-            f"report {found.number}, about {found.about}, is in {out}; when it comes back:"
-            f" drawknife report signed {found.number} FILE"
-        )
+        say(f"wrote report {found.number} about {found.about} to {out}")
+        if found.signed is None:
+            say(f"To sign it when it is returned: drawknife report signed {found.number} FILE")
     elif as_json:
         print_json(found)
     else:
@@ -119,7 +118,7 @@ def _draw(found: msg.Report) -> None:
 
 def _draw_decided(found: msg.Report) -> None:
     """The decision on each row, with its remark."""
-    for d in found.decided:
+    for d in sorted(found.decided, key=lambda d: d.row):
         style = "yellow" if d.decision == "take away" else ""
         text = Text(f"row {d.row}: ").append(
             "remove" if d.decision == "take away" else d.decision, style
@@ -138,10 +137,7 @@ def _draw_signed(signed: msg.Signed | None) -> None:
         f" kept, {len(signed.taken_away)} to remove"
     )
     if signed.undecided:
-        said += (
-            f", {len(signed.undecided)} without a word"
-            f" ({several([str(n) for n in signed.undecided], 10)})"
-        )
+        said += f", {len(signed.undecided)} undecided ({several(map(str, signed.undecided), 10)})"
     console().print(said)
 
 
@@ -174,7 +170,7 @@ def list_reports(client: Client, as_json: bool) -> None:
 @click.option(
     "--returned",
     type=click.Path(dir_okay=False, path_type=Path),
-    help="Write the document that it was signed with, as it came back.",
+    help="Write the returned document, as it came back, to a file.",
 )
 @_JSON
 @serves
@@ -191,7 +187,7 @@ def show(
     """
     if returned is not None:
         returned.write_bytes(client.returned_document(number))
-        say(f"the document that report {number} was signed with is in {returned}")
+        say(f"wrote the returned document of report {number} to {returned}")
         return
     _give(client, client.report(number), out, _kind(out), as_json)
 
@@ -262,10 +258,8 @@ def signed(
             Padding(Text("! ", "yellow").append(line, "default"), (0, 0, 0, 2), expand=False)
         )
     if done.report.signed is not None and done.report.signed.draft:
-        say(
-            f"that is in the draft {done.report.signed.draft}: drawknife draft show"
-            f" {done.report.signed.draft}"
-        )
+        name = done.report.signed.draft
+        say(f"Draft {name} has these changes. Review it: drawknife draft show {name}")
 
 
 def add_to(main: click.Group) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from datetime import UTC, datetime
+from itertools import chain, count
 from typing import Any, NamedTuple
 
 from psycopg import Connection
@@ -15,7 +16,8 @@ from drawknife.answers import Answering
 from drawknife.answers.drafting import says
 from drawknife.core.words.errors import BadInput
 from drawknife.core.words.sizes import several
-from drawknife.records import administrators, reports
+from drawknife.records import administrators, drafts, reports
+from drawknife.records.database import Database
 from drawknife.records.journal import write_line
 from drawknife.records.reports import KeptReport, Link
 from drawknife.records.tokens import Holder
@@ -92,7 +94,7 @@ def sign(
             )
     removed = sorted(d.row for d in decided if d.decision == "take away")
     changes, left = signer.answers(current).taking_away(rows, removed) if removed else ([], [])
-    name = (draft or f"report-{kept.number}") if changes else None
+    name = (draft or _free_name(current.database, kept.number)) if changes else None
     summary = msg.Signed(
         at=datetime.now(UTC).replace(microsecond=0),
         by=signer.name,
@@ -118,6 +120,13 @@ def sign(
         reasons = _reasons(changes, kept.number, rows, decided, signer.name)
         Drafting(current, signer.holder).add(name, changes, reasons, first=keep)
     return Signature([says(change) for change in changes], left)
+
+
+def _free_name(database: Database, number: int) -> str:
+    """A name for the draft of a report: nobody's draft stands in the way of a signature."""
+    first = f"report-{number}"
+    names = chain([first], (f"{first}-{n}" for n in count(2)))
+    return next(name for name in names if drafts.find(database, name) is None)
 
 
 def _journal_line(kept: KeptReport, signer: Signer) -> str:

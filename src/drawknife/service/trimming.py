@@ -6,7 +6,7 @@ import threading
 
 import structlog
 
-from drawknife.records.database import Unavailable, alone
+from drawknife.records.database import NoRoom, Unavailable, alone
 from drawknife.records.retention import remove_expired
 
 from .current import Current
@@ -31,6 +31,8 @@ def _run(current: Current, never: threading.Event) -> None:
             trim(current)
         except Unavailable:
             pass  # the thread that listens for revisions logs this
+        except NoRoom as error:
+            log.error("expired data was not removed", error=str(error))
         except Exception:
             log.exception("expired data was not removed")
         if never.wait(INTERVAL):
